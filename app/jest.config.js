@@ -1,0 +1,6 @@
+module.exports = {
+  displayName: 'app',
+  preset: 'jest-expo/ios',
+  testMatch: ['<rootDir>/src/**/*.test.{ts,tsx}'],
+  transformIgnorePatterns: ['/node_modules/(?!((jest-)?react-native|@react-native(-community)?|expo(nent)?|@expo(nent)?/.*|@expo-google-fonts|react-navigation|@react-navigation|@rneui))'],
+};

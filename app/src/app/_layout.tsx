@@ -1,0 +1,48 @@
+import { Barlow_500Medium } from '@expo-google-fonts/barlow/500Medium';
+import { Barlow_700Bold } from '@expo-google-fonts/barlow/700Bold';
+import { BarlowCondensed_600SemiBold } from '@expo-google-fonts/barlow-condensed/600SemiBold';
+import MaterialIcons from '@expo/vector-icons/MaterialIcons';
+import { useFonts } from 'expo-font';
+import { Slot } from 'expo-router';
+import Head from 'expo-router/head';
+import { useEffect } from 'react';
+import { SafeAreaProvider } from 'react-native-safe-area-context';
+import { DataProvider, sessionStore, useSession } from '../data';
+import SignInScreen from '../features/people/sign-in-screen';
+import { Crash } from '../features/shell/crash';
+import { Shell } from '../features/shell/shell';
+import { Loading } from '../ui/states';
+import { Theme } from '../ui/theme';
+
+export { Crash as ErrorBoundary };
+
+export default function RootLayout() {
+  const [fontsReady, fontError] = useFonts({ Barlow_500Medium, Barlow_700Bold, BarlowCondensed_600SemiBold, ...MaterialIcons.font });
+  useEffect(() => {
+    void sessionStore.getState().check();
+    if ('serviceWorker' in navigator && process.env.NODE_ENV === 'production') void navigator.serviceWorker.register('/sw.js').catch(() => undefined);
+    document.documentElement.lang = 'en';
+  }, []);
+  return (
+    <SafeAreaProvider>
+      <Head>
+        <title>Mesure</title>
+      </Head>
+      <Theme>{fontsReady || fontError ? <Gate /> : null}</Theme>
+    </SafeAreaProvider>
+  );
+}
+
+function Gate() {
+  const status = useSession((s) => s.status);
+  const session = useSession((s) => s.session);
+  if (status === 'checking') return <Loading what="Mesure" />;
+  if (!session) return <SignInScreen />;
+  return (
+    <DataProvider session={session}>
+      <Shell>
+        <Slot />
+      </Shell>
+    </DataProvider>
+  );
+}

@@ -1,0 +1,7 @@
+import { useLocalSearchParams } from 'expo-router';
+import { TakeScreen } from '../../../features/floor/take-screen';
+
+export default function FloorTakeScreen() {
+  const { takeId } = useLocalSearchParams<{ takeId: string }>();
+  return <TakeScreen takeId={takeId} />;
+}

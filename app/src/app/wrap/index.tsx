@@ -1,0 +1,1 @@
+export { WrapScreen as default } from '../../features/wrap/wrap-screen';

@@ -1,0 +1,71 @@
+import type { Analysis, HandoverPlan, Problem, RecordKind, RecordWrite, SessionInfo, StoredRecord, UploadedFile } from '@mesure/contract';
+
+/** The server could not be reached: nothing was decided, try again later. */
+export class OfflineError extends Error {
+  constructor() {
+    super('The server cannot be reached. What you enter is kept on this device.');
+  }
+}
+/** The server said no; `problem` says why. */
+export class ApiError extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+let csrfToken = '';
+export const setCsrfToken = (token: string): void => {
+  csrfToken = token;
+};
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  let response: Response;
+  try {
+    const form = typeof FormData !== 'undefined' && body instanceof FormData;
+    response = await fetch(`/api${path}`, {
+      method,
+      credentials: 'same-origin',
+      headers: { ...(body !== undefined && !form ? { 'content-type': 'application/json' } : {}), ...(method === 'GET' ? {} : { 'x-csrf-token': csrfToken }) },
+      body: body === undefined ? undefined : form ? (body as FormData) : JSON.stringify(body),
+    });
+  } catch {
+    throw new OfflineError();
+  }
+  if (response.status === 204) return undefined as T;
+  const text = await response.text();
+  let parsed: unknown;
+  try {
+    parsed = JSON.parse(text);
+  } catch {
+    // a proxy's page or a cut line: as good as no answer
+    throw new OfflineError();
+  }
+  if (!response.ok) throw new ApiError(parsed as Problem);
+  return parsed as T;
+}
+
+const of = (productionId: string) => `/productions/${productionId}`;
+
+/** Every address of the server that the application uses. */
+export const api = {
+  signIn: (name: string, password: string) => call<SessionInfo>('POST', '/session', { name, password }),
+  session: () => call<SessionInfo>('GET', '/session'),
+  signOut: () => call<void>('DELETE', '/session'),
+  records: (p: string) => call<{ records: StoredRecord[] }>('GET', `${of(p)}/records`),
+  write: (p: string, kind: RecordKind, id: string, write: RecordWrite) => call<{ record: StoredRecord }>('PUT', `${of(p)}/records/${kind}/${id}`, write),
+  analyses: (p: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses`),
+  analysis: (p: string, id: string) => call<Analysis>('GET', `${of(p)}/analyses/${id}`),
+  startAnalysis: (p: string, body: { id: string; kind: 'grid' | 'solve'; subjectId: string; options: { focalMode?: 'held' | 'guided' | 'free'; trim?: boolean } }) =>
+    call<Analysis>('POST', `${of(p)}/analyses`, body),
+  stopAnalysis: (p: string, id: string) => call<Analysis>('POST', `${of(p)}/analyses/${id}/stop`, {}),
+  upload: (p: string, file: Blob, name: string, use: 'plate' | 'tracks') => {
+    const form = new FormData();
+    form.append('use', use);
+    form.append('file', file, name);
+    return call<UploadedFile>('POST', `${of(p)}/files`, form);
+  },
+  previewUrl: (p: string, sha256: string, width: number) => `/api${of(p)}/files/${sha256}/preview?width=${width}`,
+  handover: (p: string, dayId: string) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}`),
+  handoverUrl: (p: string, dayId: string) => `/api${of(p)}/days/${dayId}/handover.zip`,
+};
+export type Api = typeof api;

@@ -1,0 +1,97 @@
+import type { RecordKind, SessionInfo, StoredRecord } from '@mesure/contract';
+import { createContext, useContext, useEffect, useMemo, type PropsWithChildren } from 'react';
+import { useStore } from 'zustand';
+import { useShallow } from 'zustand/react/shallow';
+import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './analyses-store';
+import { api } from './api';
+import { openLocalCopy, type LocalCopy } from './local-copy';
+import { createRecordsStore, type RecordsState, type RecordsStore } from './records-store';
+import { createSessionStore, type SessionState } from './session-store';
+
+export { api, ApiError, OfflineError } from './api';
+export { isWhole } from './analyses-store';
+export type { Waiting } from './local-copy';
+
+export const newId = (): string => crypto.randomUUID();
+export const sessionStore = createSessionStore(api);
+export const useSession = <T,>(pick: (s: SessionState) => T): T => useStore(sessionStore, pick);
+
+interface Data {
+  records: RecordsStore;
+  analyses: AnalysesStore;
+  session: SessionInfo;
+  local: LocalCopy;
+}
+const DataContext = createContext<Data | null>(null);
+
+/** One tab at a time empties the outbox; the others wait for it. */
+const oneTab = (work: () => Promise<void>): Promise<void> => (typeof navigator !== 'undefined' && navigator.locks ? navigator.locks.request('mesure-outbox', work) : work());
+
+/** Local copy, outbox and analyses of the signed-in person's production. */
+export function DataProvider({ session, children }: PropsWithChildren<{ session: SessionInfo }>) {
+  const data = useMemo<Data>(() => {
+    const local = openLocalCopy(`mesure-${session.production.id}-${session.userId}`);
+    return {
+      session,
+      local,
+      records: createRecordsStore({ api, local, productionId: session.production.id, author: session.name, newId, now: () => new Date().toISOString(), exclusive: oneTab }),
+      analyses: createAnalysesStore({ api, productionId: session.production.id, newId }),
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- a new token of the same person keeps the same copy
+  }, [session.production.id, session.userId]);
+  useEffect(() => {
+    const { records, analyses } = data;
+    void records.getState().open();
+    void analyses.getState().refresh();
+    void navigator.storage?.persist?.();
+    const wake = () => {
+      void records
+        .getState()
+        .send()
+        .then(() => records.getState().refresh());
+      void analyses.getState().refresh();
+    };
+    const visible = () => {
+      if (document.visibilityState === 'visible') wake();
+    };
+    window.addEventListener('online', wake);
+    document.addEventListener('visibilitychange', visible);
+    // a phone's "online" event is not to be trusted: what waits is tried again every few seconds
+    const retry = setInterval(() => {
+      if (records.getState().outbox.some((w) => w.state === 'waiting')) void records.getState().send();
+    }, 4000);
+    return () => {
+      window.removeEventListener('online', wake);
+      document.removeEventListener('visibilitychange', visible);
+      clearInterval(retry);
+    };
+  }, [data]);
+  return <DataContext.Provider value={data}>{children}</DataContext.Provider>;
+}
+
+export function useData(): Data {
+  const data = useContext(DataContext);
+  if (!data) throw new Error('useData needs a DataProvider above it');
+  return data;
+}
+
+export const useRecordsState = <T,>(pick: (s: RecordsState) => T): T => useStore(useData().records, pick);
+export const useAnalysesState = <T,>(pick: (s: AnalysesState) => T): T => useStore(useData().analyses, pick);
+
+/** All records of a kind that are not deleted. A copy: sorting it must not touch what the store compares with at the next change. */
+export function useAll<K extends RecordKind>(kind: K): StoredRecord<K>[] {
+  return [
+    ...useStore(
+      useData().records,
+      useShallow((s) => Object.values(s.records).filter((r) => r.kind === kind && !r.deleted) as StoredRecord<K>[]),
+    ),
+  ];
+}
+export function useRecord<K extends RecordKind>(kind: K, id: string | null | undefined): StoredRecord<K> | undefined {
+  return useStore(useData().records, (s) => (id && s.records[id]?.kind === kind ? (s.records[id] as StoredRecord<K>) : undefined));
+}
+/** Looks records up by kind and id; for operations that need several. */
+export function useFind() {
+  const records = useStore(useData().records, (s) => s.records);
+  return <K extends RecordKind>(kind: K, id: string): StoredRecord<K> | undefined => (records[id]?.kind === kind && !records[id].deleted ? (records[id] as StoredRecord<K>) : undefined);
+}

@@ -1,0 +1,95 @@
+import type { RecordKind, RecordWrite, SessionInfo, StoredRecord } from '@mesure/contract';
+import { deleteDB, openDB, type DBSchema, type IDBPDatabase } from 'idb';
+
+/** A change that waits to be sent. It leaves the box only when the server has it. */
+export interface Waiting {
+  seq?: number;
+  recordId: string;
+  kind: RecordKind;
+  write: RecordWrite;
+  /** waiting: will be sent. conflict, refused: needs the person. */
+  state: 'waiting' | 'conflict' | 'refused';
+  message: string | null;
+  current: StoredRecord | null;
+}
+
+interface Schema extends DBSchema {
+  records: { key: string; value: StoredRecord };
+  outbox: { key: number; value: Waiting };
+  meta: { key: string; value: unknown };
+}
+
+const VERSION = 1;
+export type LocalCopy = ReturnType<typeof openLocalCopy>;
+
+/**
+ * What this device keeps: the records, the outbox, and who is signed in. A change is in records and outbox together or in neither
+ * (one IndexedDB transaction, flushed to disk), so that a reload or a dead battery loses nothing.
+ */
+export function openLocalCopy(name: string) {
+  const opened: Promise<IDBPDatabase<Schema>> = openDB<Schema>(name, VERSION, {
+    upgrade(db, from) {
+      if (from < 1) {
+        db.createObjectStore('records', { keyPath: 'id' });
+        db.createObjectStore('outbox', { keyPath: 'seq', autoIncrement: true });
+        db.createObjectStore('meta');
+      }
+    },
+  });
+  return {
+    async readAll(): Promise<{ records: StoredRecord[]; outbox: Waiting[] }> {
+      const tx = (await opened).transaction(['records', 'outbox']);
+      const [records, outbox] = await Promise.all([tx.objectStore('records').getAll(), tx.objectStore('outbox').getAll()]);
+      return { records, outbox };
+    },
+    async keepChange(record: StoredRecord, waiting: Waiting): Promise<Waiting> {
+      const tx = (await opened).transaction(['records', 'outbox'], 'readwrite', { durability: 'strict' });
+      void tx.objectStore('records').put(record);
+      const seq = await tx.objectStore('outbox').add(waiting);
+      await tx.done;
+      return { ...waiting, seq };
+    },
+    async settle(seq: number, record: StoredRecord | null): Promise<void> {
+      const tx = (await opened).transaction(['records', 'outbox'], 'readwrite', { durability: 'strict' });
+      if (record) void tx.objectStore('records').put(record);
+      void tx.objectStore('outbox').delete(seq);
+      await tx.done;
+    },
+    async mark(waiting: Waiting): Promise<void> {
+      await (await opened).put('outbox', waiting);
+    },
+    async replaceRecords(records: readonly StoredRecord[]): Promise<void> {
+      const tx = (await opened).transaction('records', 'readwrite');
+      void tx.store.clear();
+      for (const r of records) void tx.store.put(r);
+      await tx.done;
+    },
+    getMeta: async <T>(key: string): Promise<T | undefined> => (await opened).get('meta', key) as Promise<T | undefined>,
+    setMeta: async (key: string, value: unknown): Promise<void> => {
+      await (await opened).put('meta', value, key);
+    },
+    async forget(): Promise<void> {
+      (await opened).close();
+      await deleteDB(name);
+    },
+  };
+}
+
+/** Who was signed in last on this device, so that the application opens without a network. */
+const SESSION_KEY = 'mesure-session';
+export function rememberSession(session: SessionInfo | null): void {
+  try {
+    if (session) globalThis.localStorage?.setItem(SESSION_KEY, JSON.stringify(session));
+    else globalThis.localStorage?.removeItem(SESSION_KEY);
+  } catch {
+    // private windows may refuse; the session still works until reload
+  }
+}
+export function rememberedSession(): SessionInfo | null {
+  try {
+    const text = globalThis.localStorage?.getItem(SESSION_KEY);
+    return text ? (JSON.parse(text) as SessionInfo) : null;
+  } catch {
+    return null;
+  }
+}

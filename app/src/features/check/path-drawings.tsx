@@ -1,0 +1,86 @@
+import type { SolveResult } from '@mesure/core';
+import { Circle, G, Line, Polyline, Rect, Text as SvgText } from 'react-native-svg';
+import { Drawing, type Box } from '../../ui/drawing';
+import { fixed } from '../../ui/format';
+import { FONT, usePalette } from '../../ui/theme';
+
+type Pick = (p: readonly [number, number, number]) => [number, number];
+
+/** From above: x to the right, −z up the page. From the side: depth (−z) to the right, height upwards. */
+const ABOVE: Pick = (p) => [p[0], p[2]];
+const SIDE: Pick = (p) => [-p[2], -p[1]];
+
+function boxOf(solve: SolveResult, pick: Pick): Box {
+  const all = [...solve.frames.map((f) => pick(f.position)), ...solve.points.map((q) => pick(q.position))];
+  // a few far points must not shrink the set to a dot
+  const axis = (k: 0 | 1) => {
+    const v = all.map((q) => q[k]).sort((a, b) => a - b);
+    const path = solve.frames.map((f) => pick(f.position)[k]);
+    return [Math.min(v[Math.floor(v.length * 0.02)], ...path), Math.max(v[Math.floor(v.length * 0.98)], ...path)];
+  };
+  const [x0, x1] = axis(0);
+  const [y0, y1] = axis(1);
+  const pad = 0.12 * Math.max(x1 - x0, y1 - y0, 0.5);
+  return { x: x0 - pad, y: y0 - pad, width: x1 - x0 + 2 * pad, height: y1 - y0 + 2.4 * pad };
+}
+
+export function PathDrawing({ solve, from, marks }: { solve: SolveResult; from: 'above' | 'side'; marks: readonly string[] }) {
+  const p = usePalette();
+  const pick = from === 'above' ? ABOVE : SIDE;
+  const box = boxOf(solve, pick);
+  const scaled = solve.anchoring.scale !== null;
+  const unit = scaled ? 'm' : 'units';
+  const first = solve.frames[0];
+  const last = solve.frames[solve.frames.length - 1];
+  const travel = solve.frames.slice(1).reduce((s, f, i) => s + Math.hypot(...f.position.map((v, k) => v - solve.frames[i].position[k])), 0);
+  const say =
+    from === 'above'
+      ? `From above: the camera travels ${fixed(travel, 2)} ${unit} past ${solve.points.length} points.`
+      : `From the side: camera height ${fixed(first.position[1], 3)} ${unit} at frame ${first.frame}, ${fixed(last.position[1], 3)} ${unit} at frame ${last.frame}.`;
+  const bar = box.width > 4 ? 1 : 0.5;
+  const named = new Set(marks);
+  return (
+    <Drawing box={box} describe={say} maxHeight={360}>
+      {(px) => (
+        <G>
+          {from === 'side' ? <Line x1={box.x} x2={box.x + box.width} y1={0} y2={0} stroke={p.tape} strokeWidth={px(1.5)} strokeDasharray={`${px(8)} ${px(4)}`} /> : null}
+          {solve.points.map((q) => {
+            const [x, y] = pick(q.position);
+            return named.has(q.track) ? (
+              <G key={q.track}>
+                <Line x1={x - px(5)} x2={x + px(5)} y1={y} y2={y} stroke={p.tape} strokeWidth={px(2)} />
+                <Line x1={x} x2={x} y1={y - px(5)} y2={y + px(5)} stroke={p.tape} strokeWidth={px(2)} />
+                <SvgText x={x + px(7)} y={y - px(4)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>
+                  {q.track}
+                </SvgText>
+              </G>
+            ) : (
+              <Circle key={q.track} cx={x} cy={y} r={px(2)} fill={p.dim} />
+            );
+          })}
+          <Polyline
+            points={solve.frames
+              .map((f) =>
+                pick(f.position)
+                  .map((v) => v.toFixed(4))
+                  .join(','),
+              )
+              .join(' ')}
+            fill="none"
+            stroke={p.blue}
+            strokeWidth={px(3)}
+          />
+          <Circle cx={pick(first.position)[0]} cy={pick(first.position)[1]} r={px(5)} fill={p.blue} />
+          <Rect x={pick(last.position)[0] - px(5)} y={pick(last.position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
+          <Line x1={box.x + px(10)} x2={box.x + px(10) + bar} y1={box.y + box.height - px(12)} y2={box.y + box.height - px(12)} stroke={p.ink} strokeWidth={px(3)} />
+          <SvgText x={box.x + px(10)} y={box.y + box.height - px(18)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>{`${bar} ${unit}`}</SvgText>
+          {from === 'above' ? (
+            <SvgText x={box.x + px(10)} y={box.y + px(20)} fontSize={px(12)} fontFamily={FONT.text} fill={p.dim}>
+              ↑ −Z
+            </SvgText>
+          ) : null}
+        </G>
+      )}
+    </Drawing>
+  );
+}

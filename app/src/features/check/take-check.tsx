@@ -1,0 +1,248 @@
+import type { SolveOutcome, StoredRecord } from '@mesure/contract';
+import type { Cause } from '@mesure/core';
+import { useEffect, useState } from 'react';
+import { View } from 'react-native';
+import { api, isWhole, newId, useAll, useAnalysesState, useData, useFind, useRecordsState } from '../../data';
+import { Action, Choice, Progress, Section } from '../../ui/controls';
+import { fixed, percent } from '../../ui/format';
+import { pickFile } from '../../ui/pick-file';
+import { Empty, Failing, Loading } from '../../ui/states';
+import { Figure, Words } from '../../ui/text';
+import { SPACE, usePalette } from '../../ui/theme';
+import { VerdictMark } from '../../ui/verdict-mark';
+import { Page } from '../shell/pane';
+import { verdictOf } from './check-screen';
+import { FrameErrorChart } from './frame-error-chart';
+import { PathDrawing } from './path-drawings';
+import { TwoBars } from './two-bars';
+
+type FocalMode = 'free' | 'guided' | 'held';
+
+/** One take: its tracks, its test solve, and what the solve says of the record. */
+export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
+  const p = usePalette();
+  const { session, records, analyses } = useData();
+  const write = useRecordsState((s) => s.write);
+  const analysis = useAnalysesState((s) => s.bySubject[take.id]);
+  const error = useAnalysesState((s) => s.error);
+  const stop = useAnalysesState((s) => s.stop);
+  const loadWhole = useAnalysesState((s) => s.loadWhole);
+  const [mode, setMode] = useState<FocalMode>('free');
+  const [upload, setUpload] = useState<{ busy: boolean; error: string | null }>({ busy: false, error: null });
+  useEffect(() => {
+    void loadWhole(take.id);
+  }, [take.id, analysis?.id, analysis?.status, loadWhole]);
+  const running = analysis?.status === 'queued' || analysis?.status === 'running';
+  const outcome = analysis?.status === 'done' && analysis.outcome?.kind === 'solve' ? analysis.outcome : null;
+
+  async function giveTracks() {
+    const file = await pickFile('.csv,text/csv');
+    if (!file) return;
+    setUpload({ busy: true, error: null });
+    try {
+      const uploaded = await api.upload(session.production.id, file, file.name, 'tracks');
+      await write('take', take.id, (now) => ({ ...now, tracks: { sha256: uploaded.sha256, name: uploaded.name } }), `Tracks given to ${take.body.slate} take ${take.body.take}`);
+      setUpload({ busy: false, error: null });
+    } catch (e) {
+      setUpload({ busy: false, error: `${e instanceof Error ? e.message : e} Nothing was changed.` });
+    }
+  }
+  async function solve() {
+    // the server solves what it has: what waits here goes first
+    await records.getState().send();
+    await analyses.getState().start('solve', take.id, { focalMode: mode });
+  }
+  return (
+    <Page
+      action={
+        !take.body.tracks ? (
+          <Action kind="main" icon="upload-file" title="Give this take its tracks" busy={upload.busy} onPress={() => void giveTracks()} testID="give-tracks" />
+        ) : running ? (
+          <Action icon="stop" title="Stop the test solve" onPress={() => void stop(take.id)} testID="stop-solve" />
+        ) : (
+          <Action
+            kind={outcome?.reconcile?.items[0].causes[0]?.correction ? 'plain' : 'main'}
+            icon="play-arrow"
+            title={outcome ? 'Solve again' : 'Start test solve'}
+            onPress={() => void solve()}
+            testID="start-solve"
+          />
+        )
+      }
+    >
+      <View style={{ flexDirection: 'row', justifyContent: 'space-between', alignItems: 'center', flexWrap: 'wrap' }}>
+        <Words look="title" level={1}>{`${take.body.slate} take ${take.body.take}`}</Words>
+        {outcome ? (
+          <View testID="take-verdict">
+            <VerdictMark verdict={verdictOf(analysis).verdict} large />
+          </View>
+        ) : null}
+      </View>
+      {take.body.tracks ? (
+        <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
+          <Words look="small" dim numberOfLines={1} style={{ flex: 1 }}>{`tracks: ${take.body.tracks.name}`}</Words>
+          {running ? null : <Action kind="quiet" title="Other tracks" busy={upload.busy} onPress={() => void giveTracks()} />}
+        </View>
+      ) : (
+        <Empty title="No tracks yet" text="A test solve needs tracked features as CSV: track,frame,x,y in pixels of the recorded picture." />
+      )}
+      {upload.error ? <Words role="alert" color={p.against}>{`▲ ${upload.error}`}</Words> : null}
+      {error ? <Failing title="The test solve did not start" text={`${error} The take and its tracks are safe.`} /> : null}
+      {running ? (
+        <View style={{ marginVertical: SPACE.l }} testID="solve-progress">
+          <Progress fraction={analysis.progress} label={analysis.status === 'queued' ? 'Waits for the server' : `${analysis.stage}, ${percent(analysis.progress)}`} />
+        </View>
+      ) : null}
+      {analysis?.status === 'failed' ? <Failing title="The test solve failed" text={analysis.error ?? ''} /> : null}
+      {analysis?.status === 'stopped' ? <Empty title="Stopped" text="Nothing was changed. Start it again when it suits." /> : null}
+      {outcome ? isWhole(analysis!) ? <Outcome take={take} outcome={outcome} onSolveAgain={solve} /> : <Loading what="the solve" /> : null}
+      {take.body.tracks && !running ? (
+        <Section title="Next test solve">
+          <Choice<FocalMode>
+            label="Focal length"
+            value={mode}
+            options={[
+              { value: 'free', title: 'free', detail: 'unknown' },
+              { value: 'guided', title: 'guided', detail: 'pulled to the record' },
+              { value: 'held', title: 'held', detail: 'as recorded' },
+            ]}
+            onChange={setMode}
+          />
+        </Section>
+      ) : null}
+    </Page>
+  );
+}
+
+function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; outcome: SolveOutcome; onSolveAgain: () => Promise<void> }) {
+  const set = useFind()('set', useFind()('setup', take.body.setupId)?.body.setId ?? '');
+  const [allTracks, setAllTracks] = useState(false);
+  const { solve, reconcile } = outcome;
+  if (solve.status === 'failed') return <Failing title="This take cannot be solved" text={`${capital(solve.reason ?? '')}. What was recorded is untouched.`} />;
+  const tracks = [...solve.points].sort((a, b) => b.rmsPx - a.rmsPx);
+  const moving = solve.trimmed.filter((t) => t.frame === null);
+  return (
+    <>
+      {reconcile ? (
+        <>
+          <Words look="heading" level={2} testID="reconcile-sentence" style={{ marginTop: SPACE.m }}>
+            {reconcile.sentence}
+          </Words>
+          <Causes take={take} causes={reconcile.items[0].causes} onSolveAgain={onSolveAgain} />
+          {reconcile.items.map((i) => (
+            <TwoBars key={`${i.quantity} ${i.about}`} item={i} />
+          ))}
+        </>
+      ) : null}
+      {solve.status === 'partial' ? <Failing title="Solved in part" text={`${capital(solve.reason ?? '')}.`} /> : null}
+      <Section title="Reprojection error">
+        <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl }} testID="solve-rms">
+          <Figure look="big" origin="computed" value={fixed(solve.rmsPx, 2)} unit="px" />
+          <Figure look="big" origin="computed" value={fixed(solve.rmsPerMille, 3)} unit="‰ of the width" />
+        </View>
+        <FrameErrorChart solve={solve} />
+        <Words
+          look="small"
+          dim
+        >{`${solve.frames.length} frames, ${solve.points.length} points; focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode}).`}</Words>
+      </Section>
+      <Section title="Path and points">
+        <Words look="small" dim>{`Anchored by ${solve.anchoring.datum.join('; ')}${solve.anchoring.scale === null ? '' : `; scale ± ${fixed(solve.anchoring.sigmaScalePct, 2)} %`}.`}</Words>
+        <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.l }}>
+          <View style={{ flexGrow: 1, flexBasis: 320 }}>
+            <PathDrawing solve={solve} from="above" marks={set?.body.marks ?? []} />
+          </View>
+          <View style={{ flexGrow: 1, flexBasis: 320 }}>
+            <PathDrawing solve={solve} from="side" marks={set?.body.marks ?? []} />
+          </View>
+        </View>
+      </Section>
+      {solve.warnings.length > 0 ? (
+        <Section title="Worth knowing">
+          {solve.warnings.map((w) => (
+            <Words key={w} look="small" dim>{`– ${w}`}</Words>
+          ))}
+        </Section>
+      ) : null}
+      <Section title="Tracks, worst first">
+        {(allTracks ? tracks : tracks.slice(0, 8)).map((t) => (
+          <TrackLine key={t.track} name={t.track} detail={`${t.observations} frames${t.sigmaM === null ? '' : `, ± ${fixed(1000 * t.sigmaM, 1)} mm`}`} value={`${fixed(t.rmsPx, 2)} px`} />
+        ))}
+        {moving.map((t) => (
+          <TrackLine key={`left ${t.track}`} name={t.track} detail="left out: does not behave like a still point" value={`${fixed(t.residualPx, 1)} px`} />
+        ))}
+        {tracks.length > 8 ? <Action kind="quiet" title={allTracks ? 'Show the worst only' : `Show all ${tracks.length} tracks`} onPress={() => setAllTracks(!allTracks)} /> : null}
+      </Section>
+    </>
+  );
+}
+
+function TrackLine({ name, detail, value }: { name: string; detail: string; value: string }) {
+  const p = usePalette();
+  return (
+    <View style={{ flexDirection: 'row', justifyContent: 'space-between', gap: SPACE.m, paddingVertical: 6, borderBottomWidth: 1, borderColor: p.line }}>
+      <Words>{name}</Words>
+      <Words look="small" dim style={{ flex: 1 }}>
+        {detail}
+      </Words>
+      <Words look="figure">{value}</Words>
+    </View>
+  );
+}
+
+/** The likely causes with their evidence, and the entry that would put the record right. */
+function Causes({ take, causes, onSolveAgain }: { take: StoredRecord<'take'>; causes: readonly Cause[]; onSolveAgain: () => Promise<void> }) {
+  const p = usePalette();
+  const write = useRecordsState((s) => s.write);
+  const find = useFind();
+  const adapters = useAll('adapter');
+  const { session } = useData();
+  const takes = useAll('take').filter((t) => t.body.packageId === take.body.packageId);
+  const pack = find('package', take.body.packageId);
+  const [busy, setBusy] = useState(false);
+  if (causes.length === 0 || !pack) return null;
+  async function correct(c: NonNullable<Cause['correction']>) {
+    setBusy(true);
+    try {
+      if (c.field === 'squeeze') await write('lens', pack!.body.lensId, (now) => ({ ...now, squeeze: c.value }), 'Squeeze corrected');
+      else {
+        let adapterId: string | null = null;
+        if (c.value !== 1) {
+          adapterId = adapters.find((a) => Math.abs(a.body.factor - c.value) < 0.005)?.id ?? newId();
+          if (!adapters.some((a) => a.id === adapterId)) await write('adapter', adapterId, { name: `${c.value < 1 ? 'Reducer' : 'Extender'} ×${c.value}`, factor: c.value }, 'Adapter added');
+        }
+        await write('package', pack!.id, (now) => ({ ...now, adapterId }), `${pack!.body.camera}-cam corrected`);
+      }
+      await onSolveAgain();
+    } finally {
+      setBusy(false);
+    }
+  }
+  return (
+    <View style={{ borderLeftWidth: 4, borderColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.m, gap: SPACE.s }} testID="causes">
+      {causes.map((c, i) => (
+        <View key={c.cause + c.title} style={{ gap: SPACE.xs }}>
+          <Words>{i === 0 ? `${percent(c.likelihood)} likely` : `or: ${c.title} (${percent(c.likelihood)})`}</Words>
+          <Words look="small" dim>
+            {c.evidence}
+          </Words>
+        </View>
+      ))}
+      {causes[0].correction && session.role !== 'solver' ? (
+        <>
+          <Action kind="main" title={correctionTitle(causes[0].correction, pack.body.camera)} icon="build" busy={busy} onPress={() => void correct(causes[0].correction!)} testID="correct" />
+          <Words look="small" dim>
+            {takes.length > 1 ? `It holds for all ${takes.length} takes of this package. It can be undone.` : 'It can be undone.'}
+          </Words>
+        </>
+      ) : null}
+    </View>
+  );
+}
+
+function correctionTitle(c: NonNullable<Cause['correction']>, camera: string): string {
+  if (c.field === 'squeeze') return `Set the squeeze to ${c.value} and solve again`;
+  return c.value === 1 ? `Take the adapter off ${camera}-cam and solve again` : `Mount ×${c.value} on ${camera}-cam and solve again`;
+}
+
+const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

@@ -1,0 +1,188 @@
+import type { PackageBody, StoredRecord } from '@mesure/contract';
+import { useRouter } from 'expo-router';
+import { useEffect, useState } from 'react';
+import { View } from 'react-native';
+import { useAll, useFind, useRecordsState } from '../../data';
+import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
+import { fixed, focal, readNumber } from '../../ui/format';
+import { Empty, Failing, Loading } from '../../ui/states';
+import { Fact, Figure, Words } from '../../ui/text';
+import { SPACE, usePalette } from '../../ui/theme';
+import { Page, Split } from '../shell/pane';
+import { SensorDrawing, ViewCone } from './optics-drawings';
+import { lensWords, opticsWords, packageParts, viewPackage } from './package-words';
+import { LensPlates } from './lens-plates';
+
+/** Kit: the cameras as mounted now; one of them open. */
+export function KitScreen({ packageId }: { packageId: string | null }) {
+  const wide = useIsWide();
+  const status = useRecordsState((s) => s.status);
+  const error = useRecordsState((s) => s.error);
+  const refresh = useRecordsState((s) => s.refresh);
+  const packages = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
+  if (status === 'loading') return <Loading what="the kit" />;
+  if (status === 'failed')
+    return (
+      <Page>
+        <Failing title="The kit could not be loaded" text={`${error ?? ''} What was entered on this device is safe.`} action={{ title: 'Try again', onPress: () => void refresh() }} />
+      </Page>
+    );
+  const open = packages.find((p) => p.id === (packageId ?? (wide ? packages[0]?.id : null)));
+  return (
+    <Split
+      showDetail={packageId !== null}
+      list={<PackageList packages={packages} selectedId={open?.id ?? null} />}
+      detail={
+        open ? (
+          <PackageEditor key={open.id} record={open} />
+        ) : (
+          <Page>
+            <Empty title="No such package" text="It may have been taken apart. Choose another one from the list." />
+          </Page>
+        )
+      }
+    />
+  );
+}
+
+function PackageList({ packages, selectedId }: { packages: StoredRecord<'package'>[]; selectedId: string | null }) {
+  const router = useRouter();
+  const find = useFind();
+  return (
+    <Page>
+      <Words look="title" level={1}>
+        Cameras as mounted
+      </Words>
+      {packages.length === 0 ? <Empty title="No packages yet" text="A package is a body with its recording mode, a lens and an adapter, as mounted." /> : null}
+      <View style={{ marginTop: SPACE.s, marginHorizontal: -SPACE.m }}>
+        {packages.map((p) => {
+          const view = viewPackage(p.body, find);
+          return (
+            <Row
+              key={p.id}
+              testID={`package-${p.body.camera}`}
+              selected={p.id === selectedId}
+              title={`${p.body.camera}-cam`}
+              detail={view.status === 'complete' ? `${packageParts(view.mounted)} → ${opticsWords(view.optics)}` : view.why}
+              onPress={() => router.push(`/kit/${p.id}`)}
+            />
+          );
+        })}
+      </View>
+    </Page>
+  );
+}
+
+function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
+  const p = usePalette();
+  const find = useFind();
+  const bodies = useAll('body');
+  const lenses = useAll('lens');
+  const adapters = useAll('adapter');
+  const write = useRecordsState((s) => s.write);
+  const [draft, setDraft] = useState<PackageBody>(record.body);
+  const [focalText, setFocalText] = useState(focal(record.body.focalMm));
+  useEffect(() => {
+    setDraft(record.body);
+    setFocalText(focal(record.body.focalMm));
+  }, [record.body]);
+  const lens = find('lens', draft.lensId)?.body;
+  const typedFocal = readNumber(focalText);
+  const focalError =
+    typedFocal === null || typedFocal < 1
+      ? 'Enter a focal length in mm, such as 32'
+      : lens && (typedFocal < lens.minFocalMm - 0.001 || typedFocal > lens.maxFocalMm + 0.001)
+        ? `${lens.name} is marked ${lensWords(lens)}`
+        : null;
+  const live: PackageBody = { ...draft, focalMm: typedFocal ?? draft.focalMm };
+  const view = viewPackage(live, find);
+  const changed = JSON.stringify(live) !== JSON.stringify(record.body);
+  const body = find('body', draft.bodyId)?.body;
+  const choose = (change: Partial<PackageBody>) => setDraft((d) => ({ ...d, ...change }));
+  return (
+    <Page
+      action={
+        changed ? (
+          <View style={{ flexDirection: 'row', gap: SPACE.m }}>
+            <View style={{ flex: 1 }}>
+              <Action
+                kind="main"
+                title={`Save ${record.body.camera}-cam`}
+                disabled={focalError !== null || view.status !== 'complete'}
+                onPress={() => void write('package', record.id, live, `${record.body.camera}-cam saved`)}
+                testID="save-package"
+              />
+            </View>
+            <Action
+              title="Revert"
+              onPress={() => {
+                setDraft(record.body);
+                setFocalText(focal(record.body.focalMm));
+              }}
+            />
+          </View>
+        ) : undefined
+      }
+    >
+      <Words look="title" level={1}>{`${record.body.camera}-cam`}</Words>
+      {view.status === 'complete' ? (
+        <>
+          <Words dim>{packageParts(view.mounted)}</Words>
+          <View testID="effective-focal" style={{ marginTop: SPACE.s }}>
+            <Figure look="big" origin="computed" value={fixed(view.optics.effectiveFocalMm, 2)} unit="mm effective" />
+          </View>
+          <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s, marginTop: SPACE.s }}>
+            <Fact label="Field of view" value={`${fixed(view.optics.fovHorizontalDeg, 1)}° × ${fixed(view.optics.fovVerticalDeg, 1)}°`} />
+            <Fact label="Diagonal" value={`${fixed(view.optics.fovDiagonalDeg, 1)}°`} />
+            <Fact label="Picture area" value={`${fixed(view.optics.sensorWidthMm, 2)} × ${fixed(view.optics.sensorHeightMm, 2)}`} unit="mm" />
+            <Fact label="Pixel pitch" value={`${fixed(view.optics.pitchXUm, 2)} × ${fixed(view.optics.pitchYUm, 2)}`} unit="µm" />
+            <Fact label="Crop to 36 × 24" value={fixed(view.optics.cropFactor, 2)} />
+          </View>
+          <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.l }}>
+            <View style={{ flexGrow: 1, flexBasis: 300 }}>
+              <SensorDrawing optics={view.optics} />
+            </View>
+            <View style={{ flexGrow: 1, flexBasis: 300 }}>
+              <ViewCone optics={view.optics} />
+            </View>
+          </View>
+        </>
+      ) : (
+        <Failing title="This package is not complete" text={view.why} />
+      )}
+      <Section title="As mounted">
+        <Field label="Focal length as marked" suffix="mm" value={focalText} onChangeText={setFocalText} error={focalError} keyboard="decimal-pad" testID="package-focal" />
+        <Choice
+          label="Body"
+          value={draft.bodyId}
+          options={bodies.map((b) => ({ value: b.id, title: b.body.name }))}
+          onChange={(bodyId) => choose({ bodyId, modeId: find('body', bodyId)!.body.modes[0].id })}
+        />
+        <Choice
+          label="Recording mode"
+          value={draft.modeId}
+          options={(body?.modes ?? []).map((m) => ({ value: m.id, title: m.name, detail: `${m.widthPx} × ${m.heightPx}, ${fixed(m.sensorWidthMm, 2)} × ${fixed(m.sensorHeightMm, 2)} mm` }))}
+          onChange={(modeId) => choose({ modeId })}
+        />
+        <Choice
+          label="Lens"
+          value={draft.lensId}
+          options={lenses.map((l) => ({ value: l.id, title: l.body.name, detail: `${lensWords(l.body)} · ${l.body.serial}` }))}
+          onChange={(lensId) => {
+            const next = find('lens', lensId)!.body;
+            choose({ lensId });
+            if (live.focalMm < next.minFocalMm || live.focalMm > next.maxFocalMm) setFocalText(focal(next.minFocalMm));
+          }}
+        />
+        <Choice<string | null>
+          label="Adapter"
+          value={draft.adapterId}
+          options={[{ value: null, title: 'none' }, ...adapters.map((a) => ({ value: a.id, title: a.body.name, detail: `focal length × ${a.body.factor}` }))]}
+          onChange={(adapterId) => choose({ adapterId })}
+        />
+      </Section>
+      <View style={{ height: 1, backgroundColor: p.line }} />
+      <LensPlates record={record} />
+    </Page>
+  );
+}

@@ -1,0 +1,113 @@
+import { useRouter } from 'expo-router';
+import { useEffect } from 'react';
+import { Image, View } from 'react-native';
+import { api, isWhole, useAnalysesState, useData, useRecord, useRecordsState } from '../../data';
+import { Action, Progress, Section } from '../../ui/controls';
+import { fixed, focal, percent, withSigma } from '../../ui/format';
+import { Empty, Failing, Loading } from '../../ui/states';
+import { Fact, Figure, Words } from '../../ui/text';
+import { SPACE } from '../../ui/theme';
+import { Page } from '../shell/pane';
+import { PlateDrawing } from './plate-drawing';
+
+/** One grid plate: the picture, what was found in it, and whether it can be used. */
+export function PlateScreen({ plateId }: { plateId: string }) {
+  const router = useRouter();
+  const { session } = useData();
+  const status = useRecordsState((s) => s.status);
+  const plate = useRecord('plate', plateId);
+  const lens = useRecord('lens', plate?.body.lensId);
+  const analysis = useAnalysesState((s) => s.bySubject[plateId]);
+  const analysesStatus = useAnalysesState((s) => s.status);
+  const error = useAnalysesState((s) => s.error);
+  const start = useAnalysesState((s) => s.start);
+  const stop = useAnalysesState((s) => s.stop);
+  const loadWhole = useAnalysesState((s) => s.loadWhole);
+  useEffect(() => {
+    void loadWhole(plateId);
+  }, [plateId, analysis?.id, analysis?.status, loadWhole]);
+  if (status === 'loading' || (plate && analysesStatus === 'loading')) return <Loading what="the plate" />;
+  if (!plate || plate.deleted)
+    return (
+      <Page>
+        <Empty title="No such plate" text="It may have been removed." action={{ title: 'Go to Kit', onPress: () => router.replace('/kit') }} />
+      </Page>
+    );
+  const again = { title: 'Measure again', onPress: () => void start('grid', plateId) };
+  const picture = api.previewUrl(session.production.id, plate.body.picture.sha256, 2048);
+  const finished = analysis?.status === 'done' ? analysis.outcome : null;
+  const outcome = finished?.kind === 'grid' ? finished : null;
+  const r = outcome?.report;
+  return (
+    <Page action={<Action title="Back to the package" icon="arrow-back" onPress={() => router.push(`/kit/${plate.body.packageId}`)} />}>
+      <Words look="title" level={1}>{`${lens?.body.name ?? 'Lens'}, ${focal(plate.body.focalMm)} mm`}</Words>
+      <Words dim numberOfLines={1}>{`${plate.body.picture.name} · cell ${fixed(plate.body.cellM * 1000, 1)} mm${plate.body.focusM ? ` · focus ${fixed(plate.body.focusM, 2)} m` : ''}`}</Words>
+      {r ? (
+        <Words look="heading" level={2} testID="plate-sentence" style={{ marginTop: SPACE.m }}>
+          {r.sentence}
+        </Words>
+      ) : null}
+      {outcome && isWhole(analysis!) && outcome.corners.length > 0 ? (
+        <PlateDrawing outcome={outcome} pictureUrl={picture} />
+      ) : (
+        <View style={{ marginVertical: SPACE.m }}>
+          <Image source={{ uri: picture }} accessibilityLabel={`Grid plate ${plate.body.picture.name}`} style={{ width: '100%', aspectRatio: 16 / 9 }} resizeMode="contain" />
+        </View>
+      )}
+      {!analysis ? (
+        error ? (
+          <Failing title="The plate was not measured" text={`${error} The picture is safe on the server.`} action={again} />
+        ) : (
+          <Empty title="Not measured yet" text="The picture is on the server." action={{ title: 'Measure this plate', onPress: again.onPress }} />
+        )
+      ) : null}
+      {analysis?.status === 'queued' || analysis?.status === 'running' ? (
+        <View style={{ gap: SPACE.m }}>
+          <Progress fraction={analysis.progress} label={analysis.status === 'queued' ? 'Waits for the server' : `${analysis.stage}, ${percent(analysis.progress)}`} />
+          <Action title="Stop measuring" icon="stop" onPress={() => void stop(plateId)} />
+        </View>
+      ) : null}
+      {analysis?.status === 'failed' ? <Failing title="This picture cannot be used" text={analysis.error ?? ''} action={again} /> : null}
+      {analysis?.status === 'stopped' ? <Empty title="Stopped" text="Nothing was measured. The picture is safe." action={again} /> : null}
+      {r && r.status === 'unusable' && !r.distortion ? <Failing title="This plate cannot be used" text={r.sentence} /> : null}
+      {r?.distortion && r.overscan ? (
+        <>
+          <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.m, marginTop: SPACE.s }}>
+            <Fact label="RMS" value={fixed(r.rmsPx, 3)} unit="px" testID="plate-rms" />
+            <Fact label="Worst residual" value={fixed(r.maxPx, 2)} unit="px" />
+            <Fact label="Coverage" value={percent(r.plates[0].coverage)} />
+            <Fact label="Corner displacement" value={fixed(r.cornerDisplacementPct, 2)} unit="% of half diagonal" />
+            <Fact label="Corners" value={`${r.plates[0].corners}`} />
+            <Fact label="Tilt of the chart" value={fixed(r.plates[0].tiltDeg, 1)} unit="°" />
+            <Fact label="Edge blur" value={fixed(r.plates[0].blurPx, 1)} unit="px" />
+          </View>
+          <Section title="Overscan">
+            <Words>{`The undistorted picture is ${fixed(r.overscan.width, 0)} × ${fixed(r.overscan.height, 0)} px: ${fixed(r.overscan.left, 0)} px beyond the left, ${fixed(r.overscan.right, 0)} right, ${fixed(r.overscan.top, 0)} top, ${fixed(r.overscan.bottom, 0)} bottom.`}</Words>
+          </Section>
+          <Section title="Coefficients">
+            {r.distortion.sigma.k.map((sigma, i) => {
+              const w = withSigma(r.distortion!.k[i], sigma);
+              return (
+                <View key={i} style={{ flexDirection: 'row', gap: SPACE.m }}>
+                  <Words style={{ width: 40 }}>{`k${i + 1}`}</Words>
+                  <Figure value={w.value} sigma={w.sigma} origin="computed" />
+                </View>
+              );
+            })}
+            {r.distortion.sigma.p ? <Words>{`p1 ${fixed(r.distortion.p[0], 6)}, p2 ${fixed(r.distortion.p[1], 6)}`}</Words> : null}
+            <Words dim>{`centre ${fixed(r.distortion.center[0], 1)}, ${fixed(r.distortion.center[1], 1)} px; normalised with ${fixed(r.distortion.focalMm, 2)} mm`}</Words>
+          </Section>
+        </>
+      ) : null}
+      {r && [...r.warnings, ...r.plates[0].warnings].filter((w) => w !== r.sentence).length > 0 ? (
+        <Section title="Worth knowing">
+          {[...new Set([...r.warnings, ...r.plates[0].warnings])]
+            .filter((w) => w !== r.sentence)
+            .map((w) => (
+              <Words key={w} look="small" dim>{`– ${w}`}</Words>
+            ))}
+        </Section>
+      ) : null}
+    </Page>
+  );
+}

@@ -1,0 +1,215 @@
+import { Link, usePathname, useRouter, type Href } from 'expo-router';
+import { useEffect, useState, type PropsWithChildren } from 'react';
+import { Pressable, ScrollView, View } from 'react-native';
+import { useSafeAreaInsets } from 'react-native-safe-area-context';
+import { useAll, useData, useRecordsState, useSession } from '../../data';
+import { Action, Icon, IconAction, Sheet, useIsWide, type IconName } from '../../ui/controls';
+import { Words } from '../../ui/text';
+import { SPACE, TOUCH_PX, useLightSwitch, usePalette } from '../../ui/theme';
+
+interface Place {
+  href: Href;
+  name: string;
+  icon: IconName;
+  key: string;
+}
+const PLACES: Place[] = [
+  { href: '/kit', name: 'Kit', icon: 'camera-roll', key: '1' },
+  { href: '/floor', name: 'Floor', icon: 'straighten', key: '2' },
+  { href: '/check', name: 'Check', icon: 'compare-arrows', key: '3' },
+  { href: '/wrap', name: 'Wrap', icon: 'inventory-2', key: '4' },
+];
+
+/** Head line, the places, and the work between them. */
+export function Shell({ children }: PropsWithChildren) {
+  const p = usePalette();
+  const wide = useIsWide();
+  const insets = useSafeAreaInsets();
+  const router = useRouter();
+  const [help, setHelp] = useState(false);
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      const typing = e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement;
+      if (e.key === '?' && !typing) setHelp((h) => !h);
+      const place = e.altKey ? PLACES.find((q) => q.key === e.key) : undefined;
+      if (place) {
+        e.preventDefault();
+        router.push(place.href);
+      }
+    };
+    window.addEventListener('keydown', onKey);
+    return () => window.removeEventListener('keydown', onKey);
+  }, [router]);
+  return (
+    <View style={{ flex: 1, backgroundColor: p.paper, flexDirection: wide ? 'row' : 'column', paddingTop: insets.top }}>
+      {wide ? <Places vertical onHelp={() => setHelp(true)} /> : null}
+      <View style={{ flex: 1, minWidth: 0, minHeight: 0 }}>
+        <HeadLine />
+        <View role="main" style={{ flex: 1, minHeight: 0 }}>
+          {children}
+        </View>
+        <UndoBar />
+      </View>
+      {wide ? null : <Places />}
+      <Sheet title="Keys" open={help} onClose={() => setHelp(false)}>
+        {[...PLACES.map((q) => [`Alt ${q.key}`, `Go to ${q.name}`]), ['Tab, Enter', 'Move and choose'], ['← →', 'Move the tape by one mark'], ['?', 'This list']].map(([k, what]) => (
+          <View key={k} style={{ flexDirection: 'row', paddingVertical: SPACE.s }}>
+            <Words look="figure" style={{ width: 120 }}>
+              {k}
+            </Words>
+            <Words>{what}</Words>
+          </View>
+        ))}
+      </Sheet>
+    </View>
+  );
+}
+
+function Places({ vertical, onHelp }: { vertical?: boolean; onHelp?: () => void }) {
+  const p = usePalette();
+  const path = usePathname();
+  const insets = useSafeAreaInsets();
+  return (
+    <View
+      role="navigation"
+      aria-label="Places"
+      style={
+        vertical
+          ? { width: 92, borderRightWidth: 1, borderColor: p.line, paddingTop: SPACE.l, backgroundColor: p.sunk }
+          : { flexDirection: 'row', borderTopWidth: 1, borderColor: p.line, backgroundColor: p.sunk, paddingBottom: insets.bottom }
+      }
+    >
+      {PLACES.map((q) => {
+        const on = path.startsWith(String(q.href));
+        return (
+          <Link key={q.name} href={q.href} asChild>
+            <Pressable
+              aria-current={on ? 'page' : undefined}
+              style={{
+                flex: vertical ? undefined : 1,
+                minHeight: TOUCH_PX + 10,
+                alignItems: 'center',
+                justifyContent: 'center',
+                paddingVertical: SPACE.s,
+                borderTopWidth: vertical ? 0 : 4,
+                borderLeftWidth: vertical ? 4 : 0,
+                borderColor: on ? p.tape : 'transparent',
+              }}
+            >
+              <Icon name={q.icon} color={on ? p.ink : p.dim} />
+              <Words look="label" color={on ? p.ink : p.dim}>
+                {q.name}
+              </Words>
+            </Pressable>
+          </Link>
+        );
+      })}
+      {vertical && onHelp ? (
+        <View style={{ marginTop: 'auto', alignItems: 'center', paddingBottom: SPACE.m }}>
+          <IconAction icon="keyboard" label="Keys" onPress={onHelp} />
+        </View>
+      ) : null}
+    </View>
+  );
+}
+
+/** Where I am, and what became of what I entered. */
+function HeadLine() {
+  const p = usePalette();
+  const { session } = useData();
+  const day = useAll('day')[0];
+  const outbox = useRecordsState((s) => s.outbox);
+  const reachable = useRecordsState((s) => s.reachable);
+  const signInNeeded = useRecordsState((s) => s.signInNeeded);
+  const switchLight = useLightSwitch();
+  const signOut = useSession((s) => s.signOut);
+  const [open, setOpen] = useState(false);
+  const waiting = outbox.filter((w) => w.state === 'waiting').length;
+  const needsYou = outbox.length - waiting;
+  const state = signInNeeded
+    ? 'sign in again to send'
+    : needsYou > 0
+      ? `${needsYou} need${needsYou === 1 ? 's' : ''} you`
+      : waiting > 0
+        ? `${waiting} waiting`
+        : reachable
+          ? 'all sent'
+          : 'saved here, no network';
+  return (
+    <View role="banner" style={{ flexDirection: 'row', alignItems: 'center', borderBottomWidth: 1, borderColor: p.line, paddingLeft: SPACE.l, minHeight: TOUCH_PX }}>
+      <View style={{ flex: 1, minWidth: 0 }}>
+        <Words look="small" numberOfLines={1}>{`${session.production.name}${day ? ` · ${day.body.name}` : ''}`}</Words>
+      </View>
+      <Pressable
+        onPress={() => setOpen(true)}
+        accessibilityRole="button"
+        accessibilityLabel={`State: ${state}. Open`}
+        testID="state-line"
+        style={{ minHeight: TOUCH_PX, justifyContent: 'center', paddingHorizontal: SPACE.s }}
+      >
+        <Words
+          look="label"
+          color={waiting + needsYou > 0 || signInNeeded ? p.ink : p.dim}
+          style={waiting + needsYou > 0 ? { backgroundColor: p.tape, color: p.onTape, paddingHorizontal: 6, paddingVertical: 2, borderRadius: 3 } : undefined}
+        >
+          {state}
+        </Words>
+      </Pressable>
+      <IconAction icon={p.light === 'stage' ? 'light-mode' : 'dark-mode'} label={p.light === 'stage' ? 'Switch to Daylight' : 'Switch to Stage'} onPress={switchLight} />
+      <Sheet title="What waits here" open={open} onClose={() => setOpen(false)}>
+        <OutboxList />
+        <View style={{ height: SPACE.xl }} />
+        <Words look="small" dim>{`Signed in as ${session.name}, ${session.role}.`}</Words>
+        {outbox.length > 0 ? <Words look="small">Send what waits before signing out: it belongs to this sign-in.</Words> : null}
+        <View style={{ marginTop: SPACE.s }}>
+          <Action title="Sign out" icon="logout" disabled={outbox.length > 0} onPress={() => void signOut()} />
+        </View>
+      </Sheet>
+    </View>
+  );
+}
+
+function OutboxList() {
+  const outbox = useRecordsState((s) => s.outbox);
+  const decide = useRecordsState((s) => s.decide);
+  const send = useRecordsState((s) => s.send);
+  if (outbox.length === 0) return <Words dim>Everything is sent. Nothing waits on this device.</Words>;
+  return (
+    <ScrollView>
+      {outbox.map((w) => (
+        <View key={w.seq} style={{ paddingVertical: SPACE.s, gap: SPACE.s }}>
+          <Words>{`${w.kind}${w.write.deleted ? ', deleted' : ''}: ${w.state === 'waiting' ? 'waits for the network' : w.message}`}</Words>
+          {w.state === 'waiting' ? null : (
+            <View style={{ flexDirection: 'row', gap: SPACE.s, flexWrap: 'wrap' }}>
+              {w.state === 'conflict' ? <Action title="Keep mine" onPress={() => void decide(w.seq!, 'mine')} /> : null}
+              <Action title={w.state === 'conflict' ? 'Take theirs' : 'Drop this change'} onPress={() => void decide(w.seq!, 'theirs')} />
+            </View>
+          )}
+        </View>
+      ))}
+      <Action title="Send now" icon="send" onPress={() => void send()} />
+    </ScrollView>
+  );
+}
+
+function UndoBar() {
+  const p = usePalette();
+  const last = useRecordsState((s) => s.lastChange);
+  const undo = useRecordsState((s) => s.undo);
+  const dismiss = useRecordsState((s) => s.dismissUndo);
+  useEffect(() => {
+    if (!last) return undefined;
+    const timer = setTimeout(dismiss, 20_000);
+    return () => clearTimeout(timer);
+  }, [last, dismiss]);
+  if (!last) return null;
+  return (
+    <View role="status" style={{ flexDirection: 'row', alignItems: 'center', borderTopWidth: 1, borderColor: p.line, backgroundColor: p.raised, paddingLeft: SPACE.l }}>
+      <Words look="small" style={{ flex: 1 }} numberOfLines={1}>
+        {last.label}
+      </Words>
+      <Action kind="quiet" title="Undo" onPress={() => void undo()} />
+      <IconAction icon="close" label="Dismiss" onPress={dismiss} />
+    </View>
+  );
+}

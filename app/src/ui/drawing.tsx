@@ -1,0 +1,85 @@
+import { useRef, useState, type PropsWithChildren } from 'react';
+import { PanResponder, View, type LayoutChangeEvent } from 'react-native';
+import Svg, { G } from 'react-native-svg';
+import { IconAction } from './controls';
+import { Words } from './text';
+import { SPACE, usePalette } from './theme';
+
+export interface Box {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+/**
+ * A drawing to scale that pans (drag), zooms (wheel, buttons) and can be read by its sentence. Children draw in the units of `box`;
+ * `strokeFor(px)` gives a length in those units that looks `px` wide on screen.
+ */
+export function Drawing({
+  box,
+  aspect,
+  describe,
+  children,
+  maxHeight = 420,
+}: {
+  box: Box;
+  aspect?: number;
+  describe: string;
+  maxHeight?: number;
+  children: (strokeFor: (px: number) => number) => PropsWithChildren['children'];
+}) {
+  const p = usePalette();
+  const [width, setWidth] = useState(358);
+  const [view, setView] = useState({ zoom: 1, dx: 0, dy: 0 });
+  const height = Math.min(maxHeight, width / (aspect ?? box.width / box.height));
+  const unitsPerPx = Math.max(box.width / width, box.height / height) / view.zoom;
+  const start = useRef({ dx: 0, dy: 0 });
+  const live = useRef({ view, unitsPerPx });
+  live.current = { view, unitsPerPx };
+  const pan = useRef(
+    PanResponder.create({
+      onMoveShouldSetPanResponder: (_e, g) => live.current.view.zoom > 1 && Math.hypot(g.dx, g.dy) > 4,
+      onPanResponderGrant: () => {
+        start.current = { dx: live.current.view.dx, dy: live.current.view.dy };
+      },
+      onPanResponderMove: (_e, g) => setView((v) => ({ ...v, dx: start.current.dx - g.dx * live.current.unitsPerPx, dy: start.current.dy - g.dy * live.current.unitsPerPx })),
+    }),
+  ).current;
+  const zoomBy = (factor: number) =>
+    setView((v) => {
+      const zoom = Math.min(40, Math.max(1, v.zoom * factor));
+      return zoom === 1 ? { zoom, dx: 0, dy: 0 } : { ...v, zoom };
+    });
+  const onWheel = {
+    onWheel: (e: { deltaY: number }) => {
+      // only while zoomed: the page scrolls first
+      if (live.current.view.zoom > 1) zoomBy(e.deltaY < 0 ? 1.15 : 1 / 1.15);
+    },
+  } as object;
+  const w = width * unitsPerPx;
+  const h = height * unitsPerPx;
+  const cx = box.x + box.width / 2 + view.dx;
+  const cy = box.y + box.height / 2 + view.dy;
+  return (
+    <View style={{ marginVertical: SPACE.s }}>
+      <View
+        onLayout={(e: LayoutChangeEvent) => setWidth(Math.max(120, e.nativeEvent.layout.width))}
+        style={{ borderWidth: 1, borderColor: p.line, backgroundColor: p.sunk, borderRadius: 4, overflow: 'hidden' }}
+        {...pan.panHandlers}
+        {...onWheel}
+      >
+        <Svg width="100%" height={height} viewBox={`${cx - w / 2} ${cy - h / 2} ${w} ${h}`} role="img" aria-label={describe}>
+          <G>{children((px) => px * unitsPerPx)}</G>
+        </Svg>
+      </View>
+      <View style={{ flexDirection: 'row', alignItems: 'center', gap: SPACE.s }}>
+        <Words look="small" dim style={{ flex: 1, marginTop: SPACE.xs }}>
+          {describe}
+        </Words>
+        {view.zoom > 1 ? <IconAction icon="zoom-out-map" label="Show the whole drawing" onPress={() => setView({ zoom: 1, dx: 0, dy: 0 })} /> : null}
+        <IconAction icon="zoom-in" label="Zoom in" onPress={() => zoomBy(1.6)} />
+      </View>
+    </View>
+  );
+}

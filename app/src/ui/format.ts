@@ -1,0 +1,22 @@
+/** How numbers are written, in one place. Everything that is shown goes through here. */
+export const fixed = (value: number | null | undefined, digits: number): string => (value === null || value === undefined || !Number.isFinite(value) ? '–' : value.toFixed(digits));
+export const percent = (share: number | null | undefined, digits = 0): string => (share === null || share === undefined ? '–' : `${(100 * share).toFixed(digits)} %`);
+
+/** A focal length as it is engraved: whole where it is whole. */
+export const focal = (mm: number): string => (Number.isInteger(mm) ? String(mm) : mm.toFixed(1));
+
+/** A standard deviation to two figures, and the digits that its value deserves. */
+export function withSigma(value: number, sigma: number): { value: string; sigma: string } {
+  if (!(sigma > 0)) return { value: value.toFixed(3), sigma: '0' };
+  const digits = Math.min(6, Math.max(0, 1 - Math.floor(Math.log10(sigma))));
+  return { value: value.toFixed(digits), sigma: sigma.toFixed(digits) };
+}
+
+export const timeOfDay = (iso: string): string => iso.slice(11, 16);
+
+/** A number as a person types it, point or comma; null when it is none. */
+export function readNumber(text: string): number | null {
+  const t = text.trim().replace(',', '.');
+  if (!/^\d*\.?\d+$|^\d+\.$/.test(t)) return null;
+  return Number(t);
+}

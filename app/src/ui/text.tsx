@@ -1,0 +1,63 @@
+import type { PropsWithChildren } from 'react';
+import { Text, View, type TextProps } from 'react-native';
+import { FONT, usePalette } from './theme';
+
+type Look = 'title' | 'heading' | 'body' | 'small' | 'label' | 'figure' | 'big';
+const LOOKS: Record<Look, { fontSize: number; lineHeight: number; fontFamily: string }> = {
+  title: { fontSize: 22, lineHeight: 28, fontFamily: FONT.strong },
+  heading: { fontSize: 16, lineHeight: 22, fontFamily: FONT.strong },
+  body: { fontSize: 16, lineHeight: 22, fontFamily: FONT.text },
+  small: { fontSize: 14, lineHeight: 19, fontFamily: FONT.text },
+  label: { fontSize: 13, lineHeight: 17, fontFamily: FONT.text },
+  figure: { fontSize: 18, lineHeight: 22, fontFamily: FONT.figures },
+  big: { fontSize: 46, lineHeight: 50, fontFamily: FONT.figures },
+};
+
+export interface WordsProps extends TextProps {
+  look?: Look;
+  dim?: boolean;
+  color?: string;
+  level?: 1 | 2 | 3;
+}
+
+/** All text of the application. `level` makes it a heading for those who listen. */
+export function Words({ look = 'body', dim, color, level, style, children, ...rest }: PropsWithChildren<WordsProps>) {
+  const p = usePalette();
+  const heading = level ? ({ role: 'heading', 'aria-level': level } as object) : {};
+  return (
+    <Text {...rest} {...heading} style={[LOOKS[look], { color: color ?? (dim ? p.dim : p.ink), fontVariant: ['tabular-nums'] }, style]}>
+      {children}
+    </Text>
+  );
+}
+
+/** Where a number comes from: computed ones are set in figures with a small equals sign, carried ones with an arrow, typed ones plain. */
+export type Origin = 'typed' | 'computed' | 'carried';
+const SIGN: Record<Origin, string> = { typed: '', computed: '= ', carried: '↷ ' };
+export const ORIGIN_WORDS: Record<Origin, string> = { typed: 'entered', computed: 'computed', carried: 'carried over' };
+
+export function Figure({ value, unit, sigma, origin = 'typed', look = 'figure' }: { value: string; unit?: string; sigma?: string; origin?: Origin; look?: 'figure' | 'big' }) {
+  const p = usePalette();
+  return (
+    <Words look={look} color={origin === 'computed' ? p.blue : p.ink} accessibilityLabel={`${value} ${unit ?? ''}${sigma ? ` plus or minus ${sigma}` : ''}, ${ORIGIN_WORDS[origin]}`}>
+      <Words look="small" dim>
+        {SIGN[origin]}
+      </Words>
+      {value}
+      {sigma ? <Words look="small" dim>{` ± ${sigma}`}</Words> : null}
+      {unit ? <Words look="small" dim>{` ${unit}`}</Words> : null}
+    </Words>
+  );
+}
+
+/** A computed number under its name. */
+export function Fact({ label, value, unit, testID }: { label: string; value: string; unit?: string; testID?: string }) {
+  return (
+    <View testID={testID}>
+      <Words look="label" dim>
+        {label}
+      </Words>
+      <Figure value={value} unit={unit} origin="computed" />
+    </View>
+  );
+}

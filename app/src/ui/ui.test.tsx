@@ -1,0 +1,133 @@
+import type { ParsedLength, ReconcileItem } from '@mesure/core';
+import { fireEvent, render, screen } from '@testing-library/react-native';
+import { useState } from 'react';
+import { TwoBars } from '../features/check/two-bars';
+import { nextTake } from '../features/floor/next-take';
+import { readNumber, withSigma } from './format';
+import { LengthEntry } from './length-entry';
+import { Theme } from './theme';
+import type { StoredRecord, TakeBody } from '@mesure/contract';
+
+jest.mock('@expo/vector-icons/MaterialIcons', () => 'Icon');
+
+function Entry({ onCommit }: { onCommit: (l: ParsedLength) => void }) {
+  const [value, setValue] = useState<ParsedLength | null>(null);
+  return (
+    <Theme>
+      <LengthEntry
+        label="Height"
+        value={value}
+        startM={1.4}
+        onCommit={(l) => {
+          setValue(l);
+          onCommit(l);
+        }}
+      />
+    </Theme>
+  );
+}
+
+describe('LengthEntry', () => {
+  const type = (text: string) => {
+    const field = screen.getByTestId('length-field');
+    fireEvent.changeText(field, text);
+    fireEvent(field, 'blur');
+  };
+  test('keeps the form in which it was measured', () => {
+    const commits: ParsedLength[] = [];
+    render(<Entry onCommit={(l) => commits.push(l)} />);
+    type('4\' 7 1/4"');
+    expect(commits).toEqual([expect.objectContaining({ typed: '4\' 7 1/4"', unit: 'ft-in' })]);
+    expect(commits[0].valueM).toBeCloseTo(1.40335, 10);
+  });
+  test('says at the field what is wrong and commits nothing', () => {
+    const commit = jest.fn();
+    render(<Entry onCommit={commit} />);
+    type('1,403 m');
+    expect(screen.getByText(/could be 1\.403 or 1403/)).toBeTruthy();
+    expect(commit).not.toHaveBeenCalled();
+    type('1.403');
+    expect(screen.queryByText(/could be/)).toBeNull();
+    expect(commit).toHaveBeenCalledWith(expect.objectContaining({ valueM: 1.403, unit: 'm' }));
+  });
+});
+
+describe('TwoBars', () => {
+  const item: ReconcileItem = {
+    quantity: 'focalLength',
+    about: 'focal length',
+    unit: 'mm',
+    recorded: 32,
+    recordedSigma: 0.32,
+    solved: 22.75,
+    sigma: 0.02,
+    difference: -9.25,
+    verdict: 'contradicts',
+    sentence: 'said',
+    causes: [],
+  };
+  test('shows both values with their tolerances, the difference and the verdict in words', () => {
+    render(
+      <Theme>
+        <TwoBars item={item} />
+      </Theme>,
+    );
+    expect(screen.getByText('contradicts')).toBeTruthy();
+    expect(screen.getByText(/recorded 32\.00 ± 0\.32 mm · solved 22\.75 ± 0\.02 mm · difference -9\.25 mm/)).toBeTruthy();
+  });
+  test('says when the solve cannot see it', () => {
+    render(
+      <Theme>
+        <TwoBars item={{ ...item, solved: null, sigma: null, difference: null, verdict: 'not observable', sentence: 'Nothing else gives the scale.' }} />
+      </Theme>,
+    );
+    expect(screen.getByText('Nothing else gives the scale.')).toBeTruthy();
+    expect(screen.getByText('not observable')).toBeTruthy();
+  });
+});
+
+describe('nextTake', () => {
+  const setup = { id: 's', body: { scene: '41' } } as StoredRecord<'setup'>;
+  const pack = { id: 'p', body: { focalMm: 32 } } as StoredRecord<'package'>;
+  const take = (n: number, change: Partial<TakeBody> = {}) =>
+    ({
+      body: {
+        setupId: 's',
+        slate: '41A',
+        take: n,
+        packageId: 'p',
+        focalMm: 40,
+        focusM: 3,
+        height: null,
+        heightFrame: 1,
+        circled: true,
+        notes: 'x',
+        tracks: { sha256: '', name: '' },
+        loggedAt: '',
+        carried: [],
+        ...change,
+      },
+    }) as unknown as StoredRecord<'take'>;
+  test('counts up and carries over, marked as carried; what belongs to one take does not come along', () => {
+    expect(nextTake(setup, [take(2), take(1)], pack, 'now')).toMatchObject({
+      slate: '41A',
+      take: 3,
+      focalMm: 40,
+      focusM: 3,
+      circled: false,
+      notes: '',
+      tracks: null,
+      carried: ['packageId', 'focalMm', 'focusM'],
+    });
+  });
+  test('the first take starts from the scene and the package; without one there is none', () => {
+    expect(nextTake(setup, [], pack, 'now')).toMatchObject({ slate: '41', take: 1, focalMm: 32, focusM: null });
+    expect(nextTake(setup, [], undefined, 'now')).toBeNull();
+  });
+});
+
+test('numbers: two figures of sigma, point or comma', () => {
+  expect(withSigma(22.74928, 0.02144)).toEqual({ value: '22.749', sigma: '0.021' });
+  expect(withSigma(-0.0893, 0.0000123)).toEqual({ value: '-0.089300', sigma: '0.000012' });
+  expect([readNumber('32'), readNumber('27,5'), readNumber('3x'), readNumber('')]).toEqual([32, 27.5, null, null]);
+});

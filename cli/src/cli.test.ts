@@ -1,0 +1,120 @@
+import { renderChequer, simulateShot, uniform } from '@mesure/synthetic';
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import sharp from 'sharp';
+
+const root = path.resolve(__dirname, '../..');
+const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-cli-'));
+const file = (name: string) => path.join(dir, name);
+/** The command as a person runs it. */
+const mesure = (args: string[], input?: string) => {
+  const r = spawnSync(path.join(root, 'bin/mesure'), args, { encoding: 'utf8', input, maxBuffer: 1 << 28 });
+  return { code: r.status, out: r.stdout, err: r.stderr, json: () => JSON.parse(r.stdout) as Record<string, any> };
+};
+const W = 1600,
+  H = 844;
+const setup = (change: object = {}) => ({ image: { width: W, height: H }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mode: 'free', mm: 32 }, distortion: { mode: 'none' }, ...change });
+
+beforeAll(async () => {
+  writeFileSync(file('setup.json'), JSON.stringify(setup()));
+  const fx = (32 * W) / 24;
+  const plate = renderChequer({
+    widthPx: W,
+    heightPx: H,
+    lens: { fxPx: fx, fyPx: (32 * H) / 12.66, cx: W / 2, cy: H / 2, k1: -0.1, k2: 0, k3: 0, p1: 0, p2: 0 },
+    cellSlope: 42 / fx,
+    noise: 2,
+    offsetCells: [0.3, 0.4],
+  });
+  await sharp(Buffer.from(plate.gray), { raw: { width: W, height: H, channels: 1 } })
+    .png()
+    .toFile(file('plate.png'));
+  await sharp({ create: { width: W, height: H, channels: 3, background: '#777' } })
+    .png()
+    .toFile(file('grey.png'));
+  const u = uniform(3);
+  const points = Array.from({ length: 60 }, (_, i) => ({ id: `m${i}`, at: [-2 + 4 * u(), i % 2 ? 2 * u() : 0, -4.5 + 3 * u()] as const }));
+  const shot = simulateShot({
+    widthPx: W,
+    heightPx: H,
+    focalMm: 22.72,
+    sensorWidthMm: 24,
+    sensorHeightMm: 12.66,
+    frames: 30,
+    noisePx: 0.4,
+    points,
+    path: (t) => [-0.8 + 1.6 * t, 1.4, 1.2],
+    aim: () => [0, 0.8, -3],
+  });
+  writeFileSync(file('tracks.csv'), `track,frame,x,y\n${shot.tracks.map((t) => `${t.track},${t.frame},${t.x},${t.y}`).join('\n')}\n`);
+});
+afterAll(() => rmSync(dir, { recursive: true, force: true }));
+
+test('help lists the commands and explains each with an example', () => {
+  expect(mesure(['help']).out).toMatch(/optics[\s\S]*grid[\s\S]*solve[\s\S]*reconcile[\s\S]*export/);
+  for (const c of ['optics', 'grid', 'solve', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
+  expect(mesure(['frobnicate'])).toMatchObject({ code: 2, out: '' });
+});
+
+test('optics', () => {
+  const r = mesure(['optics', '--setup', file('setup.json')]);
+  expect(r.code).toBe(0);
+  expect(r.json().fovHorizontalDeg).toBeCloseTo((2 * Math.atan(24 / 64) * 180) / Math.PI, 9);
+  expect(mesure(['optics', '--setup', '-'], JSON.stringify(setup({ adapterFactor: 0.71 }))).json().effectiveFocalMm).toBeCloseTo(22.72, 9);
+});
+
+test('grid fits a plate, writes its corners, refuses what is no chart', () => {
+  const r = mesure(['grid', file('plate.png'), '--setup', file('setup.json'), '--chart', 'chequer', '--cell', '20mm', '--corners', file('corners.csv')]);
+  expect(r.code).toBe(0);
+  expect(r.json()).toMatchObject({ distortion: { model: 'radial', focalMm: 32 }, plates: [{ file: file('plate.png') }] });
+  expect(Math.abs(r.json().distortion.k[0] + 0.1)).toBeLessThan(4 * r.json().distortion.sigma.k[0]);
+  expect(r.json().rmsPx).toBeLessThan(0.08);
+  expect(r.err).toMatch(/finding corners/);
+  const corners = readFileSync(file('corners.csv'), 'utf8').trim().split('\n');
+  expect(corners[0]).toBe('row,col,x,y');
+  expect(corners).toHaveLength(r.json().plates[0].corners + 1);
+  const none = mesure(['grid', file('grey.png'), '--setup', file('setup.json'), '--chart', 'chequer', '--cell', '20mm']);
+  expect(none.code).toBe(1);
+  expect(none.json()).toMatchObject({ reason: 'no-chart', distortion: null });
+});
+
+test('solve, reconcile and export in a row: the forgotten reducer is named', () => {
+  const solved = mesure(['solve', file('tracks.csv'), '--setup', file('setup.json')]);
+  expect(solved.code).toBe(0);
+  expect(Math.abs(solved.json().focalMm - 22.72)).toBeLessThan(4 * solved.json().sigmaFocalMm);
+  writeFileSync(file('solve.json'), solved.out);
+  const judged = mesure(['reconcile', '--setup', file('setup.json'), '-'], solved.out);
+  expect(judged.code).toBe(0);
+  expect(judged.json().items[0]).toMatchObject({ quantity: 'focalLength', verdict: 'contradicts', causes: [expect.objectContaining({ cause: 'forgotten-reducer' })] });
+  const csv = mesure(['export', file('solve.json'), '--to', 'csv']);
+  expect(csv.out.split('\n')).toHaveLength(32);
+  expect(mesure(['export', file('solve.json'), '--to', 'gltf', '--setup', file('setup.json'), '--out', file('take.glb')]).code).toBe(0);
+  expect(readFileSync(file('take.glb')).subarray(0, 4).toString()).toBe('glTF');
+});
+
+test.each<[string, string[], RegExp]>([
+  ['no such file', ['solve', 'nowhere.csv', '--setup', 'SETUP'], /nowhere\.csv: there is no such file/],
+  ['unknown option', ['optics', '--colour', 'red'], /colour/],
+  ['missing option', ['optics'], /--setup is required/],
+  ['a cell without unit', ['grid', 'PLATE', '--setup', 'SETUP', '--chart', 'chequer', '--cell', '20'], /--cell: "20" has no unit/],
+  ['unknown chart', ['grid', 'PLATE', '--setup', 'SETUP', '--chart', 'dots', '--cell', '20mm'], /--chart dots/],
+  ['text called a picture', ['grid', 'SETUP', '--setup', 'SETUP', '--chart', 'chequer', '--cell', '20mm'], /is not a picture/],
+])('bad input, one line and exit 2: %s', (_name, args, message) => {
+  const r = mesure(args.map((a) => (a === 'SETUP' ? file('setup.json') : a === 'PLATE' ? file('plate.png') : a)));
+  expect(r.code).toBe(2);
+  expect(r.err.trim().split('\n')).toHaveLength(1);
+  expect(r.err).toMatch(message);
+  expect(r.out).toBe('');
+});
+
+test('a take that cannot be solved exits 1 and says why', () => {
+  const few = readFileSync(file('tracks.csv'), 'utf8')
+    .split('\n')
+    .filter((l) => /^(track|m[1-5],)/.test(l))
+    .join('\n');
+  const r = mesure(['solve', '-', '--setup', file('setup.json')], few);
+  expect(r.code).toBe(1);
+  expect(r.json()).toMatchObject({ status: 'failed', reason: expect.stringMatching(/too few tracks/) });
+});

@@ -1,0 +1,16 @@
+import { grid } from './grid';
+import { optics } from './optics';
+import { reconcileCommand } from './reconcile';
+import { exportCommand } from './export';
+import { solve } from './solve';
+
+export interface Command {
+  name: string;
+  usage: string;
+  summary: string;
+  details: string[];
+  example: string;
+  run(args: string[]): Promise<number>;
+}
+
+export const COMMANDS: Record<string, Command> = { optics, grid, solve, reconcile: reconcileCommand, export: exportCommand };

@@ -1,0 +1,85 @@
+import type { GridReport } from '@mesure/core';
+import { BODY_SCHEMAS, check, mountPackage, opticsOf, pupilHeightM, recordedSetup, type MountedPackage, type SetupBody, type StoredRecord, type TakeBody } from '.';
+
+const id = (n: number) => `00000000-0000-4000-a000-${String(n).padStart(12, '0')}`;
+const mode = { id: id(2), name: '4K', widthPx: 4096, heightPx: 2160, sensorWidthMm: 24, sensorHeightMm: 12.66, fps: 24 };
+const take: TakeBody = {
+  setupId: id(9),
+  slate: '41A',
+  take: 2,
+  packageId: id(5),
+  focalMm: 32,
+  focusM: 3,
+  height: { typed: '1.34 m', unit: 'm', valueM: 1.34, toleranceM: 0.01, takenAt: 'body base', offsetM: 0.06 },
+  heightFrame: 1,
+  circled: false,
+  notes: '',
+  tracks: null,
+  loggedAt: '2026-01-01T00:00:00.000Z',
+  carried: [],
+};
+const mounted: MountedPackage = {
+  pack: { camera: 'A', bodyId: id(1), modeId: id(2), lensId: id(3), adapterId: id(4), focalMm: 32 },
+  body: { name: 'b', modes: [mode] },
+  mode,
+  lens: { name: 'l', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: '' },
+  adapter: { name: 'r', factor: 0.71 },
+};
+const setup: SetupBody = { dayId: id(7), setId: id(8), name: 's', scene: '41', order: 1, levelMarks: ['K1', 'K2', 'K3'], originMark: 'K1', headingMarks: ['K1', 'K2'] };
+const report = (k: [number, number, number], focalMm: number) =>
+  ({ status: 'usable', distortion: { model: 'radial', k, p: [0.001, 0], center: [2050, 1079], focalMm, sigma: { k: [] }, terms: [] } }) as unknown as GridReport;
+
+describe('schemas', () => {
+  test('a good take passes; each fault is named at its field', () => {
+    expect(check(BODY_SCHEMAS.take, take).problems).toBeNull();
+    const bad = check(BODY_SCHEMAS.take, { ...take, take: 0, height: { ...take.height!, takenAt: 'hat', toleranceM: 0 }, extra: 1 });
+    expect(bad.problems!.map((p) => p.field).sort()).toEqual(['extra', 'height.takenAt', 'height.toleranceM', 'take']);
+  });
+  test('a pitch that no sensor has is refused', () => {
+    expect(check(BODY_SCHEMAS.body, { name: 'b', modes: [mode] }).problems).toBeNull();
+    expect(check(BODY_SCHEMAS.body, { name: 'b', modes: [{ ...mode, sensorWidthMm: 120 }] }).problems![0].message).toMatch(/29\.30 µm/);
+  });
+  test('a tie needs two marks, a zoom its range in order', () => {
+    const tie = { setId: id(1), from: 'K1', to: 'K1', length: { typed: '1 m', unit: 'm', valueM: 1, toleranceM: 0.005 }, instrument: 'tape', measuredAt: take.loggedAt };
+    expect(check(BODY_SCHEMAS.tie, tie).problems).toEqual([{ field: 'to', message: 'a tie needs two different marks' }]);
+    expect(check(BODY_SCHEMAS.lens, { name: 'z', kind: 'zoom', minFocalMm: 80, maxFocalMm: 28, squeeze: 1, serial: '' }).problems![0].field).toBe('maxFocalMm');
+  });
+});
+
+describe('recorded setup', () => {
+  test('the offset is applied and a tolerance counts as two sigma', () => {
+    expect(pupilHeightM(take)).toBeCloseTo(1.4, 12);
+    const s = recordedSetup({
+      mounted,
+      take,
+      setup,
+      ties: [{ setId: id(8), from: 'K1', to: 'K2', length: { typed: '2 m', unit: 'm', valueM: 2, toleranceM: 0.006 }, instrument: 'tape', measuredAt: '' }],
+      plates: [],
+      focalMode: 'free',
+    });
+    expect(s.anchors!.cameraHeights![0]).toMatchObject({ frame: 1, sigmaM: 0.005 });
+    expect(s.anchors!.cameraHeights![0].m).toBeCloseTo(1.4, 12);
+    expect(s.anchors!.lengths![0]).toEqual({ a: 'K1', b: 'K2', m: 2, sigmaM: 0.003 });
+    expect(s.distortion).toEqual({ mode: 'none' });
+    expect(s.adapterFactor).toBe(0.71);
+  });
+  test('a plate measured under another recorded focal length keeps its map of the picture', () => {
+    // displacement in px of a place r px from the centre: k1 (r/f)² r; the same for (k1, f) and (k1', f')
+    const s = recordedSetup({ mounted, take, setup, ties: [], plates: [{ plate: { focalMm: 32 } as never, report: report([-0.09, 0.02, 0], 32) }], focalMode: 'free' });
+    const f = 32 * 0.71;
+    expect(s.distortion!.k![0] / f ** 2).toBeCloseTo(-0.09 / 32 ** 2, 14);
+    expect(s.distortion!.k![1] / f ** 4).toBeCloseTo(0.02 / 32 ** 4, 14);
+    expect(s.distortion!.center).toEqual([2050, 1079]);
+  });
+  test('the nearest usable plate is taken; the missing part of a package is named', () => {
+    const plates = [
+      { plate: { focalMm: 50 } as never, report: report([1, 0, 0], 22.72) },
+      { plate: { focalMm: 35 } as never, report: report([-0.5, 0, 0], 22.72) },
+    ];
+    expect(recordedSetup({ mounted, take, setup, ties: [], plates, focalMode: 'held' }).distortion!.k![0]).toBeCloseTo(-0.5, 12);
+    expect(mountPackage(mounted.pack, () => undefined)).toEqual({ missing: 'body' });
+    const find = (kind: string) => ({ body: kind === 'body' ? mounted.body : kind === 'lens' ? mounted.lens : kind === 'adapter' ? mounted.adapter : null }) as StoredRecord<never>;
+    expect(mountPackage(mounted.pack, find as never)).toMatchObject({ mode: { name: '4K' } });
+    expect(opticsOf(mounted, 32)).toMatchObject({ focal: { mm: 32 }, adapterFactor: 0.71, fps: 24 });
+  });
+});

@@ -1,0 +1,4 @@
+export * from './records';
+export * from './schemas';
+export * from './wire';
+export * from './recorded-setup';

@@ -1,0 +1,79 @@
+import type { GridReport, SolveSetup } from '@mesure/core';
+import type { AdapterBody, BodyBody, LensBody, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
+
+type Lookup = <K extends keyof import('./records').RecordBodies>(kind: K, id: string) => StoredRecord<K> | undefined;
+
+export interface MountedPackage {
+  pack: PackageBody;
+  body: BodyBody;
+  mode: RecordingMode;
+  lens: LensBody;
+  adapter: AdapterBody | null;
+}
+
+/** The parts of a package, or the name of the part that is missing. */
+export function mountPackage(pack: PackageBody, find: Lookup): MountedPackage | { missing: string } {
+  const body = find('body', pack.bodyId)?.body;
+  if (!body) return { missing: 'body' };
+  const mode = body.modes.find((m) => m.id === pack.modeId);
+  if (!mode) return { missing: 'recording mode' };
+  const lens = find('lens', pack.lensId)?.body;
+  if (!lens) return { missing: 'lens' };
+  const adapter = pack.adapterId ? find('adapter', pack.adapterId)?.body : null;
+  if (adapter === undefined) return { missing: 'adapter' };
+  return { pack, body, mode, lens, adapter };
+}
+
+/** What optics, grid and solve read of a mounted package at a marked focal length. */
+export function opticsOf(m: MountedPackage, focalMm: number): SolveSetup {
+  return {
+    image: { width: m.mode.widthPx, height: m.mode.heightPx },
+    sensor: { widthMm: m.mode.sensorWidthMm, heightMm: m.mode.sensorHeightMm },
+    squeeze: m.lens.squeeze,
+    adapterFactor: m.adapter?.factor ?? 1,
+    fps: m.mode.fps,
+    focal: { mode: 'held', mm: focalMm },
+  };
+}
+
+/** A tape states a tolerance; it is two sigma. */
+const sigmaOf = (toleranceM: number): number => toleranceM / 2;
+
+/** Camera height of a take as the entrance pupil's, the offset of where it was taken applied. */
+export const pupilHeightM = (take: TakeBody): number | null => (take.height ? take.height.valueM + take.height.offsetM : null);
+
+/**
+ * The setup of a test solve from what was recorded. The distortion is that of the plate of the same lens nearest in focal length, since
+ * its coefficients belong to that picture. A plate's coefficients are normalised with the effective focal length recorded for it;
+ * they are carried over to the take's by the ratio of the two, which leaves the map of the picture as it was measured.
+ */
+export function recordedSetup(input: {
+  mounted: MountedPackage;
+  take: TakeBody;
+  setup: SetupBody;
+  ties: readonly TieBody[];
+  plates: readonly { plate: PlateBody; report: GridReport }[];
+  focalMode: 'held' | 'guided' | 'free';
+}): SolveSetup {
+  const { mounted, take, setup } = input;
+  const base = opticsOf(mounted, take.focalMm);
+  const usable = input.plates.filter((p) => p.report.distortion && p.report.status === 'usable');
+  const nearest = [...usable].sort((a, b) => Math.abs(a.plate.focalMm - take.focalMm) - Math.abs(b.plate.focalMm - take.focalMm))[0];
+  const effectiveMm = take.focalMm * (mounted.adapter?.factor ?? 1);
+  const d = nearest?.report.distortion;
+  const ratio = d ? effectiveMm / d.focalMm : 1;
+  const height = pupilHeightM(take);
+  return {
+    ...base,
+    focal: { mode: input.focalMode, mm: take.focalMm, ...(input.focalMode === 'guided' ? { sigmaMm: 0.01 * take.focalMm } : {}) },
+    distortion: d ? { mode: 'held', model: 'radial', k: d.k.map((k, i) => k * ratio ** (2 * (i + 1))), p: d.p.map((p) => p * ratio), center: d.center } : { mode: 'none' },
+    motion: 'free',
+    anchors: {
+      level: setup.levelMarks,
+      ...(setup.originMark ? { origin: setup.originMark } : {}),
+      ...(setup.headingMarks ? { heading: setup.headingMarks } : {}),
+      lengths: input.ties.map((t) => ({ a: t.from, b: t.to, m: t.length.valueM, sigmaM: sigmaOf(t.length.toleranceM) })),
+      cameraHeights: height !== null && take.height ? [{ frame: take.heightFrame, m: height, sigmaM: sigmaOf(take.height.toleranceM) }] : [],
+    },
+  };
+}

@@ -1,0 +1,145 @@
+import type { LengthUnit } from '@mesure/core';
+
+/** A length as it was measured: the form a person typed stays beside the value. */
+export interface MeasuredLength {
+  typed: string;
+  unit: LengthUnit;
+  valueM: number;
+  /** as the tape or laser states it; taken as two sigma */
+  toleranceM: number;
+}
+
+/** Where on the camera a height was taken. The offset to the entrance pupil goes with it and is applied. */
+export const HEIGHT_PLACES = ['lens axis', 'body base', 'dolly head'] as const;
+export type HeightPlace = (typeof HEIGHT_PLACES)[number];
+export interface HeightReading extends MeasuredLength {
+  takenAt: HeightPlace;
+  offsetM: number;
+}
+
+export interface RecordingMode {
+  id: string;
+  name: string;
+  widthPx: number;
+  heightPx: number;
+  sensorWidthMm: number;
+  sensorHeightMm: number;
+  fps: number;
+}
+export interface FileRef {
+  sha256: string;
+  name: string;
+}
+
+export interface BodyBody {
+  name: string;
+  modes: RecordingMode[];
+}
+export interface LensBody {
+  name: string;
+  kind: 'prime' | 'zoom';
+  minFocalMm: number;
+  maxFocalMm: number;
+  squeeze: number;
+  serial: string;
+}
+export interface AdapterBody {
+  name: string;
+  factor: number;
+}
+export interface PackageBody {
+  camera: string;
+  bodyId: string;
+  modeId: string;
+  lensId: string;
+  adapterId: string | null;
+  focalMm: number;
+}
+export interface PlateBody {
+  lensId: string;
+  packageId: string;
+  picture: FileRef;
+  focalMm: number;
+  focusM: number | null;
+  cellM: number;
+  shotAt: string;
+}
+export interface SetBody {
+  name: string;
+  marks: string[];
+}
+export interface DayBody {
+  name: string;
+  date: string;
+}
+export interface SetupBody {
+  dayId: string;
+  setId: string;
+  name: string;
+  scene: string;
+  order: number;
+  levelMarks: string[];
+  originMark: string | null;
+  headingMarks: [string, string] | null;
+}
+export interface TakeBody {
+  setupId: string;
+  slate: string;
+  take: number;
+  packageId: string;
+  focalMm: number;
+  focusM: number | null;
+  height: HeightReading | null;
+  /** frame of the tracks at which the height was taken */
+  heightFrame: number;
+  circled: boolean;
+  notes: string;
+  tracks: FileRef | null;
+  loggedAt: string;
+  /** fields taken over from the take before and not touched since */
+  carried: string[];
+}
+export interface TieBody {
+  setId: string;
+  from: string;
+  to: string;
+  length: MeasuredLength;
+  instrument: string;
+  measuredAt: string;
+}
+
+export interface RecordBodies {
+  body: BodyBody;
+  lens: LensBody;
+  adapter: AdapterBody;
+  package: PackageBody;
+  plate: PlateBody;
+  set: SetBody;
+  day: DayBody;
+  setup: SetupBody;
+  take: TakeBody;
+  tie: TieBody;
+}
+export type RecordKind = keyof RecordBodies;
+export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'set', 'day', 'setup', 'take', 'tie'];
+
+export interface StoredRecord<K extends RecordKind = RecordKind> {
+  id: string;
+  kind: K;
+  /** 1 at creation, one more at each change */
+  version: number;
+  deleted: boolean;
+  body: RecordBodies[K];
+  updatedAt: string;
+  updatedBy: string;
+}
+
+/** One change of one record, as it waits in the outbox and crosses the wire. */
+export interface RecordWrite<K extends RecordKind = RecordKind> {
+  /** made by the client; the same change sent twice is done once */
+  mutationId: string;
+  /** version that the change was made on; 0 creates */
+  baseVersion: number;
+  deleted: boolean;
+  body: RecordBodies[K];
+}

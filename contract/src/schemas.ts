@@ -1,0 +1,134 @@
+import { LENGTH_UNITS } from '@mesure/core';
+import Joi from 'joi';
+import { HEIGHT_PLACES, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
+
+const id = Joi.string().guid({ version: ['uuidv4'] });
+const name = Joi.string().trim().min(1).max(120);
+const mark = Joi.string().trim().min(1).max(40);
+const focalMm = Joi.number().min(1).max(3000);
+const at = Joi.string().isoDate();
+const file = Joi.object({ sha256: Joi.string().hex().length(64).required(), name: Joi.string().max(200).required() });
+
+const length = {
+  typed: Joi.string().max(60).required(),
+  unit: Joi.string()
+    .valid(...LENGTH_UNITS)
+    .required(),
+  valueM: Joi.number().min(0).max(10_000).required(),
+  toleranceM: Joi.number().greater(0).max(10).required(),
+};
+
+const mode = Joi.object({
+  id: id.required(),
+  name: name.required(),
+  widthPx: Joi.number().integer().min(16).max(32_768).required(),
+  heightPx: Joi.number().integer().min(16).max(32_768).required(),
+  sensorWidthMm: Joi.number().min(1).max(120).required(),
+  sensorHeightMm: Joi.number().min(1).max(120).required(),
+  fps: Joi.number().min(1).max(1000).required(),
+}).custom((value: { widthPx: number; sensorWidthMm: number }, helpers) => {
+  const pitchUm = (value.sensorWidthMm / value.widthPx) * 1000;
+  return pitchUm < 1 || pitchUm > 15 ? helpers.message({ custom: `the pixel pitch would be ${pitchUm.toFixed(2)} µm; sensors have 1 to 15 µm` }) : value;
+});
+
+/** Bodies of all kinds of record. The same schemas guard the form on the phone and the route on the server. */
+export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]> } = {
+  body: Joi.object({ name: name.required(), modes: Joi.array().items(mode).min(1).max(50).required() }),
+  lens: Joi.object({
+    name: name.required(),
+    kind: Joi.string().valid('prime', 'zoom').required(),
+    minFocalMm: focalMm.required(),
+    maxFocalMm: focalMm.min(Joi.ref('minFocalMm')).required(),
+    squeeze: Joi.number().min(1).max(2.5).required(),
+    serial: Joi.string().allow('').max(60).required(),
+  }),
+  adapter: Joi.object({ name: name.required(), factor: Joi.number().min(0.3).max(4).required() }),
+  package: Joi.object({
+    camera: Joi.string().trim().min(1).max(8).required(),
+    bodyId: id.required(),
+    modeId: id.required(),
+    lensId: id.required(),
+    adapterId: id.allow(null).required(),
+    focalMm: focalMm.required(),
+  }),
+  plate: Joi.object({
+    lensId: id.required(),
+    packageId: id.required(),
+    picture: file.required(),
+    focalMm: focalMm.required(),
+    focusM: Joi.number().greater(0).max(10_000).allow(null).required(),
+    cellM: Joi.number().greater(0).max(5).required(),
+    shotAt: at.required(),
+  }),
+  set: Joi.object({ name: name.required(), marks: Joi.array().items(mark).max(500).required() }),
+  day: Joi.object({
+    name: name.required(),
+    date: Joi.string()
+      .pattern(/^\d{4}-\d{2}-\d{2}$/)
+      .required(),
+  }),
+  setup: Joi.object({
+    dayId: id.required(),
+    setId: id.required(),
+    name: name.required(),
+    scene: Joi.string().trim().min(1).max(20).required(),
+    order: Joi.number().integer().min(0).max(10_000).required(),
+    levelMarks: Joi.array().items(mark).max(100).required(),
+    originMark: mark.allow(null).required(),
+    headingMarks: Joi.array().ordered(mark.required(), mark.required()).allow(null).required(),
+  }),
+  take: Joi.object({
+    setupId: id.required(),
+    slate: Joi.string().trim().min(1).max(20).required(),
+    take: Joi.number().integer().min(1).max(999).required(),
+    packageId: id.required(),
+    focalMm: focalMm.required(),
+    focusM: Joi.number().greater(0).max(10_000).allow(null).required(),
+    height: Joi.object({
+      ...length,
+      takenAt: Joi.string()
+        .valid(...HEIGHT_PLACES)
+        .required(),
+      offsetM: Joi.number().min(-5).max(5).required(),
+    })
+      .allow(null)
+      .required(),
+    heightFrame: Joi.number().integer().min(0).required(),
+    circled: Joi.boolean().required(),
+    notes: Joi.string().allow('').max(5000).required(),
+    tracks: file.allow(null).required(),
+    loggedAt: at.required(),
+    carried: Joi.array().items(Joi.string().max(40)).max(40).required(),
+  }),
+  tie: Joi.object({
+    setId: id.required(),
+    from: mark.required(),
+    to: mark.invalid(Joi.ref('from')).required().messages({ 'any.invalid': 'a tie needs two different marks' }),
+    length: Joi.object(length).required(),
+    instrument: Joi.string().max(60).required(),
+    measuredAt: at.required(),
+  }),
+};
+
+export const writeSchema = Joi.object({ mutationId: id.required(), baseVersion: Joi.number().integer().min(0).required(), deleted: Joi.boolean().required(), body: Joi.object().required() });
+export const kindSchema = Joi.string().valid(...RECORD_KINDS);
+export const idSchema = id.required();
+export const signInSchema = Joi.object({ name: Joi.string().max(120).required(), password: Joi.string().max(200).required() });
+export const analysisSchema = Joi.object({
+  id: id.required(),
+  kind: Joi.string().valid('grid', 'solve').required(),
+  subjectId: id.required(),
+  options: Joi.object({ focalMode: Joi.string().valid('held', 'guided', 'free'), trim: Joi.boolean() }).default({}),
+});
+
+export interface FieldProblem {
+  field: string;
+  message: string;
+}
+
+/** Checks a value; every problem names its field and says what would be right. */
+export function check<T>(schema: Joi.Schema<T>, value: unknown): { value: T; problems: null } | { value: null; problems: FieldProblem[] } {
+  const result = schema.validate(value, { abortEarly: false, convert: false, errors: { wrap: { label: false } } });
+  if (!result.error) return { value: result.value, problems: null };
+  return { value: null, problems: result.error.details.map((d) => ({ field: d.path.join('.'), message: d.message })) };
+}

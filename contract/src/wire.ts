@@ -1,0 +1,69 @@
+import type { GridReport, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
+import type { FieldProblem } from './schemas';
+
+/** RFC 9457 problem details: the one shape of every error. `code` is stable; `fields` names what is at fault. */
+export interface Problem {
+  type: string;
+  title: string;
+  status: number;
+  code: ProblemCode;
+  detail: string;
+  instance: string;
+  fields?: FieldProblem[];
+  /** with 409: what the server holds */
+  current?: unknown;
+}
+export type ProblemCode =
+  'NOT_SIGNED_IN' | 'WRONG_SIGN_IN' | 'TOO_MANY_ATTEMPTS' | 'BAD_CSRF' | 'FORBIDDEN' | 'NOT_FOUND' | 'INVALID' | 'STALE' | 'TOO_LARGE' | 'UNREADABLE_FILE' | 'NOT_READY' | 'INTERNAL';
+
+export type Role = 'wrangler' | 'supervisor' | 'solver';
+export interface SessionInfo {
+  userId: string;
+  name: string;
+  role: Role;
+  production: { id: string; name: string };
+  csrfToken: string;
+}
+
+export interface UploadedFile {
+  sha256: string;
+  name: string;
+  mime: string;
+  sizeBytes: number;
+  widthPx: number | null;
+  heightPx: number | null;
+}
+
+export type AnalysisStatus = 'queued' | 'running' | 'done' | 'failed' | 'stopped';
+/** A lattice corner with its residual, px: [row, col, x, y, dx, dy, used 0|1]. */
+export type CornerRow = [number, number, number, number, number, number, number];
+export interface GridOutcome {
+  kind: 'grid';
+  report: GridReport;
+  corners: CornerRow[];
+  widthPx: number;
+  heightPx: number;
+}
+export interface SolveOutcome {
+  kind: 'solve';
+  solve: SolveResult;
+  reconcile: ReconcileReport | null;
+  setup: SolveSetup;
+}
+export interface Analysis {
+  id: string;
+  kind: 'grid' | 'solve';
+  subjectId: string;
+  status: AnalysisStatus;
+  progress: number;
+  stage: string;
+  error: string | null;
+  outcome: GridOutcome | SolveOutcome | null;
+  createdAt: string;
+  finishedAt: string | null;
+}
+
+export interface HandoverPlan {
+  missing: { takeId: string; take: string; what: string }[];
+  files: { path: string; what: string; readWith: string }[];
+}

@@ -1,0 +1,63 @@
+import type { Vec3 } from '../math';
+
+/** A place that a fact speaks of: a track's point or a frame's entrance pupil. */
+export interface PlaceRef {
+  kind: 'point' | 'camera';
+  index: number;
+}
+
+/** One scalar fact about anchored places: value(places) should be `measured` within `sigma`. */
+export interface ScalarFact {
+  kind: 'level' | 'origin' | 'heading' | 'length' | 'cameraHeight' | 'surveyed';
+  /** what it is about, in words: "m1–m4", "frame 1" */
+  about: string;
+  measuredM: number;
+  sigmaM: number;
+  /** a definition of the datum and not a measurement: it is not judged */
+  definition: boolean;
+  places: PlaceRef[];
+  /** value and its derivative with respect to each place */
+  evaluate(at: readonly Vec3[]): { valueM: number; gradients: Vec3[] };
+}
+
+const axisFact = (axis: 0 | 1 | 2) => (at: readonly Vec3[]) => ({ valueM: at[0][axis], gradients: [[axis === 0 ? 1 : 0, axis === 1 ? 1 : 0, axis === 2 ? 1 : 0] as Vec3] });
+
+export function onAxis(kind: ScalarFact['kind'], about: string, place: PlaceRef, axis: 0 | 1 | 2, measuredM: number, sigmaM: number, definition = false): ScalarFact {
+  return { kind, about, measuredM, sigmaM, definition, places: [place], evaluate: axisFact(axis) };
+}
+
+export function lengthFact(about: string, a: PlaceRef, b: PlaceRef, measuredM: number, sigmaM: number): ScalarFact {
+  return {
+    kind: 'length',
+    about,
+    measuredM,
+    sigmaM,
+    definition: false,
+    places: [a, b],
+    evaluate: ([p, q]) => {
+      const d: Vec3 = [q[0] - p[0], q[1] - p[1], q[2] - p[2]];
+      const l = Math.hypot(...d) || 1e-12;
+      const g: Vec3 = [d[0] / l, d[1] / l, d[2] / l];
+      return { valueM: l, gradients: [[-g[0], -g[1], -g[2]], g] };
+    },
+  };
+}
+
+/** The second mark lies on +X of the first: no z between them. */
+export function headingFact(about: string, a: PlaceRef, b: PlaceRef, sigmaM: number): ScalarFact {
+  return {
+    kind: 'heading',
+    about,
+    measuredM: 0,
+    sigmaM,
+    definition: true,
+    places: [a, b],
+    evaluate: ([p, q]) => ({
+      valueM: q[2] - p[2],
+      gradients: [
+        [0, 0, -1],
+        [0, 0, 1],
+      ],
+    }),
+  };
+}

@@ -1,0 +1,1 @@
+export { anchorSolve, type AnchorInput, type AnchorResult, type AnchorResidual, type SolveCovariance } from './anchor-solve';

@@ -1,0 +1,77 @@
+import { Matrix, SVD } from 'ml-matrix';
+import { applySimilarity, centroid, cross, distance, dot, mulMatVec, norm, normalize, scale, sub, umeyama, type Mat3, type Similarity, type Vec3 } from '../math';
+
+export interface StartInput {
+  levelPoints: Vec3[];
+  surveyed: { from: Vec3; to: Vec3 }[];
+  lengths: { a: Vec3; b: Vec3; m: number }[];
+  cameraHeights: { at: Vec3; m: number }[];
+  heading: [Vec3, Vec3] | null;
+  origin: Vec3 | null;
+  cameras: { center: Vec3; up: Vec3; forward: Vec3 }[];
+}
+
+/** A rough similarity from the unanchored solve into the world, good enough for Gauss–Newton. `scaled` is false when nothing gave a scale. */
+export function startSimilarity(input: StartInput): { similarity: Similarity; scaled: boolean; levelled: boolean } {
+  if (input.surveyed.length >= 3) {
+    return {
+      similarity: umeyama(
+        input.surveyed.map((s) => s.from),
+        input.surveyed.map((s) => s.to),
+      ),
+      scaled: true,
+      levelled: true,
+    };
+  }
+  const meanUp = normalize(input.cameras.reduce<Vec3>((s, c) => [s[0] + c.up[0], s[1] + c.up[1], s[2] + c.up[2]], [0, 0, 0]));
+  let up = meanUp;
+  let levelled = false;
+  const ground = input.levelPoints.length > 0 ? centroid(input.levelPoints) : null;
+  if (ground && input.levelPoints.length >= 3) {
+    const m = new Matrix(input.levelPoints.map((p) => [...sub(p, ground)]));
+    const svd = new SVD(m, { autoTranspose: true });
+    const [, middle] = svd.diagonal;
+    if (middle > 1e-6 * svd.diagonal[0]) {
+      const v = svd.rightSingularVectors;
+      const n: Vec3 = [v.get(0, 2), v.get(1, 2), v.get(2, 2)];
+      const side = dot(n, sub(centroid(input.cameras.map((c) => c.center)), ground));
+      // cameras stand above the floor; the sign by their own up when they are in its plane
+      up = side * dot(n, meanUp) >= 0 || Math.abs(dot(n, meanUp)) > 0.5 ? scale(n, dot(n, meanUp) >= 0 ? 1 : -1) : scale(n, side >= 0 ? 1 : -1);
+      levelled = true;
+    }
+  }
+  let x: Vec3 = input.heading ? sub(input.heading[1], input.heading[0]) : cross(input.cameras[0].forward, up);
+  x = sub(x, scale(up, dot(x, up)));
+  if (norm(x) < 1e-9) x = cross(up, Math.abs(up[0]) < 0.9 ? [1, 0, 0] : [0, 0, 1]);
+  x = normalize(x);
+  const z = cross(x, up);
+  const rotation: Mat3 = [...x, ...up, ...z] as unknown as Mat3;
+  let s = 1;
+  let scaled = false;
+  if (input.lengths.length > 0) {
+    const measured = input.lengths.reduce((t, l) => t + l.m, 0);
+    const found = input.lengths.reduce((t, l) => t + distance(l.a, l.b), 0);
+    if (found > 1e-12) {
+      s = measured / found;
+      scaled = true;
+    }
+  } else if (ground && input.cameraHeights.length > 0) {
+    const measured = input.cameraHeights.reduce((t, h) => t + h.m, 0);
+    const found = input.cameraHeights.reduce((t, h) => t + dot(sub(h.at, ground), up), 0);
+    if (found > 1e-12) {
+      s = measured / found;
+      scaled = true;
+    }
+  } else if (input.surveyed.length === 2) {
+    s = distance(input.surveyed[0].to, input.surveyed[1].to) / Math.max(1e-12, distance(input.surveyed[0].from, input.surveyed[1].from));
+    scaled = true;
+  }
+  const base = input.origin ?? ground ?? input.cameras[0].center;
+  const moved = scale(mulMatVec(rotation, base), s);
+  let similarity: Similarity = { scale: s, rotation, translation: [-moved[0], -moved[1], -moved[2]] };
+  if (!input.origin) {
+    const first = applySimilarity(similarity, input.cameras[0].center);
+    similarity = { ...similarity, translation: [similarity.translation[0] - first[0], similarity.translation[1], similarity.translation[2] - first[2]] };
+  }
+  return { similarity, scaled, levelled };
+}

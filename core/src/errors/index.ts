@@ -1,0 +1,1 @@
+export { CoreError, CancelledError, type CoreErrorCode } from './core-error';

@@ -1,0 +1,268 @@
+import { median } from '../math';
+import { fitRadial, predictCorner, type GridFrame, type GridObservation, type RadialFit } from './fit-radial';
+import { halve, smooth, type GrayImage } from './gray-image';
+import { growLattice, type LatticeNode } from './grow-lattice';
+import { hullAreaPx } from './hull';
+import { refineCorner } from './refine-corner';
+import { findSaddles, ringTest } from './saddle';
+import { selectRadialTerms } from './select-terms';
+import { edgeBlurPx, sharpnessOf } from './sharpness';
+
+export type PlateRefusal = 'no-chart' | 'blurred' | 'too-few-corners' | 'misfit';
+
+export interface PlateLattice {
+  status: 'found' | 'refused';
+  reason?: PlateRefusal;
+  /** the refusal in words for the person who took the picture */
+  message?: string;
+  nodes: LatticeNode[];
+  rows: number;
+  cols: number;
+  /** share of the frame inside the hull of the lattice */
+  coverage: number;
+  blurPx: number;
+  sharpness: number;
+  /** median step between neighbouring corners, px */
+  cellPx: number;
+}
+
+export interface DetectOptions {
+  /** 0…1 with what is being done; throw CancelledError inside to stop */
+  onProgress?: (fraction: number, stage: string) => void;
+}
+
+const SMOOTHING_PX = 1.2;
+/** Blur against cell above which an edge no longer has a flat part to measure from. */
+const MAX_BLUR_OF_CELL = 0.22;
+/** Blur in px above which a plate is not worth fitting: corners would be good to a few tenths of a pixel at best. */
+const MAX_BLUR_PX = 5;
+/** Above this blur, corners that cannot be measured are the blur's fault. */
+const NOTABLE_BLUR_PX = 2.5;
+/** A misfit beyond this share of the cell is not a bent chart but an accidental arrangement of spots. */
+const ACCIDENTAL_SHARE = 0.04;
+
+/**
+ * Finds the lattice of a chequered chart in a picture. The chart may be larger than the frame.
+ * Saddles → ring test → lattice from the inside → sub-pixel corners with a window that follows the local cell → a first lens fit
+ * predicts the corners that were missed (borders, behind an occlusion), each measured afresh and kept only when it looks like one.
+ * The focal lengths in `frame` only give the fit its scale.
+ */
+export function detectChequer(image: GrayImage, frame: GridFrame, options: DetectOptions = {}): PlateLattice {
+  const progress = options.onProgress ?? (() => undefined);
+  progress(0, 'finding corners');
+  for (let level = 0, scaled = image; level < 3 && Math.min(scaled.widthPx, scaled.heightPx) >= 64; level += 1, scaled = halve(scaled)) {
+    const smoothed = smooth(scaled, SMOOTHING_PX);
+    progress(0.25, 'finding corners');
+    const saddles = findSaddles(smoothed, 4);
+    const nodes = growLattice(saddles, scaled.widthPx, scaled.heightPx);
+    progress(0.45, 'numbering the lattice');
+    if (nodes.length < 20) continue;
+    const factor = 2 ** level;
+    const full = factor === 1 ? nodes : nodes.map((n) => ({ ...n, x: n.x * factor, y: n.y * factor }));
+    const blurPx = edgeBlurPx(image, full);
+    const cellPx = medianCell(full);
+    if (blurPx > MAX_BLUR_PX || blurPx > MAX_BLUR_OF_CELL * cellPx) {
+      return blurred(full, image, blurPx, cellPx);
+    }
+    const fine = level === 0 ? smoothed : smooth(image, SMOOTHING_PX);
+    return complete(image, fine, full, frame, blurPx, cellPx, progress);
+  }
+  return noChart();
+}
+
+function noChart(): PlateLattice {
+  return {
+    status: 'refused',
+    reason: 'no-chart',
+    nodes: [],
+    rows: 0,
+    cols: 0,
+    coverage: 0,
+    blurPx: Number.NaN,
+    sharpness: 0,
+    cellPx: Number.NaN,
+    message: 'No chart: the picture holds no chequer of at least 20 connected corners. Fill the frame with the chart, in focus and evenly lit.',
+  };
+}
+
+function blurred(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx: number): PlateLattice {
+  return {
+    ...describe(nodes, image, blurPx, cellPx),
+    status: 'refused',
+    reason: 'blurred',
+    message: `Blurred: edges are spread over ${(2.56 * blurPx).toFixed(0)} px, with cells of ${cellPx.toFixed(0)} px. Focus on the chart, hold the camera still and shoot again.`,
+  };
+}
+
+function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame: GridFrame, blurPx: number, cellPx: number, progress: (f: number, s: string) => void): PlateLattice {
+  const refined = refineAll(fine, nodes, cellPx);
+  progress(0.6, 'measuring corners');
+  if (refined.length < 20) return tooFew(refined, image, blurPx, cellPx);
+  let known = refined;
+  // two rounds: the first prediction reaches the border only roughly when the lens is strong
+  for (let round = 0; round < 2; round += 1) {
+    const sample = thin(known, 1200);
+    const fit = fitRadial(toObservations(sample), frame, { terms: ['k2', 'center', 'focalRatio'] });
+    const before = known.length;
+    known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02));
+    progress(0.7 + 0.08 * round, 'completing the lattice');
+    if (known.length === before) break;
+  }
+  const fit = fitRadial(toObservations(thin(known, 2500)), frame, { terms: ['k2', 'center', 'focalRatio'] });
+  const limit = 6 * Math.max(fit.sigmaPx, 0.02);
+  const kept = known.filter((n) => {
+    const at = predictCorner(fit, frame, 0, n.row, n.col);
+    return at !== null && Math.hypot(at[0] - n.x, at[1] - n.y) <= limit;
+  });
+  if (kept.length < 20) return tooFew(kept, image, blurPx, cellPx);
+  if (fit.rmsPx > Math.max(0.5, ACCIDENTAL_SHARE * cellPx)) return noChart();
+  if (fit.rmsPx > Math.max(0.5, 0.02 * cellPx)) {
+    return {
+      ...describe(kept, image, blurPx, cellPx),
+      status: 'refused',
+      reason: 'misfit',
+      message: `No flat chart: the corners miss a chart seen through a lens by ${fit.rmsPx.toFixed(1)} px. Use a flat, rigid chart with square cells.`,
+    };
+  }
+  return describe(kept, image, blurPx, cellPx);
+}
+
+function tooFew(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx: number): PlateLattice {
+  if (blurPx > NOTABLE_BLUR_PX) return blurred(nodes, image, blurPx, cellPx);
+  return {
+    ...describe(nodes, image, blurPx, cellPx),
+    status: 'refused',
+    reason: 'too-few-corners',
+    message: `Only ${nodes.length} corners could be measured; at least 20 are needed. Fill the frame with the chart.`,
+  };
+}
+
+function describe(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx: number): PlateLattice {
+  let rows = 0,
+    cols = 0;
+  let minRow = Infinity,
+    minCol = Infinity;
+  for (const n of nodes) {
+    minRow = Math.min(minRow, n.row);
+    minCol = Math.min(minCol, n.col);
+  }
+  const shifted = nodes.map((n) => ({ ...n, row: n.row - minRow, col: n.col - minCol }));
+  for (const n of shifted) {
+    rows = Math.max(rows, n.row + 1);
+    cols = Math.max(cols, n.col + 1);
+  }
+  shifted.sort((a, b) => a.row - b.row || a.col - b.col);
+  return {
+    status: 'found',
+    nodes: shifted,
+    rows,
+    cols,
+    blurPx,
+    sharpness: sharpnessOf(blurPx),
+    cellPx,
+    coverage: hullAreaPx(shifted) / (image.widthPx * image.heightPx),
+  };
+}
+
+export const toObservations = (nodes: readonly LatticeNode[], plate = 0): GridObservation[] => nodes.map((n) => ({ plate, row: n.row, col: n.col, x: n.x, y: n.y }));
+
+const thin = <T>(list: readonly T[], count: number): T[] => {
+  const stride = Math.max(1, Math.floor(list.length / count));
+  return list.filter((_, i) => i % stride === 0);
+};
+
+function medianCell(nodes: readonly LatticeNode[]): number {
+  const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
+  const steps: number[] = [];
+  for (const n of nodes) {
+    const right = byPlace.get(n.row * 65536 + n.col + 1);
+    const below = byPlace.get((n.row + 1) * 65536 + n.col);
+    if (right) steps.push(Math.hypot(right.x - n.x, right.y - n.y));
+    if (below) steps.push(Math.hypot(below.x - n.x, below.y - n.y));
+  }
+  return median(steps);
+}
+
+/** Half the local cell less the smoothing's reach, so that the next edge stays outside; 8 px is enough for the precision wanted. */
+const windowFor = (cellPx: number) => Math.min(8, Math.max(3, 0.5 * cellPx - 2));
+
+function refineAll(fine: GrayImage, nodes: readonly LatticeNode[], cellPx: number): LatticeNode[] {
+  const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
+  const out: LatticeNode[] = [];
+  for (const n of nodes) {
+    let local = Infinity;
+    for (const [dr, dc] of [
+      [0, 1],
+      [0, -1],
+      [1, 0],
+      [-1, 0],
+    ]) {
+      const other = byPlace.get((n.row + dr) * 65536 + n.col + dc);
+      if (other) local = Math.min(local, Math.hypot(other.x - n.x, other.y - n.y));
+    }
+    const cell = Number.isFinite(local) ? local : cellPx;
+    const moved = { ...n };
+    if (refineCorner(fine, moved, windowFor(cell), 0.3 * cell)) out.push(moved);
+  }
+  return out;
+}
+
+/** Measures the corners that the fit expects inside the frame and that are not known yet; keeps those that look like corners. */
+function addPredicted(fine: GrayImage, known: LatticeNode[], fit: RadialFit, frame: GridFrame, sigmaPx: number): LatticeNode[] {
+  const place = (row: number, col: number) => row * 1_000_003 + col;
+  const have = new Map(known.map((n) => [place(n.row, n.col), n]));
+  const contrast = median(known.map((n) => n.contrast));
+  const added: LatticeNode[] = [];
+  const queue = [...known];
+  const asked = new Set<number>();
+  for (let head = 0; head < queue.length; head += 1) {
+    const n = queue[head];
+    for (const [dr, dc] of [
+      [0, 1],
+      [0, -1],
+      [1, 0],
+      [-1, 0],
+    ]) {
+      const row = n.row + dr;
+      const col = n.col + dc;
+      const k = place(row, col);
+      if (have.has(k) || asked.has(k)) continue;
+      asked.add(k);
+      const at = predictCorner(fit, frame, 0, row, col);
+      if (!at || at[0] < 2 || at[1] < 2 || at[0] > frame.widthPx - 2 || at[1] > frame.heightPx - 2) continue;
+      const step = Math.hypot(at[0] - n.x, at[1] - n.y);
+      if (step < 4 || step > frame.widthPx / 4) continue;
+      const node: LatticeNode = { row, col, x: at[0], y: at[1], contrast: 0 };
+      const room = Math.min(at[0], at[1], frame.widthPx - at[0], frame.heightPx - at[1]) - 2;
+      const window = Math.min(windowFor(step), room);
+      const ring = window >= 3 ? ringTest(fine, at[0], at[1], Math.min(4, window), 0.2 * contrast, 0.55) : null;
+      if (ring && refineCorner(fine, node, window, Math.max(0.15 * step, 3 * sigmaPx))) {
+        node.contrast = ring.contrast;
+        added.push(node);
+        have.set(k, node);
+        queue.push(node);
+      } else if (headroom(row, col, have)) queue.push(node); // look on behind an occlusion, two cells at most
+    }
+  }
+  return [...known, ...added];
+
+  function headroom(row: number, col: number, map: Map<number, LatticeNode>): boolean {
+    for (let dr = -OCCLUSION_REACH; dr <= OCCLUSION_REACH; dr += 1) for (let dc = -OCCLUSION_REACH; dc <= OCCLUSION_REACH; dc += 1) if (map.has(place(row + dr, col + dc))) return true;
+    return false;
+  }
+}
+const OCCLUSION_REACH = 2;
+
+export interface PlateAnalysis extends PlateLattice {
+  fit: RadialFit | null;
+}
+
+/** Lattice and lens fit of one plate, the whole of what a single picture can tell. */
+export function analysePlate(image: GrayImage, frame: GridFrame, options: DetectOptions = {}): PlateAnalysis {
+  const lattice = detectChequer(image, frame, options);
+  if (lattice.status === 'refused') return { ...lattice, fit: null };
+  options.onProgress?.(0.88, 'fitting the lens');
+  const fit = selectRadialTerms(toObservations(lattice.nodes), frame);
+  options.onProgress?.(1, 'done');
+  return { ...lattice, fit };
+}

@@ -1,0 +1,236 @@
+import type { Saddle } from './saddle';
+
+/** A corner with its place in the chart: column to the right, row downwards, counted from an arbitrary corner. */
+export interface LatticeNode {
+  row: number;
+  col: number;
+  x: number;
+  y: number;
+  contrast: number;
+}
+
+const key = (row: number, col: number) => row * 65536 + col;
+
+/** Buckets of saddles for nearest-neighbour questions. */
+class Buckets {
+  private readonly cells = new Map<number, number[]>();
+  constructor(
+    private readonly saddles: readonly Saddle[],
+    private readonly sizePx: number,
+  ) {
+    saddles.forEach((s, i) => {
+      const k = this.at(s.x, s.y);
+      const list = this.cells.get(k);
+      if (list) list.push(i);
+      else this.cells.set(k, [i]);
+    });
+  }
+  private at(x: number, y: number) {
+    return Math.floor(y / this.sizePx) * 4096 + Math.floor(x / this.sizePx);
+  }
+  forEachNear(x: number, y: number, radiusPx: number, visit: (index: number, distancePx: number) => void) {
+    const span = Math.ceil(radiusPx / this.sizePx);
+    const cx = Math.floor(x / this.sizePx);
+    const cy = Math.floor(y / this.sizePx);
+    for (let by = cy - span; by <= cy + span; by += 1) {
+      for (let bx = cx - span; bx <= cx + span; bx += 1) {
+        const list = this.cells.get(by * 4096 + bx);
+        if (!list) continue;
+        for (const i of list) {
+          const d = Math.hypot(this.saddles[i].x - x, this.saddles[i].y - y);
+          if (d <= radiusPx) visit(i, d);
+        }
+      }
+    }
+  }
+}
+
+/** Angle between two directions that are the same after half a turn, 0…π/2. */
+function axisAngle(a: number, b: number): number {
+  const d = Math.abs(a - b) % Math.PI;
+  return Math.min(d, Math.PI - d);
+}
+
+interface Placed {
+  row: number;
+  col: number;
+  index: number;
+  u: [number, number];
+  v: [number, number];
+}
+
+/**
+ * Numbers saddles by integer steps from a seed, outwards from the inside, so that no board outline is needed.
+ * A step is accepted where a saddle lies within 0.3 cells of the prediction and its bright quadrants are turned by a right angle
+ * against its neighbour's, as they must be on a chequer. Several seeds are tried; the largest consistent lattice is kept.
+ */
+export function growLattice(saddles: readonly Saddle[], widthPx: number, heightPx: number): LatticeNode[] {
+  if (saddles.length < 9) return [];
+  const buckets = new Buckets(saddles, 16);
+  let best: Placed[] = [];
+  const taken = new Set<number>();
+  for (const seed of seedsFromMiddle(saddles, widthPx, heightPx)) {
+    if (taken.has(seed)) continue;
+    const placed = growFrom(seed, saddles, buckets, Math.max(widthPx, heightPx));
+    placed.forEach((p) => taken.add(p.index));
+    if (placed.length > best.length) best = placed;
+    if (best.length > 0.6 * saddles.length) break;
+  }
+  return orientToPicture(best.map((p) => ({ row: p.row, col: p.col, x: saddles[p.index].x, y: saddles[p.index].y, contrast: saddles[p.index].contrast })));
+}
+
+/** Strong saddles, one from each tile of a 6×4 raster, the middle first. */
+function seedsFromMiddle(saddles: readonly Saddle[], w: number, h: number): number[] {
+  const tiles = new Map<number, number[]>();
+  saddles.forEach((s, i) => {
+    const tile = Math.floor((s.y / h) * 4) * 6 + Math.floor((s.x / w) * 6);
+    const list = tiles.get(tile) ?? [];
+    if (list.length < 3) list.push(i);
+    tiles.set(tile, list);
+  });
+  const seeds = [...tiles.values()].flat();
+  return seeds.sort((a, b) => Math.hypot(saddles[a].x / w - 0.5, saddles[a].y / h - 0.5) - Math.hypot(saddles[b].x / w - 0.5, saddles[b].y / h - 0.5)).slice(0, 48);
+}
+
+function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number): Placed[] {
+  const s = saddles[seed];
+  const axes = [s.brightRad - Math.PI / 4, s.brightRad + Math.PI / 4];
+  const steps = axes.map((angle) => firstStep(s, angle, saddles, buckets, reachPx));
+  if (!steps[0] || !steps[1]) return [];
+  const [u, v] = steps as [[number, number], [number, number]];
+  const lengthU = Math.hypot(...u);
+  const lengthV = Math.hypot(...v);
+  if (Math.max(lengthU, lengthV) > 2.2 * Math.min(lengthU, lengthV)) return [];
+
+  const byPlace = new Map<number, Placed>();
+  const used = new Set<number>();
+  const queue: Placed[] = [];
+  const put = (p: Placed) => {
+    byPlace.set(key(p.row, p.col), p);
+    used.add(p.index);
+    queue.push(p);
+  };
+  put({ row: 0, col: 0, index: seed, u, v });
+  for (let head = 0; head < queue.length; head += 1) {
+    const p = queue[head];
+    const from = saddles[p.index];
+    for (const [dr, dc] of [
+      [0, 1],
+      [0, -1],
+      [1, 0],
+      [-1, 0],
+    ]) {
+      const row = p.row + dr;
+      const col = p.col + dc;
+      if (byPlace.has(key(row, col))) continue;
+      const step = dc !== 0 ? p.u : p.v;
+      const sign = dc + dr;
+      const tx = from.x + sign * step[0];
+      const ty = from.y + sign * step[1];
+      const reach = 0.3 * Math.min(Math.hypot(...p.u), Math.hypot(...p.v));
+      let nearest = -1;
+      let nearestPx = Infinity;
+      buckets.forEachNear(tx, ty, reach, (i, d) => {
+        if (d < nearestPx && !used.has(i) && axisAngle(saddles[i].brightRad, from.brightRad) > Math.PI / 4) {
+          nearest = i;
+          nearestPx = d;
+        }
+      });
+      if (nearest < 0) continue;
+      const to = saddles[nearest];
+      const found: [number, number] = [(to.x - from.x) * sign, (to.y - from.y) * sign];
+      // half of the new step: follows distortion and perspective without following a single bad corner
+      const blend = (a: [number, number], b: [number, number]): [number, number] => [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
+      put({ row, col, index: nearest, u: dc !== 0 ? blend(p.u, found) : p.u, v: dr !== 0 ? blend(p.v, found) : p.v });
+    }
+  }
+  return dropInconsistent(byPlace, saddles);
+}
+
+/** The nearest saddle along `angle` (either way) whose quadrants are turned by a right angle. */
+function firstStep(s: Saddle, angle: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number): [number, number] | null {
+  for (let radius = 24; radius <= reachPx / 2; radius *= 2) {
+    let best: [number, number] | null = null;
+    let bestPx = Infinity;
+    buckets.forEachNear(s.x, s.y, radius, (i, d) => {
+      if (d < 4 || d >= bestPx) return;
+      const dx = saddles[i].x - s.x;
+      const dy = saddles[i].y - s.y;
+      if (axisAngle(Math.atan2(dy, dx), angle) > 0.3) return;
+      if (axisAngle(saddles[i].brightRad, s.brightRad) < Math.PI / 4) return;
+      const along = dx * Math.cos(angle) + dy * Math.sin(angle) >= 0 ? 1 : -1;
+      best = [dx * along, dy * along];
+      bestPx = d;
+    });
+    if (best) return best;
+  }
+  return null;
+}
+
+/** Removes corners that lie off the mean of their opposite neighbours by more than 0.2 cells, and lone ones. */
+function dropInconsistent(byPlace: Map<number, Placed>, saddles: readonly Saddle[]): Placed[] {
+  const kept: Placed[] = [];
+  for (const p of byPlace.values()) {
+    const s = saddles[p.index];
+    const cell = Math.min(Math.hypot(...p.u), Math.hypot(...p.v));
+    let neighbours = 0;
+    let good = true;
+    for (const [dr, dc] of [
+      [0, 1],
+      [1, 0],
+    ]) {
+      const a = byPlace.get(key(p.row + dr, p.col + dc));
+      const b = byPlace.get(key(p.row - dr, p.col - dc));
+      if (a) neighbours += 1;
+      if (b) neighbours += 1;
+      if (a && b) {
+        const mx = (saddles[a.index].x + saddles[b.index].x) / 2 - s.x;
+        const my = (saddles[a.index].y + saddles[b.index].y) / 2 - s.y;
+        if (Math.hypot(mx, my) > 0.2 * cell) good = false;
+      }
+    }
+    if (good && neighbours >= 2) kept.push(p);
+  }
+  return kept;
+}
+
+/** Turns the numbering so that columns run to the right and rows downwards in the picture, both from 0. */
+function orientToPicture(nodes: LatticeNode[]): LatticeNode[] {
+  if (nodes.length === 0) return nodes;
+  let cr = 0,
+    cc = 0,
+    cx = 0,
+    cy = 0;
+  for (const n of nodes) {
+    cr += n.row;
+    cc += n.col;
+    cx += n.x;
+    cy += n.y;
+  }
+  const m = nodes.length;
+  let colX = 0,
+    colY = 0,
+    rowX = 0,
+    rowY = 0;
+  for (const n of nodes) {
+    colX += (n.col - cc / m) * (n.x - cx / m);
+    colY += (n.col - cc / m) * (n.y - cy / m);
+    rowX += (n.row - cr / m) * (n.x - cx / m);
+    rowY += (n.row - cr / m) * (n.y - cy / m);
+  }
+  const swap = Math.abs(rowX) * Math.hypot(colX, colY) > Math.abs(colX) * Math.hypot(rowX, rowY);
+  const [ux, vy] = swap ? [rowX, colY] : [colX, rowY];
+  const turned = nodes.map((n) => ({
+    ...n,
+    col: (swap ? n.row : n.col) * (ux < 0 ? -1 : 1),
+    row: (swap ? n.col : n.row) * (vy < 0 ? -1 : 1),
+  }));
+  // plain loops: spreading tens of thousands of numbers into Math.min overflows the stack
+  let minCol = Infinity,
+    minRow = Infinity;
+  for (const n of turned) {
+    minCol = Math.min(minCol, n.col);
+    minRow = Math.min(minRow, n.row);
+  }
+  return turned.map((n) => ({ ...n, col: n.col - minCol, row: n.row - minRow }));
+}

@@ -1,0 +1,106 @@
+/** A mistake that practitioners know, given away by the ratio of solved to recorded. */
+export interface KnownCause {
+  cause: string;
+  /** in words, for the person */
+  title: string;
+  ratio: number;
+  /** spread of the ratio itself between makes and models, one sigma */
+  spread: number;
+  /** how common it is against the others */
+  prior: number;
+  /** what would put the record right, where one entry does */
+  correction?: { field: 'adapterFactor' | 'squeeze'; value: number };
+}
+
+export interface FocalContext {
+  adapterFactor: number;
+  squeeze: number;
+  sensorWidthMm: number;
+}
+
+/** Reducers and extenders in common use; the factor is engraved to two digits. */
+const REDUCERS = [0.71, 0.64, 0.8];
+const EXTENDERS = [1.4, 2];
+/** Widths of common smaller sensors, mm, that get recorded as 36 mm. */
+const SMALLER_SENSORS_MM = [24.9, 23.6, 22.3, 17.3];
+/** Widths in photosites of a whole sensor over those of a windowed mode. */
+const WINDOWS: [number, string][] = [
+  [6144 / 4096, '6K recorded, 4K windowed'],
+  [8192 / 6144, '8K recorded, 6K windowed'],
+  [5120 / 4096, '5K recorded, 4K windowed'],
+  [6144 / 5760, '6K recorded, 5.7K windowed'],
+];
+const SQUEEZES = [2, 1.8, 1.5, 1.33];
+
+export function focalCauses(c: FocalContext): KnownCause[] {
+  const list: KnownCause[] = [];
+  if (c.adapterFactor === 1) {
+    REDUCERS.forEach((factor) =>
+      list.push({
+        cause: 'forgotten-reducer',
+        title: `A ×${factor} focal reducer was mounted and not written down`,
+        ratio: factor,
+        spread: 0.008,
+        prior: factor === 0.71 ? 1 : 0.4,
+        correction: { field: 'adapterFactor', value: factor },
+      }),
+    );
+    EXTENDERS.forEach((factor) =>
+      list.push({
+        cause: 'forgotten-extender',
+        title: `A ×${factor} extender was mounted and not written down`,
+        ratio: factor,
+        spread: 0.015,
+        prior: 0.5,
+        correction: { field: 'adapterFactor', value: factor },
+      }),
+    );
+  } else {
+    list.push({
+      cause: 'adapter-not-mounted',
+      title: `The ×${c.adapterFactor} adapter was written down but not mounted`,
+      ratio: 1 / c.adapterFactor,
+      spread: 0.01,
+      prior: 1,
+      correction: { field: 'adapterFactor', value: 1 },
+    });
+    list.push({
+      cause: 'adapter-counted-twice',
+      title: `The ×${c.adapterFactor} adapter is already in the recorded focal length`,
+      ratio: 1 / c.adapterFactor,
+      spread: 0.01,
+      prior: 0.3,
+      correction: { field: 'adapterFactor', value: 1 },
+    });
+  }
+  if (Math.abs(c.sensorWidthMm - 36) < 1) {
+    SMALLER_SENSORS_MM.forEach((mm) =>
+      list.push({ cause: 'full-frame-assumed', title: `Full frame was written down for a sensor about ${mm} mm wide`, ratio: c.sensorWidthMm / mm, spread: 0.02, prior: 0.6 }),
+    );
+  }
+  WINDOWS.forEach(([ratio, example]) => list.push({ cause: 'windowed-mode', title: `The mode sees a smaller part of the sensor (${example})`, ratio, spread: 0.01, prior: 0.4 }));
+  if (c.squeeze === 1) {
+    SQUEEZES.forEach((s) =>
+      list.push({
+        cause: 'forgotten-squeeze',
+        title: `An anamorphic lens of squeeze ${s} was written down as spherical`,
+        ratio: 1 / s,
+        spread: 0.02,
+        prior: 0.3,
+        correction: { field: 'squeeze', value: s },
+      }),
+    );
+  }
+  return list;
+}
+
+/** Mistakes with lengths and heights. */
+export const LENGTH_CAUSES: readonly KnownCause[] = [
+  { cause: 'inches-for-centimetres', title: 'Inches were taken for centimetres', ratio: 2.54, spread: 0.01, prior: 1 },
+  { cause: 'centimetres-for-inches', title: 'Centimetres were taken for inches', ratio: 1 / 2.54, spread: 0.004, prior: 0.8 },
+  { cause: 'feet-for-metres', title: 'Feet were taken for metres', ratio: 0.3048, spread: 0.003, prior: 0.8 },
+  { cause: 'metres-for-feet', title: 'Metres were taken for feet', ratio: 1 / 0.3048, spread: 0.03, prior: 0.6 },
+  { cause: 'decimal-point', title: 'The decimal point slipped by one place', ratio: 10, spread: 0.05, prior: 0.5 },
+  { cause: 'decimal-point', title: 'The decimal point slipped by one place', ratio: 0.1, spread: 0.001, prior: 0.5 },
+  { cause: 'feet-for-inches', title: 'Feet were taken for inches', ratio: 12, spread: 0.05, prior: 0.3 },
+];

@@ -1,0 +1,1 @@
+export { reconcile, type ReconcileReport, type ReconcileItem, type Verdict, type Cause, type SolvedForReconcile } from './reconcile';

@@ -1,0 +1,131 @@
+import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
+import { SchurSystem } from './schur';
+
+export interface AdjustOptions {
+  /** Huber's threshold on a residual's length, px; Infinity for plain least squares. Default Infinity */
+  huberPx?: number;
+  maxIterations?: number; // default 30
+  /** reason 'cost': relative fall of the cost below this; default 1e-7 */
+  costTolerance?: number;
+  onIteration?: (iteration: number, cost: number) => void;
+}
+
+export interface AdjustResult {
+  state: BundleState;
+  reason: 'cost' | 'stationary' | 'maxIterations';
+  iterations: number;
+  initialCost: number;
+  finalCost: number;
+}
+
+/** ½ Σ ρ(|r|) with Huber's ρ, plus the prior on the focal length. Returns the weights' square roots in `scale` when given. */
+export function robustCost(problem: BundleProblem, state: BundleState, lin: Linearisation, huberPx: number, scale?: Float64Array): number {
+  let sum = 0;
+  const count = problem.camera.length;
+  for (let i = 0; i < count; i += 1) {
+    const e = Math.hypot(lin.residual[2 * i], lin.residual[2 * i + 1]);
+    if (e <= huberPx) {
+      sum += e * e;
+      if (scale) scale[i] = 1;
+    } else {
+      sum += huberPx * (2 * e - huberPx);
+      if (scale) scale[i] = Math.sqrt(huberPx / e);
+    }
+  }
+  const { focal } = problem;
+  if (!focal.held && focal.priorSigmaMm && focal.priorMm !== undefined) sum += ((state.focalMm - focal.priorMm) / focal.priorSigmaMm) ** 2;
+  return sum / 2;
+}
+
+/**
+ * Levenberg–Marquardt on a bundle.
+ * Source  Nielsen, Damping Parameter in Marquardt's Method, IMM-REP-1999-05 (gain ratio); Huber weights by iteratively re-weighted rows.
+ * Gauge   Left free: the damping keeps the system positive definite, which converges faster than holding a camera.
+ */
+export function adjust(problem: BundleProblem, start: BundleState, options: AdjustOptions = {}, system = new SchurSystem(problem)): AdjustResult {
+  const huberPx = options.huberPx ?? Infinity;
+  const maxIterations = options.maxIterations ?? 30;
+  const costTolerance = options.costTolerance ?? 1e-7;
+  const count = problem.camera.length;
+  const lin = new Linearisation(count);
+  const trial = new Linearisation(count);
+  const scale = new Float64Array(count);
+  const gCamera = new Float64Array(6 * problem.cameraCount);
+  const gPoint = new Float64Array(3 * problem.pointCount);
+  let gFocal = 0;
+  const prior = !problem.focal.held && problem.focal.priorSigmaMm ? 1 / problem.focal.priorSigmaMm ** 2 : 0;
+  let state = start;
+
+  const linearise = () => {
+    evaluateBundle(problem, state, lin, true);
+    const cost = robustCost(problem, state, lin, huberPx, scale);
+    gCamera.fill(0);
+    gPoint.fill(0);
+    gFocal = prior > 0 ? -prior * (state.focalMm - problem.focal.priorMm!) : 0;
+    for (let i = 0; i < count; i += 1) {
+      const w = scale[i];
+      if (w !== 1) {
+        lin.residual[2 * i] *= w;
+        lin.residual[2 * i + 1] *= w;
+        for (let k = 12 * i; k < 12 * i + 12; k += 1) lin.jCamera[k] *= w;
+        for (let k = 6 * i; k < 6 * i + 6; k += 1) lin.jPoint[k] *= w;
+        lin.jFocal[2 * i] *= w;
+        lin.jFocal[2 * i + 1] *= w;
+      }
+      const ru = lin.residual[2 * i],
+        rv = lin.residual[2 * i + 1];
+      const c = 6 * problem.camera[i],
+        p = 3 * problem.point[i];
+      for (let k = 0; k < 6; k += 1) gCamera[c + k] -= lin.jCamera[12 * i + k] * ru + lin.jCamera[12 * i + 6 + k] * rv;
+      for (let k = 0; k < 3; k += 1) gPoint[p + k] -= lin.jPoint[6 * i + k] * ru + lin.jPoint[6 * i + 3 + k] * rv;
+      gFocal -= lin.jFocal[2 * i] * ru + lin.jFocal[2 * i + 1] * rv;
+    }
+    return cost;
+  };
+
+  let cost = linearise();
+  const initialCost = cost;
+  let damping = 1e-5;
+  let growth = 2;
+  let reason: AdjustResult['reason'] = 'maxIterations';
+  let iterations = 0;
+  for (; iterations < maxIterations; iterations += 1) {
+    options.onIteration?.(iterations, cost);
+    let accepted = false;
+    if (system.factor(lin, damping, prior)) {
+      const step = system.solve(gCamera, gPoint, gFocal);
+      const next = stepState(state, step.camera, step.point, step.focal);
+      if (next.focalMm > 0.1 * state.focalMm) {
+        evaluateBundle(problem, next, trial, false);
+        const nextCost = robustCost(problem, next, trial, huberPx);
+        if (nextCost <= cost) {
+          let predicted = step.focal * gFocal;
+          for (let i = 0; i < gCamera.length; i += 1) predicted += step.camera[i] * gCamera[i];
+          for (let i = 0; i < gPoint.length; i += 1) predicted += step.point[i] * gPoint[i];
+          const gain = (cost - nextCost) / Math.max(predicted / 2, 1e-300);
+          damping = Math.max(1e-9, damping * Math.max(0.1, 1 - (2 * gain - 1) ** 3));
+          growth = 2;
+          const done = cost - nextCost <= costTolerance * cost;
+          state = next;
+          accepted = true;
+          if (done) {
+            cost = nextCost;
+            reason = 'cost';
+            iterations += 1;
+            break;
+          }
+          cost = linearise();
+        }
+      }
+    }
+    if (!accepted) {
+      damping = Math.max(damping, 1e-7) * growth * 4;
+      growth *= 2;
+      if (damping > 1e8) {
+        reason = 'stationary';
+        break;
+      }
+    }
+  }
+  return { state, reason, iterations, initialCost, finalCost: cost };
+}

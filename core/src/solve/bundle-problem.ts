@@ -1,0 +1,154 @@
+import { distortRadial, expSO3Into, radialJacobian } from './kernels';
+import type { LensMap } from './setup';
+
+/**
+ * Bundle adjustment of free cameras with one focal length.
+ * Model       Xc = R X + t; slope (X/Z, Y/Z); slope·f/g through the lens map; u = cx + g·pxPerMm·xd, where g is the length that the
+ *             distortion is normalised with (see LensMap). Residual = (model − picture)·√weight, px.
+ * Parameters  camera: rotation vector φ (R ← exp(φ)R), then t; point: X; last, where it is not held: focal length in mm.
+ * Source      Triggs, McLauchlan, Hartley, Fitzgibbon, Bundle Adjustment – A Modern Synthesis, 1999, secs. 4–6.
+ */
+export interface BundleProblem {
+  cameraCount: number;
+  pointCount: number;
+  camera: Int32Array;
+  point: Int32Array;
+  xPx: Float64Array;
+  yPx: Float64Array;
+  weight: Float64Array;
+  lens: LensMap;
+  focal: { held: boolean; priorMm?: number; priorSigmaMm?: number };
+}
+
+export interface BundleState {
+  rotations: Float64Array; // 9 a camera, row-major, world to camera
+  translations: Float64Array; // 3 a camera
+  points: Float64Array; // 3 a point, world
+  focalMm: number;
+}
+
+export const copyState = (s: BundleState): BundleState => ({
+  rotations: s.rotations.slice(),
+  translations: s.translations.slice(),
+  points: s.points.slice(),
+  focalMm: s.focalMm,
+});
+
+/** Residuals and derivatives of all observations, in flat arrays made once a problem. */
+export class Linearisation {
+  readonly residual: Float64Array; // 2 an observation
+  readonly jCamera: Float64Array; // 2×6
+  readonly jPoint: Float64Array; // 2×3
+  readonly jFocal: Float64Array; // 2
+  constructor(count: number) {
+    this.residual = new Float64Array(2 * count);
+    this.jCamera = new Float64Array(12 * count);
+    this.jPoint = new Float64Array(6 * count);
+    this.jFocal = new Float64Array(2 * count);
+  }
+}
+
+/** Where a residual cannot be computed (point behind the camera) it has this length, without a slope. */
+const BEHIND_PX = 1e4;
+const d2 = new Float64Array(2);
+const j4 = new Float64Array(4);
+
+/** Fills `out.residual`, and the derivatives when `derivatives` is set. */
+export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisation, derivatives: boolean): void {
+  const { rotations: R, translations: T, points: X, focalMm: f } = s;
+  const { cx, cy, pxPerMmX, pxPerMmY, distortion, follows } = p.lens;
+  const g = follows ? f : p.lens.normaliserMm;
+  const toG = f / g;
+  const ax = g * pxPerMmX;
+  const ay = g * pxPerMmY;
+  const { residual, jCamera, jPoint, jFocal } = out;
+  const count = p.camera.length;
+  for (let i = 0; i < count; i += 1) {
+    const c9 = 9 * p.camera[i];
+    const c3 = 3 * p.camera[i];
+    const p3 = 3 * p.point[i];
+    const X0 = X[p3],
+      X1 = X[p3 + 1],
+      X2 = X[p3 + 2];
+    const y0 = R[c9] * X0 + R[c9 + 1] * X1 + R[c9 + 2] * X2;
+    const y1 = R[c9 + 3] * X0 + R[c9 + 4] * X1 + R[c9 + 5] * X2;
+    const y2 = R[c9 + 6] * X0 + R[c9 + 7] * X1 + R[c9 + 8] * X2;
+    const z = y2 + T[c3 + 2];
+    const w = Math.sqrt(p.weight[i]);
+    if (z < 1e-6) {
+      residual[2 * i] = BEHIND_PX * w;
+      residual[2 * i + 1] = 0;
+      if (derivatives) {
+        jCamera.fill(0, 12 * i, 12 * i + 12);
+        jPoint.fill(0, 6 * i, 6 * i + 6);
+        jFocal[2 * i] = 0;
+        jFocal[2 * i + 1] = 0;
+      }
+      continue;
+    }
+    const zi = 1 / z;
+    const sx = (y0 + T[c3]) * zi;
+    const sy = (y1 + T[c3 + 1]) * zi;
+    const x = sx * toG;
+    const y = sy * toG;
+    distortRadial(distortion, x, y, d2);
+    residual[2 * i] = (cx + ax * d2[0] - p.xPx[i]) * w;
+    residual[2 * i + 1] = (cy + ay * d2[1] - p.yPx[i]) * w;
+    if (!derivatives) continue;
+    radialJacobian(distortion, x, y, j4);
+    const a = ax * w,
+      b = ay * w;
+    // d(u, v) / d(slope)
+    const ux = a * j4[0] * toG,
+      uy = a * j4[1] * toG,
+      vx = b * j4[2] * toG,
+      vy = b * j4[3] * toG;
+    // d(u, v) / d(camera point)
+    const u0 = ux * zi,
+      u1 = uy * zi,
+      u2 = -(ux * sx + uy * sy) * zi;
+    const v0 = vx * zi,
+      v1 = vy * zi,
+      v2 = -(vx * sx + vy * sy) * zi;
+    const jc = 12 * i;
+    jCamera[jc] = u2 * y1 - u1 * y2;
+    jCamera[jc + 1] = u0 * y2 - u2 * y0;
+    jCamera[jc + 2] = u1 * y0 - u0 * y1;
+    jCamera[jc + 3] = u0;
+    jCamera[jc + 4] = u1;
+    jCamera[jc + 5] = u2;
+    jCamera[jc + 6] = v2 * y1 - v1 * y2;
+    jCamera[jc + 7] = v0 * y2 - v2 * y0;
+    jCamera[jc + 8] = v1 * y0 - v0 * y1;
+    jCamera[jc + 9] = v0;
+    jCamera[jc + 10] = v1;
+    jCamera[jc + 11] = v2;
+    const jp = 6 * i;
+    jPoint[jp] = u0 * R[c9] + u1 * R[c9 + 3] + u2 * R[c9 + 6];
+    jPoint[jp + 1] = u0 * R[c9 + 1] + u1 * R[c9 + 4] + u2 * R[c9 + 7];
+    jPoint[jp + 2] = u0 * R[c9 + 2] + u1 * R[c9 + 5] + u2 * R[c9 + 8];
+    jPoint[jp + 3] = v0 * R[c9] + v1 * R[c9 + 3] + v2 * R[c9 + 6];
+    jPoint[jp + 4] = v0 * R[c9 + 1] + v1 * R[c9 + 4] + v2 * R[c9 + 7];
+    jPoint[jp + 5] = v0 * R[c9 + 2] + v1 * R[c9 + 5] + v2 * R[c9 + 8];
+    if (follows) {
+      jFocal[2 * i] = pxPerMmX * d2[0] * w;
+      jFocal[2 * i + 1] = pxPerMmY * d2[1] * w;
+    } else {
+      jFocal[2 * i] = pxPerMmX * (j4[0] * sx + j4[1] * sy) * w;
+      jFocal[2 * i + 1] = pxPerMmY * (j4[2] * sx + j4[3] * sy) * w;
+    }
+  }
+}
+
+/** New state after a step: rotations by exp(φ) on the left, the rest by addition. */
+export function stepState(s: BundleState, cameraStep: Float64Array, pointStep: Float64Array, focalStep: number): BundleState {
+  const next = copyState(s);
+  const cameras = s.translations.length / 3;
+  for (let c = 0; c < cameras; c += 1) {
+    expSO3Into(cameraStep[6 * c], cameraStep[6 * c + 1], cameraStep[6 * c + 2], s.rotations, next.rotations, 9 * c);
+    for (let k = 0; k < 3; k += 1) next.translations[3 * c + k] += cameraStep[6 * c + 3 + k];
+  }
+  for (let i = 0; i < pointStep.length; i += 1) next.points[i] += pointStep[i];
+  next.focalMm += focalStep;
+  return next;
+}

@@ -1,0 +1,88 @@
+import { invertSelected, type EnvelopeMatrix } from '../math';
+import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
+import { SchurSystem } from './schur';
+
+/** One column of the covariance, in cameras (φ, t: 6 each), points (3 each), focal length. */
+export interface CovarianceColumn {
+  camera: Float64Array;
+  point: Float64Array;
+  focal: number;
+}
+
+/**
+ * Covariance of a bundle at its optimum, per unit variance of a residual (px²): multiply by the noise variance.
+ * Gauge   One camera's pose and one coordinate of another are held by strong weights. Such numbers mean nothing by themselves; `anchor`
+ *         carries them to the stated datum, where the gauge no longer matters (S-transformation, Baarda 1973).
+ */
+export class BundleCovariance {
+  private readonly system: SchurSystem;
+  private readonly inverse: EnvelopeMatrix;
+
+  private constructor(system: SchurSystem) {
+    this.system = system;
+    this.inverse = invertSelected(system.reduced);
+  }
+
+  /** Null when the observations do not determine the bundle even in a fixed gauge. */
+  static compute(problem: BundleProblem, state: BundleState): BundleCovariance | null {
+    const system = new SchurSystem(problem);
+    const lin = new Linearisation(problem.camera.length);
+    evaluateBundle(problem, state, lin, true);
+    const fixed = gauge(problem, state).map((index): [number, number] => [index, 1e9]);
+    const prior = !problem.focal.held && problem.focal.priorSigmaMm ? 1 / problem.focal.priorSigmaMm ** 2 : 0;
+    return system.factor(lin, 0, prior, { camera: fixed }) ? new BundleCovariance(system) : null;
+  }
+
+  /** 6×6 of (φ, t), row-major. */
+  cameraBlock(camera: number): Float64Array {
+    return this.system.eliminatesPoints ? this.keptBlock(camera, 6) : this.eliminated(camera, 6);
+  }
+  /** 3×3, row-major. */
+  pointBlock(point: number): Float64Array {
+    return this.system.eliminatesPoints ? this.eliminated(point, 3) : this.keptBlock(point, 3);
+  }
+  focalVariance(): number {
+    return this.system.hasFocal ? this.inverse.get(this.system.size - 1, this.system.size - 1) : 0;
+  }
+  /** Covariance times a sparse vector of unknowns. */
+  column(camera: Float64Array, point: Float64Array, focal: number): CovarianceColumn {
+    return this.system.solve(camera, point, focal);
+  }
+
+  private keptBlock(b: number, n: number): Float64Array {
+    const out = new Float64Array(n * n);
+    for (let i = 0; i < n; i += 1) for (let j = 0; j < n; j += 1) out[i * n + j] = this.inverse.get(b * n + i, b * n + j);
+    return out;
+  }
+  private eliminated(e: number, n: number): Float64Array {
+    const out = new Float64Array(n * n);
+    this.system.eliminatedBlock(e, this.inverse, out);
+    return out;
+  }
+}
+
+/** Indices of camera unknowns to hold: the middle camera's six, and the coordinate along which the farthest camera lies from it. */
+function gauge(problem: BundleProblem, s: BundleState): number[] {
+  const middle = problem.cameraCount >> 1;
+  const at = (c: number): [number, number, number] => {
+    const r = s.rotations.subarray(9 * c, 9 * c + 9);
+    const t = s.translations.subarray(3 * c, 3 * c + 3);
+    return [0, 1, 2].map((k) => -(r[k] * t[0] + r[3 + k] * t[1] + r[6 + k] * t[2])) as [number, number, number];
+  };
+  const origin = at(middle);
+  let far = middle === 0 ? 1 : 0;
+  let farDistance = -1;
+  for (let c = 0; c < problem.cameraCount; c += 1) {
+    const p = at(c);
+    const d = Math.hypot(p[0] - origin[0], p[1] - origin[1], p[2] - origin[2]);
+    if (d > farDistance) {
+      farDistance = d;
+      far = c;
+    }
+  }
+  const p = at(far);
+  const r = s.rotations.subarray(9 * far, 9 * far + 9);
+  const local = [0, 1, 2].map((k) => Math.abs(r[3 * k] * (p[0] - origin[0]) + r[3 * k + 1] * (p[1] - origin[1]) + r[3 * k + 2] * (p[2] - origin[2])));
+  const axis = local.indexOf(Math.max(...local));
+  return [0, 1, 2, 3, 4, 5].map((k) => 6 * middle + k).concat(6 * far + 3 + axis);
+}

@@ -1,0 +1,93 @@
+import { foldRadius, undistortRadial } from '../distortion';
+import { CoreError } from '../errors';
+import type { LensMap } from './setup';
+
+export interface TrackPoint {
+  track: string;
+  frame: number;
+  x: number;
+  y: number;
+  weight?: number;
+}
+
+/**
+ * Tracks as flat arrays, sorted by frame. Tracks are numbered by their first frame, so that points that live together lie together:
+ * it keeps the envelope of the normal equations narrow.
+ */
+export interface Observations {
+  trackIds: string[];
+  frames: number[];
+  count: number;
+  track: Int32Array;
+  frame: Int32Array;
+  xPx: Float64Array;
+  yPx: Float64Array;
+  weight: Float64Array;
+  /** place on an ideal sensor in mm from the centre, y down: slope times focal length */
+  xMm: Float64Array;
+  yMm: Float64Array;
+  byFrame: Int32Array[];
+  byTrack: Int32Array[];
+  /** observations whose place in the picture the lens model cannot undistort */
+  outsideLens: number;
+}
+
+/** @throws CoreError NON_FINITE_INPUT | INVALID_OPTION (the same track twice in a frame) */
+export function buildObservations(points: readonly TrackPoint[], lens: LensMap): Observations {
+  const fold = foldRadius(lens.distortion);
+  const out = new Float64Array(2);
+  const kept: { p: TrackPoint; xMm: number; yMm: number }[] = [];
+  let outsideLens = 0;
+  points.forEach((p, i) => {
+    if (![p.x, p.y, p.frame, p.weight ?? 1].every(Number.isFinite)) throw new CoreError('NON_FINITE_INPUT', `Track ${p.track}, frame ${p.frame}: x, y and weight must be numbers`, `tracks[${i}]`);
+    if ((p.weight ?? 1) <= 0) return;
+    const n = lens.normaliserMm;
+    if (!undistortRadial(lens.distortion, (p.x - lens.cx) / (n * lens.pxPerMmX), (p.y - lens.cy) / (n * lens.pxPerMmY), out, fold)) {
+      outsideLens += 1;
+      return;
+    }
+    kept.push({ p, xMm: out[0] * n, yMm: out[1] * n });
+  });
+  const firstFrame = new Map<string, number>();
+  for (const { p } of kept) firstFrame.set(p.track, Math.min(firstFrame.get(p.track) ?? Infinity, p.frame));
+  const trackIds = [...firstFrame.keys()].sort((a, b) => firstFrame.get(a)! - firstFrame.get(b)! || (a < b ? -1 : 1));
+  const trackIndex = new Map(trackIds.map((id, i) => [id, i]));
+  const frames = [...new Set(kept.map(({ p }) => p.frame))].sort((a, b) => a - b);
+  const frameIndex = new Map(frames.map((f, i) => [f, i]));
+  kept.sort((a, b) => a.p.frame - b.p.frame || trackIndex.get(a.p.track)! - trackIndex.get(b.p.track)!);
+  const n = kept.length;
+  const obs: Observations = {
+    trackIds,
+    frames,
+    count: n,
+    track: new Int32Array(n),
+    frame: new Int32Array(n),
+    xPx: new Float64Array(n),
+    yPx: new Float64Array(n),
+    weight: new Float64Array(n),
+    xMm: new Float64Array(n),
+    yMm: new Float64Array(n),
+    byFrame: [],
+    byTrack: [],
+    outsideLens,
+  };
+  const byFrame: number[][] = frames.map(() => []);
+  const byTrack: number[][] = trackIds.map(() => []);
+  kept.forEach(({ p, xMm, yMm }, i) => {
+    const t = trackIndex.get(p.track)!;
+    const f = frameIndex.get(p.frame)!;
+    if (i > 0 && obs.track[i - 1] === t && obs.frame[i - 1] === f) throw new CoreError('INVALID_OPTION', `Track ${p.track} has two places in frame ${p.frame}`, 'tracks');
+    obs.track[i] = t;
+    obs.frame[i] = f;
+    obs.xPx[i] = p.x;
+    obs.yPx[i] = p.y;
+    obs.weight[i] = p.weight ?? 1;
+    obs.xMm[i] = xMm;
+    obs.yMm[i] = yMm;
+    byFrame[f].push(i);
+    byTrack[t].push(i);
+  });
+  obs.byFrame = byFrame.map((l) => Int32Array.from(l));
+  obs.byTrack = byTrack.map((l) => Int32Array.from(l));
+  return obs;
+}

@@ -1,0 +1,264 @@
+import type { Mat3, Vec3 } from '../math';
+import { adjust } from './adjust';
+import { refinePose, samplePose, slopeError, type Pose, type Sighting } from './absolute-pose';
+import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
+import type { Observations } from './observations';
+import type { SlopePair } from './five-point';
+import type { LensMap } from './setup';
+
+export interface FocalRule {
+  held: boolean;
+  priorMm?: number;
+  priorSigmaMm?: number;
+}
+
+/**
+ * A growing reconstruction: which frames have a pose and which tracks a place. It is the one mutable object of a solve; every
+ * operation of growth is a method, so that a start that fails can simply be thrown away.
+ */
+export class Reconstruction {
+  readonly poses: (Pose | null)[];
+  readonly points: (Vec3 | null)[];
+  /** tracks that did not behave like a still point */
+  readonly rejected: Uint8Array;
+  /** single observations left out by the trim */
+  readonly dropped: Uint8Array;
+
+  constructor(
+    readonly obs: Observations,
+    public lens: LensMap,
+    public focalMm: number,
+    readonly focalRule: FocalRule,
+  ) {
+    this.dropped = new Uint8Array(obs.count);
+    this.poses = obs.frames.map(() => null);
+    this.points = obs.trackIds.map(() => null);
+    this.rejected = new Uint8Array(obs.trackIds.length);
+  }
+
+  /** The same cameras over another set of tracks of the same shot and another rule for the focal length; points are carried over by name. */
+  carryTo(obs: Observations, focalRule: FocalRule): Reconstruction {
+    const other = new Reconstruction(obs, this.lens, this.focalMm, focalRule);
+    const frameIndex = new Map(obs.frames.map((f, i) => [f, i]));
+    const trackIndex = new Map(obs.trackIds.map((t, i) => [t, i]));
+    this.poses.forEach((p, i) => {
+      other.poses[frameIndex.get(this.obs.frames[i])!] = p;
+    });
+    this.points.forEach((p, i) => {
+      other.points[trackIndex.get(this.obs.trackIds[i])!] = p;
+    });
+    return other;
+  }
+
+  /** px per unit of slope, for thresholds */
+  get slopeToPx(): number {
+    return this.focalMm * this.lens.pxPerMmX;
+  }
+
+  placedFrames(): number[] {
+    return this.poses.flatMap((p, i) => (p ? [i] : []));
+  }
+
+  sharedPairs(frameA: number, frameB: number): { pairs: SlopePair[]; tracks: number[] } {
+    const { obs, focalMm } = this;
+    const inA = new Map<number, number>();
+    for (const o of obs.byFrame[frameA]) if (!this.rejected[obs.track[o]]) inA.set(obs.track[o], o);
+    const pairs: SlopePair[] = [];
+    const tracks: number[] = [];
+    for (const o of obs.byFrame[frameB]) {
+      const a = inA.get(obs.track[o]);
+      if (a === undefined) continue;
+      pairs.push({ x1: obs.xMm[a] / focalMm, y1: obs.yMm[a] / focalMm, x2: obs.xMm[o] / focalMm, y2: obs.yMm[o] / focalMm });
+      tracks.push(obs.track[o]);
+    }
+    return { pairs, tracks };
+  }
+
+  sightings(frame: number): Sighting[] {
+    const { obs, focalMm } = this;
+    const list: Sighting[] = [];
+    for (const o of obs.byFrame[frame]) {
+      const point = this.points[obs.track[o]];
+      if (point) list.push({ point, x: obs.xMm[o] / focalMm, y: obs.yMm[o] / focalMm });
+    }
+    return list;
+  }
+
+  /** Places a frame by its known points: from the nearest placed frame's pose, by sampling when that does not fit. */
+  place(frame: number, huberPx: number, random: () => number, minSightings = 6): boolean {
+    const sightings = this.sightings(frame);
+    if (sightings.length < minSightings) return false;
+    const huber = huberPx / this.slopeToPx;
+    let near: Pose | null = null;
+    for (let d = 1; d < this.poses.length && !near; d += 1) near = this.poses[frame - d] ?? this.poses[frame + d] ?? null;
+    let best = near ? refinePose(near, sightings, huber) : null;
+    if (!best || best.inliers < 0.75 * sightings.length) {
+      const sampled = samplePose(sightings, 3 * huber, random);
+      if (sampled) {
+        const refined = refinePose(sampled, sightings, huber);
+        if (!best || refined.cost < best.cost) best = refined;
+      }
+    }
+    if (!best || best.inliers < Math.max(minSightings, 0.5 * sightings.length)) return false;
+    this.poses[frame] = best.pose;
+    return true;
+  }
+
+  /** Gives tracks a place from all placed frames that see them, where rays meet at `minAngleRad` or more and reproject within `maxPx`. */
+  triangulate(minAngleRad: number, maxPx: number, tracks?: Iterable<number>): number {
+    let added = 0;
+    for (const t of tracks ?? this.points.keys()) {
+      if (this.points[t] || this.rejected[t]) continue;
+      const point = this.intersect(t, minAngleRad, maxPx);
+      if (!point) continue;
+      this.points[t] = point;
+      added += 1;
+    }
+    return added;
+  }
+
+  /** Least-squares meeting point of a track's rays; null when too flat, behind a camera or not meeting. */
+  intersect(track: number, minAngleRad: number, maxPx: number): Vec3 | null {
+    const { obs, focalMm } = this;
+    const a = new Float64Array(9);
+    const b = new Float64Array(3);
+    const rays: Vec3[] = [];
+    const views: Sighting[] = [];
+    const poses: Pose[] = [];
+    for (const o of obs.byTrack[track]) {
+      const pose = this.poses[obs.frame[o]];
+      if (!pose) continue;
+      const x = obs.xMm[o] / focalMm,
+        y = obs.yMm[o] / focalMm;
+      const n = Math.hypot(x, y, 1);
+      const r = pose.rotation;
+      const d: Vec3 = [(r[0] * x + r[3] * y + r[6]) / n, (r[1] * x + r[4] * y + r[7]) / n, (r[2] * x + r[5] * y + r[8]) / n];
+      const c = centerOf(pose);
+      for (let i = 0; i < 3; i += 1) {
+        for (let j = 0; j < 3; j += 1) {
+          const m = (i === j ? 1 : 0) - d[i] * d[j];
+          a[3 * i + j] += m;
+          b[i] += m * c[j];
+        }
+      }
+      rays.push(d);
+      poses.push(pose);
+      views.push({ point: [0, 0, 0], x, y });
+    }
+    if (rays.length < 2) return null;
+    // the widest angle against the first, middle and last ray is within a factor of two of the true widest, at linear cost
+    let widest = 1;
+    for (const q of [0, rays.length >> 1, rays.length - 1]) for (const d of rays) widest = Math.min(widest, d[0] * rays[q][0] + d[1] * rays[q][1] + d[2] * rays[q][2]);
+    if (Math.acos(Math.min(1, widest)) < minAngleRad) return null;
+    const point = solve3(a, b);
+    if (!point) return null;
+    const limit = maxPx / this.slopeToPx;
+    let sum = 0;
+    for (let i = 0; i < views.length; i += 1) {
+      const e = slopeError(poses[i], { point, x: views[i].x, y: views[i].y });
+      if (!Number.isFinite(e)) return null;
+      sum += e * e;
+    }
+    return Math.sqrt(sum / views.length) <= limit ? point : null;
+  }
+
+  /** RMS in px by which a track misses its own best meeting point; 0 when it has none. */
+  missOf(track: number): number {
+    const point = this.intersect(track, 0, Infinity);
+    if (!point) return 0;
+    let sum = 0;
+    let count = 0;
+    for (const o of this.obs.byTrack[track]) {
+      const pose = this.poses[this.obs.frame[o]];
+      if (!pose) continue;
+      sum += (slopeError(pose, { point, x: this.obs.xMm[o] / this.focalMm, y: this.obs.yMm[o] / this.focalMm }) * this.slopeToPx) ** 2;
+      count += 1;
+    }
+    return Math.sqrt(sum / Math.max(1, count));
+  }
+
+  /** The bundle of everything placed so far (or of the frames given). */
+  toBundle(frames?: ReadonlySet<number>): { problem: BundleProblem; state: BundleState; frameOf: number[]; trackOf: number[]; obsOf: Int32Array } {
+    const { obs } = this;
+    const frameOf: number[] = [];
+    const cameraOf = new Int32Array(obs.frames.length).fill(-1);
+    this.poses.forEach((pose, f) => {
+      if (!pose || (frames && !frames.has(f))) return;
+      cameraOf[f] = frameOf.length;
+      frameOf.push(f);
+    });
+    const seen = new Int32Array(obs.trackIds.length);
+    for (let o = 0; o < obs.count; o += 1) if (cameraOf[obs.frame[o]] >= 0 && !this.dropped[o]) seen[obs.track[o]] += 1;
+    const trackOf: number[] = [];
+    const pointOf = new Int32Array(obs.trackIds.length).fill(-1);
+    this.points.forEach((p, t) => {
+      if (!p || seen[t] < 2) return;
+      pointOf[t] = trackOf.length;
+      trackOf.push(t);
+    });
+    const picked: number[] = [];
+    for (let o = 0; o < obs.count; o += 1) if (cameraOf[obs.frame[o]] >= 0 && pointOf[obs.track[o]] >= 0 && !this.dropped[o]) picked.push(o);
+    const problem: BundleProblem = {
+      cameraCount: frameOf.length,
+      pointCount: trackOf.length,
+      camera: Int32Array.from(picked, (o) => cameraOf[obs.frame[o]]),
+      point: Int32Array.from(picked, (o) => pointOf[obs.track[o]]),
+      xPx: Float64Array.from(picked, (o) => obs.xPx[o]),
+      yPx: Float64Array.from(picked, (o) => obs.yPx[o]),
+      weight: Float64Array.from(picked, (o) => obs.weight[o]),
+      lens: this.lens,
+      // two or three views hardly see the focal length: freeing it there lets it run away
+      focal: frameOf.length >= 5 ? this.focalRule : { held: true },
+    };
+    const state: BundleState = {
+      rotations: Float64Array.from(frameOf.flatMap((f) => [...this.poses[f]!.rotation])),
+      translations: Float64Array.from(frameOf.flatMap((f) => [...this.poses[f]!.translation])),
+      points: Float64Array.from(trackOf.flatMap((t) => [...this.points[t]!])),
+      focalMm: this.focalMm,
+    };
+    return { problem, state, frameOf, trackOf, obsOf: Int32Array.from(picked) };
+  }
+
+  /** Adjusts everything placed so far; returns the robust cost per observation, px². */
+  adjustAll(huberPx: number, maxIterations: number, costTolerance = 1e-5, onIteration?: (iteration: number) => void): { costPerObs: number; residualPx: Float64Array; obsOf: Int32Array } {
+    const { problem, state, frameOf, trackOf, obsOf } = this.toBundle();
+    const result = adjust(problem, state, { huberPx, maxIterations, costTolerance, onIteration });
+    this.absorb(result.state, frameOf, trackOf);
+    const lin = new Linearisation(problem.camera.length);
+    evaluateBundle(problem, result.state, lin, false);
+    const residualPx = Float64Array.from({ length: problem.camera.length }, (_, i) => Math.hypot(lin.residual[2 * i], lin.residual[2 * i + 1]));
+    return { costPerObs: result.finalCost / Math.max(1, problem.camera.length), residualPx, obsOf };
+  }
+
+  absorb(state: BundleState, frameOf: readonly number[], trackOf: readonly number[]): void {
+    frameOf.forEach((f, c) => {
+      this.poses[f] = {
+        rotation: Array.from(state.rotations.subarray(9 * c, 9 * c + 9)) as unknown as Mat3,
+        translation: [state.translations[3 * c], state.translations[3 * c + 1], state.translations[3 * c + 2]],
+      };
+    });
+    trackOf.forEach((t, p) => {
+      this.points[t] = [state.points[3 * p], state.points[3 * p + 1], state.points[3 * p + 2]];
+    });
+    this.focalMm = state.focalMm;
+  }
+}
+
+export function centerOf(pose: Pose): Vec3 {
+  const { rotation: r, translation: t } = pose;
+  return [-(r[0] * t[0] + r[3] * t[1] + r[6] * t[2]), -(r[1] * t[0] + r[4] * t[1] + r[7] * t[2]), -(r[2] * t[0] + r[5] * t[1] + r[8] * t[2])];
+}
+
+function solve3(a: Float64Array, b: Float64Array): Vec3 | null {
+  const c00 = a[4] * a[8] - a[5] * a[7],
+    c01 = a[5] * a[6] - a[3] * a[8],
+    c02 = a[3] * a[7] - a[4] * a[6];
+  const det = a[0] * c00 + a[1] * c01 + a[2] * c02;
+  const size = a[0] + a[4] + a[8];
+  if (!(Math.abs(det) > 1e-14 * size * size * size)) return null;
+  return [
+    (b[0] * c00 + b[1] * (a[2] * a[7] - a[1] * a[8]) + b[2] * (a[1] * a[5] - a[2] * a[4])) / det,
+    (b[0] * c01 + b[1] * (a[0] * a[8] - a[2] * a[6]) + b[2] * (a[2] * a[3] - a[0] * a[5])) / det,
+    (b[0] * c02 + b[1] * (a[1] * a[6] - a[0] * a[7]) + b[2] * (a[0] * a[4] - a[1] * a[3])) / det,
+  ];
+}

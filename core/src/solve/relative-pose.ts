@@ -1,0 +1,126 @@
+import { Matrix, SVD } from 'ml-matrix';
+import { det3, median, mulMat3, mulMatVec, sampleIndices, transpose3, umeyama, type Mat3, type Vec3 } from '../math';
+import { fivePoint, type SlopePair } from './five-point';
+
+/** Second camera against the first: X2 = R X1 + t, |t| = 1. */
+export interface RelativePose {
+  rotation: Mat3;
+  translation: Vec3;
+  inliers: number;
+  sigmaSlope: number;
+  cost: number;
+}
+
+/** Signed first-order distance to the epipolar constraint in slopes (Sampson 1982; Hartley & Zisserman 2003, eq. 11.9). */
+export function sampson(e: Mat3, p: SlopePair): number {
+  const a0 = e[0] * p.x1 + e[1] * p.y1 + e[2],
+    a1 = e[3] * p.x1 + e[4] * p.y1 + e[5],
+    a2 = e[6] * p.x1 + e[7] * p.y1 + e[8];
+  const b0 = e[0] * p.x2 + e[3] * p.y2 + e[6],
+    b1 = e[1] * p.x2 + e[4] * p.y2 + e[7];
+  return (p.x2 * a0 + p.y2 * a1 + a2) / Math.sqrt(a0 * a0 + a1 * a1 + b0 * b0 + b1 * b1 + 1e-300);
+}
+
+/**
+ * Relative pose by random sampling of five pairs, scored by the truncated squared Sampson distance (MSAC, Torr & Zisserman 2000).
+ * @param capSlope distance beyond which a pair counts as an outlier, in slopes
+ */
+export function estimateRelativePose(pairs: readonly SlopePair[], capSlope: number, random: () => number, rounds = 60): RelativePose | null {
+  if (pairs.length < 6) return null;
+  let best: Mat3 | null = null;
+  let bestCost = Infinity;
+  const cap2 = capSlope * capSlope;
+  for (let round = 0; round < rounds; round += 1) {
+    for (const e of fivePoint(sampleIndices(pairs.length, 5, random).map((i) => pairs[i]))) {
+      let cost = 0;
+      for (const p of pairs) {
+        const s = sampson(e, p);
+        cost += Math.min(cap2, s * s);
+        if (cost >= bestCost) break;
+      }
+      if (cost < bestCost) {
+        bestCost = cost;
+        best = e;
+      }
+    }
+  }
+  if (!best) return null;
+  const e = best;
+  const distances = pairs.map((p) => Math.abs(sampson(e, p)));
+  const inliers = pairs.filter((_, i) => distances[i] < capSlope);
+  if (inliers.length < 6) return null;
+  const pose = poseFromEssential(e, inliers);
+  return pose && { ...pose, inliers: inliers.length, sigmaSlope: 1.4826 * median(distances), cost: bestCost };
+}
+
+/** The one of four decompositions that puts most points before both cameras (Hartley & Zisserman 2003, sec. 9.6.2). */
+function poseFromEssential(e: Mat3, pairs: readonly SlopePair[]): { rotation: Mat3; translation: Vec3 } | null {
+  const svd = new SVD(Matrix.from1DArray(3, 3, [...e]));
+  const toMat = (m: Matrix) => m.to1DArray() as unknown as Mat3;
+  const flip = (m: Mat3): Mat3 => (det3(m) < 0 ? (m.map((v) => -v) as unknown as Mat3) : m);
+  const u = flip(toMat(svd.leftSingularVectors));
+  const vt = transpose3(flip(toMat(svd.rightSingularVectors)));
+  const w: Mat3 = [0, -1, 0, 1, 0, 0, 0, 0, 1];
+  const t: Vec3 = [u[2], u[5], u[8]];
+  let best: { rotation: Mat3; translation: Vec3 } | null = null;
+  let most = 0;
+  for (const rotation of [mulMat3(mulMat3(u, w), vt), mulMat3(mulMat3(u, transpose3(w)), vt)]) {
+    for (const sign of [1, -1]) {
+      const translation: Vec3 = [sign * t[0], sign * t[1], sign * t[2]];
+      let front = 0;
+      for (const p of pairs) if (inFront(rotation, translation, p)) front += 1;
+      if (front > most) {
+        most = front;
+        best = { rotation, translation };
+      }
+    }
+  }
+  return most > pairs.length / 2 ? best : null;
+}
+
+function inFront(r: Mat3, t: Vec3, p: SlopePair): boolean {
+  // d1·R q1 + t = d2·q2, least squares in d1, d2
+  const a = mulMatVec(r, [p.x1, p.y1, 1]);
+  const b: Vec3 = [p.x2, p.y2, 1];
+  const aa = a[0] * a[0] + a[1] * a[1] + a[2] * a[2];
+  const bb = b[0] * b[0] + b[1] * b[1] + 1;
+  const ab = a[0] * b[0] + a[1] * b[1] + a[2];
+  const at = a[0] * t[0] + a[1] * t[1] + a[2] * t[2];
+  const bt = b[0] * t[0] + b[1] * t[1] + t[2];
+  const det = aa * bb - ab * ab;
+  return det > 1e-12 && -at * bb + ab * bt > 0 && aa * bt - ab * at > 0;
+}
+
+export interface RotationOnly {
+  rotation: Mat3;
+  residualsSlope: Float64Array;
+  medianSlope: number;
+}
+
+/** Best pure rotation between two frames, robust: weights fall with distance from the median residual. Residuals are slopes in the second frame. */
+export function rotationOnly(pairs: readonly SlopePair[]): RotationOnly {
+  const rays = (x: number, y: number): Vec3 => {
+    const n = Math.hypot(x, y, 1);
+    return [x / n, y / n, 1 / n];
+  };
+  const a = pairs.map((p) => rays(p.x1, p.y1));
+  const b = pairs.map((p) => rays(p.x2, p.y2));
+  let chosen = pairs.map((_, i) => i);
+  let rotation: Mat3 = [1, 0, 0, 0, 1, 0, 0, 0, 1];
+  const residualsSlope = new Float64Array(pairs.length);
+  for (let round = 0; round < 5; round += 1) {
+    // rays as points: their common origin is the third pair that a rigid fit needs, mirrored so that the centroid stays at the camera
+    const from = chosen.flatMap((i) => [a[i], [-a[i][0], -a[i][1], -a[i][2]] as Vec3]);
+    const to = chosen.flatMap((i) => [b[i], [-b[i][0], -b[i][1], -b[i][2]] as Vec3]);
+    rotation = umeyama(from, to, false).rotation;
+    pairs.forEach((p, i) => {
+      const c = mulMatVec(rotation, [p.x1, p.y1, 1]);
+      residualsSlope[i] = c[2] > 0.01 ? Math.hypot(c[0] / c[2] - p.x2, c[1] / c[2] - p.y2) : 1;
+    });
+    const limit = 2.5 * median(residualsSlope);
+    const next = pairs.map((_, i) => i).filter((i) => residualsSlope[i] <= limit);
+    if (next.length < 3) break;
+    chosen = next;
+  }
+  return { rotation, residualsSlope, medianSlope: median(residualsSlope) };
+}

@@ -1,0 +1,434 @@
+import { cholesky, EnvelopeMatrix, solveCholesky } from '../math';
+import type { BundleProblem, Linearisation } from './bundle-problem';
+
+/**
+ * The normal equations of a bundle with one kind of unknown eliminated (Schur complement).
+ * Which    Points are eliminated where cameras are fewer or banded by time; cameras where points are fewer (500 frames of 500 tracks
+ *          that all live throughout: 1500 unknowns instead of 3000). The cheaper one is computed from the structure.
+ * Method   For each eliminated block E: H_E = L Lᵀ, Y = L⁻¹ W, S ← S − Yᵀ Y. The reduced matrix S keeps its row envelope.
+ * Order    Kept unknowns by block, the focal length last.
+ * Source   Triggs et al. 1999, sec. 6.1; Brown 1958.
+ * Cost     Per iteration linear in observations for the derivatives, plus Σ (observations of a block)² for S.
+ */
+export class SchurSystem {
+  readonly eliminatesPoints: boolean;
+  readonly keptDim: number; // unknowns of a kept block
+  readonly elimDim: number;
+  readonly keptCount: number;
+  readonly elimCount: number;
+  /** unknowns of the reduced system; the last one is the focal length when it is free */
+  readonly size: number;
+  readonly hasFocal: boolean;
+  readonly reduced: EnvelopeMatrix;
+  private readonly obsOf: Int32Array[]; // of each eliminated block, in ascending kept block
+  private readonly kept: Int32Array; // kept block of an observation
+  private readonly columns: Int32Array[]; // reduced index of each column of Y
+  private readonly y: Float64Array[]; // Y of each eliminated block, elimDim rows
+  private readonly l: Float64Array; // lower factors of H_E, elimDim² each
+  private readonly z: Float64Array; // L⁻¹ b_E
+  private readonly keptDiagonal: Float64Array;
+  private readonly rhs: Float64Array;
+
+  constructor(private readonly problem: BundleProblem) {
+    this.hasFocal = !problem.focal.held;
+    const byPoint = cost(problem.point, problem.camera, problem.pointCount, problem.cameraCount, 6, 3);
+    const byCamera = cost(problem.camera, problem.point, problem.cameraCount, problem.pointCount, 3, 6);
+    this.eliminatesPoints = byPoint.operations <= byCamera.operations;
+    const plan = this.eliminatesPoints ? byPoint : byCamera;
+    this.keptDim = this.eliminatesPoints ? 6 : 3;
+    this.elimDim = this.eliminatesPoints ? 3 : 6;
+    this.keptCount = this.eliminatesPoints ? problem.cameraCount : problem.pointCount;
+    this.elimCount = this.eliminatesPoints ? problem.pointCount : problem.cameraCount;
+    this.kept = this.eliminatesPoints ? problem.camera : problem.point;
+    this.obsOf = plan.obsOf;
+    this.size = this.keptCount * this.keptDim + (this.hasFocal ? 1 : 0);
+    const first = new Int32Array(this.size);
+    for (let b = 0; b < this.keptCount; b += 1) first.fill(plan.firstBlock[b] * this.keptDim, b * this.keptDim, (b + 1) * this.keptDim);
+    if (this.hasFocal) first[this.size - 1] = 0;
+    this.reduced = new EnvelopeMatrix(first);
+    this.rhs = new Float64Array(this.size);
+    this.keptDiagonal = new Float64Array(this.keptCount * this.keptDim * this.keptDim);
+    this.l = new Float64Array(this.elimCount * this.elimDim * this.elimDim);
+    this.z = new Float64Array(this.elimCount * this.elimDim);
+    this.columns = this.obsOf.map((obs) => {
+      const columns = new Int32Array(obs.length * this.keptDim + (this.hasFocal ? 1 : 0));
+      obs.forEach((o, q) => {
+        for (let k = 0; k < this.keptDim; k += 1) columns[q * this.keptDim + k] = this.kept[o] * this.keptDim + k;
+      });
+      if (this.hasFocal) columns[columns.length - 1] = this.size - 1;
+      return columns;
+    });
+    this.y = this.columns.map((c) => new Float64Array(c.length * this.elimDim));
+  }
+
+  /**
+   * Builds and factors the damped system at a linearisation. `damping` multiplies the diagonal (Marquardt).
+   * @param extra added to diagonal elements: [kept index, weight] in the reduced system and [eliminated index, weight]
+   * @returns false when it is not positive definite
+   */
+  factor(lin: Linearisation, damping: number, focalPriorWeight: number, extra?: { camera: [number, number][] }): boolean {
+    const { keptDim: dk, elimDim: de, reduced, keptDiagonal, l } = this;
+    const jK = this.eliminatesPoints ? lin.jCamera : lin.jPoint;
+    const jE = this.eliminatesPoints ? lin.jPoint : lin.jCamera;
+    const s = reduced.data;
+    s.fill(0);
+    keptDiagonal.fill(0);
+    const count = this.kept.length;
+    let focal = focalPriorWeight;
+    const focalBase = this.hasFocal ? reduced.base[this.size - 1] : 0;
+    for (let o = 0; o < count; o += 1) {
+      const b = this.kept[o];
+      const at = 2 * dk * o;
+      for (let i = 0; i < dk; i += 1) {
+        const ui = jK[at + i],
+          vi = jK[at + dk + i];
+        for (let j = 0; j <= i; j += 1) keptDiagonal[(b * dk + i) * dk + j] += ui * jK[at + j] + vi * jK[at + dk + j];
+      }
+      if (this.hasFocal) {
+        const fu = lin.jFocal[2 * o],
+          fv = lin.jFocal[2 * o + 1];
+        focal += fu * fu + fv * fv;
+        for (let j = 0; j < dk; j += 1) s[focalBase + b * dk + j] += fu * jK[at + j] + fv * jK[at + dk + j];
+      }
+    }
+    const keptExtra = this.eliminatesPoints ? extra?.camera : undefined;
+    const elimExtra = this.eliminatesPoints ? undefined : extra?.camera;
+    for (let b = 0; b < this.keptCount; b += 1) {
+      for (let i = 0; i < dk; i += 1) {
+        const row = b * dk + i;
+        for (let j = 0; j <= i; j += 1) s[reduced.base[row] + b * dk + j] += keptDiagonal[row * dk + j] * (i === j ? 1 + damping : 1) + (i === j ? 1e-12 : 0);
+      }
+    }
+    for (const [index, weight] of keptExtra ?? []) s[reduced.base[index] + index] += weight * Math.max(1, keptDiagonal[index * dk + (index % dk)]);
+    if (this.hasFocal) s[focalBase + this.size - 1] += focal * (1 + damping);
+
+    const h = new Float64Array(de * de);
+    for (let e = 0; e < this.elimCount; e += 1) {
+      const obs = this.obsOf[e];
+      const y = this.y[e];
+      const columns = this.columns[e];
+      const m = columns.length;
+      h.fill(0);
+      if (this.hasFocal) for (let k = 0; k < de; k += 1) y[k * m + m - 1] = 0;
+      for (let q = 0; q < obs.length; q += 1) {
+        const ae = 2 * de * obs[q];
+        const ak = 2 * dk * obs[q];
+        for (let i = 0; i < de; i += 1) {
+          const ui = jE[ae + i],
+            vi = jE[ae + de + i];
+          for (let j = 0; j <= i; j += 1) h[i * de + j] += ui * jE[ae + j] + vi * jE[ae + de + j];
+          for (let j = 0; j < dk; j += 1) y[i * m + q * dk + j] = ui * jK[ak + j] + vi * jK[ak + dk + j];
+          if (this.hasFocal) y[i * m + m - 1] += ui * lin.jFocal[2 * obs[q]] + vi * lin.jFocal[2 * obs[q] + 1];
+        }
+      }
+      for (let i = 0; i < de; i += 1) h[i * de + i] = h[i * de + i] * (1 + damping) + 1e-12;
+      for (const [index, weight] of elimExtra ?? []) {
+        if (Math.floor(index / de) !== e) continue;
+        const k = index % de;
+        h[k * de + k] += weight * Math.max(1, h[k * de + k]);
+      }
+      if (!smallCholesky(h, l, e * de * de, de)) return false;
+      forwardRows(l, e * de * de, de, y, m);
+      if (de === 3) subtract3(s, reduced.base, columns, y, m);
+      else subtract6(s, reduced.base, columns, y, m);
+    }
+    return cholesky(reduced);
+  }
+
+  /** Solves the factored system H d = b. `b` and the result are in cameras (6 each), points (3 each), focal length. */
+  solve(bCamera: Float64Array, bPoint: Float64Array, bFocal: number): { camera: Float64Array; point: Float64Array; focal: number } {
+    const { elimDim: de, l, z, rhs } = this;
+    const bK = this.eliminatesPoints ? bCamera : bPoint;
+    const bE = this.eliminatesPoints ? bPoint : bCamera;
+    rhs.set(bK);
+    if (this.hasFocal) rhs[this.size - 1] = bFocal;
+    for (let e = 0; e < this.elimCount; e += 1) {
+      const columns = this.columns[e];
+      const y = this.y[e];
+      const m = columns.length;
+      for (let i = 0; i < de; i += 1) {
+        let v = bE[e * de + i];
+        for (let k = 0; k < i; k += 1) v -= l[e * de * de + i * de + k] * z[e * de + k];
+        v /= l[e * de * de + i * de + i];
+        z[e * de + i] = v;
+        if (v !== 0) for (let c = 0; c < m; c += 1) rhs[columns[c]] -= y[i * m + c] * v;
+      }
+    }
+    solveCholesky(this.reduced, rhs);
+    const elim = new Float64Array(this.elimCount * de);
+    for (let e = 0; e < this.elimCount; e += 1) {
+      const columns = this.columns[e];
+      const y = this.y[e];
+      const m = columns.length;
+      for (let i = de - 1; i >= 0; i -= 1) {
+        let v = z[e * de + i];
+        for (let c = 0; c < m; c += 1) v -= y[i * m + c] * rhs[columns[c]];
+        for (let k = i + 1; k < de; k += 1) v -= l[e * de * de + k * de + i] * elim[e * de + k];
+        elim[e * de + i] = v / l[e * de * de + i * de + i];
+      }
+    }
+    const kept = rhs.slice(0, this.keptCount * this.keptDim);
+    return { camera: this.eliminatesPoints ? kept : elim, point: this.eliminatesPoints ? elim : kept, focal: this.hasFocal ? rhs[this.size - 1] : 0 };
+  }
+
+  /**
+   * Diagonal block of the inverse for an eliminated block: H⁻¹ + (L⁻ᵀ Y) Z (L⁻ᵀ Y)ᵀ with Z the inverse of the reduced system.
+   * @param inverse the inverse inside the envelope; all columns of one block lie inside it together
+   */
+  eliminatedBlock(e: number, inverse: EnvelopeMatrix, out: Float64Array): void {
+    const { elimDim: de, l } = this;
+    const columns = this.columns[e];
+    const y = this.y[e];
+    const m = columns.length;
+    // T = Y Z Yᵀ, symmetric, using each element below the diagonal once
+    const t = new Float64Array(de * de);
+    const yz = new Float64Array(2 * de);
+    for (let r = 0; r < m; r += 2) {
+      const rows = r + 1 < m ? 2 : 1;
+      timesRows(inverse.data, inverse.base[columns[r]], rows === 2 ? inverse.base[columns[r + 1]] : 0, columns, y, m, r, yz);
+      for (let q = 0; q < rows; q += 1) {
+        const row = r + q;
+        const base = inverse.base[columns[row]];
+        // the second row of a pair still lacks its element under the first
+        if (q === 1) for (let k = 0; k < de; k += 1) yz[de + k] += inverse.data[base + columns[r]] * y[k * m + r];
+        const diagonal = inverse.data[base + columns[row]];
+        for (let i = 0; i < de; i += 1) {
+          for (let j = 0; j < de; j += 1) t[i * de + j] += y[i * m + row] * yz[q * de + j] + yz[q * de + i] * y[j * m + row] + diagonal * y[i * m + row] * y[j * m + row];
+        }
+      }
+    }
+    // L⁻ᵀ (I + T) L⁻¹
+    const inv = new Float64Array(de * de); // L⁻¹
+    for (let c = 0; c < de; c += 1) {
+      for (let i = c; i < de; i += 1) {
+        let v = i === c ? 1 : 0;
+        for (let k = c; k < i; k += 1) v -= l[e * de * de + i * de + k] * inv[k * de + c];
+        inv[i * de + c] = v / l[e * de * de + i * de + i];
+      }
+    }
+    for (let i = 0; i < de; i += 1) t[i * de + i] += 1;
+    for (let i = 0; i < de; i += 1) {
+      for (let j = 0; j < de; j += 1) {
+        let v = 0;
+        for (let a = i; a < de; a += 1) for (let b = j; b < de; b += 1) v += inv[a * de + i] * t[a * de + b] * inv[b * de + j];
+        out[i * de + j] = v;
+      }
+    }
+  }
+}
+
+/**
+ * yz[q·de + k] = Σ_{c<r} Z[r+q][c] · y[k][c] for two rows of Z at bases a and b, de = 3 or 6. Written out, two rows at a time: it is the
+ * hot loop of the covariance, and each element of y is read once for both (1.5 times faster than row by row).
+ */
+function timesRows(data: Float64Array, a: number, b: number, columns: Int32Array, y: Float64Array, m: number, r: number, yz: Float64Array): void {
+  const m2 = 2 * m;
+  let a0 = 0,
+    a1 = 0,
+    a2 = 0,
+    b0 = 0,
+    b1 = 0,
+    b2 = 0;
+  if (yz.length === 6) {
+    for (let c = 0; c < r; c += 1) {
+      const za = data[a + columns[c]],
+        zb = data[b + columns[c]];
+      const y0 = y[c],
+        y1 = y[m + c],
+        y2 = y[m2 + c];
+      a0 += za * y0;
+      a1 += za * y1;
+      a2 += za * y2;
+      b0 += zb * y0;
+      b1 += zb * y1;
+      b2 += zb * y2;
+    }
+    yz[0] = a0;
+    yz[1] = a1;
+    yz[2] = a2;
+    yz[3] = b0;
+    yz[4] = b1;
+    yz[5] = b2;
+    return;
+  }
+  const m3 = 3 * m,
+    m4 = 4 * m,
+    m5 = 5 * m;
+  let a3 = 0,
+    a4 = 0,
+    a5 = 0,
+    b3 = 0,
+    b4 = 0,
+    b5 = 0;
+  for (let c = 0; c < r; c += 1) {
+    const za = data[a + columns[c]],
+      zb = data[b + columns[c]];
+    const y0 = y[c],
+      y1 = y[m + c],
+      y2 = y[m2 + c],
+      y3 = y[m3 + c],
+      y4 = y[m4 + c],
+      y5 = y[m5 + c];
+    a0 += za * y0;
+    a1 += za * y1;
+    a2 += za * y2;
+    a3 += za * y3;
+    a4 += za * y4;
+    a5 += za * y5;
+    b0 += zb * y0;
+    b1 += zb * y1;
+    b2 += zb * y2;
+    b3 += zb * y3;
+    b4 += zb * y4;
+    b5 += zb * y5;
+  }
+  yz[0] = a0;
+  yz[1] = a1;
+  yz[2] = a2;
+  yz[3] = a3;
+  yz[4] = a4;
+  yz[5] = a5;
+  yz[6] = b0;
+  yz[7] = b1;
+  yz[8] = b2;
+  yz[9] = b3;
+  yz[10] = b4;
+  yz[11] = b5;
+}
+
+/** Observations of each eliminated block, first kept block that shares one with each kept block, and the work of one factorisation. */
+function cost(elim: Int32Array, kept: Int32Array, elimCount: number, keptCount: number, dk: number, de: number) {
+  const lists: number[][] = Array.from({ length: elimCount }, () => []);
+  for (let o = 0; o < elim.length; o += 1) lists[elim[o]].push(o);
+  const firstBlock = Int32Array.from({ length: keptCount }, (_, i) => i);
+  let operations = 0;
+  const obsOf = lists.map((list) => {
+    list.sort((a, b) => kept[a] - kept[b]);
+    for (const o of list) firstBlock[kept[o]] = Math.min(firstBlock[kept[o]], kept[list[0]]);
+    operations += ((list.length * dk) ** 2 / 2) * de;
+    return Int32Array.from(list);
+  });
+  for (let b = 0; b < keptCount; b += 1) operations += (dk * ((b - firstBlock[b] + 1) * dk) ** 2) / 2;
+  return { obsOf, firstBlock, operations };
+}
+
+function smallCholesky(h: Float64Array, l: Float64Array, at: number, n: number): boolean {
+  for (let i = 0; i < n; i += 1) {
+    for (let j = 0; j <= i; j += 1) {
+      let s = h[i * n + j];
+      for (let k = 0; k < j; k += 1) s -= l[at + i * n + k] * l[at + j * n + k];
+      if (i === j) {
+        if (!(s > 0)) return false;
+        l[at + i * n + i] = Math.sqrt(s);
+      } else l[at + i * n + j] = s / l[at + j * n + j];
+    }
+  }
+  return true;
+}
+
+/** Y ← L⁻¹ Y, rows of length m */
+function forwardRows(l: Float64Array, at: number, n: number, y: Float64Array, m: number): void {
+  for (let i = 0; i < n; i += 1) {
+    for (let k = 0; k < i; k += 1) {
+      const f = l[at + i * n + k];
+      for (let c = 0; c < m; c += 1) y[i * m + c] -= f * y[k * m + c];
+    }
+    const d = 1 / l[at + i * n + i];
+    for (let c = 0; c < m; c += 1) y[i * m + c] *= d;
+  }
+}
+
+/** S −= Yᵀ Y on the lower triangle, three rows in Y. Two rows of S at a time halve the reads of Y (1.4 times faster at m = 1500). */
+function subtract3(s: Float64Array, base: Int32Array, columns: Int32Array, y: Float64Array, m: number): void {
+  const m2 = 2 * m;
+  let r = 0;
+  for (; r + 1 < m; r += 2) {
+    const bA = base[columns[r]],
+      bB = base[columns[r + 1]];
+    const a0 = y[r],
+      a1 = y[m + r],
+      a2 = y[m2 + r];
+    const b0 = y[r + 1],
+      b1 = y[m + r + 1],
+      b2 = y[m2 + r + 1];
+    for (let c = 0; c <= r; c += 1) {
+      const column = columns[c];
+      const c0 = y[c],
+        c1 = y[m + c],
+        c2 = y[m2 + c];
+      s[bA + column] -= a0 * c0 + a1 * c1 + a2 * c2;
+      s[bB + column] -= b0 * c0 + b1 * c1 + b2 * c2;
+    }
+    s[bB + columns[r + 1]] -= b0 * b0 + b1 * b1 + b2 * b2;
+  }
+  for (; r < m; r += 1) {
+    const bA = base[columns[r]];
+    const a0 = y[r],
+      a1 = y[m + r],
+      a2 = y[m2 + r];
+    for (let c = 0; c <= r; c += 1) s[bA + columns[c]] -= a0 * y[c] + a1 * y[m + c] + a2 * y[m2 + c];
+  }
+}
+
+/** Where all columns but the last follow one another, the index of the first; else −1. The last is the focal length when it is free. */
+function runStart(columns: Int32Array, m: number): number {
+  return m > 2 && columns[m - 2] - columns[0] === m - 2 ? columns[0] : -1;
+}
+
+function subtract6(s: Float64Array, base: Int32Array, columns: Int32Array, y: Float64Array, m: number): void {
+  const run = runStart(columns, m);
+  const m2 = 2 * m,
+    m3 = 3 * m,
+    m4 = 4 * m,
+    m5 = 5 * m;
+  let r = 0;
+  for (; r + 1 < m; r += 2) {
+    const bA = base[columns[r]],
+      bB = base[columns[r + 1]];
+    const a0 = y[r],
+      a1 = y[m + r],
+      a2 = y[m2 + r],
+      a3 = y[m3 + r],
+      a4 = y[m4 + r],
+      a5 = y[m5 + r];
+    const b0 = y[r + 1],
+      b1 = y[m + r + 1],
+      b2 = y[m2 + r + 1],
+      b3 = y[m3 + r + 1],
+      b4 = y[m4 + r + 1],
+      b5 = y[m5 + r + 1];
+    // every point seen: no look-up of columns (1.3 times faster)
+    if (run >= 0) {
+      for (let c = 0, atA = bA + run, atB = bB + run; c <= r; c += 1, atA += 1, atB += 1) {
+        const c0 = y[c],
+          c1 = y[m + c],
+          c2 = y[m2 + c],
+          c3 = y[m3 + c],
+          c4 = y[m4 + c],
+          c5 = y[m5 + c];
+        s[atA] -= a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3 + a4 * c4 + a5 * c5;
+        s[atB] -= b0 * c0 + b1 * c1 + b2 * c2 + b3 * c3 + b4 * c4 + b5 * c5;
+      }
+    } else
+      for (let c = 0; c <= r; c += 1) {
+        const column = columns[c];
+        const c0 = y[c],
+          c1 = y[m + c],
+          c2 = y[m2 + c],
+          c3 = y[m3 + c],
+          c4 = y[m4 + c],
+          c5 = y[m5 + c];
+        s[bA + column] -= a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3 + a4 * c4 + a5 * c5;
+        s[bB + column] -= b0 * c0 + b1 * c1 + b2 * c2 + b3 * c3 + b4 * c4 + b5 * c5;
+      }
+    s[bB + columns[r + 1]] -= b0 * b0 + b1 * b1 + b2 * b2 + b3 * b3 + b4 * b4 + b5 * b5;
+  }
+  for (; r < m; r += 1) {
+    const bA = base[columns[r]];
+    for (let c = 0; c <= r; c += 1) {
+      let v = 0;
+      for (let k = 0; k < 6; k += 1) v += y[k * m + r] * y[k * m + c];
+      s[bA + columns[c]] -= v;
+    }
+  }
+}

@@ -1,0 +1,466 @@
+import { anchorSolve } from '../anchor';
+import { applySimilarity, matToQuat, median, mulMat3, seededRandom, sigmaFromMedianRadius, transpose3, type Mat3, type Quat } from '../math';
+import { adjust } from './adjust';
+import { evaluateBundle, Linearisation } from './bundle-problem';
+import { BundleCovariance } from './covariance';
+import { buildObservations, type Observations, type TrackPoint } from './observations';
+import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
+import { rotationOnly } from './relative-pose';
+import type { SolveResult, TrimmedObservation } from './result';
+import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
+import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, rankPairs, startFromPair, type PairCandidate } from './start';
+
+export interface SolveOptions {
+  /** drop the worst observations and solve again; default false */
+  trim?: boolean;
+  seed?: number; // default 1
+  /** throw CancelledError inside to stop */
+  onProgress?: (progress: { stage: string; done: number; total: number }) => void;
+}
+
+/** Up to here the last adjustment runs on until hardly anything moves; beyond, an iteration takes seconds and its gain is below the noise. */
+const POLISH_OBSERVATIONS = 120_000;
+
+/** Focal lengths tried when it is free, over the recorded one: a start within about ±25 % finds the basin. */
+const FREE_STARTS = [1, 0.71, 1.41, 0.5, 2];
+const PROBE_KEYFRAMES = 10;
+/** While a free focal length is still seen from few frames it is pulled to the start by 10 %: else it wanders, and the path bends with it. */
+const GROWTH_FOCAL_SHARE = 0.1;
+
+/**
+ * Camera path, points and focal length from tracks.
+ * Starting pair by parallax and by a model choice between turn and motion; several starts and focal lengths compared by a truncated cost
+ * over the same observations; other frames by absolute pose; bundle adjustment; tracks that do not behave like still points left out;
+ * covariance; anchoring. What cannot be solved is said, never invented.
+ * @throws CoreError for bad input; a hard problem returns status `failed` or `partial` with its reason
+ */
+export function solveTracks(tracks: readonly TrackPoint[], setup: SolveSetup, options: SolveOptions = {}): SolveResult {
+  const lens = readSolveSetup(setup);
+  const progress = options.onProgress ?? (() => undefined);
+  const random = seededRandom(options.seed ?? 1);
+  const warnings: string[] = [];
+  progress({ stage: 'reading tracks', done: 0, total: 1 });
+  const obs = buildObservations(tracks, lens.map);
+  if (obs.outsideLens > 0) warnings.push(`${obs.outsideLens} places lie where the held distortion has no inverse and were left out.`);
+  const fail = (reason: string) => failed(setup, lens, reason, warnings);
+
+  const lasting = obs.byTrack.filter((l) => l.length >= 2).length;
+  if (obs.frames.length < 2) return fail(`too few frames: ${obs.frames.length} with tracks; a solve needs at least 2`);
+  if (lasting < MIN_SHARED_TRACKS) return fail(`too few tracks: ${lasting} seen in two frames or more; a solve needs at least ${MIN_SHARED_TRACKS}`);
+
+  const focalMode = setup.focal.mode ?? 'held';
+  const rule: FocalRule =
+    focalMode === 'held' ? { held: true } : focalMode === 'guided' ? { held: false, priorMm: lens.recordedMm, priorSigmaMm: setup.focal.sigmaMm! * (setup.adapterFactor ?? 1) } : { held: false };
+  const sparse = thinTracks(tracks, obs, lens);
+  const keys = chooseKeyframes(sparse);
+  const probe = new Reconstruction(sparse, lens.map, lens.recordedMm, rule);
+  const ranked = rankPairs(probe, keys);
+  if (ranked.length === 0) return fail(`too few shared tracks: no two frames share ${MIN_SHARED_TRACKS}`);
+  progress({ stage: 'starting pair', done: 0, total: 1 });
+  // a pair of few tracks fits any model: the judgement is left to those that share many, where there are such
+  const rich = ranked.filter((p) => p.shared >= 24);
+  if (!motionSeen(probe, (rich.length > 0 ? rich : ranked).slice(0, 4), random)) return fail('no parallax: the camera turns but does not move, so directions are seen and no depth');
+
+  const starts = focalMode === 'free' ? FREE_STARTS.map((f) => f * lens.recordedMm) : [lens.recordedMm];
+  let best: { r: Reconstruction; score: number } | null = null;
+  starts.forEach((focalMm, i) => {
+    progress({ stage: 'starting pair', done: i, total: starts.length });
+    const tried = tryStart(sparse, lens, focalMm, rule.held || rule.priorSigmaMm ? rule : { held: false, priorMm: focalMm, priorSigmaMm: GROWTH_FOCAL_SHARE * focalMm }, keys, random);
+    if (tried && (!best || tried.score < best.score)) best = tried;
+  });
+  if (!best) return fail('no starting pair: no two frames give a consistent camera motion');
+  const started = (best as { r: Reconstruction; score: number }).r;
+
+  const total = obs.frames.length;
+  const onPlaced = (done: number) => progress({ stage: 'frames placed', done, total });
+  growOver(started, keys, random, onPlaced);
+  const r = started.carryTo(obs, rule);
+  r.triangulate(MIN_RAY_ANGLE_RAD, 4);
+  r.adjustAll(2, 10, 1e-4);
+  const missing = placeRest(r, random, onPlaced);
+
+  const trimmed: TrimmedObservation[] = [];
+  let iterations = refineAll(r, trimmed, progress);
+  iterations += chooseNormalisation(r, lens, rule, warnings);
+  nameMoving(r, trimmed, warnings);
+  if (options.trim) iterations += trim(r, trimmed, progress, warnings);
+  progress({ stage: 'uncertainty', done: 0, total: 1 });
+  return assemble(r, lens, setup, { warnings, trimmed, missing, iterations, focalMode });
+}
+
+/** Tracks kept in a frame while the start is looked for: enough for a pose, few enough for a dozen starts in a second. */
+const START_TRACKS = 80;
+
+/** Every n-th track where frames hold several times START_TRACKS; otherwise all. */
+function thinTracks(tracks: readonly TrackPoint[], obs: Observations, lens: SolveLens): Observations {
+  const stride = Math.floor(median(obs.byFrame.map((l) => l.length)) / START_TRACKS);
+  if (stride < 2) return obs;
+  const kept = new Set(obs.trackIds.filter((_, i) => i % stride === 0));
+  return buildObservations(
+    tracks.filter((p) => kept.has(p.track)),
+    lens.map,
+  );
+}
+
+/** Does any of the best pairs show motion, at whatever focal length explains a pure turn best? */
+function motionSeen(probe: Reconstruction, pairs: readonly PairCandidate[], random: () => number): boolean {
+  const trial = new Reconstruction(probe.obs, probe.lens, probe.focalMm, probe.focalRule);
+  for (const pair of pairs) {
+    const turnPx = (focalMm: number) => {
+      trial.focalMm = focalMm;
+      return rotationOnly(trial.sharedPairs(pair.a, pair.b).pairs).medianSlope * trial.slopeToPx;
+    };
+    let bestFocal = probe.focalMm;
+    let bestPx = Infinity;
+    // an octave either way in semitones, then finer about the best
+    for (const stepOctaves of [1 / 12, 1 / 60, 1 / 300, 1 / 1500, 1 / 7500]) {
+      const around = bestFocal;
+      const count = stepOctaves === 1 / 12 ? 12 : 5;
+      for (let step = -count; step <= count; step += 1) {
+        const focalMm = around * 2 ** (step * stepOctaves);
+        const px = turnPx(focalMm);
+        if (px < bestPx) {
+          bestPx = px;
+          bestFocal = focalMm;
+        }
+      }
+    }
+    trial.focalMm = bestFocal;
+    const turnOnly = !hasParallax(trial.sharedPairs(pair.a, pair.b).pairs, trial.slopeToPx, random);
+    if (turnOnly) continue;
+    if (hasParallax(probe.sharedPairs(pair.a, pair.b).pairs, probe.slopeToPx, random)) return true;
+  }
+  return false;
+}
+
+/** The best of a few pairs at one focal length, grown over some keyframes and scored over the same observations. */
+function tryStart(obs: Observations, lens: SolveLens, focalMm: number, rule: FocalRule, keys: readonly number[], random: () => number): { r: Reconstruction; score: number } | null {
+  const base = new Reconstruction(obs, lens.map, focalMm, rule);
+  const pairs = rankPairs(base, keys);
+  const chosen = pairs.filter((p, i) => i < 12 && pairs.findIndex((q) => Math.abs(q.a - p.a) + Math.abs(q.b - p.b) <= 2) === i).slice(0, 3);
+  let best: { r: Reconstruction; score: number } | null = null;
+  for (const pair of chosen) {
+    const r = startFromPair(obs, lens.map, focalMm, rule, pair, random);
+    if (!r) continue;
+    const middle = (pair.a + pair.b) / 2;
+    const near = [...keys].sort((a, b) => Math.abs(a - middle) - Math.abs(b - middle)).slice(0, PROBE_KEYFRAMES);
+    growOver(r, near, random);
+    r.adjustAll(2, 15, 1e-5);
+    const score = truncatedScore(r, near);
+    if (!best || score < best.score) best = { r, score };
+    // a start that explains nearly everything to within a pixel needs no rival
+    if (score < 1.5) break;
+  }
+  return best;
+}
+
+/** Mean of min(residual, 5 px)² over all observations in the frames; one that is not explained counts in full. */
+function truncatedScore(r: Reconstruction, frames: readonly number[]): number {
+  const cap2 = 25;
+  const { problem, state } = r.toBundle(new Set(frames));
+  const lin = new Linearisation(problem.camera.length);
+  evaluateBundle(problem, state, lin, false);
+  const all = frames.reduce((n, f) => n + r.obs.byFrame[f].length, 0);
+  let sum = (all - problem.camera.length) * cap2;
+  for (let i = 0; i < problem.camera.length; i += 1) sum += Math.min(cap2, lin.residual[2 * i] ** 2 + lin.residual[2 * i + 1] ** 2);
+  return sum / Math.max(1, all);
+}
+
+/** Places all other frames, from the placed ones outwards, adding points where frames run out of them. Returns the frames left over. */
+function placeRest(r: Reconstruction, random: () => number, onPlaced: (done: number) => void): number[] {
+  let open = r.poses.flatMap((p, f) => (p ? [] : [f]));
+  for (let round = 0; round < 6 && open.length > 0; round += 1) {
+    const before = open.length;
+    open.sort((a, b) => nearest(r, a) - nearest(r, b));
+    let count = r.placedFrames().length;
+    for (const f of open) {
+      if (r.place(f, 3, random)) count += 1;
+      if (count % 10 === 0) onPlaced(count);
+    }
+    open = open.filter((f) => !r.poses[f]);
+    r.triangulate(MIN_RAY_ANGLE_RAD, 4);
+    if (open.length === before) break;
+    if (open.length > 0) r.adjustAll(2, 4, 1e-4);
+  }
+  onPlaced(r.placedFrames().length);
+  return open;
+}
+
+const nearest = (r: Reconstruction, f: number): number => {
+  for (let d = 1; d < r.poses.length; d += 1) if (r.poses[f - d] ?? r.poses[f + d]) return d;
+  return Infinity;
+};
+
+/** Adjusts all frames; leaves out tracks that do not behave like still points; takes back those that do after all. */
+function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNullable<SolveOptions['onProgress']>): number {
+  // the keyframes already tell the noise, so that the first round can be the last
+  let huberPx = Math.max(1e-3, 3 * noiseOf(r.adjustAll(2, 0).residualPx));
+  let iterations = 0;
+  const rounds = 4;
+  for (let round = 0; round < rounds; round += 1) {
+    const added = r.triangulate(MIN_RAY_ANGLE_RAD, Math.max(2, 2 * huberPx));
+    const last = round === rounds - 1;
+    const { residualPx, obsOf } = r.adjustAll(huberPx, round === 0 ? 12 : 20, round === 0 ? 1e-3 : 1e-5, (i) => {
+      iterations += 1;
+      progress({ stage: 'adjusting', done: round * 10 + Math.min(i, 9), total: rounds * 10 });
+    });
+    const sigma = Math.max(1e-4, noiseOf(residualPx));
+    huberPx = Math.max(3 * sigma, 1e-3);
+    if (last) break;
+    const moving = movingTracks(r, residualPx, obsOf, sigma);
+    for (const { track, rms } of moving) {
+      r.rejected[track] = 1;
+      r.points[track] = null;
+      trimmed.push({ track: r.obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
+    }
+    const lost = dropLostFrames(r, residualPx, obsOf, sigma);
+    if (moving.length + lost === 0 && (round > 0 || added === 0)) break;
+  }
+  // a long shot of short tracks bends along a flat valley: the cost hardly falls while the focal length still walks
+  if (r.obs.count <= POLISH_OBSERVATIONS) {
+    r.adjustAll(huberPx, 60, 1e-9, (i) => {
+      iterations += 1;
+      progress({ stage: 'adjusting', done: 36 + Math.min(3, i / 10), total: 40 });
+    });
+  }
+  return iterations;
+}
+
+/** One-axis noise of residual lengths, px; half of them may be wild. */
+const noiseOf = (residualPx: Float64Array): number => sigmaFromMedianRadius(median(residualPx));
+
+/** Tracks whose RMS is 2.5 times what the noise explains (√2 sigma in two dimensions). */
+function movingTracks(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array, sigma: number): { track: number; rms: number }[] {
+  const sums = new Map<number, { sum: number; n: number }>();
+  obsOf.forEach((o, i) => {
+    const entry = sums.get(r.obs.track[o]) ?? { sum: 0, n: 0 };
+    entry.sum += residualPx[i] ** 2;
+    entry.n += 1;
+    sums.set(r.obs.track[o], entry);
+  });
+  const limit = 2.5 * Math.SQRT2 * Math.max(sigma, 0.02);
+  return [...sums].flatMap(([track, { sum, n }]) => (Math.sqrt(sum / n) > limit ? [{ track, rms: Math.sqrt(sum / n) }] : []));
+}
+
+/** Tracks without a place: those whose rays do not meet move by themselves; the others were seen under too little parallax. */
+function nameMoving(r: Reconstruction, trimmed: TrimmedObservation[], warnings: string[]): void {
+  const { residualPx } = r.adjustAll(Infinity, 0);
+  const limitPx = 2.5 * Math.SQRT2 * Math.max(noiseOf(residualPx), 0.02);
+  let flat = 0;
+  r.points.forEach((point, t) => {
+    if (point || r.rejected[t]) return;
+    if (r.obs.byTrack[t].filter((o) => r.poses[r.obs.frame[o]]).length < 3) return;
+    const missPx = r.missOf(t);
+    if (missPx > limitPx) {
+      r.rejected[t] = 1;
+      trimmed.push({ track: r.obs.trackIds[t], frame: null, residualPx: missPx, reason: 'moving' });
+    } else flat += 1;
+  });
+  if (flat > 0) warnings.push(`${flat} tracks were seen under too little parallax to have a depth and were left out.`);
+}
+
+/** A frame that fits ten times worse than the rest has no camera to speak of. */
+function dropLostFrames(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array, sigma: number): number {
+  const byFrame = new Map<number, number[]>();
+  obsOf.forEach((o, i) => {
+    const list = byFrame.get(r.obs.frame[o]) ?? [];
+    list.push(residualPx[i]);
+    byFrame.set(r.obs.frame[o], list);
+  });
+  let lost = 0;
+  r.poses.forEach((pose, f) => {
+    if (!pose) return;
+    const list = byFrame.get(f);
+    if (!list || list.length < 4 || median(list) > 10 * Math.max(sigma, 0.1)) {
+      r.poses[f] = null;
+      lost += 1;
+    }
+  });
+  return lost;
+}
+
+/** Were the coefficients normalised by the recorded focal length (the map is fixed in the picture) or by the true one (it follows)? */
+function chooseNormalisation(r: Reconstruction, lens: SolveLens, rule: FocalRule, warnings: string[]): number {
+  if (rule.held || !lens.hasDistortion || Math.abs(r.focalMm / lens.recordedMm - 1) < 0.003) return 0;
+  const { problem, state, frameOf, trackOf } = r.toBundle();
+  const fixed = adjust(problem, state, { huberPx: 3, maxIterations: 3 });
+  const follows = adjust({ ...problem, lens: { ...problem.lens, follows: true } }, state, { huberPx: 3, maxIterations: 15, costTolerance: 1e-6 });
+  if (follows.finalCost >= 0.98 * fixed.finalCost) return fixed.iterations + follows.iterations;
+  warnings.push('The distortion fits better when its coefficients are read with the solved focal length than with the recorded one; it was read so.');
+  r.lens = { ...r.lens, follows: true };
+  r.absorb(follows.state, frameOf, trackOf);
+  return fixed.iterations + follows.iterations;
+}
+
+/** Drops observations above 3 sigma and adjusts again, up to three rounds; says when that did not help. */
+function trim(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNullable<SolveOptions['onProgress']>, warnings: string[]): number {
+  let iterations = 0;
+  for (let round = 0; round < 3; round += 1) {
+    const { residualPx, obsOf } = r.adjustAll(Infinity, 0);
+    const sigma = noiseOf(residualPx);
+    let count = 0;
+    obsOf.forEach((o, i) => {
+      if (residualPx[i] <= 3 * Math.max(sigma, 1e-3)) return;
+      r.dropped[o] = 1;
+      count += 1;
+      trimmed.push({ track: r.obs.trackIds[r.obs.track[o]], frame: r.obs.frames[r.obs.frame[o]], residualPx: residualPx[i], reason: 'trim' });
+    });
+    if (count === 0) break;
+    const after = r.adjustAll(Infinity, 15, 1e-6, () => {
+      iterations += 1;
+      progress({ stage: 'trimming', done: round, total: 3 });
+    });
+    const rms = (list: Float64Array) => Math.sqrt(list.reduce((s, e) => s + e * e, 0) / Math.max(1, list.length));
+    if (rms(after.residualPx) > rms(residualPx)) warnings.push('Trimming made the fit worse: the worst tracks were holding it together.');
+  }
+  return iterations;
+}
+
+function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: string[]): SolveResult {
+  return {
+    status: 'failed',
+    reason,
+    width: lens.geometry.widthPx,
+    height: lens.geometry.heightPx,
+    focalMm: null,
+    sigmaFocalMm: null,
+    focalMode: (setup.focal.mode ?? 'held') as SolveResult['focalMode'],
+    distortion: describeLens(lens, lens.map.follows),
+    rmsPx: null,
+    rmsPerMille: null,
+    noisePx: null,
+    frames: [],
+    points: [],
+    trimmed: [],
+    anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] },
+    warnings,
+    iterations: 0,
+  };
+}
+
+const describeLens = (lens: SolveLens, follows: boolean): SolveResult['distortion'] => ({
+  mode: lens.hasDistortion ? 'held' : 'none',
+  model: 'radial',
+  k: [...lens.map.distortion.k],
+  p: [...lens.map.distortion.p],
+  normalisedWithMm: lens.recordedMm,
+  follows,
+});
+
+interface Story {
+  warnings: string[];
+  trimmed: TrimmedObservation[];
+  missing: number[];
+  iterations: number;
+  focalMode: string;
+}
+
+function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult {
+  const { obs } = r;
+  const { problem, state, frameOf, trackOf } = r.toBundle();
+  const { warnings } = story;
+  const lin = new Linearisation(problem.camera.length);
+  evaluateBundle(problem, state, lin, false);
+  const n = problem.camera.length;
+  const frameSum = new Float64Array(frameOf.length),
+    frameCount = new Float64Array(frameOf.length);
+  const pointSum = new Float64Array(trackOf.length),
+    pointCount = new Float64Array(trackOf.length);
+  let sum = 0;
+  let weightedSum = 0;
+  for (let i = 0; i < n; i += 1) {
+    const weighted = lin.residual[2 * i] ** 2 + lin.residual[2 * i + 1] ** 2;
+    const e2 = weighted / problem.weight[i];
+    sum += e2;
+    weightedSum += weighted;
+    frameSum[problem.camera[i]] += e2;
+    frameCount[problem.camera[i]] += 1;
+    pointSum[problem.point[i]] += e2;
+    pointCount[problem.point[i]] += 1;
+  }
+  const rmsPx = Math.sqrt(sum / n);
+  const unknowns = 6 * frameOf.length + 3 * trackOf.length - 7 + (problem.focal.held ? 0 : 1);
+  const variance = weightedSum / Math.max(1, 2 * n - unknowns);
+  const covariance = BundleCovariance.compute(problem, state);
+  if (!covariance) warnings.push('The tracks do not determine all cameras and points: no standard deviations can be given.');
+  const poses = frameOf.map((f) => r.poses[f]!);
+  const anchored = anchorSolve(
+    {
+      frames: frameOf.map((f) => obs.frames[f]),
+      centers: poses.map(centerOf),
+      rotations: poses.map((p) => p.rotation),
+      translations: poses.map((p) => p.translation),
+      trackIds: trackOf.map((t) => obs.trackIds[t]),
+      points: trackOf.map((t) => r.points[t]!),
+      variance,
+      covariance,
+    },
+    setup.anchors ?? {},
+  );
+  warnings.push(...anchored.warnings);
+  const sim = anchored.similarity;
+
+  const sigmaFocalMm = problem.focal.held ? 0 : covariance ? Math.sqrt(covariance.focalVariance() * variance) : null;
+  if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) warnings.push(`The focal length is hardly seen in this move: ± ${sigmaFocalMm.toFixed(1)} mm.`);
+  const moving = story.trimmed.filter((t) => t.frame === null);
+  if (moving.length > 0) warnings.push(`${moving.length} of ${obs.trackIds.length} tracks do not behave like still points and were left out.`);
+  const unplaced = r.poses.flatMap((p, f) => (p ? [] : [obs.frames[f]]));
+  const few = frameOf.filter((_, c) => frameCount[c] < MIN_SHARED_TRACKS).length;
+  if (few > 0) warnings.push(`${few} frames stand on fewer than ${MIN_SHARED_TRACKS} tracks.`);
+  const solved = unplaced.length === 0;
+  return {
+    status: frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS ? 'failed' : solved ? 'solved' : 'partial',
+    reason: solved ? null : `${unplaced.length} of ${obs.frames.length} frames could not be placed (${ranges(unplaced)}): too few tracks connect them to the rest`,
+    width: lens.geometry.widthPx,
+    height: lens.geometry.heightPx,
+    focalMm: r.focalMm,
+    sigmaFocalMm,
+    focalMode: story.focalMode as SolveResult['focalMode'],
+    distortion: describeLens(lens, r.lens.follows),
+    rmsPx,
+    rmsPerMille: (rmsPx / lens.geometry.widthPx) * 1000,
+    noisePx: Math.sqrt(variance),
+    frames: frameOf.map((f, c) => ({
+      frame: obs.frames[f],
+      position: applySimilarity(sim, centerOf(poses[c])),
+      rotation: cameraToWorld(poses[c].rotation, sim.rotation),
+      focalMm: r.focalMm,
+      rmsPx: Math.sqrt(frameSum[c] / Math.max(1, frameCount[c])),
+      tracks: frameCount[c],
+      sigmaPositionM: anchored.positionSigmaM({ kind: 'camera', index: c }),
+    })),
+    points: trackOf.map((t, p) => ({
+      track: obs.trackIds[t],
+      position: applySimilarity(sim, r.points[t]!),
+      sigmaM: anchored.positionSigmaM({ kind: 'point', index: p }),
+      rmsPx: Math.sqrt(pointSum[p] / Math.max(1, pointCount[p])),
+      observations: pointCount[p],
+    })),
+    trimmed: story.trimmed,
+    anchoring: {
+      scale: anchored.scaled ? sim.scale : null,
+      sigmaScalePct: anchored.sigmaScale === null ? null : (100 * anchored.sigmaScale) / sim.scale,
+      datum: anchored.datum,
+      residuals: anchored.residuals,
+    },
+    warnings,
+    iterations: story.iterations,
+  };
+}
+
+/** Picture axes (x right, y down, z forward) to the conventions' camera (x right, y up, looking along −z), then to the anchored world. */
+function cameraToWorld(worldToCamera: Mat3, anchorRotation: Mat3): Quat {
+  return matToQuat(mulMat3(mulMat3(anchorRotation, transpose3(worldToCamera)), [1, 0, 0, 0, -1, 0, 0, 0, -1]));
+}
+
+/** "12–40, 55": consecutive frame numbers in one. */
+function ranges(frames: readonly number[]): string {
+  const out: string[] = [];
+  for (let i = 0; i < frames.length;) {
+    let j = i;
+    while (j + 1 < frames.length && frames[j + 1] === frames[j] + 1) j += 1;
+    out.push(i === j ? String(frames[i]) : `${frames[i]}–${frames[j]}`);
+    i = j + 1;
+  }
+  return out.length > 6 ? `${out.slice(0, 6).join(', ')} …` : out.join(', ');
+}

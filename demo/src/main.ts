@@ -1,0 +1,99 @@
+import { connect, folderStore, hashPassword, migrate, openQueue, readConfig, writeRecord, type Database, type FileStore } from '@mesure/server';
+import { randomUUID } from 'node:crypto';
+import { mkdir, writeFile } from 'node:fs/promises';
+import path from 'node:path';
+import { buildInput } from '@mesure/server/jobs/inputs';
+import compute from '@mesure/server/jobs/compute';
+import { MessageChannel } from 'node:worker_threads';
+import { idOf } from './ids';
+import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
+import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario } from './scenario';
+import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
+
+/** Migrates, and loads the demo day where the database holds none. What people entered before is never touched. */
+const config = readConfig(process.env);
+const say = (text: string) => process.stderr.write(`${text}\n`);
+const db = connect(config.databaseUrl);
+const store = folderStore(path.join(config.dataDir, 'files'));
+const applied = await migrate(db.sequelize);
+if (applied.length > 0) say(`Database prepared (${applied.join(', ')}).`);
+// a load that fails takes back what it wrote, so that the next start loads it whole
+if ((await db.Production.count()) === 0 && process.argv[2] !== 'migrate-only') {
+  try {
+    await load(db, store);
+  } catch (error) {
+    await db.Production.destroy({ where: {} });
+    await db.User.destroy({ where: {} });
+    throw error;
+  }
+}
+// made here once, before web and worker start side by side
+const queue = await openQueue(config.databaseUrl);
+await queue.stop({ graceful: false });
+await db.sequelize.close();
+
+async function load(database: Database, files: FileStore): Promise<void> {
+  say('Rendering the demo day: lens grids and camera moves …');
+  const passwordHash = await hashPassword(PASSWORD);
+  await database.Production.bulkCreate([PRODUCTION, OTHER_PRODUCTION]);
+  await database.User.bulkCreate(PEOPLE.map((p) => ({ id: p.id, name: p.name, passwordHash })));
+  await database.Membership.bulkCreate(PEOPLE.map((p) => ({ userId: p.id, productionId: p.productionId, role: p.role })));
+
+  const samples = path.join(config.dataDir, 'demo-files');
+  await mkdir(samples, { recursive: true });
+  const keep = async (name: string, bytes: Buffer, mime: string, size: [number, number] | null): Promise<string> => {
+    const temporary = path.join(samples, `.${randomUUID()}`);
+    await writeFile(temporary, bytes);
+    const sha256 = await files.put(temporary);
+    await database.StoredFile.upsert({ productionId: PRODUCTION.id, sha256, name, mime, sizeBytes: bytes.length, widthPx: size?.[0] ?? null, heightPx: size?.[1] ?? null });
+    return sha256;
+  };
+  const galley = Buffer.from(tracksCsv(galleyDolly().shot));
+  const ids = {
+    plate32: await keep('A_orrinel32_grid.jpg', await orrinel32Plate(), 'image/jpeg', [4096, 2160]),
+    plate25: await keep('B_orrinel25_grid.jpg', await orrinel25Plate(), 'image/jpeg', [3840, 2160]),
+    tracksGalley: await keep('41A_t2_tracks.csv', galley, 'text/csv', null),
+    tracksJetty: await keep('42B_t2_tracks.csv', Buffer.from(tracksCsv(jettyCrane().shot)), 'text/csv', null),
+    tracksPassage: await keep('47_t1_tracks.csv', Buffer.from(tracksCsv(passagePan().shot)), 'text/csv', null),
+  };
+  const wrangler = PEOPLE[0];
+  for (const seed of scenario(ids)) {
+    await writeRecord(database, { userId: wrangler.id, name: wrangler.name, productionId: PRODUCTION.id }, seed.kind, seed.id, {
+      mutationId: randomUUID(),
+      baseVersion: 0,
+      deleted: false,
+      body: seed.body,
+    });
+  }
+  say('Files to try by hand …');
+  await writeFile(path.join(samples, 'grid-good.jpg'), await freshPlate());
+  await writeFile(path.join(samples, 'grid-blurred.jpg'), await blurredPlate());
+  await writeFile(path.join(samples, 'grid-small-chart.jpg'), await smallChartPlate());
+  await writeFile(path.join(samples, 'no-chart.jpg'), await noChart());
+  await writeFile(path.join(samples, 'tracks-galley.csv'), galley);
+  say('Computing what the day already holds …');
+  for (const [kind, subject] of [
+    ['grid', 'plate 32'],
+    ['grid', 'plate 25'],
+    ['solve', 'take 42B 2'],
+  ] as const) {
+    const input = await buildInput(database, PRODUCTION.id, kind, idOf(subject), {});
+    const { port1, port2 } = new MessageChannel();
+    const answer = await compute({ input, bytes: await files.read(input.file.sha256), port: port2 });
+    port1.close();
+    if (!answer.ok) throw new Error(`${subject}: ${answer.message}`);
+    await database.AnalysisRow.create({
+      id: randomUUID(),
+      productionId: PRODUCTION.id,
+      kind,
+      subjectId: idOf(subject),
+      status: 'done',
+      progress: 1,
+      stage: 'done',
+      input,
+      outcome: answer.outcome,
+      error: null,
+      finishedAt: new Date(),
+    });
+  }
+}

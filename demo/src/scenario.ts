@@ -1,0 +1,176 @@
+import type { RecordBodies, RecordKind } from '@mesure/contract';
+import { formatLength, parseLength, type LengthUnit } from '@mesure/core';
+import { idOf } from './ids';
+import { SETS, type DemoSet } from './sets';
+import { markOf, MODES } from './shots';
+
+export const PRODUCTION = { id: idOf('production'), name: 'The Salt Ferry' };
+export const OTHER_PRODUCTION = { id: idOf('other production'), name: 'Paper Lighthouse' };
+export const PASSWORD = 'slack-water-9';
+export const PEOPLE = [
+  { id: idOf('wrangler'), name: 'wrangler', role: 'wrangler', productionId: PRODUCTION.id },
+  { id: idOf('supervisor'), name: 'supervisor', role: 'supervisor', productionId: PRODUCTION.id },
+  { id: idOf('solver'), name: 'solver', role: 'solver', productionId: PRODUCTION.id },
+  { id: idOf('stranger'), name: 'stranger', role: 'wrangler', productionId: OTHER_PRODUCTION.id },
+] as const;
+
+export interface DemoFiles {
+  tracksGalley: string;
+  tracksJetty: string;
+  tracksPassage: string;
+  plate32: string;
+  plate25: string;
+}
+export interface Seed<K extends RecordKind = RecordKind> {
+  kind: K;
+  id: string;
+  body: RecordBodies[K];
+}
+
+const DAY = '2026-11-23';
+const at = (time: string) => `${DAY}T${time}:00.000Z`;
+const mode = (id: string, name: string, m: (typeof MODES)[keyof typeof MODES], fps = 24) => ({
+  id: idOf(id),
+  name,
+  widthPx: m.widthPx,
+  heightPx: m.heightPx,
+  sensorWidthMm: m.sensorWidthMm,
+  sensorHeightMm: m.sensorHeightMm,
+  fps,
+});
+
+function measured(valueM: number, unit: LengthUnit, toleranceM: number) {
+  // rounded as a tape is read
+  const typed = formatLength(valueM, unit, { denominator: 8 });
+  const parsed = parseLength(typed, unit);
+  return { typed, unit, valueM: parsed.valueM, toleranceM };
+}
+
+function tie(setKey: string, set: DemoSet, from: string, to: string, unit: LengthUnit): Seed<'tie'> {
+  const a = markOf(set, from);
+  const b = markOf(set, to);
+  const lengthM = Math.hypot(a[0] - b[0], a[1] - b[1], a[2] - b[2]);
+  return {
+    kind: 'tie',
+    id: idOf(`tie ${from} ${to}`),
+    body: { setId: idOf(`set ${setKey}`), from, to, length: measured(lengthM, unit, 0.006), instrument: unit === 'm' ? 'laser' : 'tape', measuredAt: at('07:40') },
+  };
+}
+
+/** One shooting day with three sets. What is wrong in it: A-cam carries a ×0.71 focal reducer that nobody wrote down. */
+export function scenario(files: DemoFiles): Seed[] {
+  const seeds: Seed[] = [];
+  const put = <K extends RecordKind>(kind: K, name: string, body: RecordBodies[K]): string => {
+    const id = idOf(name);
+    seeds.push({ kind, id, body });
+    return id;
+  };
+  const tarvik = put('body', 'body tarvik', {
+    name: 'Tarvik 6S',
+    modes: [mode('mode tarvik 4k', '4K 17:9', MODES.tarvik4k), { ...mode('mode tarvik 6k', '6K 3:2', MODES.tarvik4k), widthPx: 6144, heightPx: 4096, sensorWidthMm: 36, sensorHeightMm: 24 }],
+  });
+  const pellon = put('body', 'body pellon', {
+    name: 'Pellon Dash',
+    modes: [
+      mode('mode pellon uhd', 'UHD full width', MODES.pellonUhd),
+      { ...mode('mode pellon hd', 'HD 60 windowed', MODES.pellonUhd, 60), widthPx: 1920, heightPx: 1080, sensorWidthMm: 11.52, sensorHeightMm: 6.48 },
+    ],
+  });
+  const lens32 = put('lens', 'lens 32', { name: 'Orrinel 32', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: 'OR-3207' });
+  const lens25 = put('lens', 'lens 25', { name: 'Orrinel 25', kind: 'prime', minFocalMm: 25, maxFocalMm: 25, squeeze: 1, serial: 'OR-2511' });
+  put('lens', 'lens zoom', { name: 'Brastow 28–80', kind: 'zoom', minFocalMm: 28, maxFocalMm: 80, squeeze: 1, serial: 'BW-0042' });
+  put('adapter', 'adapter reducer', { name: 'Kestow reducer ×0.71', factor: 0.71 });
+  put('adapter', 'adapter extender', { name: 'Kestow extender ×1.4', factor: 1.4 });
+  const packA = put('package', 'package a', { camera: 'A', bodyId: tarvik, modeId: idOf('mode tarvik 4k'), lensId: lens32, adapterId: null, focalMm: 32 });
+  const packB = put('package', 'package b', { camera: 'B', bodyId: pellon, modeId: idOf('mode pellon uhd'), lensId: lens25, adapterId: null, focalMm: 25 });
+  put('plate', 'plate 32', { lensId: lens32, packageId: packA, picture: { sha256: files.plate32, name: 'A_orrinel32_grid.jpg' }, focalMm: 32, focusM: 2.5, cellM: 0.04, shotAt: at('06:20') });
+  put('plate', 'plate 25', { lensId: lens25, packageId: packB, picture: { sha256: files.plate25, name: 'B_orrinel25_grid.jpg' }, focalMm: 25, focusM: 2.5, cellM: 0.04, shotAt: at('06:35') });
+
+  const day = put('day', 'day', { name: 'Day 12', date: DAY });
+  const sets: Record<string, string> = {};
+  for (const [key, set] of Object.entries(SETS)) sets[key] = put('set', `set ${key}`, { name: set.name, marks: set.marks.map((m) => m.id) });
+  seeds.push(
+    tie('galley', SETS.galley, 'K1', 'K2', 'ft-in'),
+    tie('galley', SETS.galley, 'K1', 'K4', 'm'),
+    tie('galley', SETS.galley, 'K3', 'K7', 'm'),
+    tie('jetty', SETS.jetty, 'J1', 'J2', 'm'),
+    tie('jetty', SETS.jetty, 'J4', 'J6', 'cm'),
+    tie('passage', SETS.passage, 'L1', 'L2', 'm'),
+  );
+  const setup = (key: string, name: string, scene: string, order: number, p: string) =>
+    put('setup', `setup ${key}`, { dayId: day, setId: sets[key], name, scene, order, levelMarks: [1, 2, 3, 4, 5].map((i) => `${p}${i}`), originMark: `${p}1`, headingMarks: [`${p}1`, `${p}2`] });
+  const galley = setup('galley', 'Galley, dolly right', '41', 1, 'K');
+  const jetty = setup('jetty', 'Jetty, small crane', '42', 2, 'J');
+  const passage = setup('passage', 'Passage, tripod pan', '47', 3, 'L');
+
+  interface TakeSeed {
+    setupId: string;
+    slate: string;
+    take: number;
+    packageId: string;
+    focalMm: number;
+    focusM: number | null;
+    height: { m: number; unit: LengthUnit; offsetM?: number; takenAt?: 'lens axis' | 'body base' | 'dolly head' } | null;
+    tracks?: { sha256: string; name: string };
+    circled?: boolean;
+    notes?: string;
+    time: string;
+  }
+  const take = (t: TakeSeed) =>
+    put('take', `take ${t.slate} ${t.take}`, {
+      setupId: t.setupId,
+      slate: t.slate,
+      take: t.take,
+      packageId: t.packageId,
+      focalMm: t.focalMm,
+      focusM: t.focusM,
+      height: t.height ? { ...measured(t.height.m - (t.height.offsetM ?? 0), t.height.unit, 0.01), takenAt: t.height.takenAt ?? 'lens axis', offsetM: t.height.offsetM ?? 0 } : null,
+      heightFrame: 1,
+      circled: t.circled ?? false,
+      notes: t.notes ?? '',
+      tracks: t.tracks ?? null,
+      loggedAt: at(t.time),
+      carried: t.take > 1 ? ['packageId', 'focalMm'] : [],
+    });
+  take({ setupId: galley, slate: '41A', take: 1, packageId: packA, focalMm: 32, focusM: 3.2, height: { m: 1.402, unit: 'm' }, time: '08:52', notes: 'Bump at the end of the track.' });
+  take({
+    setupId: galley,
+    slate: '41A',
+    take: 2,
+    packageId: packA,
+    focalMm: 32,
+    focusM: 3.2,
+    height: { m: 1.402, unit: 'ft-in' },
+    tracks: { sha256: files.tracksGalley, name: '41A_t2_tracks.csv' },
+    circled: true,
+    time: '09:05',
+  });
+  take({ setupId: galley, slate: '41A', take: 3, packageId: packA, focalMm: 32, focusM: 3.2, height: null, time: '09:14' });
+  take({ setupId: jetty, slate: '42B', take: 1, packageId: packB, focalMm: 25, focusM: 4, height: { m: 1.15, unit: 'cm', offsetM: 0.062, takenAt: 'body base' }, time: '13:20' });
+  take({
+    setupId: jetty,
+    slate: '42B',
+    take: 2,
+    packageId: packB,
+    focalMm: 25,
+    focusM: 4,
+    height: { m: 1.15, unit: 'cm', offsetM: 0.062, takenAt: 'body base' },
+    tracks: { sha256: files.tracksJetty, name: '42B_t2_tracks.csv' },
+    circled: true,
+    time: '13:31',
+  });
+  take({ setupId: jetty, slate: '42B', take: 3, packageId: packB, focalMm: 25, focusM: null, height: { m: 1.15, unit: 'cm', offsetM: 0.062, takenAt: 'body base' }, time: '13:44' });
+  take({
+    setupId: passage,
+    slate: '47',
+    take: 1,
+    packageId: packB,
+    focalMm: 25,
+    focusM: 3.5,
+    height: { m: 1.52, unit: 'm' },
+    tracks: { sha256: files.tracksPassage, name: '47_t1_tracks.csv' },
+    time: '16:02',
+  });
+  take({ setupId: passage, slate: '47', take: 2, packageId: packB, focalMm: 25, focusM: 3.5, height: { m: 1.52, unit: 'm' }, time: '16:10' });
+  return seeds;
+}

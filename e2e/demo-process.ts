@@ -1,0 +1,55 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+
+export const ROOT = path.resolve(__dirname, '..');
+const NOTE = path.join(os.tmpdir(), `mesure-e2e-${process.ppid}-${path.basename(ROOT)}.json`);
+const noteFile = () => process.env.MESURE_E2E_NOTE ?? NOTE;
+
+export interface Running {
+  address: string;
+  dataDir: string;
+  pid: number;
+  readySeconds: number;
+  output: string;
+}
+
+/** Starts bin/demo as a person would and waits for its address. */
+export async function startDemo(dataDir: string): Promise<Running> {
+  const began = Date.now();
+  const child: ChildProcess = spawn(path.join(ROOT, 'bin/demo'), [], { env: { ...process.env, MESURE_DATA_DIR: dataDir }, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
+  let output = '';
+  child.stdout!.on('data', (d: Buffer) => (output += d.toString()));
+  child.stderr!.on('data', (d: Buffer) => (output += d.toString()));
+  for (;;) {
+    const address = /Address\s+(http:\S+)/.exec(output)?.[1];
+    if (address && output.includes('Ctrl-C')) {
+      child.unref();
+      return { address, dataDir, pid: child.pid!, readySeconds: (Date.now() - began) / 1000, output };
+    }
+    if (child.exitCode !== null || Date.now() - began > 600_000) throw new Error(`bin/demo did not start:\n${output}`);
+    await new Promise((r) => setTimeout(r, 100));
+  }
+}
+
+/** Ctrl-C, and waits until the process is gone. */
+export async function stopDemo(pid: number): Promise<void> {
+  const alive = () => {
+    try {
+      process.kill(pid, 0);
+      return !readFileSync(`/proc/${pid}/stat`, 'utf8').includes(') Z ');
+    } catch {
+      return false;
+    }
+  };
+  if (alive()) process.kill(pid, 'SIGINT');
+  for (let i = 0; i < 200 && alive(); i += 1) await new Promise((r) => setTimeout(r, 100));
+}
+
+export const remember = (r: Running): void => {
+  process.env.MESURE_E2E_NOTE = noteFile();
+  writeFileSync(noteFile(), JSON.stringify(r));
+};
+export const running = (): Running => JSON.parse(readFileSync(noteFile(), 'utf8')) as Running;
+export const wasStarted = (): boolean => existsSync(noteFile());

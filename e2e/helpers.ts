@@ -1,0 +1,42 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, type Page } from '@playwright/test';
+import path from 'node:path';
+import { running } from './demo-process';
+
+export const PASSWORD = 'slack-water-9';
+export const sample = (name: string): string => path.join(running().dataDir, 'demo-files', name);
+export const open = (page: Page, where: string) => page.goto(`${running().address}${where}`);
+
+export async function signIn(page: Page, name = 'wrangler', where = '/'): Promise<void> {
+  await open(page, where);
+  await page.getByTestId('sign-in-name').fill(name);
+  await page.getByTestId('sign-in-password').fill(PASSWORD);
+  await page.getByTestId('sign-in').click();
+  await expect(page.getByTestId('state-line')).toBeVisible();
+}
+
+/** WCAG 2.2 A and AA, by an engine that nobody here wrote. */
+export async function audit(page: Page, screen: string): Promise<void> {
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+  expect(
+    violations.map(
+      (v) =>
+        `${screen}: ${v.id}: ${v.nodes
+          .slice(0, 3)
+          .map((n) => `${n.target.join(' ')} ${n.failureSummary ?? ''}`)
+          .join(' | ')}`,
+    ),
+  ).toEqual([]);
+}
+
+/** Gives a file to the picker that a button opens. */
+export async function choose(page: Page, button: string, file: string): Promise<void> {
+  const picker = page.waitForEvent('filechooser');
+  await page.getByTestId(button).click();
+  await (await picker).setFiles(file);
+}
+
+export async function noSidewaysScroll(page: Page): Promise<void> {
+  const [scroll, client] = await page.evaluate(() => [document.documentElement.scrollWidth, document.documentElement.clientWidth]);
+  expect(scroll).toBeLessThanOrEqual(client);
+}

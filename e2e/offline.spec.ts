@@ -1,0 +1,41 @@
+import { expect, test } from '@playwright/test';
+import { signIn } from './helpers';
+
+test('a take logged with the network cut is kept, shown as waiting, survives a reload, and is sent exactly once', async ({ page, context }) => {
+  await signIn(page, 'wrangler', '/floor');
+  // the shell is kept on the device by its worker
+  await page.evaluate(async () => {
+    await navigator.serviceWorker.ready;
+  });
+  await page.reload();
+  await expect(page.getByTestId('state-line')).toContainText('all sent');
+  await expect.poll(() => page.evaluate(() => navigator.serviceWorker.controller !== null)).toBe(true);
+  await page.getByTestId('setup-47').click();
+  const number = Number(/\d+/.exec((await page.getByTestId('log-take').textContent())!)![0]);
+
+  await context.setOffline(true);
+  await page.getByTestId('log-take').click();
+  await expect(page.getByRole('heading', { name: `47 take ${number}` })).toBeVisible();
+  await page.getByTestId('length-field').fill('1.61 m');
+  await page.getByTestId('length-field').press('Enter');
+  await expect(page.getByTestId('state-line')).toContainText('2 waiting');
+  await page.reload();
+  await expect(page.getByRole('heading', { name: `47 take ${number}` })).toBeVisible();
+  await expect(page.getByTestId('pupil-height')).toContainText('1.610 m');
+  await expect(page.getByTestId('state-line')).toContainText('2 waiting');
+
+  const sent: string[] = [];
+  page.on('response', (r) => {
+    if (r.request().method() === 'PUT' && r.ok()) sent.push(r.url());
+  });
+  await context.setOffline(false);
+  await expect(page.getByTestId('state-line')).toContainText('all sent', { timeout: 20_000 });
+  const id = page.url().split('/').pop()!;
+  const history = await page.evaluate(async (takeId) => {
+    const session = (await (await fetch('/api/session')).json()) as { production: { id: string } };
+    const answer = await fetch(`/api/productions/${session.production.id}/records/take/${takeId}/history`);
+    return (await answer.json()) as { changes: { version: number }[] };
+  }, id);
+  expect(history.changes.map((c) => c.version)).toEqual([1, 2]);
+  expect(sent).toHaveLength(2);
+});

@@ -1,0 +1,23 @@
+import { defineConfig } from '@playwright/test';
+
+const launchOptions = {
+  executablePath: '/usr/bin/chromium',
+  args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+};
+
+/** The real interface in Debian's Chromium, against what bin/demo starts. One worker: all share one demo day. */
+export default defineConfig({
+  testDir: '.',
+  workers: 1,
+  timeout: 150_000,
+  expect: { timeout: 15_000 },
+  reporter: [['list']],
+  globalSetup: './global-setup.ts',
+  globalTeardown: './global-teardown.ts',
+  use: { launchOptions, trace: 'off', screenshot: 'only-on-failure', acceptDownloads: true },
+  projects: [
+    { name: 'phone', testMatch: /(walk|offline|refusals)\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
+    { name: 'wide', testMatch: /walk\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['phone'] },
+    { name: 'restart', testMatch: /restart\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['wide'] },
+  ],
+});

@@ -1,0 +1,22 @@
+import { expect, test } from '@playwright/test';
+import { remember, running, startDemo, stopDemo } from './demo-process';
+import { open, signIn } from './helpers';
+
+test('Ctrl-C ends what bin/demo started; a second start is ready in under 10 s and keeps the data', async ({ page }) => {
+  const first = running();
+  expect(first.output).toMatch(/Sign in\s+wrangler, supervisor or solver/);
+  await signIn(page, 'wrangler', '/floor');
+  await page.getByTestId('setup-47').click();
+  await page.getByTestId('log-take').click();
+  const take = await page.getByRole('heading', { name: /^47 take \d+$/ }).textContent();
+  await expect(page.getByTestId('state-line')).toContainText('all sent');
+  await stopDemo(first.pid);
+  await expect(fetch(`${first.address}/api/health`)).rejects.toThrow();
+  const second = await startDemo(first.dataDir);
+  remember(second);
+  expect(second.readySeconds).toBeLessThan(10);
+  // the session is in the database too: nobody has to sign in again
+  await open(page, '/check');
+  await expect(page.getByTestId(`check-${take!.replace(' take ', '-')}`)).toBeVisible();
+  await expect(page.getByTestId('check-42B-2')).toContainText('agrees');
+});

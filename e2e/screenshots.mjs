@@ -1,0 +1,76 @@
+#!/usr/bin/env node
+// Refreshes docs/screenshots from a running demo:  node e2e/screenshots.mjs http://127.0.0.1:PORT
+// Needs a fresh demo day (bin/demo --fresh): the check pictures show the contradiction before it is put right.
+import { chromium } from '@playwright/test';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const address = process.argv[2];
+const out = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../docs/screenshots');
+const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--headless', '--no-sandbox', '--disable-gpu'] });
+
+async function visit(kind, viewport, steps) {
+  const page = await browser.newPage({ viewport });
+  const shot = async (name) => {
+    await page.waitForTimeout(900);
+    await page.screenshot({ path: path.join(out, `${name}-${kind}.png`) });
+  };
+  const go = async (where) => {
+    await page.goto(`${address}${where}`);
+    await page.waitForTimeout(1200);
+  };
+  await go('/');
+  if (kind === 'phone') await shot('sign-in');
+  await page.getByTestId('sign-in-name').fill('wrangler');
+  await page.getByTestId('sign-in-password').fill('slack-water-9');
+  await page.getByTestId('sign-in').click();
+  await page.getByTestId('state-line').waitFor();
+  await steps({ page, shot, go });
+  await page.close();
+}
+
+const PHONE = { width: 390, height: 844 };
+const WIDE = { width: 1280, height: 800 };
+await visit('phone', PHONE, async ({ page, shot, go }) => {
+  await go('/floor');
+  await page.getByTestId('setup-41').click();
+  await shot('floor');
+  await page.getByTestId('take-41A-2').click();
+  await shot('take');
+  await go('/kit');
+  await page.getByTestId('package-A').click();
+  await shot('kit');
+  await page.getByTestId('plate-A_orrinel32_grid.jpg').click();
+  await page.waitForTimeout(1500);
+  await shot('plate');
+  await go('/check');
+  await page.getByTestId('check-41A-2').click();
+  await page.getByTestId('start-solve').click();
+  await page.getByTestId('take-verdict').waitFor({ timeout: 60_000 });
+  await shot('check');
+  await go('/wrap');
+  await shot('wrap');
+  await go('/check');
+  await page.getByRole('button', { name: 'Switch to Daylight' }).click();
+  await page.waitForTimeout(600);
+  await page.screenshot({ path: path.join(out, 'verdicts-phone-daylight.png') });
+});
+await visit('wide', WIDE, async ({ page, shot, go }) => {
+  await go('/floor');
+  await shot('floor');
+  await go('/kit');
+  await shot('kit');
+  await page.getByTestId('plate-A_orrinel32_grid.jpg').click();
+  await page.waitForTimeout(1500);
+  await shot('plate');
+  await go('/check');
+  await page.getByTestId('check-42B-2').click();
+  await page.getByText('Path and points').scrollIntoViewIfNeeded();
+  await page.getByText('Anchored by').scrollIntoViewIfNeeded();
+  await page.mouse.move(800, 500);
+  await page.mouse.wheel(0, 420);
+  await shot('check');
+  await go('/wrap');
+  await shot('wrap');
+});
+await browser.close();

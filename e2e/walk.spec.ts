@@ -1,0 +1,150 @@
+import { expect, test } from '@playwright/test';
+import JSZip from 'jszip';
+import { readFileSync } from 'node:fs';
+import { audit, choose, noSidewaysScroll, open, sample, signIn } from './helpers';
+
+// The eight steps of a day, in order, on one demo day. They build on one another.
+test.describe.configure({ mode: 'serial' });
+
+test('sign in: a wrong password is said, the right one opens the day', async ({ page }) => {
+  await open(page, '/');
+  await audit(page, 'sign in');
+  await page.getByTestId('sign-in').click();
+  await expect(page.getByText('Enter your name')).toBeVisible();
+  await page.getByTestId('sign-in-name').fill('wrangler');
+  await page.getByTestId('sign-in-password').fill('wrong');
+  await page.getByTestId('sign-in').click();
+  await expect(page.getByText('The name or the password is not right.')).toBeVisible();
+  await page.getByTestId('sign-in-password').fill('slack-water-9');
+  await page.getByTestId('sign-in').click();
+  await expect(page.getByText('Setups of the day')).toBeVisible();
+  await audit(page, 'floor');
+});
+
+test('kit: numbers and drawings follow while a package is edited', async ({ page }) => {
+  await signIn(page, 'wrangler', '/kit');
+  await page.getByTestId('package-A').click();
+  const big = page.getByTestId('effective-focal');
+  await page.getByRole('radio', { name: /^none/ }).click();
+  await expect(big).toContainText('32.00');
+  // on a demo day that an earlier walk corrected, the mistake is put back
+  if (await page.getByTestId('save-package').isVisible()) await page.getByTestId('save-package').click();
+  await page.getByRole('radio', { name: /reducer ×0\.71/ }).click();
+  await expect(big).toContainText('22.72');
+  await expect(page.getByRole('img', { name: /From above: 55\.7° wide/ })).toBeVisible();
+  await page.getByTestId('package-focal').fill('90');
+  await expect(page.getByText('Orrinel 32 is marked 32 mm')).toBeVisible();
+  await page.getByRole('button', { name: 'Revert' }).click();
+  await expect(big).toContainText('32.00');
+  await expect(page.getByRole('img', { name: /inside 36 × 24 mm: crop 1\.59/ })).toBeVisible();
+  await audit(page, 'package');
+  await noSidewaysScroll(page);
+});
+
+test('lens grid: a picture is measured and judged', async ({ page }) => {
+  await signIn(page, 'wrangler', '/kit');
+  await page.getByTestId('package-B').click();
+  await choose(page, 'add-plate', sample('grid-good.jpg'));
+  await page.getByTestId('measure-plate').click();
+  await expect(page.getByTestId('plate-sentence')).toContainText(/Good to use: 0\.0\d px/, { timeout: 60_000 });
+  await expect(page.getByRole('img', { name: /Lattice of \d+ × \d+ over the plate/ })).toBeVisible();
+  await expect(page.getByTestId('plate-rms')).toContainText('px');
+  await expect(page.getByText(/The undistorted picture is/)).toBeVisible();
+  await audit(page, 'plate');
+  await noSidewaysScroll(page);
+});
+
+test('floor: the next take is counted up, its height kept as it was measured; a tie', async ({ page }) => {
+  await signIn(page, 'wrangler', '/floor');
+  await page.getByTestId('setup-42').click();
+  const button = page.getByTestId('log-take');
+  const number = Number(/\d+/.exec((await button.textContent())!)![0]);
+  await button.click();
+  await expect(page.getByRole('heading', { name: `42B take ${number}` })).toBeVisible();
+  await expect(page.getByText(/↷ carried over/).first()).toBeVisible();
+  await page.getByTestId('length-field').fill('3\' 9 1/2"');
+  await page.getByTestId('length-field').press('Enter');
+  await page.getByRole('radio', { name: 'body base' }).click();
+  await expect(page.getByTestId('pupil-height')).toContainText('3\' 11 7/8"'); // 45.5 in + 6 cm up to the entrance pupil
+  await page.getByRole('radio', { name: 'lens axis' }).click();
+  await expect(page.getByTestId('pupil-height')).toContainText('3\' 9 1/2"');
+  await page.getByTestId('length-field').fill('1,403 m');
+  await page.getByTestId('length-field').press('Enter');
+  await expect(page.getByText(/could be 1\.403 or 1403 m/)).toBeVisible();
+  await page.getByRole('slider', { name: /on the tape/ }).focus();
+  await page.keyboard.press('ArrowRight');
+  await expect(page.getByTestId('length-field')).toHaveValue('3\' 9 5/8"');
+  await page.getByLabel(/Focus distance/).fill('4.2');
+  await page.getByLabel(/Focus distance/).press('Enter');
+  await audit(page, 'take');
+  await page.getByTestId('take-done').click();
+  await expect(page.getByTestId(`take-42B-${number}`)).toContainText('focus 4.20 m · height 3\' 9 5/8"');
+  await page.getByTestId('add-tie').click();
+  await page.getByTestId('tie-from').fill('J1');
+  await page.getByTestId('tie-to').fill('J3');
+  await page.getByTestId('length-field').fill('2.062 m');
+  await page.getByTestId('length-field').press('Enter');
+  await page.getByTestId('save-tie').click();
+  await expect(page.getByTestId('tie-J1-J3').first()).toContainText('2.062 m');
+  await expect(page.getByTestId('state-line')).toContainText('all sent');
+  await audit(page, 'setup');
+  // the tie was an example, not a measurement: it can be taken back
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByTestId('tie-J1-J3')).toHaveCount(0);
+});
+
+test('check and reconcile: the solve contradicts the record, names the cause, and one tap puts it right', async ({ page }) => {
+  await signIn(page, 'wrangler', '/check');
+  await page.getByTestId('check-41A-1').click();
+  await choose(page, 'give-tracks', sample('tracks-galley.csv'));
+  await page.getByTestId('start-solve').click();
+  await expect(page.getByTestId('take-verdict')).toContainText('contradicts', { timeout: 60_000 });
+  await expect(page.getByTestId('reconcile-sentence')).toContainText('×0.71 focal reducer');
+  await expect(page.getByTestId('causes')).toContainText('32.00 mm × 0.710 = 22.72 mm');
+  await expect(page.getByTestId('item-focalLength-focal length')).toContainText('solved 22.');
+  await expect(page.getByTestId('solve-rms')).toContainText('px');
+  await expect(page.getByRole('img', { name: /Error per frame/ })).toBeVisible();
+  await expect(page.getByRole('img', { name: /From above: the camera travels/ })).toBeVisible();
+  await expect(page.getByRole('img', { name: /From the side: camera height 1\.\d+ m/ })).toBeVisible();
+  await audit(page, 'check');
+  await noSidewaysScroll(page);
+  await page.getByTestId('correct').click();
+  await expect(page.getByTestId('take-verdict')).toContainText('agrees', { timeout: 60_000 });
+  await expect(page.getByTestId('item-focalLength-focal length')).toContainText('recorded 22.72');
+  await open(page, '/check');
+  await expect(page.getByTestId('check-41A-1')).toContainText('agrees');
+  await audit(page, 'verdicts');
+});
+
+test('a pan is not solved into a wild camera', async ({ page }) => {
+  await signIn(page, 'supervisor', '/check');
+  await page.getByTestId('check-47-1').click();
+  await page.getByTestId('start-solve').click();
+  await expect(page.getByText(/No parallax: the camera turns but does not move/)).toBeVisible({ timeout: 60_000 });
+});
+
+test('wrap: what is missing is listed, and the handover leaves as one zip', async ({ page }) => {
+  await signIn(page, 'supervisor', '/wrap');
+  await expect(page.getByTestId('missing-count')).toContainText('missing');
+  await audit(page, 'wrap');
+  const download = page.waitForEvent('download');
+  await page.getByTestId('hand-over').click();
+  const file = await download;
+  expect(file.suggestedFilename()).toBe('2026-11-23-Day-12-handover.zip');
+  const zip = await JSZip.loadAsync(readFileSync((await file.path())!));
+  expect(Object.keys(zip.files)).toEqual(expect.arrayContaining(['CONTENTS.txt', 'readings.csv', 'takes/41A-take-1/camera.glb', 'takes/41A-take-1/points.csv', 'takes/42B-take-2/camera.csv']));
+  await expect(page.getByText(/Handed over: 2026-11-23/)).toBeVisible();
+});
+
+test('both lights pass the audit', async ({ page }) => {
+  await signIn(page, 'wrangler', '/floor');
+  await page.getByRole('button', { name: 'Switch to Daylight' }).click();
+  await page.getByTestId('setup-41').click();
+  await audit(page, 'setup in daylight');
+  await open(page, '/check');
+  await expect(page.getByText('Does the record hold?')).toBeVisible();
+  await audit(page, 'verdicts in daylight');
+  await page.getByTestId('check-42B-2').click();
+  await expect(page.getByTestId('take-verdict')).toBeVisible();
+  await audit(page, 'check in daylight');
+});

@@ -1,0 +1,60 @@
+const expo = require('eslint-config-expo/flat');
+const prettier = require('eslint-config-prettier');
+
+/** Arrows point one way: who may import whom. A room not listed for another may not be imported by it. */
+const MAY = {
+  synthetic: [],
+  core: [],
+  formats: ['core'],
+  contract: ['core'],
+  server: ['core', 'formats', 'contract'],
+  cli: ['core', 'formats', 'contract'],
+  demo: ['core', 'formats', 'contract', 'server', 'synthetic'],
+  app: ['core', 'contract'],
+};
+const ROOMS = Object.keys(MAY);
+const arrows = ROOMS.map((room) => ({
+  files: [`${room}/src/**/*.{ts,tsx}`],
+  ignores: ['**/*.test.{ts,tsx}'],
+  rules: {
+    'no-restricted-imports': [
+      'error',
+      {
+        patterns: ROOMS.filter((other) => other !== room && !MAY[room].includes(other)).flatMap((other) => [
+          { group: [`@mesure/${other}`, `@mesure/${other}/*`, `**/${other}/src/**`], message: `${room} may not import ${other} (README, "How it is laid out").` },
+        ]),
+      },
+    ],
+  },
+}));
+
+module.exports = [
+  { ignores: ['.build/**', '.data/**', '**/node_modules/**', '**/dist/**', 'app/.expo/**', 'e2e/test-results/**', 'coverage/**'] },
+  ...expo,
+  prettier,
+  ...arrows,
+  {
+    files: ['core/src/**/*.ts'],
+    ignores: ['**/*.test.ts'],
+    rules: { 'no-restricted-globals': ['error', 'process', 'window', 'document', 'fetch', 'setTimeout', 'Buffer', 'console'] },
+  },
+  // the workspace packages are resolved by the type checker, which is stricter
+  {
+    rules: {
+      'import/no-unresolved': 'off',
+      'import/namespace': 'off',
+      'import/no-named-as-default': 'off',
+      'import/no-named-as-default-member': 'off',
+      'no-console': 'error',
+      // gesture handlers are made once and read the latest values through a ref: React Native's own pattern for PanResponder
+      'react-hooks/refs': 'off',
+      // drafts of a form follow the record when it changes elsewhere
+      'react-hooks/set-state-in-effect': 'off',
+    },
+  },
+  {
+    files: ['scripts/**', '**/*.config.js', 'server/test/**', '**/*.test.{ts,tsx}'],
+    languageOptions: { globals: { __dirname: 'readonly', require: 'readonly', module: 'writable', process: 'readonly' } },
+    rules: { 'no-console': 'off', '@typescript-eslint/no-require-imports': 'off' },
+  },
+];

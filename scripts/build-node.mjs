@@ -1,0 +1,57 @@
+#!/usr/bin/env node
+// Bundles what runs on Node (command line, server, worker, demo tool) into .build/, with packages from node_modules left outside.
+//   node scripts/build-node.mjs [name…]     rebuilds only what is older than the sources
+import { build } from 'esbuild';
+import { existsSync, readdirSync, statSync } from 'node:fs';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
+const TARGETS = {
+  mesure: 'cli/src/cli.ts',
+  web: 'server/src/main-web.ts',
+  worker: 'server/src/main-worker.ts',
+  compute: 'server/src/jobs/compute.ts',
+  setup: 'demo/src/main.ts',
+  bench: 'scripts/bench.ts',
+};
+const ROOMS = ['synthetic', 'core', 'formats', 'contract', 'server', 'cli', 'demo'];
+
+function newest(dir) {
+  let latest = 0;
+  for (const entry of readdirSync(dir, { withFileTypes: true })) {
+    const full = path.join(dir, entry.name);
+    latest = Math.max(latest, entry.isDirectory() ? newest(full) : statSync(full).mtimeMs);
+  }
+  return latest;
+}
+
+const wanted = process.argv.slice(2);
+const names = wanted.length > 0 ? wanted : Object.keys(TARGETS);
+const sources = Math.max(...ROOMS.map((r) => newest(path.join(root, r, 'src'))), statSync(path.join(root, 'package-lock.json')).mtimeMs);
+const stale = names.filter((n) => {
+  const out = path.join(root, '.build', `${n}.mjs`);
+  return existsSync(path.join(root, TARGETS[n])) && (!existsSync(out) || statSync(out).mtimeMs < sources);
+});
+if (stale.length > 0) {
+  await build({
+    entryPoints: Object.fromEntries(stale.map((n) => [n, path.join(root, TARGETS[n])])),
+    outdir: path.join(root, '.build'),
+    outExtension: { '.js': '.mjs' },
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    sourcemap: true,
+    logLevel: 'warning',
+    banner: { js: "import { createRequire as __cr } from 'node:module'; const require = __cr(import.meta.url);" },
+    plugins: [
+      {
+        name: 'workspaces-in-packages-out',
+        setup(b) {
+          b.onResolve({ filter: /^[^./]/ }, (args) => (args.kind === 'entry-point' || args.path.startsWith('@mesure/') ? undefined : { path: args.path, external: true }));
+        },
+      },
+    ],
+  });
+}

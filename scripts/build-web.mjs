@@ -1,0 +1,62 @@
+#!/usr/bin/env node
+// Exports the web client into .build/web with its offline shell, when a source is newer than the last export.
+import { spawnSync } from 'node:child_process';
+import { cpSync, existsSync, readdirSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { generateSW } from 'workbox-build';
+
+const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
+const out = path.join(root, '.build/web');
+const stamp = path.join(root, '.build/web.stamp');
+
+function newest(dir) {
+  let latest = 0;
+  for (const entry of readdirSync(dir, { withFileTypes: true })) {
+    if (entry.name === 'node_modules' || entry.name === 'dist' || entry.name === '.expo') continue;
+    const full = path.join(dir, entry.name);
+    latest = Math.max(latest, entry.isDirectory() ? newest(full) : statSync(full).mtimeMs);
+  }
+  return latest;
+}
+
+const sources = Math.max(...['app', 'core/src', 'contract/src'].map((d) => newest(path.join(root, d))), statSync(path.join(root, 'package-lock.json')).mtimeMs);
+if (existsSync(path.join(out, 'index.html')) && existsSync(stamp) && statSync(stamp).mtimeMs > sources) process.exit(0);
+
+process.stderr.write('Building the web client (about a minute) …\n');
+const started = Date.now();
+const made = path.join(root, 'app/dist');
+rmSync(made, { recursive: true, force: true });
+const result = spawnSync(path.join(root, 'node_modules/.bin/expo'), ['export', '--platform', 'web', '--output-dir', 'dist'], {
+  cwd: path.join(root, 'app'),
+  env: { ...process.env, EXPO_OFFLINE: '1', EXPO_NO_TELEMETRY: '1', CI: '1', NODE_ENV: 'production' },
+  encoding: 'utf8',
+  stdio: ['ignore', 'pipe', 'pipe'],
+});
+if (result.status !== 0) {
+  process.stderr.write(result.stdout + result.stderr);
+  process.exit(1);
+}
+// the control library names every icon set; only one is drawn, and a phone should not keep the others
+const iconFonts = path.join(made, 'assets/_node_modules/@expo/vector-icons/build/vendor/react-native-vector-icons/Fonts');
+for (const font of readdirSync(iconFonts)) if (!font.startsWith('MaterialIcons.')) rmSync(path.join(iconFonts, font));
+
+rmSync(out, { recursive: true, force: true });
+cpSync(made, out, { recursive: true });
+rmSync(made, { recursive: true, force: true });
+const { count, size } = await generateSW({
+  globDirectory: out,
+  globPatterns: ['**/*.{html,js,css,ttf,woff2,png,ico,json,webmanifest}'],
+  swDest: path.join(out, 'sw.js'),
+  maximumFileSizeToCacheInBytes: 12 * 1024 * 1024,
+  navigateFallback: '/index.html',
+  navigateFallbackDenylist: [/^\/api\//],
+  inlineWorkboxRuntime: true,
+  skipWaiting: true,
+  clientsClaim: true,
+  sourcemap: false,
+  mode: 'production',
+});
+writeFileSync(stamp, String(started));
+utimesSync(stamp, started / 1000, started / 1000);
+process.stderr.write(`Web client built: ${count} files, ${(size / 1024 / 1024).toFixed(1)} MB for offline use.\n`);

@@ -1,0 +1,43 @@
+#!/usr/bin/env bash
+# Installs what is missing. Sourced by the commands in bin/; each function does nothing when its thing is there.
+# shellcheck shell=bash
+ROOT="$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)"
+say() { printf '%s\n' "$*" >&2; }
+
+ensure_node() {
+  command -v node >/dev/null 2>&1 || { say "Node.js 20 is needed: install the package nodejs (20 or later)."; exit 1; }
+  local major; major="$(node -p 'process.versions.node.split(".")[0]')"
+  [ "$major" -ge 20 ] || { say "Node.js 20 or later is needed; this is $(node --version)."; exit 1; }
+}
+
+# npm ci when node_modules is missing or older than the lock file
+ensure_packages() {
+  ensure_node
+  local stamp="$ROOT/node_modules/.mesure-installed"
+  if [ ! -e "$stamp" ] || ! cmp -s "$ROOT/package-lock.json" "$stamp"; then
+    say "Installing packages (about two minutes the first time) …"
+    (cd "$ROOT" && npm ci --no-audit --no-fund --loglevel=error >&2) || { say "npm ci failed; the lines above say why."; exit 1; }
+    cp "$ROOT/package-lock.json" "$stamp"
+  fi
+}
+
+# ensure_debian COMMAND-OR-FILE PACKAGE: apt where it may, else a clear line of what to install
+ensure_debian() {
+  local probe="$1" package="$2"
+  if command -v "$probe" >/dev/null 2>&1 || compgen -G "$probe" >/dev/null; then return 0; fi
+  local sudo=""
+  if [ "$(id -u)" -ne 0 ]; then
+    if command -v sudo >/dev/null 2>&1 && sudo -n true 2>/dev/null; then sudo="sudo -n"; else
+      say "$package is needed. Install it with:  sudo apt-get install $package"; exit 1
+    fi
+  fi
+  command -v apt-get >/dev/null 2>&1 || { say "$package is needed and apt-get is not here; install it by hand."; exit 1; }
+  say "Installing $package …"
+  export DEBIAN_FRONTEND=noninteractive
+  $sudo apt-get install -y --no-install-recommends "$package" >/dev/null 2>&1 ||
+    { $sudo apt-get update >/dev/null 2>&1 && $sudo apt-get install -y --no-install-recommends "$package" >/dev/null 2>&1; } ||
+    { say "$package could not be installed. Try:  apt-get update && apt-get install $package"; exit 1; }
+}
+
+ensure_postgres() { ensure_debian '/usr/lib/postgresql/*/bin/initdb' postgresql; }
+ensure_chromium() { ensure_debian chromium chromium; }

@@ -1,0 +1,48 @@
+import { DataTypes, type QueryInterface, type Sequelize } from 'sequelize';
+import { SequelizeStorage, Umzug } from 'umzug';
+import * as first from './migrations/0001-first';
+
+export interface MigrationContext {
+  query: QueryInterface;
+  types: typeof DataTypes;
+}
+export interface Migration {
+  up(context: MigrationContext): Promise<void>;
+  down(context: MigrationContext): Promise<void>;
+}
+
+const MIGRATIONS: [string, Migration][] = [['0001-first', first]];
+
+function runner(sequelize: Sequelize) {
+  return new Umzug({
+    migrations: MIGRATIONS.map(([name, m]) => ({ name, up: ({ context }: { context: MigrationContext }) => m.up(context), down: ({ context }: { context: MigrationContext }) => m.down(context) })),
+    context: { query: sequelize.getQueryInterface(), types: DataTypes },
+    storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
+    logger: undefined,
+  });
+}
+
+/** Applies what is missing, one process at a time: others wait for the advisory lock. */
+export async function migrate(sequelize: Sequelize): Promise<string[]> {
+  const lock = 7_215_001;
+  const connection = await sequelize.connectionManager.getConnection({ type: 'write' });
+  const pg = connection as unknown as { query(sql: string): Promise<unknown> };
+  try {
+    await pg.query(`select pg_advisory_lock(${lock})`);
+    return (await runner(sequelize).up()).map((m) => m.name);
+  } finally {
+    await pg.query(`select pg_advisory_unlock(${lock})`);
+    sequelize.connectionManager.releaseConnection(connection);
+  }
+}
+
+/** Takes back the last `count` migrations. */
+export async function migrateDown(sequelize: Sequelize, count = 1): Promise<string[]> {
+  return (await runner(sequelize).down({ step: count })).map((m) => m.name);
+}
+
+/** A process that may not migrate refuses to start on another schema. */
+export async function checkSchema(sequelize: Sequelize): Promise<void> {
+  const pending = await runner(sequelize).pending();
+  if (pending.length > 0) throw new Error(`The database lacks the migrations ${pending.map((p) => p.name).join(', ')}: run the migration first`);
+}

@@ -1,0 +1,42 @@
+import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { access, copyFile, mkdir, readFile, rename, rm } from 'node:fs/promises';
+import path from 'node:path';
+import { pipeline } from 'node:stream/promises';
+
+/** Content-addressed bytes. A folder here; anything that can keep and give bytes by name can stand in for it. */
+export interface FileStore {
+  /** moves a temporary file in; the same content twice is kept once */
+  put(temporaryFile: string): Promise<string>;
+  read(sha256: string): Promise<Buffer>;
+}
+
+export function folderStore(dir: string): FileStore {
+  const place = (sha256: string) => {
+    if (!/^[0-9a-f]{64}$/.test(sha256)) throw new Error('not a SHA-256');
+    return path.join(dir, sha256.slice(0, 2), sha256);
+  };
+  return {
+    async put(temporaryFile) {
+      const hash = createHash('sha256');
+      await pipeline(createReadStream(temporaryFile), hash);
+      const sha256 = hash.digest('hex');
+      const target = place(sha256);
+      await mkdir(path.dirname(target), { recursive: true });
+      const there = await access(target).then(
+        () => true,
+        () => false,
+      );
+      if (there) await rm(temporaryFile, { force: true });
+      else {
+        // copy, then rename: a reader never sees half a file, also when the temporary one is on another disk
+        const partial = `${target}.${process.pid}.${Date.now()}`;
+        await copyFile(temporaryFile, partial);
+        await rename(partial, target);
+        await rm(temporaryFile, { force: true });
+      }
+      return sha256;
+    },
+    read: (sha256) => readFile(place(sha256)),
+  };
+}

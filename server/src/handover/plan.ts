@@ -1,0 +1,156 @@
+import type { HandoverPlan, RecordKind, SolveOutcome, StoredRecord } from '@mesure/contract';
+import { mountPackage } from '@mesure/contract';
+import { formatLength } from '@mesure/core';
+import { writeCameraCsv, writeDistortionJson, writeGltf, writePointsCsv, writeReadingsCsv, type ReadingRow } from '@mesure/formats';
+import type { Database } from '../db/connect';
+import { ApiProblem } from '../http/problem';
+import { toRecord } from '../records/model';
+import { gridOutcomes } from '../jobs/inputs';
+
+export interface HandoverFile {
+  path: string;
+  what: string;
+  readWith: string;
+  make(): Promise<Uint8Array | string>;
+}
+export interface Handover {
+  name: string;
+  missing: HandoverPlan['missing'];
+  files: HandoverFile[];
+}
+
+/** Safe in a zip on every system. */
+const slug = (text: string): string =>
+  text
+    .normalize('NFKD')
+    .replace(/[^\w.-]+/g, '-')
+    .replace(/^-+|-+$/g, '') || 'unnamed';
+
+/** What a day's handover holds and what it still lacks. Files are made when they are asked for. */
+export async function planHandover(db: Database, productionId: string, dayId: string): Promise<Handover> {
+  const records = (await db.Entry.findAll({ where: { productionId, deleted: false } })).map(toRecord);
+  const find = <K extends RecordKind>(k: K, id: string) => records.find((r) => r.kind === k && r.id === id) as StoredRecord<K> | undefined;
+  const all = <K extends RecordKind>(k: K) => records.filter((r) => r.kind === k) as StoredRecord<K>[];
+  const day = find('day', dayId);
+  if (!day) throw new ApiProblem('NOT_FOUND', 'There is no such day.');
+  const setups = all('setup')
+    .filter((s) => s.body.dayId === dayId)
+    .sort((a, b) => a.body.order - b.body.order);
+  const takes = setups.flatMap((s) =>
+    all('take')
+      .filter((t) => t.body.setupId === s.id)
+      .sort((a, b) => a.body.take - b.body.take),
+  );
+  const rows = await db.AnalysisRow.findAll({ where: { productionId, kind: 'solve', status: 'done', subjectId: takes.map((t) => t.id) }, order: [['createdAt', 'DESC']] });
+  const missing: HandoverPlan['missing'] = [];
+  const files: HandoverFile[] = [];
+  const lensIds = new Set<string>();
+
+  for (const take of takes) {
+    const label = `${take.body.slate} take ${take.body.take}`;
+    const lack = (what: string) => missing.push({ takeId: take.id, take: label, what });
+    if (!take.body.height) lack('camera height');
+    if (take.body.focusM === null) lack('focus distance');
+    const pack = find('package', take.body.packageId);
+    const mounted = pack ? mountPackage(pack.body, find) : null;
+    if (pack) lensIds.add(pack.body.lensId);
+    const row = rows.find((r) => r.subjectId === take.id);
+    if (!take.body.tracks) {
+      lack('tracks for a test solve');
+      continue;
+    }
+    if (row?.outcome?.kind !== 'solve' || row.outcome.solve.status === 'failed') {
+      lack('a test solve');
+      continue;
+    }
+    const outcome: SolveOutcome = row.outcome;
+    if (outcome.reconcile?.verdict === 'contradicts') lack('an answer to the contradiction found by the test solve');
+    const base = `takes/${slug(take.body.slate)}-take-${take.body.take}`;
+    const { setup, solve } = outcome;
+    files.push(
+      {
+        path: `${base}/camera.glb`,
+        what: 'camera move and points',
+        readWith: 'glTF 2.0',
+        make: () => writeGltf(solve, { name: label, fps: setup.fps ?? 24, sensorHeightMm: setup.sensor.heightMm, aspect: (setup.sensor.widthMm * (setup.squeeze ?? 1)) / setup.sensor.heightMm }),
+      },
+      { path: `${base}/camera.csv`, what: 'camera move, full precision', readWith: 'CSV', make: async () => writeCameraCsv(solve) },
+      { path: `${base}/points.csv`, what: 'points with standard deviations', readWith: 'CSV', make: async () => writePointsCsv(solve) },
+      {
+        path: `${base}/solve.json`,
+        what: 'solve with residuals, verdict and what was recorded',
+        readWith: 'JSON',
+        make: async () =>
+          `${JSON.stringify({ take: { ...take.body, package: mounted && !('missing' in mounted) ? { camera: mounted.pack.camera, body: mounted.body.name, mode: mounted.mode.name, lens: mounted.lens.name, adapter: mounted.adapter?.name ?? null } : null }, setup, solve, reconcile: outcome.reconcile }, null, 2)}\n`,
+      },
+    );
+  }
+
+  const plates = await gridOutcomes(
+    db,
+    productionId,
+    all('plate').filter((p) => lensIds.has(p.body.lensId)),
+  );
+  for (const lensId of lensIds) {
+    const lens = find('lens', lensId);
+    const mine = plates.filter((p) => p.plate.lensId === lensId && p.report.distortion);
+    if (lens && mine.length === 0)
+      takes
+        .filter((t) => find('package', t.body.packageId)?.body.lensId === lensId)
+        .slice(0, 1)
+        .forEach((t) => missing.push({ takeId: t.id, take: `${t.body.slate} take ${t.body.take}`, what: `a grid plate of ${lens.body.name}` }));
+    for (const { plate, report } of mine) {
+      const mode = find('package', plate.packageId);
+      const mounted = mode ? mountPackage(mode.body, find) : null;
+      const image = mounted && !('missing' in mounted) ? { width: mounted.mode.widthPx, height: mounted.mode.heightPx } : { width: 0, height: 0 };
+      files.push({
+        path: `lenses/${slug(lens!.body.name)}-${plate.focalMm}mm-${slug(plate.picture.name)}.distortion.json`,
+        what: 'distortion of a grid plate',
+        readWith: 'JSON',
+        make: async () => writeDistortionJson(lens!.body.name, report, image),
+      });
+    }
+  }
+
+  const readings = readingRows();
+  if (readings.length > 0) files.push({ path: 'readings.csv', what: 'every height and tie as it was measured', readWith: 'CSV', make: async () => writeReadingsCsv(readings) });
+  return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files };
+
+  function readingRows(): ReadingRow[] {
+    const rowsOut: ReadingRow[] = [];
+    for (const t of takes) {
+      const h = t.body.height;
+      if (!h) continue;
+      rowsOut.push({
+        setup: find('setup', t.body.setupId)!.body.name,
+        take: `${t.body.slate}-${t.body.take}`,
+        quantity: 'camera height',
+        about: `frame ${t.body.heightFrame}, offset to entrance pupil ${formatLength(h.offsetM, 'm')}`,
+        value_m: h.valueM,
+        as_entered: h.typed,
+        tolerance_m: h.toleranceM,
+        instrument: '',
+        taken_at: h.takenAt,
+        when: t.body.loggedAt,
+        who: t.updatedBy,
+      });
+    }
+    const sets = new Set(setups.map((s) => s.body.setId));
+    for (const tie of all('tie').filter((t) => sets.has(t.body.setId))) {
+      rowsOut.push({
+        setup: find('set', tie.body.setId)!.body.name,
+        take: '',
+        quantity: 'tie',
+        about: `${tie.body.from} to ${tie.body.to}`,
+        value_m: tie.body.length.valueM,
+        as_entered: tie.body.length.typed,
+        tolerance_m: tie.body.length.toleranceM,
+        instrument: tie.body.instrument,
+        taken_at: '',
+        when: tie.body.measuredAt,
+        who: tie.updatedBy,
+      });
+    }
+    return rowsOut;
+  }
+}

@@ -1,0 +1,48 @@
+import { idSchema, type HandoverPlan } from '@mesure/contract';
+import archiver from 'archiver';
+import { Router } from 'express';
+import type { Database } from '../db/connect';
+import { viewerOf } from '../http/guard';
+import { ApiProblem } from '../http/problem';
+import { must } from '../http/validate';
+import { planHandover } from './plan';
+
+export function handoverRoutes(db: Database): Router {
+  const router = Router({ mergeParams: true });
+
+  router.get('/:dayId', async (req, res) => {
+    const plan = await planHandover(db, viewerOf(req).productionId, must(idSchema, req.params.dayId) as string);
+    const answer: HandoverPlan = { missing: plan.missing, files: plan.files.map(({ path, what, readWith }) => ({ path, what, readWith })) };
+    res.json(answer);
+  });
+
+  router.get('/:dayId/handover.zip', async (req, res) => {
+    const plan = await planHandover(db, viewerOf(req).productionId, must(idSchema, req.params.dayId) as string);
+    if (plan.files.length === 0) throw new ApiProblem('NOT_READY', 'There is nothing to hand over yet: no take of this day has a solve, and nothing was measured.');
+    // made before the first byte leaves, so that a file that cannot be made is an answer and not a broken zip
+    const made = [];
+    for (const file of plan.files) made.push({ ...file, bytes: Buffer.from(await file.make()) });
+    const zip = archiver('zip', { zlib: { level: 6 } });
+    res.attachment(`${plan.name}-handover.zip`);
+    zip.on('error', (error) => res.destroy(error));
+    zip.pipe(res);
+    for (const file of made) zip.append(file.bytes, { name: file.path });
+    zip.append(contents(plan.files, plan.missing), { name: 'CONTENTS.txt' });
+    await zip.finalize();
+  });
+  return router;
+}
+
+function contents(files: HandoverPlan['files'], missing: HandoverPlan['missing']): string {
+  return [
+    'World: right-handed, Y up, metres. Camera looks along -Z. Rotations are unit quaternions x y z w, camera to world.',
+    'Pixels: origin at the top-left corner of the top-left pixel, y down. Standard deviations are one sigma.',
+    '',
+    'Files',
+    ...files.map((f) => `  ${f.path}  ${f.what} (${f.readWith})`),
+    '',
+    missing.length > 0 ? 'Missing' : 'Nothing is missing.',
+    ...missing.map((m) => `  ${m.take}: ${m.what}`),
+    '',
+  ].join('\n');
+}

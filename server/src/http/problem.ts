@@ -1,0 +1,57 @@
+import type { FieldProblem, Problem, ProblemCode } from '@mesure/contract';
+import { CoreError } from '@mesure/core';
+import { FormatError } from '@mesure/formats';
+import type { ErrorRequestHandler, RequestHandler } from 'express';
+
+const STATUS: Record<ProblemCode, [number, string]> = {
+  NOT_SIGNED_IN: [401, 'Not signed in'],
+  WRONG_SIGN_IN: [401, 'Name or password is wrong'],
+  TOO_MANY_ATTEMPTS: [429, 'Too many attempts'],
+  BAD_CSRF: [403, 'The request did not come from this page'],
+  FORBIDDEN: [403, 'Not allowed'],
+  NOT_FOUND: [404, 'Not found'],
+  INVALID: [422, 'Something entered is not right'],
+  STALE: [409, 'Changed by somebody else meanwhile'],
+  TOO_LARGE: [413, 'Too large'],
+  UNREADABLE_FILE: [422, 'The file cannot be read'],
+  NOT_READY: [409, 'Something is missing first'],
+  INTERNAL: [500, 'Something failed here'],
+};
+
+/** An answer that is not the one asked for. Handlers throw it; one error handler writes it. */
+export class ApiProblem extends Error {
+  constructor(
+    readonly code: ProblemCode,
+    readonly detail: string,
+    readonly extra: { fields?: FieldProblem[]; current?: unknown } = {},
+  ) {
+    super(detail);
+  }
+}
+
+export const notFound: RequestHandler = (req) => {
+  throw new ApiProblem('NOT_FOUND', `There is nothing at ${req.path}`);
+};
+
+/** The one place that turns an error into an HTTP answer. */
+export const problemHandler: ErrorRequestHandler = (error, req, res, next) => {
+  if (res.headersSent) {
+    next(error);
+    return;
+  }
+  const known = toProblem(error);
+  if (known.code === 'INTERNAL') req.log?.error({ err: error }, 'request failed');
+  const [status, title] = STATUS[known.code];
+  const body: Problem = { type: 'about:blank', title, status, code: known.code, detail: known.detail, instance: String(req.id ?? ''), ...known.extra };
+  res.status(status).type('application/problem+json').send(JSON.stringify(body));
+};
+
+function toProblem(error: unknown): ApiProblem {
+  if (error instanceof ApiProblem) return error;
+  if (error instanceof FormatError) return new ApiProblem('UNREADABLE_FILE', error.message, error.field ? { fields: [{ field: error.field, message: error.message }] } : {});
+  if (error instanceof CoreError) return new ApiProblem('INVALID', error.message, error.field ? { fields: [{ field: error.field, message: error.message }] } : {});
+  const e = error as { type?: string; code?: string; status?: number };
+  if (e.code === 'LIMIT_FILE_SIZE' || e.type === 'entity.too.large') return new ApiProblem('TOO_LARGE', 'The upload is larger than allowed; nothing was kept.');
+  if (e.type === 'entity.parse.failed' || (typeof e.code === 'string' && e.code.startsWith('LIMIT_')) || e.status === 400) return new ApiProblem('INVALID', 'The request cannot be read.');
+  return new ApiProblem('INTERNAL', 'The request failed on the server. What was saved before is safe; try again.');
+}

@@ -1,0 +1,10 @@
+import { check } from '@mesure/contract';
+import type { Schema } from 'joi';
+import { ApiProblem } from './problem';
+
+/** The value as its schema says, or an INVALID problem that names every field at fault. */
+export function must<T>(schema: Schema<T>, value: unknown): T {
+  const result = check(schema, value);
+  if (result.problems) throw new ApiProblem('INVALID', result.problems.map((p) => `${p.field ? `${p.field}: ` : ''}${p.message}`).join('; '), { fields: result.problems });
+  return result.value;
+}

@@ -1,0 +1,65 @@
+import {
+  mountPackage,
+  opticsOf,
+  recordedSetup,
+  type GridOutcome,
+  type MountedPackage,
+  type PlateBody,
+  type RecordBodies,
+  type RecordKind,
+  type SetupBody,
+  type StoredRecord,
+  type TakeBody,
+  type TieBody,
+} from '@mesure/contract';
+import type { Database } from '../db/connect';
+import { ApiProblem } from '../http/problem';
+import { toRecord } from '../records/model';
+import type { ComputeInput } from './compute-types';
+
+export interface SolveChoice {
+  focalMode?: 'held' | 'guided' | 'free';
+  trim?: boolean;
+}
+
+/** The snapshot that a computation works on, or a NOT_READY problem that says what is missing first. */
+export async function buildInput(db: Database, productionId: string, kind: 'grid' | 'solve', subjectId: string, choice: SolveChoice): Promise<ComputeInput> {
+  const records = (await db.Entry.findAll({ where: { productionId, deleted: false } })).map(toRecord);
+  const find = <K extends RecordKind>(k: K, id: string) => records.find((r) => r.kind === k && r.id === id) as StoredRecord<K> | undefined;
+  const all = <K extends RecordKind>(k: K) => records.filter((r) => r.kind === k) as StoredRecord<K>[];
+  const mounted = (packageId: string): MountedPackage => {
+    const pack = find('package', packageId);
+    if (!pack) throw new ApiProblem('NOT_READY', 'The package is gone; choose another one first.');
+    const m = mountPackage(pack.body, find);
+    if ('missing' in m) throw new ApiProblem('NOT_READY', `The package lacks its ${m.missing}; complete it in Kit first.`);
+    return m;
+  };
+  if (kind === 'grid') {
+    const plate = find('plate', subjectId)?.body as PlateBody | undefined;
+    if (!plate) throw new ApiProblem('NOT_FOUND', 'There is no such plate.');
+    return { kind, file: plate.picture, setup: opticsOf(mounted(plate.packageId), plate.focalMm) };
+  }
+  const take = find('take', subjectId)?.body as TakeBody | undefined;
+  if (!take) throw new ApiProblem('NOT_FOUND', 'There is no such take.');
+  if (!take.tracks) throw new ApiProblem('NOT_READY', 'The take has no tracks yet. Give it a tracks file first.');
+  const setup = find('setup', take.setupId)?.body as SetupBody;
+  const m = mounted(take.packageId);
+  const plates = await gridOutcomes(
+    db,
+    productionId,
+    all('plate').filter((p) => p.body.lensId === m.pack.lensId),
+  );
+  const ties = all('tie')
+    .map((t) => t.body as TieBody)
+    .filter((t) => t.setId === setup.setId);
+  return { kind, file: take.tracks, trim: choice.trim ?? false, setup: recordedSetup({ mounted: m, take, setup, ties, plates, focalMode: choice.focalMode ?? 'free' }) };
+}
+
+/** The newest finished analysis of each plate. */
+export async function gridOutcomes(db: Database, productionId: string, plates: readonly StoredRecord<'plate'>[]): Promise<{ plate: RecordBodies['plate']; report: GridOutcome['report'] }[]> {
+  const rows = await db.AnalysisRow.findAll({ where: { productionId, kind: 'grid', status: 'done', subjectId: plates.map((p) => p.id) }, order: [['createdAt', 'DESC']] });
+  return plates.flatMap((p) => {
+    const row = rows.find((r) => r.subjectId === p.id);
+    return row?.outcome?.kind === 'grid' ? [{ plate: p.body, report: row.outcome.report }] : [];
+  });
+}

@@ -1,0 +1,56 @@
+import type { Analysis, AnalysisStatus, GridOutcome, SolveOutcome } from '@mesure/contract';
+import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes, type Sequelize } from 'sequelize';
+import type { ComputeInput } from './compute-types';
+
+/** A computation asked for, and what came of it. The queue only carries its id; everything else is here and survives a restart. */
+export class AnalysisRow extends Model<InferAttributes<AnalysisRow>, InferCreationAttributes<AnalysisRow>> {
+  declare id: string;
+  declare productionId: string;
+  declare kind: 'grid' | 'solve';
+  declare subjectId: string;
+  declare status: AnalysisStatus;
+  declare progress: CreationOptional<number>;
+  declare stage: CreationOptional<string>;
+  declare stopRequested: CreationOptional<boolean>;
+  declare input: ComputeInput;
+  declare outcome: GridOutcome | SolveOutcome | null;
+  declare error: string | null;
+  declare createdAt: CreationOptional<Date>;
+  declare finishedAt: Date | null;
+}
+
+export function defineAnalyses(sequelize: Sequelize) {
+  const { UUID, TEXT, REAL, BOOLEAN, JSONB, DATE } = DataTypes;
+  AnalysisRow.init(
+    {
+      id: { type: UUID, primaryKey: true },
+      productionId: UUID,
+      kind: TEXT,
+      subjectId: UUID,
+      status: TEXT,
+      progress: { type: REAL, defaultValue: 0 },
+      stage: { type: TEXT, defaultValue: '' },
+      stopRequested: { type: BOOLEAN, defaultValue: false },
+      input: JSONB,
+      outcome: JSONB,
+      error: TEXT,
+      createdAt: { type: DATE, defaultValue: DataTypes.NOW },
+      finishedAt: DATE,
+    },
+    { sequelize, underscored: true, timestamps: false, tableName: 'analyses' },
+  );
+  return { AnalysisRow };
+}
+
+export const toAnalysis = (a: AnalysisRow): Analysis => ({
+  id: a.id,
+  kind: a.kind,
+  subjectId: a.subjectId,
+  status: a.status,
+  progress: a.progress,
+  stage: a.stage,
+  error: a.error,
+  outcome: a.outcome,
+  createdAt: a.createdAt.toISOString(),
+  finishedAt: a.finishedAt?.toISOString() ?? null,
+});

@@ -1,0 +1,61 @@
+import { analysisSchema, idSchema } from '@mesure/contract';
+import { Router } from 'express';
+import type PgBoss from 'pg-boss';
+import type { Database } from '../db/connect';
+import { viewerOf } from '../http/guard';
+import { ApiProblem } from '../http/problem';
+import { must } from '../http/validate';
+import { buildInput, type SolveChoice } from './inputs';
+import { toAnalysis } from './model';
+import { enqueueAnalysis } from './queue';
+
+export function analysisRoutes(db: Database, boss: PgBoss): Router {
+  const router = Router({ mergeParams: true });
+
+  // newest of each subject; the outcome only on request, since a solve is large
+  router.get('/', async (req, res) => {
+    const rows = await db.AnalysisRow.findAll({ where: { productionId: viewerOf(req).productionId }, order: [['createdAt', 'DESC']] });
+    const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId) === i);
+    res.json({
+      analyses: newest.map(toAnalysis).map((a) => ({
+        ...a,
+        outcome: a.outcome?.kind === 'solve' ? { ...a.outcome, solve: { ...a.outcome.solve, frames: [], points: [] } } : a.outcome?.kind === 'grid' ? { ...a.outcome, corners: [] } : null,
+      })),
+    });
+  });
+
+  router.get('/:id', async (req, res) => {
+    res.json(toAnalysis(await mine(req.params.id, viewerOf(req).productionId)));
+  });
+
+  router.post('/', async (req, res) => {
+    const { productionId } = viewerOf(req);
+    const asked = must(analysisSchema, req.body) as { id: string; kind: 'grid' | 'solve'; subjectId: string; options?: SolveChoice };
+    const before = await db.AnalysisRow.findByPk(asked.id);
+    if (before) {
+      if (before.productionId !== productionId) throw new ApiProblem('NOT_FOUND', 'There is no such analysis.');
+      res.json(toAnalysis(before));
+      return;
+    }
+    const input = await buildInput(db, productionId, asked.kind, asked.subjectId, asked.options ?? {});
+    const row = await db.AnalysisRow.create({ id: asked.id, productionId, kind: asked.kind, subjectId: asked.subjectId, status: 'queued', input, outcome: null, error: null, finishedAt: null });
+    await enqueueAnalysis(boss, row.id);
+    res.status(202).json(toAnalysis(row));
+  });
+
+  router.post('/:id/stop', async (req, res) => {
+    const row = await mine(req.params.id, viewerOf(req).productionId);
+    // one that waits stops at once; one that runs is stopped by its worker
+    const [stopped] = await db.AnalysisRow.update({ status: 'stopped', finishedAt: new Date(), stage: 'stopped' }, { where: { id: row.id, status: 'queued' } });
+    if (stopped === 0) await db.AnalysisRow.update({ stopRequested: true }, { where: { id: row.id, status: 'running' } });
+    await row.reload();
+    res.json(toAnalysis(row));
+  });
+
+  async function mine(id: unknown, productionId: string) {
+    const row = await db.AnalysisRow.findOne({ where: { id: must(idSchema, id) as string, productionId } });
+    if (!row) throw new ApiProblem('NOT_FOUND', 'There is no such analysis.');
+    return row;
+  }
+  return router;
+}

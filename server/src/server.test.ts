@@ -1,0 +1,457 @@
+import { renderChequer, simulateShot, uniform } from '@mesure/synthetic';
+import JSZip from 'jszip';
+import { randomUUID } from 'node:crypto';
+import { mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import type { Express } from 'express';
+import { Client } from 'pg';
+import pino from 'pino';
+import sharp from 'sharp';
+import request from 'supertest';
+import { buildApp, connect, folderStore, hashPassword, migrate, migrateDown, openQueue, startWorker, verifyPassword, type Database, type ServerConfig } from '.';
+
+const validator = require('gltf-validator') as { validateBytes(bytes: Uint8Array): Promise<{ issues: { numErrors: number } }> };
+const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-server-'));
+const ids = { p1: randomUUID(), p2: randomUUID(), wrangler: randomUUID(), solver: randomUUID(), stranger: randomUUID() };
+let db: Database, app: Express, boss: Awaited<ReturnType<typeof openQueue>>, worker: Awaited<ReturnType<typeof startWorker>>, url: string;
+type Person = { agent: ReturnType<typeof request.agent>; csrf: string };
+let wrangler: Person, solver: Person, stranger: Person;
+
+async function signIn(name: string): Promise<Person> {
+  const agent = request.agent(app);
+  const r = await agent.post('/api/session').send({ name, password: 'right password' }).expect(201);
+  return { agent, csrf: r.body.csrfToken };
+}
+const at = (p: string) => `/api/productions/${ids.p1}${p}`;
+const put = (who: Person, kind: string, id: string, body: object, change: object = {}) =>
+  who.agent
+    .put(at(`/records/${kind}/${id}`))
+    .set('x-csrf-token', who.csrf)
+    .send({ mutationId: randomUUID(), baseVersion: 0, deleted: false, body, ...change });
+const now = '2026-01-01T08:00:00.000Z';
+
+beforeAll(async () => {
+  const admin = connect(process.env.MESURE_TEST_CLUSTER!);
+  const name = `test_${randomUUID().replace(/-/g, '')}`;
+  await admin.sequelize.query(`create database ${name}`);
+  await admin.sequelize.close();
+  url = process.env.MESURE_TEST_CLUSTER!.replace(/\/postgres$/, `/${name}`);
+  db = connect(url);
+  await migrate(db.sequelize);
+  const passwordHash = await hashPassword('right password');
+  await db.Production.bulkCreate([
+    { id: ids.p1, name: 'One' },
+    { id: ids.p2, name: 'Two' },
+  ]);
+  await db.User.bulkCreate(['wrangler', 'solver', 'stranger'].map((n) => ({ id: ids[n as 'wrangler'], name: n, passwordHash })));
+  await db.Membership.bulkCreate([
+    { userId: ids.wrangler, productionId: ids.p1, role: 'wrangler' },
+    { userId: ids.solver, productionId: ids.p1, role: 'solver' },
+    { userId: ids.stranger, productionId: ids.p2, role: 'wrangler' },
+  ]);
+  boss = await openQueue(url);
+  const log = pino({ level: 'silent' });
+  const store = folderStore(path.join(dir, 'files'));
+  const config: ServerConfig = { databaseUrl: url, dataDir: dir, webDir: path.join(dir, 'none'), host: '127.0.0.1', port: 0, logLevel: 'silent', secureCookies: false, maxUploadBytes: 20_000_000 };
+  app = buildApp({ config, db, boss, store, log });
+  worker = await startWorker({ db, boss, store, log, computeFile: path.resolve(__dirname, '../../.build/compute.mjs') });
+  wrangler = await signIn('wrangler');
+  solver = await signIn('solver');
+  stranger = await signIn('stranger');
+});
+afterAll(async () => {
+  await worker?.stop();
+  await boss?.stop({ graceful: false, timeout: 1000 });
+  await db?.sequelize.close();
+  rmSync(dir, { recursive: true, force: true });
+});
+
+describe('people', () => {
+  test('passwords: memory-hard, salted, verified', async () => {
+    const a = await hashPassword('x'),
+      b = await hashPassword('x');
+    expect(a).not.toBe(b);
+    expect(await verifyPassword('x', a)).toBe(true);
+    expect(await verifyPassword('y', a)).toBe(false);
+    expect(await verifyPassword('x', 'plain')).toBe(false);
+  });
+  test('the cookie is HttpOnly and same-site; the table holds only its hash', async () => {
+    const r = await request(app).post('/api/session').send({ name: 'wrangler', password: 'right password' });
+    const cookie = r.headers['set-cookie'][0];
+    expect(cookie).toMatch(/HttpOnly/);
+    expect(cookie).toMatch(/SameSite=Strict/);
+    const token = /mesure_session=([^;]+)/.exec(cookie)![1];
+    expect(await db.Session.count({ where: { tokenSha256: token } })).toBe(0);
+    expect(r.headers['content-security-policy']).toMatch(/default-src 'none'/);
+  });
+  test('a wrong name and a wrong password get the same answer', async () => {
+    const a = await request(app).post('/api/session').send({ name: 'wrangler', password: 'wrong' }).expect(401);
+    const b = await request(app).post('/api/session').send({ name: 'nobody', password: 'wrong' }).expect(401);
+    expect({ ...a.body, instance: '' }).toEqual({ ...b.body, instance: '' });
+    expect(a.body).toMatchObject({ code: 'WRONG_SIGN_IN', status: 401, title: expect.any(String), type: 'about:blank' });
+    expect(a.headers['content-type']).toMatch(/application\/problem\+json/);
+  });
+  test('attempts are limited', async () => {
+    let last = 0;
+    for (let i = 0; i < 12; i += 1)
+      last = (
+        await request(app)
+          .post('/api/session')
+          .send({ name: 'solver', password: `guess ${i}` })
+      ).status;
+    expect(last).toBe(429);
+    expect((await request(app).post('/api/session').send({ name: 'stranger', password: 'right password' })).status).toBe(201);
+  });
+  test('signing out ends the session', async () => {
+    const p = await signIn('wrangler');
+    await p.agent.delete('/api/session').set('x-csrf-token', p.csrf).expect(204);
+    await p.agent.get('/api/session').expect(401);
+  });
+});
+
+describe('every address is closed', () => {
+  const addresses: [string, string][] = [
+    ['get', '/records'],
+    ['put', `/records/set/${randomUUID()}`],
+    ['get', `/records/set/${randomUUID()}/history`],
+    ['post', '/files'],
+    ['get', `/files/${'a'.repeat(64)}/preview`],
+    ['get', '/analyses'],
+    ['post', '/analyses'],
+    ['get', `/analyses/${randomUUID()}`],
+    ['post', `/analyses/${randomUUID()}/stop`],
+    ['get', `/days/${randomUUID()}`],
+    ['get', `/days/${randomUUID()}/handover.zip`],
+  ];
+  const call = (agent: any, method: string, p: string) => agent[method](at(p)) as request.Test;
+  test.each(addresses)('%s %s without a session: 401', async (method, p) => {
+    const r = await call(request(app), method, p);
+    expect([r.status, r.body.code]).toEqual([401, 'NOT_SIGNED_IN']);
+  });
+  test.each(addresses)('%s %s from another production: 404, nothing leaks', async (method, p) => {
+    const r = await call(stranger.agent, method, p).set('x-csrf-token', stranger.csrf);
+    expect(r.status).toBe(404);
+    expect(JSON.stringify(r.body)).not.toContain('One');
+  });
+  test('a change without the session’s token is refused', async () => {
+    const r = await wrangler.agent.put(at(`/records/set/${randomUUID()}`)).send({});
+    expect([r.status, r.body.code]).toEqual([403, 'BAD_CSRF']);
+  });
+  test('open: health, and only that', async () => {
+    await request(app).get('/api/health').expect(200, { status: 'ok' });
+    await request(app).get('/api/nothing').expect(401);
+    expect((await wrangler.agent.get('/api/nothing')).body.code).toBe('NOT_FOUND');
+  });
+});
+
+describe('records', () => {
+  test('create, change, history; who, when, before, after', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, { name: 'Galley', marks: ['K1'] }).expect(201);
+    const r = await put(wrangler, 'set', id, { name: 'Galley', marks: ['K1', 'K2'] }, { baseVersion: 1 }).expect(200);
+    expect(r.body.record).toMatchObject({ version: 2, updatedBy: 'wrangler' });
+    const h = await wrangler.agent.get(at(`/records/set/${id}/history`)).expect(200);
+    expect(h.body.changes).toMatchObject([
+      { version: 1, before: null, who: 'wrangler' },
+      { version: 2, before: { body: { marks: ['K1'] } }, after: { body: { marks: ['K1', 'K2'] } } },
+    ]);
+  });
+  test('a stale change gets 409 with what is there, and nothing is overwritten', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, { name: 'A', marks: [] });
+    await put(wrangler, 'set', id, { name: 'B', marks: [] }, { baseVersion: 1 });
+    const r = await put(wrangler, 'set', id, { name: 'C', marks: [] }, { baseVersion: 1 }).expect(409);
+    expect(r.body).toMatchObject({ code: 'STALE', current: { version: 2, body: { name: 'B' } } });
+    expect((await db.Entry.findByPk(id))!.body).toMatchObject({ name: 'B' });
+  });
+  test('the same change sent twice, also at once, is done once', async () => {
+    const id = randomUUID();
+    const mutationId = randomUUID();
+    const results = await Promise.all([1, 2, 3, 4].map(() => put(wrangler, 'set', id, { name: 'Once', marks: [] }, { mutationId })));
+    expect(results.every((r) => r.status === 200 || r.status === 201)).toBe(true);
+    expect(await db.EntryChange.count({ where: { recordId: id } })).toBe(1);
+    expect((await db.Entry.findByPk(id))!.version).toBe(1);
+  });
+  test('of two different changes at once on one version, one wins and one is told', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, { name: 'Start', marks: [] });
+    const results = await Promise.all(['X', 'Y', 'Z'].map((name) => put(wrangler, 'set', id, { name, marks: [] }, { baseVersion: 1 })));
+    expect(results.map((r) => r.status).sort()).toEqual([200, 409, 409]);
+    expect(await db.EntryChange.count({ where: { recordId: id } })).toBe(2);
+  });
+  test('faults name their field; references must be the production’s own', async () => {
+    const bad = await put(wrangler, 'set', randomUUID(), { name: '', marks: 'none' }).expect(422);
+    expect(bad.body.fields.map((f: { field: string }) => f.field).sort()).toEqual(['marks', 'name']);
+    const foreign = randomUUID();
+    await db.Entry.create({ id: foreign, productionId: ids.p2, kind: 'set', version: 1, deleted: false, body: { name: 'theirs', marks: [] }, updatedAt: new Date(), updatedBy: 'x' });
+    const tie = { setId: foreign, from: 'a', to: 'b', length: { typed: '1 m', unit: 'm', valueM: 1, toleranceM: 0.01 }, instrument: 'tape', measuredAt: now };
+    expect((await put(wrangler, 'tie', randomUUID(), tie).expect(422)).body.fields[0].field).toBe('setId');
+    expect((await put(wrangler, 'set', foreign, { name: 'mine', marks: [] }, { baseVersion: 1 })).status).toBe(404);
+    await put(wrangler, 'unknown', randomUUID(), {}).expect(422);
+    await wrangler.agent
+      .put(at(`/records/set/${randomUUID()}`))
+      .set('x-csrf-token', wrangler.csrf)
+      .set('content-type', 'application/json')
+      .send('{"broken')
+      .expect(422);
+  });
+  test('a solver reads and does not write', async () => {
+    expect((await put(solver, 'set', randomUUID(), { name: 'S', marks: [] })).body.code).toBe('FORBIDDEN');
+    await solver.agent.get(at('/records')).expect(200);
+  });
+  test('deleted means hidden and comes back', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, { name: 'Gone', marks: [] });
+    await put(wrangler, 'set', id, { name: 'Gone', marks: [] }, { baseVersion: 1, deleted: true }).expect(200);
+    const r = await put(wrangler, 'set', id, { name: 'Gone', marks: [] }, { baseVersion: 2, deleted: false }).expect(200);
+    expect(r.body.record).toMatchObject({ deleted: false, version: 3 });
+  });
+});
+
+const W = 960,
+  H = 506;
+const TRACKS = (() => {
+  const u = uniform(3);
+  const points = Array.from({ length: 60 }, (_, i) => ({ id: `m${i}`, at: [-2 + 4 * u(), i % 2 ? 2 * u() : 0, -4.5 + 3 * u()] as const }));
+  const shot = simulateShot({
+    widthPx: W,
+    heightPx: H,
+    focalMm: 22.72,
+    sensorWidthMm: 24,
+    sensorHeightMm: 12.65,
+    frames: 24,
+    noisePx: 0.3,
+    points,
+    path: (t) => [-0.8 + 1.6 * t, 1.4, 1.2],
+    aim: () => [0, 0.8, -3],
+  });
+  const first = new Set(shot.tracks.filter((t) => t.frame === 1).map((t) => t.track));
+  const floor = points
+    .filter((p, i) => i % 2 === 0 && first.has(p.id))
+    .slice(0, 4)
+    .map((p) => p.id);
+  return { csv: Buffer.from(`track,frame,x,y\n${shot.tracks.map((t) => `${t.track},${t.frame},${t.x},${t.y}`).join('\n')}\n`), floor };
+})();
+
+async function plate(change: object = {}) {
+  const fx = (32 * W) / 24;
+  const p = renderChequer({
+    widthPx: W,
+    heightPx: H,
+    lens: { fxPx: fx, fyPx: fx, cx: W / 2, cy: H / 2, k1: -0.1, k2: 0, k3: 0, p1: 0, p2: 0 },
+    cellSlope: 40 / fx,
+    noise: 2,
+    offsetCells: [0.3, 0.4],
+    ...change,
+  });
+  return sharp(Buffer.from(p.gray), { raw: { width: W, height: H, channels: 1 } })
+    .png()
+    .toBuffer();
+}
+const give = (who: Person, bytes: Buffer, name: string, use: string) => who.agent.post(at('/files')).set('x-csrf-token', who.csrf).field('use', use).attach('file', bytes, name);
+
+describe('files', () => {
+  test('a picture is kept by its content, its name made safe, a preview served', async () => {
+    const bytes = await plate();
+    const r = await give(wrangler, bytes, '../../etc/p<l>ate.png', 'plate').expect(201);
+    expect(r.body).toMatchObject({ name: 'p_l_ate.png', mime: 'image/png', widthPx: W, heightPx: H });
+    expect((await give(wrangler, bytes, 'again.png', 'plate')).body.sha256).toBe(r.body.sha256);
+    const preview = await wrangler.agent.get(at(`/files/${r.body.sha256}/preview?width=640`)).expect(200);
+    expect((await sharp(preview.body as Buffer).metadata()).width).toBe(640);
+    expect((await stranger.agent.get(`/api/productions/${ids.p2}/files/${r.body.sha256}/preview`)).status).toBe(404);
+  });
+  test.each<[string, () => Promise<Buffer> | Buffer, string, number, RegExp]>([
+    ['text named .png', () => Buffer.from('hello'), 'plate', 422, /not a picture/],
+    ['a picture as tracks', () => plate(), 'tracks', 422, /not a text file/],
+    ['tracks with a fault', () => Buffer.from('track,frame,x,y\na,1,2,three'), 'tracks', 422, /line 2, y/],
+    ['no stated use', () => Buffer.from('x'), '', 422, /use must be/],
+    ['too large', () => Buffer.alloc(21_000_000), 'tracks', 413, /larger than allowed/],
+  ])('%s is refused and leaves nothing behind', async (_name, bytes, use, status, detail) => {
+    const r = await give(wrangler, await bytes(), 'f.png', use);
+    expect(r.status).toBe(status);
+    expect(r.body.detail).toMatch(detail);
+    expect(readdirSync(path.join(dir, 'incoming'))).toEqual([]);
+  });
+});
+
+describe('analyses and handover', () => {
+  const id = {
+    body: randomUUID(),
+    mode: randomUUID(),
+    lens: randomUUID(),
+    reducer: randomUUID(),
+    pack: randomUUID(),
+    plate: randomUUID(),
+    set: randomUUID(),
+    day: randomUUID(),
+    setup: randomUUID(),
+    take: randomUUID(),
+    bare: randomUUID(),
+  };
+  const pack = { camera: 'A', bodyId: id.body, modeId: id.mode, lensId: id.lens, adapterId: null as string | null, focalMm: 32 };
+  const take = {
+    setupId: id.setup,
+    slate: '41A',
+    take: 1,
+    packageId: id.pack,
+    focalMm: 32,
+    focusM: 3,
+    height: { typed: '1.4 m', unit: 'm', valueM: 1.4, toleranceM: 0.01, takenAt: 'lens axis', offsetM: 0 },
+    heightFrame: 1,
+    circled: true,
+    notes: '',
+    tracks: null as object | null,
+    loggedAt: now,
+    carried: [],
+  };
+  const start = async (kind: string, subjectId: string, options: object = {}) =>
+    wrangler.agent.post(at('/analyses')).set('x-csrf-token', wrangler.csrf).send({ id: randomUUID(), kind, subjectId, options });
+  const finished = async (analysisId: string) => {
+    for (let i = 0; i < 120; i += 1) {
+      const r = await wrangler.agent.get(at(`/analyses/${analysisId}`));
+      if (!['queued', 'running'].includes(r.body.status)) return r.body;
+      await new Promise((f) => setTimeout(f, 250));
+    }
+    throw new Error('the analysis did not finish');
+  };
+  beforeAll(async () => {
+    await put(wrangler, 'body', id.body, { name: 'Tarvik', modes: [{ id: id.mode, name: '1K', widthPx: W, heightPx: H, sensorWidthMm: 12, sensorHeightMm: 6.325, fps: 24 }] }).expect(201);
+    await put(wrangler, 'lens', id.lens, { name: 'Orrinel 32', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: '' }).expect(201);
+    await put(wrangler, 'adapter', id.reducer, { name: 'Reducer', factor: 0.71 }).expect(201);
+    await put(wrangler, 'package', id.pack, { ...pack, focalMm: 16 }).expect(201);
+    await put(wrangler, 'set', id.set, { name: 'Galley', marks: [] });
+    await put(wrangler, 'day', id.day, { name: 'Day 1', date: '2026-01-01' });
+    await put(wrangler, 'setup', id.setup, {
+      dayId: id.day,
+      setId: id.set,
+      name: 'Dolly',
+      scene: '41',
+      order: 1,
+      levelMarks: TRACKS.floor,
+      originMark: TRACKS.floor[0],
+      headingMarks: [TRACKS.floor[0], TRACKS.floor[1]],
+    });
+    const tracks = (await give(wrangler, TRACKS.csv, 'tracks.csv', 'tracks').expect(201)).body;
+    // the mode is 12 mm wide where the simulated one was 24: focal lengths are halved with it
+    await put(wrangler, 'take', id.take, { ...take, focalMm: 16, tracks: { sha256: tracks.sha256, name: 'tracks.csv' } }).expect(201);
+    await put(wrangler, 'take', id.bare, { ...take, take: 2, focalMm: 16, height: null }).expect(201);
+  });
+
+  test('a plate is measured by a job', async () => {
+    const file = (await give(wrangler, await plate(), 'grid.png', 'plate')).body;
+    await put(wrangler, 'plate', id.plate, { lensId: id.lens, packageId: id.pack, picture: { sha256: file.sha256, name: 'grid.png' }, focalMm: 16, focusM: null, cellM: 0.04, shotAt: now }).expect(
+      201,
+    );
+    const r = await start('grid', id.plate);
+    expect(r.status).toBe(202);
+    const done = await finished(r.body.id);
+    expect(done).toMatchObject({ status: 'done', progress: 1, outcome: { kind: 'grid', widthPx: W, report: { status: 'usable' } } });
+    expect(done.outcome.corners.length).toBe(done.outcome.report.plates[0].corners);
+    expect((await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { id: string }) => a.id === r.body.id).outcome.corners).toEqual([]);
+  });
+  test('a picture that does not fit its mode is a finished refusal, not a crash', async () => {
+    const small = await sharp(await plate())
+      .resize(480)
+      .png()
+      .toBuffer();
+    const file = (await give(wrangler, small, 'small.png', 'plate')).body;
+    const plateId = randomUUID();
+    await put(wrangler, 'plate', plateId, { lensId: id.lens, packageId: id.pack, picture: { sha256: file.sha256, name: 'small.png' }, focalMm: 16, focusM: null, cellM: 0.04, shotAt: now });
+    const done = await finished((await start('grid', plateId)).body.id);
+    expect(done).toMatchObject({ status: 'failed', error: expect.stringMatching(/480 × 253, the recording mode says 960 × 506/) });
+  });
+  test('a test solve contradicts the record; corrected, it agrees', async () => {
+    const first = await finished((await start('solve', id.take, { focalMode: 'free' })).body.id);
+    expect(first).toMatchObject({ status: 'done', outcome: { kind: 'solve', reconcile: { verdict: 'contradicts' } } });
+    expect(first.outcome.reconcile.items[0].causes[0].cause).toBe('forgotten-reducer');
+    await put(wrangler, 'package', id.pack, { ...pack, focalMm: 16, adapterId: id.reducer }, { baseVersion: 1 }).expect(200);
+    const second = await finished((await start('solve', id.take, { focalMode: 'free' })).body.id);
+    expect(second.outcome.reconcile.items.find((i: { quantity: string }) => i.quantity === 'focalLength').verdict).toBe('agrees');
+  });
+  test('what is missing is said before anything starts; the same request twice is one job', async () => {
+    expect((await start('solve', id.bare)).body).toMatchObject({ code: 'NOT_READY', detail: expect.stringMatching(/no tracks/) });
+    expect((await start('solve', randomUUID())).status).toBe(404);
+    const body = { id: randomUUID(), kind: 'grid', subjectId: id.plate };
+    const send = () => wrangler.agent.post(at('/analyses')).set('x-csrf-token', wrangler.csrf).send(body);
+    expect((await send()).status).toBe(202);
+    expect((await send()).status).toBe(200);
+    await finished(body.id);
+  });
+  test('a job can be stopped, waiting or running', async () => {
+    const r = await start('solve', id.take);
+    await wrangler.agent
+      .post(at(`/analyses/${r.body.id}/stop`))
+      .set('x-csrf-token', wrangler.csrf)
+      .send({})
+      .expect(200);
+    expect((await finished(r.body.id)).status).toMatch(/stopped|done/);
+    const row = await db.AnalysisRow.create({
+      id: randomUUID(),
+      productionId: ids.p1,
+      kind: 'solve',
+      subjectId: id.take,
+      status: 'queued',
+      input: {} as never,
+      outcome: null,
+      error: null,
+      finishedAt: null,
+    });
+    const stopped = await wrangler.agent
+      .post(at(`/analyses/${row.id}/stop`))
+      .set('x-csrf-token', wrangler.csrf)
+      .send({});
+    expect(stopped.body.status).toBe('stopped');
+  });
+  test('the handover holds what it lists, and its camera is valid glTF', async () => {
+    const plan = (await wrangler.agent.get(at(`/days/${id.day}`)).expect(200)).body;
+    expect(plan.missing).toEqual(expect.arrayContaining([expect.objectContaining({ take: '41A take 2', what: 'camera height' })]));
+    const r = await wrangler.agent
+      .get(at(`/days/${id.day}/handover.zip`))
+      .buffer(true)
+      .parse((res, done) => {
+        const parts: Buffer[] = [];
+        res.on('data', (d: Buffer) => parts.push(d));
+        res.on('end', () => done(null, Buffer.concat(parts)));
+      })
+      .expect(200);
+    const zip = await JSZip.loadAsync(r.body as Buffer);
+    const names = Object.keys(zip.files).filter((n) => !zip.files[n].dir);
+    expect(names.sort()).toEqual([...plan.files.map((f: { path: string }) => f.path), 'CONTENTS.txt'].sort());
+    const glb = await zip.file('takes/41A-take-1/camera.glb')!.async('uint8array');
+    expect((await validator.validateBytes(glb)).issues.numErrors).toBe(0);
+    expect((await zip.file('takes/41A-take-1/camera.csv')!.async('text')).split('\n')).toHaveLength(26);
+    expect(JSON.parse(await zip.file(names.find((n) => n.endsWith('.distortion.json'))!)!.async('text')).distortion.model).toBe('radial');
+    expect(await zip.file('readings.csv')!.async('text')).toContain('1.4 m');
+  });
+});
+
+test('several processes may open the queue of a new database at the same moment', async () => {
+  const admin = new Client(process.env.MESURE_TEST_CLUSTER!);
+  const name = `queue_${randomUUID().replace(/-/g, '')}`;
+  await admin.connect();
+  await admin.query(`create database ${name}`);
+  await admin.end();
+  const fresh = process.env.MESURE_TEST_CLUSTER!.replace(/\/postgres$/, `/${name}`);
+  const opened = await Promise.all([1, 2, 3].map(() => openQueue(fresh)));
+  await Promise.all(opened.map((b) => b.stop({ graceful: false, timeout: 1000 })));
+  expect(opened).toHaveLength(3);
+});
+
+test('migrations go down and up again', async () => {
+  const admin = connect(process.env.MESURE_TEST_CLUSTER!);
+  const name = `updown_${randomUUID().replace(/-/g, '')}`;
+  await admin.sequelize.query(`create database ${name}`);
+  await admin.sequelize.close();
+  const other = connect(process.env.MESURE_TEST_CLUSTER!.replace(/\/postgres$/, `/${name}`));
+  // models are bound to the last connection made: give the first one back afterwards
+  try {
+    expect(await migrate(other.sequelize)).toEqual(['0001-first']);
+    expect(await migrate(other.sequelize)).toEqual([]);
+    expect(await migrateDown(other.sequelize)).toEqual(['0001-first']);
+    expect(await migrate(other.sequelize)).toEqual(['0001-first']);
+  } finally {
+    await other.sequelize.close();
+    connect(url);
+  }
+});
