@@ -1,5 +1,6 @@
 import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
 import { SchurSystem } from './schur';
+import { addCurvature } from './step-curvature';
 
 export interface AdjustOptions {
   /** Huber's threshold on a residual's length, px; Infinity for plain least squares. Default Infinity */
@@ -39,14 +40,22 @@ export function robustCost(problem: BundleProblem, state: BundleState, lin: Line
 
 /**
  * Levenberg–Marquardt on a bundle.
- * Source  Nielsen, Damping Parameter in Marquardt's Method, IMM-REP-1999-05 (gain ratio); Huber weights by iteratively re-weighted rows.
+ * Source  Nielsen, Damping Parameter in Marquardt's Method, IMM-REP-1999-05 (gain ratio); Huber weights by iteratively re-weighted rows;
+ *         each step follows the bend of the residuals (step-curvature.ts).
  * Gauge   Left free: the damping keeps the system positive definite, which converges faster than holding a camera.
  */
-export function adjust(problem: BundleProblem, start: BundleState, options: AdjustOptions = {}, system = new SchurSystem(problem)): AdjustResult {
+export function adjust(problem: BundleProblem, start: BundleState, options: AdjustOptions = {}): AdjustResult {
   const huberPx = options.huberPx ?? Infinity;
   const maxIterations = options.maxIterations ?? 30;
   const costTolerance = options.costTolerance ?? 1e-7;
   const count = problem.camera.length;
+  if (maxIterations === 0) {
+    const lin = new Linearisation(count);
+    evaluateBundle(problem, start, lin, false);
+    const cost = robustCost(problem, start, lin, huberPx);
+    return { state: start, reason: 'maxIterations', iterations: 0, initialCost: cost, finalCost: cost };
+  }
+  const system = new SchurSystem(problem);
   const lin = new Linearisation(count);
   const trial = new Linearisation(count);
   const scale = new Float64Array(count);
@@ -94,6 +103,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
     let accepted = false;
     if (system.factor(lin, damping, prior)) {
       const step = system.solve(gCamera, gPoint, gFocal);
+      addCurvature(problem, state, lin, scale, step, system, trial);
       const next = stepState(state, step.camera, step.point, step.focal);
       if (next.focalMm > 0.1 * state.focalMm) {
         evaluateBundle(problem, next, trial, false);

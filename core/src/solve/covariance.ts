@@ -17,10 +17,12 @@ export interface CovarianceColumn {
 export class BundleCovariance {
   private readonly system: SchurSystem;
   private readonly inverse: EnvelopeMatrix;
+  private readonly eliminatedBlocks: Float64Array;
 
   private constructor(system: SchurSystem) {
     this.system = system;
     this.inverse = invertSelected(system.reduced);
+    this.eliminatedBlocks = system.eliminatedBlocks(this.inverse);
   }
 
   /** Null when the observations do not determine the bundle even in a fixed gauge. */
@@ -55,9 +57,7 @@ export class BundleCovariance {
     return out;
   }
   private eliminated(e: number, n: number): Float64Array {
-    const out = new Float64Array(n * n);
-    this.system.eliminatedBlock(e, this.inverse, out);
-    return out;
+    return this.eliminatedBlocks.slice(e * n * n, (e + 1) * n * n);
   }
 }
 

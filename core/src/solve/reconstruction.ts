@@ -1,5 +1,5 @@
 import type { Mat3, Vec3 } from '../math';
-import { adjust } from './adjust';
+import { adjust, type AdjustResult } from './adjust';
 import { refinePose, samplePose, slopeError, type Pose, type Sighting } from './absolute-pose';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
 import type { Observations } from './observations';
@@ -188,46 +188,77 @@ export class Reconstruction {
       frameOf.push(f);
     });
     const seen = new Int32Array(obs.trackIds.length);
-    for (let o = 0; o < obs.count; o += 1) if (cameraOf[obs.frame[o]] >= 0 && !this.dropped[o]) seen[obs.track[o]] += 1;
+    const firstSeen = new Int32Array(obs.trackIds.length).fill(obs.frames.length);
+    for (let o = 0; o < obs.count; o += 1) {
+      if (cameraOf[obs.frame[o]] < 0 || this.dropped[o]) continue;
+      const t = obs.track[o];
+      seen[t] += 1;
+      firstSeen[t] = Math.min(firstSeen[t], obs.frame[o]);
+    }
     const trackOf: number[] = [];
     const pointOf = new Int32Array(obs.trackIds.length).fill(-1);
     this.points.forEach((p, t) => {
-      if (!p || seen[t] < 2) return;
-      pointOf[t] = trackOf.length;
-      trackOf.push(t);
+      if (p && seen[t] >= 2) trackOf.push(t);
     });
-    const picked: number[] = [];
-    for (let o = 0; o < obs.count; o += 1) if (cameraOf[obs.frame[o]] >= 0 && pointOf[obs.track[o]] >= 0 && !this.dropped[o]) picked.push(o);
+    // in the order of time, so that the normal equations are banded by it
+    trackOf.sort((a, b) => firstSeen[a] - firstSeen[b] || a - b);
+    trackOf.forEach((t, p) => {
+      pointOf[t] = p;
+    });
+    const usable = (o: number): boolean => cameraOf[obs.frame[o]] >= 0 && pointOf[obs.track[o]] >= 0 && this.dropped[o] === 0;
+    let count = 0;
+    for (let o = 0; o < obs.count; o += 1) if (usable(o)) count += 1;
+    const obsOf = new Int32Array(count);
     const problem: BundleProblem = {
       cameraCount: frameOf.length,
       pointCount: trackOf.length,
-      camera: Int32Array.from(picked, (o) => cameraOf[obs.frame[o]]),
-      point: Int32Array.from(picked, (o) => pointOf[obs.track[o]]),
-      xPx: Float64Array.from(picked, (o) => obs.xPx[o]),
-      yPx: Float64Array.from(picked, (o) => obs.yPx[o]),
-      weight: Float64Array.from(picked, (o) => obs.weight[o]),
+      camera: new Int32Array(count),
+      point: new Int32Array(count),
+      xPx: new Float64Array(count),
+      yPx: new Float64Array(count),
+      weight: new Float64Array(count),
       lens: this.lens,
       // two or three views hardly see the focal length: freeing it there lets it run away
       focal: frameOf.length >= 5 ? this.focalRule : { held: true },
     };
+    for (let o = 0, i = 0; o < obs.count; o += 1) {
+      if (!usable(o)) continue;
+      obsOf[i] = o;
+      problem.camera[i] = cameraOf[obs.frame[o]];
+      problem.point[i] = pointOf[obs.track[o]];
+      problem.xPx[i] = obs.xPx[o];
+      problem.yPx[i] = obs.yPx[o];
+      problem.weight[i] = obs.weight[o];
+      i += 1;
+    }
     const state: BundleState = {
-      rotations: Float64Array.from(frameOf.flatMap((f) => [...this.poses[f]!.rotation])),
-      translations: Float64Array.from(frameOf.flatMap((f) => [...this.poses[f]!.translation])),
-      points: Float64Array.from(trackOf.flatMap((t) => [...this.points[t]!])),
+      rotations: new Float64Array(9 * frameOf.length),
+      translations: new Float64Array(3 * frameOf.length),
+      points: new Float64Array(3 * trackOf.length),
       focalMm: this.focalMm,
     };
-    return { problem, state, frameOf, trackOf, obsOf: Int32Array.from(picked) };
+    frameOf.forEach((f, c) => {
+      state.rotations.set(this.poses[f]!.rotation, 9 * c);
+      state.translations.set(this.poses[f]!.translation, 3 * c);
+    });
+    trackOf.forEach((t, p) => state.points.set(this.points[t]!, 3 * p));
+    return { problem, state, frameOf, trackOf, obsOf };
   }
 
   /** Adjusts everything placed so far; returns the robust cost per observation, px². */
-  adjustAll(huberPx: number, maxIterations: number, costTolerance = 1e-5, onIteration?: (iteration: number) => void): { costPerObs: number; residualPx: Float64Array; obsOf: Int32Array } {
+  adjustAll(
+    huberPx: number,
+    maxIterations: number,
+    costTolerance = 1e-5,
+    onIteration?: (iteration: number) => void,
+  ): { costPerObs: number; residualPx: Float64Array; obsOf: Int32Array; reason: AdjustResult['reason'] } {
     const { problem, state, frameOf, trackOf, obsOf } = this.toBundle();
     const result = adjust(problem, state, { huberPx, maxIterations, costTolerance, onIteration });
     this.absorb(result.state, frameOf, trackOf);
     const lin = new Linearisation(problem.camera.length);
     evaluateBundle(problem, result.state, lin, false);
     const residualPx = Float64Array.from({ length: problem.camera.length }, (_, i) => Math.hypot(lin.residual[2 * i], lin.residual[2 * i + 1]));
-    return { costPerObs: result.finalCost / Math.max(1, problem.camera.length), residualPx, obsOf };
+    return { costPerObs: result.finalCost / Math.max(1, problem.camera.length), residualPx, obsOf, reason: result.reason };
   }
 
   absorb(state: BundleState, frameOf: readonly number[], trackOf: readonly number[]): void {

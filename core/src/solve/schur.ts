@@ -1,5 +1,6 @@
 import { cholesky, EnvelopeMatrix, solveCholesky } from '../math';
 import type { BundleProblem, Linearisation } from './bundle-problem';
+import { planBatches, quadraticForms, subtractSquares, type EliminatedRows } from './schur-products';
 
 /**
  * The normal equations of a bundle with one kind of unknown eliminated (Schur complement).
@@ -22,8 +23,7 @@ export class SchurSystem {
   readonly reduced: EnvelopeMatrix;
   private readonly obsOf: Int32Array[]; // of each eliminated block, in ascending kept block
   private readonly kept: Int32Array; // kept block of an observation
-  private readonly columns: Int32Array[]; // reduced index of each column of Y
-  private readonly y: Float64Array[]; // Y of each eliminated block, elimDim rows
+  private readonly rows: EliminatedRows; // Y of each eliminated block, and the reduced index of its columns
   private readonly l: Float64Array; // lower factors of H_E, elimDim² each
   private readonly z: Float64Array; // L⁻¹ b_E
   private readonly keptDiagonal: Float64Array;
@@ -50,15 +50,15 @@ export class SchurSystem {
     this.keptDiagonal = new Float64Array(this.keptCount * this.keptDim * this.keptDim);
     this.l = new Float64Array(this.elimCount * this.elimDim * this.elimDim);
     this.z = new Float64Array(this.elimCount * this.elimDim);
-    this.columns = this.obsOf.map((obs) => {
-      const columns = new Int32Array(obs.length * this.keptDim + (this.hasFocal ? 1 : 0));
+    const columns = this.obsOf.map((obs) => {
+      const of = new Int32Array(obs.length * this.keptDim + (this.hasFocal ? 1 : 0));
       obs.forEach((o, q) => {
-        for (let k = 0; k < this.keptDim; k += 1) columns[q * this.keptDim + k] = this.kept[o] * this.keptDim + k;
+        for (let k = 0; k < this.keptDim; k += 1) of[q * this.keptDim + k] = this.kept[o] * this.keptDim + k;
       });
-      if (this.hasFocal) columns[columns.length - 1] = this.size - 1;
-      return columns;
+      if (this.hasFocal) of[of.length - 1] = this.size - 1;
+      return of;
     });
-    this.y = this.columns.map((c) => new Float64Array(c.length * this.elimDim));
+    this.rows = { dim: this.elimDim, columns, y: columns.map((c) => new Float64Array(c.length * this.elimDim)), batches: planBatches(columns, this.elimDim) };
   }
 
   /**
@@ -71,11 +71,12 @@ export class SchurSystem {
     const jK = this.eliminatesPoints ? lin.jCamera : lin.jPoint;
     const jE = this.eliminatesPoints ? lin.jPoint : lin.jCamera;
     const s = reduced.data;
+    const { y: yOf, columns: columnsOf } = this.rows;
     s.fill(0);
     keptDiagonal.fill(0);
     const count = this.kept.length;
     let focal = focalPriorWeight;
-    const focalBase = this.hasFocal ? reduced.base[this.size - 1] : 0;
+    const focalRow = this.size - 1;
     for (let o = 0; o < count; o += 1) {
       const b = this.kept[o];
       const at = 2 * dk * o;
@@ -88,7 +89,7 @@ export class SchurSystem {
         const fu = lin.jFocal[2 * o],
           fv = lin.jFocal[2 * o + 1];
         focal += fu * fu + fv * fv;
-        for (let j = 0; j < dk; j += 1) s[focalBase + b * dk + j] += fu * jK[at + j] + fv * jK[at + dk + j];
+        for (let j = 0; j < dk; j += 1) s[reduced.at(focalRow, b * dk + j)] += fu * jK[at + j] + fv * jK[at + dk + j];
       }
     }
     const keptExtra = this.eliminatesPoints ? extra?.camera : undefined;
@@ -96,18 +97,17 @@ export class SchurSystem {
     for (let b = 0; b < this.keptCount; b += 1) {
       for (let i = 0; i < dk; i += 1) {
         const row = b * dk + i;
-        for (let j = 0; j <= i; j += 1) s[reduced.base[row] + b * dk + j] += keptDiagonal[row * dk + j] * (i === j ? 1 + damping : 1) + (i === j ? 1e-12 : 0);
+        for (let j = 0; j <= i; j += 1) s[reduced.at(row, b * dk + j)] += keptDiagonal[row * dk + j] * (i === j ? 1 + damping : 1) + (i === j ? 1e-12 : 0);
       }
     }
-    for (const [index, weight] of keptExtra ?? []) s[reduced.base[index] + index] += weight * Math.max(1, keptDiagonal[index * dk + (index % dk)]);
-    if (this.hasFocal) s[focalBase + this.size - 1] += focal * (1 + damping);
+    for (const [index, weight] of keptExtra ?? []) s[reduced.at(index, index)] += weight * Math.max(1, keptDiagonal[index * dk + (index % dk)]);
+    if (this.hasFocal) s[reduced.at(focalRow, focalRow)] += focal * (1 + damping);
 
     const h = new Float64Array(de * de);
     for (let e = 0; e < this.elimCount; e += 1) {
       const obs = this.obsOf[e];
-      const y = this.y[e];
-      const columns = this.columns[e];
-      const m = columns.length;
+      const y = yOf[e];
+      const m = columnsOf[e].length;
       h.fill(0);
       if (this.hasFocal) for (let k = 0; k < de; k += 1) y[k * m + m - 1] = 0;
       for (let q = 0; q < obs.length; q += 1) {
@@ -129,22 +129,22 @@ export class SchurSystem {
       }
       if (!smallCholesky(h, l, e * de * de, de)) return false;
       forwardRows(l, e * de * de, de, y, m);
-      if (de === 3) subtract3(s, reduced.base, columns, y, m);
-      else subtract6(s, reduced.base, columns, y, m);
     }
+    subtractSquares(reduced, this.rows);
     return cholesky(reduced);
   }
 
   /** Solves the factored system H d = b. `b` and the result are in cameras (6 each), points (3 each), focal length. */
   solve(bCamera: Float64Array, bPoint: Float64Array, bFocal: number): { camera: Float64Array; point: Float64Array; focal: number } {
     const { elimDim: de, l, z, rhs } = this;
+    const { y: yOf, columns: columnsOf } = this.rows;
     const bK = this.eliminatesPoints ? bCamera : bPoint;
     const bE = this.eliminatesPoints ? bPoint : bCamera;
     rhs.set(bK);
     if (this.hasFocal) rhs[this.size - 1] = bFocal;
     for (let e = 0; e < this.elimCount; e += 1) {
-      const columns = this.columns[e];
-      const y = this.y[e];
+      const columns = columnsOf[e];
+      const y = yOf[e];
       const m = columns.length;
       for (let i = 0; i < de; i += 1) {
         let v = bE[e * de + i];
@@ -157,8 +157,8 @@ export class SchurSystem {
     solveCholesky(this.reduced, rhs);
     const elim = new Float64Array(this.elimCount * de);
     for (let e = 0; e < this.elimCount; e += 1) {
-      const columns = this.columns[e];
-      const y = this.y[e];
+      const columns = columnsOf[e];
+      const y = yOf[e];
       const m = columns.length;
       for (let i = de - 1; i >= 0; i -= 1) {
         let v = z[e * de + i];
@@ -172,128 +172,36 @@ export class SchurSystem {
   }
 
   /**
-   * Diagonal block of the inverse for an eliminated block: H⁻¹ + (L⁻ᵀ Y) Z (L⁻ᵀ Y)ᵀ with Z the inverse of the reduced system.
+   * Diagonal blocks of the inverse for all eliminated blocks, elimDim² each: L⁻ᵀ (I + Y Z Yᵀ) L⁻¹ with Z the inverse of the reduced
+   * system.
    * @param inverse the inverse inside the envelope; all columns of one block lie inside it together
    */
-  eliminatedBlock(e: number, inverse: EnvelopeMatrix, out: Float64Array): void {
+  eliminatedBlocks(inverse: EnvelopeMatrix): Float64Array {
     const { elimDim: de, l } = this;
-    const columns = this.columns[e];
-    const y = this.y[e];
-    const m = columns.length;
-    // T = Y Z Yᵀ, symmetric, using each element below the diagonal once
+    const out = quadraticForms(inverse, this.rows);
+    const inv = new Float64Array(de * de); // L⁻¹
     const t = new Float64Array(de * de);
-    const yz = new Float64Array(2 * de);
-    for (let r = 0; r < m; r += 2) {
-      const rows = r + 1 < m ? 2 : 1;
-      timesRows(inverse.data, inverse.base[columns[r]], rows === 2 ? inverse.base[columns[r + 1]] : 0, columns, y, m, r, yz);
-      for (let q = 0; q < rows; q += 1) {
-        const row = r + q;
-        const base = inverse.base[columns[row]];
-        // the second row of a pair still lacks its element under the first
-        if (q === 1) for (let k = 0; k < de; k += 1) yz[de + k] += inverse.data[base + columns[r]] * y[k * m + r];
-        const diagonal = inverse.data[base + columns[row]];
-        for (let i = 0; i < de; i += 1) {
-          for (let j = 0; j < de; j += 1) t[i * de + j] += y[i * m + row] * yz[q * de + j] + yz[q * de + i] * y[j * m + row] + diagonal * y[i * m + row] * y[j * m + row];
+    for (let e = 0; e < this.elimCount; e += 1) {
+      const at = e * de * de;
+      for (let c = 0; c < de; c += 1) {
+        for (let i = c; i < de; i += 1) {
+          let v = i === c ? 1 : 0;
+          for (let k = c; k < i; k += 1) v -= l[at + i * de + k] * inv[k * de + c];
+          inv[i * de + c] = v / l[at + i * de + i];
+        }
+      }
+      t.set(out.subarray(at, at + de * de));
+      for (let i = 0; i < de; i += 1) t[i * de + i] += 1;
+      for (let i = 0; i < de; i += 1) {
+        for (let j = 0; j < de; j += 1) {
+          let v = 0;
+          for (let a = i; a < de; a += 1) for (let b = j; b < de; b += 1) v += inv[a * de + i] * t[a * de + b] * inv[b * de + j];
+          out[at + i * de + j] = v;
         }
       }
     }
-    // L⁻ᵀ (I + T) L⁻¹
-    const inv = new Float64Array(de * de); // L⁻¹
-    for (let c = 0; c < de; c += 1) {
-      for (let i = c; i < de; i += 1) {
-        let v = i === c ? 1 : 0;
-        for (let k = c; k < i; k += 1) v -= l[e * de * de + i * de + k] * inv[k * de + c];
-        inv[i * de + c] = v / l[e * de * de + i * de + i];
-      }
-    }
-    for (let i = 0; i < de; i += 1) t[i * de + i] += 1;
-    for (let i = 0; i < de; i += 1) {
-      for (let j = 0; j < de; j += 1) {
-        let v = 0;
-        for (let a = i; a < de; a += 1) for (let b = j; b < de; b += 1) v += inv[a * de + i] * t[a * de + b] * inv[b * de + j];
-        out[i * de + j] = v;
-      }
-    }
+    return out;
   }
-}
-
-/**
- * yz[q·de + k] = Σ_{c<r} Z[r+q][c] · y[k][c] for two rows of Z at bases a and b, de = 3 or 6. Written out, two rows at a time: it is the
- * hot loop of the covariance, and each element of y is read once for both (1.5 times faster than row by row).
- */
-function timesRows(data: Float64Array, a: number, b: number, columns: Int32Array, y: Float64Array, m: number, r: number, yz: Float64Array): void {
-  const m2 = 2 * m;
-  let a0 = 0,
-    a1 = 0,
-    a2 = 0,
-    b0 = 0,
-    b1 = 0,
-    b2 = 0;
-  if (yz.length === 6) {
-    for (let c = 0; c < r; c += 1) {
-      const za = data[a + columns[c]],
-        zb = data[b + columns[c]];
-      const y0 = y[c],
-        y1 = y[m + c],
-        y2 = y[m2 + c];
-      a0 += za * y0;
-      a1 += za * y1;
-      a2 += za * y2;
-      b0 += zb * y0;
-      b1 += zb * y1;
-      b2 += zb * y2;
-    }
-    yz[0] = a0;
-    yz[1] = a1;
-    yz[2] = a2;
-    yz[3] = b0;
-    yz[4] = b1;
-    yz[5] = b2;
-    return;
-  }
-  const m3 = 3 * m,
-    m4 = 4 * m,
-    m5 = 5 * m;
-  let a3 = 0,
-    a4 = 0,
-    a5 = 0,
-    b3 = 0,
-    b4 = 0,
-    b5 = 0;
-  for (let c = 0; c < r; c += 1) {
-    const za = data[a + columns[c]],
-      zb = data[b + columns[c]];
-    const y0 = y[c],
-      y1 = y[m + c],
-      y2 = y[m2 + c],
-      y3 = y[m3 + c],
-      y4 = y[m4 + c],
-      y5 = y[m5 + c];
-    a0 += za * y0;
-    a1 += za * y1;
-    a2 += za * y2;
-    a3 += za * y3;
-    a4 += za * y4;
-    a5 += za * y5;
-    b0 += zb * y0;
-    b1 += zb * y1;
-    b2 += zb * y2;
-    b3 += zb * y3;
-    b4 += zb * y4;
-    b5 += zb * y5;
-  }
-  yz[0] = a0;
-  yz[1] = a1;
-  yz[2] = a2;
-  yz[3] = a3;
-  yz[4] = a4;
-  yz[5] = a5;
-  yz[6] = b0;
-  yz[7] = b1;
-  yz[8] = b2;
-  yz[9] = b3;
-  yz[10] = b4;
-  yz[11] = b5;
 }
 
 /** Observations of each eliminated block, first kept block that shares one with each kept block, and the work of one factorisation. */
@@ -335,100 +243,5 @@ function forwardRows(l: Float64Array, at: number, n: number, y: Float64Array, m:
     }
     const d = 1 / l[at + i * n + i];
     for (let c = 0; c < m; c += 1) y[i * m + c] *= d;
-  }
-}
-
-/** S −= Yᵀ Y on the lower triangle, three rows in Y. Two rows of S at a time halve the reads of Y (1.4 times faster at m = 1500). */
-function subtract3(s: Float64Array, base: Int32Array, columns: Int32Array, y: Float64Array, m: number): void {
-  const m2 = 2 * m;
-  let r = 0;
-  for (; r + 1 < m; r += 2) {
-    const bA = base[columns[r]],
-      bB = base[columns[r + 1]];
-    const a0 = y[r],
-      a1 = y[m + r],
-      a2 = y[m2 + r];
-    const b0 = y[r + 1],
-      b1 = y[m + r + 1],
-      b2 = y[m2 + r + 1];
-    for (let c = 0; c <= r; c += 1) {
-      const column = columns[c];
-      const c0 = y[c],
-        c1 = y[m + c],
-        c2 = y[m2 + c];
-      s[bA + column] -= a0 * c0 + a1 * c1 + a2 * c2;
-      s[bB + column] -= b0 * c0 + b1 * c1 + b2 * c2;
-    }
-    s[bB + columns[r + 1]] -= b0 * b0 + b1 * b1 + b2 * b2;
-  }
-  for (; r < m; r += 1) {
-    const bA = base[columns[r]];
-    const a0 = y[r],
-      a1 = y[m + r],
-      a2 = y[m2 + r];
-    for (let c = 0; c <= r; c += 1) s[bA + columns[c]] -= a0 * y[c] + a1 * y[m + c] + a2 * y[m2 + c];
-  }
-}
-
-/** Where all columns but the last follow one another, the index of the first; else −1. The last is the focal length when it is free. */
-function runStart(columns: Int32Array, m: number): number {
-  return m > 2 && columns[m - 2] - columns[0] === m - 2 ? columns[0] : -1;
-}
-
-function subtract6(s: Float64Array, base: Int32Array, columns: Int32Array, y: Float64Array, m: number): void {
-  const run = runStart(columns, m);
-  const m2 = 2 * m,
-    m3 = 3 * m,
-    m4 = 4 * m,
-    m5 = 5 * m;
-  let r = 0;
-  for (; r + 1 < m; r += 2) {
-    const bA = base[columns[r]],
-      bB = base[columns[r + 1]];
-    const a0 = y[r],
-      a1 = y[m + r],
-      a2 = y[m2 + r],
-      a3 = y[m3 + r],
-      a4 = y[m4 + r],
-      a5 = y[m5 + r];
-    const b0 = y[r + 1],
-      b1 = y[m + r + 1],
-      b2 = y[m2 + r + 1],
-      b3 = y[m3 + r + 1],
-      b4 = y[m4 + r + 1],
-      b5 = y[m5 + r + 1];
-    // every point seen: no look-up of columns (1.3 times faster)
-    if (run >= 0) {
-      for (let c = 0, atA = bA + run, atB = bB + run; c <= r; c += 1, atA += 1, atB += 1) {
-        const c0 = y[c],
-          c1 = y[m + c],
-          c2 = y[m2 + c],
-          c3 = y[m3 + c],
-          c4 = y[m4 + c],
-          c5 = y[m5 + c];
-        s[atA] -= a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3 + a4 * c4 + a5 * c5;
-        s[atB] -= b0 * c0 + b1 * c1 + b2 * c2 + b3 * c3 + b4 * c4 + b5 * c5;
-      }
-    } else
-      for (let c = 0; c <= r; c += 1) {
-        const column = columns[c];
-        const c0 = y[c],
-          c1 = y[m + c],
-          c2 = y[m2 + c],
-          c3 = y[m3 + c],
-          c4 = y[m4 + c],
-          c5 = y[m5 + c];
-        s[bA + column] -= a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3 + a4 * c4 + a5 * c5;
-        s[bB + column] -= b0 * c0 + b1 * c1 + b2 * c2 + b3 * c3 + b4 * c4 + b5 * c5;
-      }
-    s[bB + columns[r + 1]] -= b0 * b0 + b1 * b1 + b2 * b2 + b3 * b3 + b4 * b4 + b5 * b5;
-  }
-  for (; r < m; r += 1) {
-    const bA = base[columns[r]];
-    for (let c = 0; c <= r; c += 1) {
-      let v = 0;
-      for (let k = 0; k < 6; k += 1) v += y[k * m + r] * y[k * m + c];
-      s[bA + columns[c]] -= v;
-    }
   }
 }

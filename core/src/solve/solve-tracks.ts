@@ -18,12 +18,15 @@ export interface SolveOptions {
   onProgress?: (progress: { stage: string; done: number; total: number }) => void;
 }
 
-/** Up to here the last adjustment runs on until hardly anything moves; beyond, an iteration takes seconds and its gain is below the noise. */
-const POLISH_OBSERVATIONS = 120_000;
-
 /** Focal lengths tried when it is free, over the recorded one: a start within about ±25 % finds the basin. */
 const FREE_STARTS = [1, 0.71, 1.41, 0.5, 2];
 const PROBE_KEYFRAMES = 10;
+/** Pairs tried at a focal length; once some start explains nearly everything, a rival gets one. */
+const PAIRS_TRIED = 3;
+/** Mean truncated square, px²: such a start explains nearly everything to within a pixel. */
+const GOOD_SCORE = 1.5;
+/** Rounds of the last adjustment; a shot that needs more is told apart from one that settled. */
+const LAST_ITERATIONS = 40;
 /** While a free focal length is still seen from few frames it is pulled to the start by 10 %: else it wanders, and the path bends with it. */
 const GROWTH_FOCAL_SHARE = 0.1;
 
@@ -65,7 +68,15 @@ export function solveTracks(tracks: readonly TrackPoint[], setup: SolveSetup, op
   let best: { r: Reconstruction; score: number } | null = null;
   starts.forEach((focalMm, i) => {
     progress({ stage: 'starting pair', done: i, total: starts.length });
-    const tried = tryStart(sparse, lens, focalMm, rule.held || rule.priorSigmaMm ? rule : { held: false, priorMm: focalMm, priorSigmaMm: GROWTH_FOCAL_SHARE * focalMm }, keys, random);
+    const tried = tryStart(
+      sparse,
+      lens,
+      focalMm,
+      rule.held || rule.priorSigmaMm ? rule : { held: false, priorMm: focalMm, priorSigmaMm: GROWTH_FOCAL_SHARE * focalMm },
+      keys,
+      best && best.score < GOOD_SCORE ? 1 : PAIRS_TRIED,
+      random,
+    );
     if (tried && (!best || tried.score < best.score)) best = tried;
   });
   if (!best) return fail('no starting pair: no two frames give a consistent camera motion');
@@ -80,7 +91,7 @@ export function solveTracks(tracks: readonly TrackPoint[], setup: SolveSetup, op
   const missing = placeRest(r, random, onPlaced);
 
   const trimmed: TrimmedObservation[] = [];
-  let iterations = refineAll(r, trimmed, progress);
+  let iterations = refineAll(r, trimmed, progress, warnings);
   iterations += chooseNormalisation(r, lens, rule, warnings);
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
@@ -89,7 +100,7 @@ export function solveTracks(tracks: readonly TrackPoint[], setup: SolveSetup, op
 }
 
 /** Tracks kept in a frame while the start is looked for: enough for a pose, few enough for a dozen starts in a second. */
-const START_TRACKS = 80;
+const START_TRACKS = 50;
 
 /** Every n-th track where frames hold several times START_TRACKS; otherwise all. */
 function thinTracks(tracks: readonly TrackPoint[], obs: Observations, lens: SolveLens): Observations {
@@ -134,10 +145,10 @@ function motionSeen(probe: Reconstruction, pairs: readonly PairCandidate[], rand
 }
 
 /** The best of a few pairs at one focal length, grown over some keyframes and scored over the same observations. */
-function tryStart(obs: Observations, lens: SolveLens, focalMm: number, rule: FocalRule, keys: readonly number[], random: () => number): { r: Reconstruction; score: number } | null {
+function tryStart(obs: Observations, lens: SolveLens, focalMm: number, rule: FocalRule, keys: readonly number[], pairCount: number, random: () => number): { r: Reconstruction; score: number } | null {
   const base = new Reconstruction(obs, lens.map, focalMm, rule);
   const pairs = rankPairs(base, keys);
-  const chosen = pairs.filter((p, i) => i < 12 && pairs.findIndex((q) => Math.abs(q.a - p.a) + Math.abs(q.b - p.b) <= 2) === i).slice(0, 3);
+  const chosen = pairs.filter((p, i) => i < 12 && pairs.findIndex((q) => Math.abs(q.a - p.a) + Math.abs(q.b - p.b) <= 2) === i).slice(0, pairCount);
   let best: { r: Reconstruction; score: number } | null = null;
   for (const pair of chosen) {
     const r = startFromPair(obs, lens.map, focalMm, rule, pair, random);
@@ -149,7 +160,7 @@ function tryStart(obs: Observations, lens: SolveLens, focalMm: number, rule: Foc
     const score = truncatedScore(r, near);
     if (!best || score < best.score) best = { r, score };
     // a start that explains nearly everything to within a pixel needs no rival
-    if (score < 1.5) break;
+    if (score < GOOD_SCORE) break;
   }
   return best;
 }
@@ -192,7 +203,7 @@ const nearest = (r: Reconstruction, f: number): number => {
 };
 
 /** Adjusts all frames; leaves out tracks that do not behave like still points; takes back those that do after all. */
-function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNullable<SolveOptions['onProgress']>): number {
+function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNullable<SolveOptions['onProgress']>, warnings: string[]): number {
   // the keyframes already tell the noise, so that the first round can be the last
   let huberPx = Math.max(1e-3, 3 * noiseOf(r.adjustAll(2, 0).residualPx));
   let iterations = 0;
@@ -217,12 +228,12 @@ function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: N
     if (moving.length + lost === 0 && (round > 0 || added === 0)) break;
   }
   // a long shot of short tracks bends along a flat valley: the cost hardly falls while the focal length still walks
-  if (r.obs.count <= POLISH_OBSERVATIONS) {
-    r.adjustAll(huberPx, 60, 1e-9, (i) => {
-      iterations += 1;
-      progress({ stage: 'adjusting', done: 36 + Math.min(3, i / 10), total: 40 });
-    });
-  }
+  const { reason } = r.adjustAll(huberPx, LAST_ITERATIONS, 1e-3 / r.obs.count, (i) => {
+    iterations += 1;
+    progress({ stage: 'adjusting', done: 36 + Math.min(3, i / 10), total: 40 });
+  });
+  if (reason === 'maxIterations')
+    warnings.push(`The adjustment was stopped after ${LAST_ITERATIONS} rounds while it still moved: the standard deviations are too small. More tracks that last longer would settle it.`);
   return iterations;
 }
 

@@ -44,17 +44,25 @@ export interface PairCandidate {
   score: number;
 }
 
+/** Among so many keyframes the best pair is hardly worse than among all, and the pairs are few enough to rank them for every start. */
+const RANKED_KEYFRAMES = 24;
+/** Shared tracks that the parallax of a pair is judged by. */
+const RANKED_TRACKS = 48;
+
 /**
  * Pairs of keyframes ranked by parallax: what is left of the motion after the best pure rotation, as an angle, times the root of the
  * number of shared tracks. Parallax above 8° counts no more: beyond it tracks get lost rather than stronger.
  */
-export function rankPairs(r: Reconstruction, keys: readonly number[]): PairCandidate[] {
+export function rankPairs(r: Reconstruction, all: readonly number[]): PairCandidate[] {
+  const stride = Math.ceil(all.length / RANKED_KEYFRAMES);
+  const keys = all.filter((_, i) => i % stride === 0 || i === all.length - 1);
   const list: PairCandidate[] = [];
   for (let i = 0; i < keys.length; i += 1) {
     for (let j = i + 1; j < keys.length; j += 1) {
       const { pairs } = r.sharedPairs(keys[i], keys[j]);
       if (pairs.length < MIN_SHARED_TRACKS) break; // later keyframes share fewer still
-      const parallaxRad = rotationOnly(pairs).medianSlope;
+      const every = Math.ceil(pairs.length / RANKED_TRACKS);
+      const parallaxRad = rotationOnly(every === 1 ? pairs : pairs.filter((_, k) => k % every === 0)).medianSlope;
       const angle = Math.min(parallaxRad, 0.14);
       list.push({ a: keys[i], b: keys[j], shared: pairs.length, parallaxRad, score: angle * Math.sqrt(Math.min(pairs.length, 60)) });
     }

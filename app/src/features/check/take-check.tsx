@@ -81,7 +81,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       {take.body.tracks ? (
         <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
           <Words look="small" dim numberOfLines={1} style={{ flex: 1 }}>{`tracks: ${take.body.tracks.name}`}</Words>
-          {running ? null : <Action kind="quiet" title="Other tracks" busy={upload.busy} onPress={() => void giveTracks()} />}
+          {running ? null : <Action kind="quiet" title="Other tracks" busy={upload.busy} onPress={() => void giveTracks()} testID="give-tracks" />}
         </View>
       ) : (
         <Empty title="No tracks yet" text="A test solve needs tracked features as CSV: track,frame,x,y in pixels of the recorded picture." />
