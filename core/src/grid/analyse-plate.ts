@@ -108,7 +108,7 @@ function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame
     progress(0.7 + 0.08 * round, 'completing the lattice');
     if (known.length === before) break;
   }
-  const fit = fitRadial(toObservations(thin(known, 2500)), frame, { terms: ['k2', 'center', 'focalRatio'] });
+  const fit = fitRadial(toObservations(thin(known, 1200)), frame, { terms: ['k2', 'center', 'focalRatio'] });
   const limit = 6 * Math.max(fit.sigmaPx, 0.02);
   const kept = known.filter((n) => {
     const at = predictCorner(fit, frame, 0, n.row, n.col);

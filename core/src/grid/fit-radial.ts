@@ -110,7 +110,7 @@ export function fitRadial(observations: readonly GridObservation[], frame: GridF
     sC = slot('cx'),
     sRho = slot('rho');
 
-  const rows = (v: Float64Array, row: (r: number, j: Float64Array) => void, scaleBy: Float64Array | null) => {
+  const rows = (v: Float64Array, row: (r: number, j: Float64Array) => void, scaleBy: Float64Array | null, derivatives: boolean) => {
     const { distortion, center, rho } = read(v);
     const turned: Mat3[] = [];
     const left: Mat3[] = [];
@@ -137,6 +137,11 @@ export function fitRadial(observations: readonly GridObservation[], frame: GridF
       distortRadial(distortion, xn, yn, d2);
       const ru = (o.x - center[0] - frame.fxPx * d2[0]) * weight;
       const rv = (o.y - center[1] - frame.fyPx * d2[1]) * weight;
+      if (!derivatives) {
+        row(ru, jacU);
+        row(rv, jacV);
+        continue;
+      }
       radialJacobian(distortion, xn, yn, j4);
       const fu = -frame.fxPx * weight;
       const fv = -frame.fyPx * weight;
@@ -208,12 +213,13 @@ export function fitRadial(observations: readonly GridObservation[], frame: GridF
         k += 1;
       },
       null,
+      false,
     );
     const radii = Float64Array.from({ length: n }, (_, i) => Math.hypot(residuals[2 * i], residuals[2 * i + 1]));
     return { radii, sigma: sigmaFromMedianRadius(median(radii)) };
   };
   const solve = (maxIterations: number) => {
-    const result = leastSquares(x, { rows: (v, row) => rows(v, row, weights), maxIterations, costTolerance: 1e-8 });
+    const result = leastSquares(x, { rows: (v, row, derivatives) => rows(v, row, weights, derivatives), maxIterations, costTolerance: 1e-8 });
     x = Float64Array.from(result.x);
     poses = poses.map((pose, q) => {
       const at = shared + 6 * q;

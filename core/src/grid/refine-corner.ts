@@ -1,5 +1,8 @@
 import type { GrayImage } from './gray-image';
 
+/** A corner rests when it moves by less: a tenth of the noise of the best plates. */
+const RESTS_PX = 0.002;
+
 /**
  * Sub-pixel place of a chequer corner: the point to which all gradients of its surroundings are orthogonal.
  * Model    minimises Σ w(p) (∇I(p)·(p − c))² over a round window that follows c; closed form in c, repeated until it rests.
@@ -9,7 +12,7 @@ import type { GrayImage } from './gray-image';
  */
 export function refineCorner(image: GrayImage, corner: { x: number; y: number }, radiusPx: number, maxShiftPx: number): boolean {
   const { widthPx: w, heightPx: h, data } = image;
-  let { x, y } = corner;
+  let [x, y] = flatPlace(image, corner.x, corner.y);
   const r2max = radiusPx * radiusPx;
   for (let iteration = 0; iteration < 8; iteration += 1) {
     const x0 = Math.ceil(x - 0.5 - radiusPx);
@@ -50,9 +53,29 @@ export function refineCorner(image: GrayImage, corner: { x: number; y: number },
     x += sx;
     y += sy;
     if (Math.hypot(x - corner.x, y - corner.y) > maxShiftPx) return false;
-    if (sx * sx + sy * sy < 1e-6) break;
+    if (sx * sx + sy * sy < RESTS_PX * RESTS_PX) break;
   }
   corner.x = x;
   corner.y = y;
   return true;
+}
+
+/**
+ * Where the quadratic through the pixel's neighbourhood is flat: a start within a tenth of a pixel of the corner, which saves half of the
+ * rounds over the whole window. The point itself when that lies more than a pixel off.
+ */
+function flatPlace({ widthPx: w, heightPx: h, data }: GrayImage, x: number, y: number): [number, number] {
+  const px = Math.floor(x);
+  const py = Math.floor(y);
+  if (px < 1 || py < 1 || px > w - 2 || py > h - 2) return [x, y];
+  const i = py * w + px;
+  const gx = (data[i + 1] - data[i - 1]) / 2;
+  const gy = (data[i + w] - data[i - w]) / 2;
+  const xx = data[i + 1] + data[i - 1] - 2 * data[i];
+  const yy = data[i + w] + data[i - w] - 2 * data[i];
+  const xy = (data[i + w + 1] - data[i + w - 1] - data[i - w + 1] + data[i - w - 1]) / 4;
+  const det = xx * yy - xy * xy;
+  const nx = px + 0.5 - (yy * gx - xy * gy) / det;
+  const ny = py + 0.5 - (xx * gy - xy * gx) / det;
+  return Math.hypot(nx - x, ny - y) <= 1 ? [nx, ny] : [x, y];
 }

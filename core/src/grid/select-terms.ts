@@ -12,17 +12,21 @@ export function selectRadialTerms(observations: readonly GridObservation[], fram
   const sample = observations.filter((_, i) => i % stride === 0);
   let best: RadialFit | null = null as RadialFit | null;
   let bestScore = Infinity;
+  let plainest: RadialFit | undefined;
   for (const terms of CANDIDATES) {
     // k3 is only worth a try where k2 already was
     if (terms.includes('k3') && !best?.terms.includes('k2')) continue;
-    const fit = fitRadial(sample, frame, { terms });
+    // from the plainest set's poses: all sets lie near it
+    const fit = fitRadial(sample, frame, { terms, start: plainest });
+    plainest ??= fit;
     const value = score(fit);
     if (value < bestScore) {
       best = fit;
       bestScore = value;
     }
   }
-  return fitRadial(observations, frame, { terms: best!.terms, start: best!, robustRounds: 1 });
+  // the sample's fit is robust already: what lies beyond 4 sigma of it is dropped, and one plain fit follows
+  return fitRadial(observations, frame, { terms: best!.terms, start: best!, robustRounds: 0 });
 }
 
 // centre and tangential terms describe nearly the same thing: at most one of them

@@ -7,8 +7,8 @@ import { EVD, Matrix } from 'ml-matrix';
  * Source   Madsen, Nielsen, Tingleff, Methods for Non-Linear Least Squares Problems (2004), sec. 3.2 (gain ratio and damping).
  */
 export interface LeastSquaresProblem {
-  /** calls `row(residual, jacobian)` once for each row; the jacobian array may be reused between calls */
-  rows(x: Float64Array, row: (residual: number, jacobian: Float64Array) => void): void;
+  /** calls `row(residual, jacobian)` once for each row; the jacobian array may be reused between calls, and is not read unless `derivatives` */
+  rows(x: Float64Array, row: (residual: number, jacobian: Float64Array) => void, derivatives: boolean): void;
   maxIterations?: number; // default 60
   /** reason 'cost': (before − after) <= costTolerance · before; default 1e-12 */
   costTolerance?: number;
@@ -41,23 +41,31 @@ export function leastSquares(start: ArrayLike<number>, problem: LeastSquaresProb
     g.fill(0);
     rowCount = 0;
     let sum = 0;
-    problem.rows(at, (r, jac) => {
-      rowCount += 1;
-      sum += r * r;
-      for (let i = 0; i < n; i += 1) {
-        const ji = jac[i];
-        if (ji === 0) continue;
-        g[i] += ji * r;
-        for (let j = 0; j <= i; j += 1) a[i * n + j] += ji * jac[j];
-      }
-    });
+    problem.rows(
+      at,
+      (r, jac) => {
+        rowCount += 1;
+        sum += r * r;
+        for (let i = 0; i < n; i += 1) {
+          const ji = jac[i];
+          if (ji === 0) continue;
+          g[i] += ji * r;
+          for (let j = 0; j <= i; j += 1) a[i * n + j] += ji * jac[j];
+        }
+      },
+      true,
+    );
     return sum / 2;
   };
   const costAt = (at: Float64Array) => {
     let sum = 0;
-    problem.rows(at, (r) => {
-      sum += r * r;
-    });
+    problem.rows(
+      at,
+      (r) => {
+        sum += r * r;
+      },
+      false,
+    );
     return sum / 2;
   };
 

@@ -16,10 +16,14 @@ const part = (k: TileKernel, from: number, count: number) => Array.from(k.data.s
 describe('tile kernel', () => {
   test('runs as WebAssembly on this machine, from the source in the repository', () => {
     expect(tileKernel(16).data.buffer).not.toBe(plainTileKernel(16).data.buffer);
-    const hex = execFileSync('node', ['--input-type=module', '-e', "import { assemble } from './scripts/build-tile-kernel.mjs'; process.stdout.write(Buffer.from(await assemble()).toString('hex'));"], {
-      cwd: path.join(__dirname, '../../..'),
-      encoding: 'utf8',
-    });
+    const hex = execFileSync(
+      'node',
+      ['--input-type=module', '-e', "import { assemble } from './scripts/build-tile-kernel.mjs'; process.stdout.write(Buffer.from(await assemble()).toString('hex'));"],
+      {
+        cwd: path.join(__dirname, '../../..'),
+        encoding: 'utf8',
+      },
+    );
     expect(hex).toBe(TILE_KERNEL_HEX);
   });
 
