@@ -2,6 +2,7 @@
 //   node scripts/build-tile-kernel.mjs        writes core/src/math/tile-kernel-wasm.ts
 // What each function does is told in core/src/math/tile-kernel.ts, beside the same loops in plain TypeScript. A test assembles this
 // again and compares. Measured (2 GHz-class x86-64, V8): 2.9·10⁹ multiply-adds a second against 0.4–0.75·10⁹ of the plain loops.
+import { Buffer } from 'node:buffer';
 import { writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';

@@ -1,71 +1,30 @@
 import { renderChequer, simulateShot, uniform } from '@mesure/synthetic';
 import JSZip from 'jszip';
 import { randomUUID } from 'node:crypto';
-import { mkdtempSync, readdirSync, rmSync } from 'node:fs';
-import os from 'node:os';
+import { readdirSync } from 'node:fs';
 import path from 'node:path';
 import type { Express } from 'express';
-import { Client } from 'pg';
-import pino from 'pino';
 import sharp from 'sharp';
 import request from 'supertest';
-import { buildApp, connect, folderStore, hashPassword, migrate, migrateDown, openQueue, startWorker, verifyPassword, type Database, type ServerConfig } from '.';
+import { connect, hashPassword, migrate, migrateDown, openQueue, verifyPassword, type Database } from '.';
+import { createDatabase, startTestServer, type Person, type TestServer } from './test-server';
 
 const validator = require('gltf-validator') as { validateBytes(bytes: Uint8Array): Promise<{ issues: { numErrors: number } }> };
-const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-server-'));
-const ids = { p1: randomUUID(), p2: randomUUID(), wrangler: randomUUID(), solver: randomUUID(), stranger: randomUUID() };
-let db: Database, app: Express, boss: Awaited<ReturnType<typeof openQueue>>, worker: Awaited<ReturnType<typeof startWorker>>, url: string;
-type Person = { agent: ReturnType<typeof request.agent>; csrf: string };
-let wrangler: Person, solver: Person, stranger: Person;
-
-async function signIn(name: string): Promise<Person> {
-  const agent = request.agent(app);
-  const r = await agent.post('/api/session').send({ name, password: 'right password' }).expect(201);
-  return { agent, csrf: r.body.csrfToken };
-}
-const at = (p: string) => `/api/productions/${ids.p1}${p}`;
-const put = (who: Person, kind: string, id: string, body: object, change: object = {}) =>
-  who.agent
-    .put(at(`/records/${kind}/${id}`))
-    .set('x-csrf-token', who.csrf)
-    .send({ mutationId: randomUUID(), baseVersion: 0, deleted: false, body, ...change });
+let server: TestServer, db: Database, app: Express, wrangler: Person, solver: Person, stranger: Person;
+const at = (p: string) => server.at(p);
+const put = (who: Person, kind: string, id: string, body: object, change: object = {}) => server.put(who, kind, id, body, change);
+const give = (who: Person, bytes: Buffer, name: string, use: string) => server.give(who, bytes, name, use);
+const signIn = (name: string) => server.signIn(name);
 const now = '2026-01-01T08:00:00.000Z';
 
 beforeAll(async () => {
-  const admin = connect(process.env.MESURE_TEST_CLUSTER!);
-  const name = `test_${randomUUID().replace(/-/g, '')}`;
-  await admin.sequelize.query(`create database ${name}`);
-  await admin.sequelize.close();
-  url = process.env.MESURE_TEST_CLUSTER!.replace(/\/postgres$/, `/${name}`);
-  db = connect(url);
-  await migrate(db.sequelize);
-  const passwordHash = await hashPassword('right password');
-  await db.Production.bulkCreate([
-    { id: ids.p1, name: 'One' },
-    { id: ids.p2, name: 'Two' },
-  ]);
-  await db.User.bulkCreate(['wrangler', 'solver', 'stranger'].map((n) => ({ id: ids[n as 'wrangler'], name: n, passwordHash })));
-  await db.Membership.bulkCreate([
-    { userId: ids.wrangler, productionId: ids.p1, role: 'wrangler' },
-    { userId: ids.solver, productionId: ids.p1, role: 'solver' },
-    { userId: ids.stranger, productionId: ids.p2, role: 'wrangler' },
-  ]);
-  boss = await openQueue(url);
-  const log = pino({ level: 'silent' });
-  const store = folderStore(path.join(dir, 'files'));
-  const config: ServerConfig = { databaseUrl: url, dataDir: dir, webDir: path.join(dir, 'none'), host: '127.0.0.1', port: 0, logLevel: 'silent', secureCookies: false, maxUploadBytes: 20_000_000 };
-  app = buildApp({ config, db, boss, store, log });
-  worker = await startWorker({ db, boss, store, log, computeFile: path.resolve(__dirname, '../../.build/compute.mjs') });
+  server = await startTestServer();
+  ({ db, app } = server);
   wrangler = await signIn('wrangler');
   solver = await signIn('solver');
   stranger = await signIn('stranger');
 });
-afterAll(async () => {
-  await worker?.stop();
-  await boss?.stop({ graceful: false, timeout: 1000 });
-  await db?.sequelize.close();
-  rmSync(dir, { recursive: true, force: true });
-});
+afterAll(() => server?.stop());
 
 describe('people', () => {
   test('passwords: memory-hard, salted, verified', async () => {
@@ -184,7 +143,7 @@ describe('records', () => {
     const bad = await put(wrangler, 'set', randomUUID(), { name: '', marks: 'none' }).expect(422);
     expect(bad.body.fields.map((f: { field: string }) => f.field).sort()).toEqual(['marks', 'name']);
     const foreign = randomUUID();
-    await db.Entry.create({ id: foreign, productionId: ids.p2, kind: 'set', version: 1, deleted: false, body: { name: 'theirs', marks: [] }, updatedAt: new Date(), updatedBy: 'x' });
+    await db.Entry.create({ id: foreign, productionId: server.ids.p2, kind: 'set', version: 1, deleted: false, body: { name: 'theirs', marks: [] }, updatedAt: new Date(), updatedBy: 'x' });
     const tie = { setId: foreign, from: 'a', to: 'b', length: { typed: '1 m', unit: 'm', valueM: 1, toleranceM: 0.01 }, instrument: 'tape', measuredAt: now };
     expect((await put(wrangler, 'tie', randomUUID(), tie).expect(422)).body.fields[0].field).toBe('setId');
     expect((await put(wrangler, 'set', foreign, { name: 'mine', marks: [] }, { baseVersion: 1 })).status).toBe(404);
@@ -249,7 +208,6 @@ async function plate(change: object = {}) {
     .png()
     .toBuffer();
 }
-const give = (who: Person, bytes: Buffer, name: string, use: string) => who.agent.post(at('/files')).set('x-csrf-token', who.csrf).field('use', use).attach('file', bytes, name);
 
 describe('files', () => {
   test('a picture is kept by its content, its name made safe, a preview served', async () => {
@@ -259,7 +217,7 @@ describe('files', () => {
     expect((await give(wrangler, bytes, 'again.png', 'plate')).body.sha256).toBe(r.body.sha256);
     const preview = await wrangler.agent.get(at(`/files/${r.body.sha256}/preview?width=640`)).expect(200);
     expect((await sharp(preview.body as Buffer).metadata()).width).toBe(640);
-    expect((await stranger.agent.get(`/api/productions/${ids.p2}/files/${r.body.sha256}/preview`)).status).toBe(404);
+    expect((await stranger.agent.get(`/api/productions/${server.ids.p2}/files/${r.body.sha256}/preview`)).status).toBe(404);
   });
   test.each<[string, () => Promise<Buffer> | Buffer, string, number, RegExp]>([
     ['text named .png', () => Buffer.from('hello'), 'plate', 422, /not a picture/],
@@ -271,7 +229,7 @@ describe('files', () => {
     const r = await give(wrangler, await bytes(), 'f.png', use);
     expect(r.status).toBe(status);
     expect(r.body.detail).toMatch(detail);
-    expect(readdirSync(path.join(dir, 'incoming'))).toEqual([]);
+    expect(readdirSync(path.join(server.dir, 'incoming'))).toEqual([]);
   });
 });
 
@@ -378,17 +336,10 @@ describe('analyses and handover', () => {
     expect((await send()).status).toBe(200);
     await finished(body.id);
   });
-  test('a job can be stopped, waiting or running', async () => {
-    const r = await start('solve', id.take);
-    await wrangler.agent
-      .post(at(`/analyses/${r.body.id}/stop`))
-      .set('x-csrf-token', wrangler.csrf)
-      .send({})
-      .expect(200);
-    expect((await finished(r.body.id)).status).toMatch(/stopped|done/);
+  test('a job that waits is stopped at once', async () => {
     const row = await db.AnalysisRow.create({
       id: randomUUID(),
-      productionId: ids.p1,
+      productionId: server.ids.p1,
       kind: 'solve',
       subjectId: id.take,
       status: 'queued',
@@ -427,31 +378,24 @@ describe('analyses and handover', () => {
 });
 
 test('several processes may open the queue of a new database at the same moment', async () => {
-  const admin = new Client(process.env.MESURE_TEST_CLUSTER!);
-  const name = `queue_${randomUUID().replace(/-/g, '')}`;
-  await admin.connect();
-  await admin.query(`create database ${name}`);
-  await admin.end();
-  const fresh = process.env.MESURE_TEST_CLUSTER!.replace(/\/postgres$/, `/${name}`);
+  const fresh = await createDatabase('queue');
   const opened = await Promise.all([1, 2, 3].map(() => openQueue(fresh)));
   await Promise.all(opened.map((b) => b.stop({ graceful: false, timeout: 1000 })));
   expect(opened).toHaveLength(3);
 });
 
-test('migrations go down and up again', async () => {
-  const admin = connect(process.env.MESURE_TEST_CLUSTER!);
-  const name = `updown_${randomUUID().replace(/-/g, '')}`;
-  await admin.sequelize.query(`create database ${name}`);
-  await admin.sequelize.close();
-  const other = connect(process.env.MESURE_TEST_CLUSTER!.replace(/\/postgres$/, `/${name}`));
-  // models are bound to the last connection made: give the first one back afterwards
+test('migrations go down and up again, beside another connection', async () => {
+  const other = connect(await createDatabase('updown'));
+  const all = ['0001-first', '0002-heartbeat'];
   try {
-    expect(await migrate(other.sequelize)).toEqual(['0001-first']);
+    expect(await migrate(other.sequelize)).toEqual(all);
     expect(await migrate(other.sequelize)).toEqual([]);
-    expect(await migrateDown(other.sequelize)).toEqual(['0001-first']);
-    expect(await migrate(other.sequelize)).toEqual(['0001-first']);
+    expect(await migrateDown(other.sequelize, 2)).toEqual([...all].reverse());
+    expect(await migrate(other.sequelize)).toEqual(all);
+    // each connection has models of its own
+    expect(await other.Production.count()).toBe(0);
+    expect(await db.Production.count()).toBe(2);
   } finally {
     await other.sequelize.close();
-    connect(url);
   }
 });

@@ -1,6 +1,7 @@
 import { DataTypes, type QueryInterface, type Sequelize } from 'sequelize';
 import { SequelizeStorage, Umzug } from 'umzug';
 import * as first from './migrations/0001-first';
+import * as heartbeat from './migrations/0002-heartbeat';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -11,7 +12,10 @@ export interface Migration {
   down(context: MigrationContext): Promise<void>;
 }
 
-const MIGRATIONS: [string, Migration][] = [['0001-first', first]];
+const MIGRATIONS: [string, Migration][] = [
+  ['0001-first', first],
+  ['0002-heartbeat', heartbeat],
+];
 
 function runner(sequelize: Sequelize) {
   return new Umzug({

@@ -13,7 +13,8 @@ export class StoredFile extends Model<InferAttributes<StoredFile>, InferCreation
 
 export function defineFiles(sequelize: Sequelize) {
   const { UUID, TEXT, BIGINT, INTEGER } = DataTypes;
-  StoredFile.init(
+  const files = class extends StoredFile {};
+  files.init(
     {
       productionId: { type: UUID, primaryKey: true },
       sha256: { type: TEXT, primaryKey: true },
@@ -25,5 +26,5 @@ export function defineFiles(sequelize: Sequelize) {
     },
     { sequelize, underscored: true, timestamps: false, tableName: 'files' },
   );
-  return { StoredFile };
+  return { StoredFile: files };
 }

@@ -26,6 +26,16 @@ const slug = (text: string): string =>
     .replace(/[^\w.-]+/g, '-')
     .replace(/^-+|-+$/g, '') || 'unnamed';
 
+/** Two takes of one slate and number, two plates of one name: the later ones get a number, since in a zip one would hide the other. */
+function apart(files: readonly HandoverFile[]): HandoverFile[] {
+  const seen = new Map<string, number>();
+  return files.map((f) => {
+    const count = (seen.get(f.path) ?? 0) + 1;
+    seen.set(f.path, count);
+    return count === 1 ? f : { ...f, path: f.path.replace(/(\.[^/]*)?$/, `-${count}$1`) };
+  });
+}
+
 /** What a day's handover holds and what it still lacks. Files are made when they are asked for. */
 export async function planHandover(db: Database, productionId: string, dayId: string): Promise<Handover> {
   const records = (await db.Entry.findAll({ where: { productionId, deleted: false } })).map(toRecord);
@@ -114,7 +124,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
 
   const readings = readingRows();
   if (readings.length > 0) files.push({ path: 'readings.csv', what: 'every height and tie as it was measured', readWith: 'CSV', make: async () => writeReadingsCsv(readings) });
-  return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files };
+  return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files: apart(files) };
 
   function readingRows(): ReadingRow[] {
     const rowsOut: ReadingRow[] = [];

@@ -17,11 +17,16 @@ export class AnalysisRow extends Model<InferAttributes<AnalysisRow>, InferCreati
   declare error: string | null;
   declare createdAt: CreationOptional<Date>;
   declare finishedAt: Date | null;
+  /** last sign of life of the worker that runs it */
+  declare heartbeatAt: CreationOptional<Date | null>;
+  /** how many workers have begun it */
+  declare attempts: CreationOptional<number>;
 }
 
 export function defineAnalyses(sequelize: Sequelize) {
   const { UUID, TEXT, REAL, BOOLEAN, JSONB, DATE } = DataTypes;
-  AnalysisRow.init(
+  const analyses = class extends AnalysisRow {};
+  analyses.init(
     {
       id: { type: UUID, primaryKey: true },
       productionId: UUID,
@@ -36,10 +41,12 @@ export function defineAnalyses(sequelize: Sequelize) {
       error: TEXT,
       createdAt: { type: DATE, defaultValue: DataTypes.NOW },
       finishedAt: DATE,
+      heartbeatAt: DATE,
+      attempts: { type: DataTypes.INTEGER, defaultValue: 0 },
     },
     { sequelize, underscored: true, timestamps: false, tableName: 'analyses' },
   );
-  return { AnalysisRow };
+  return { AnalysisRow: analyses };
 }
 
 export const toAnalysis = (a: AnalysisRow): Analysis => ({

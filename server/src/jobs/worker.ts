@@ -2,10 +2,11 @@ import { MessageChannel } from 'node:worker_threads';
 import type PgBoss from 'pg-boss';
 import Piscina from 'piscina';
 import type { Logger } from 'pino';
+import { literal, Op } from 'sequelize';
 import type { Database } from '../db/connect';
 import type { FileStore } from '../files/store';
 import type { ComputeAnswer, ComputeProgress } from './compute-types';
-import { ANALYSIS_QUEUE } from './queue';
+import { ANALYSIS_QUEUE, enqueueAnalysis } from './queue';
 
 export interface WorkerOptions {
   db: Database;
@@ -13,23 +14,31 @@ export interface WorkerOptions {
   store: FileStore;
   log: Logger;
   computeFile: string;
+  /** a running job without a sign of life for so long is taken over; default 15 s */
+  abandonedAfterMs?: number;
 }
 
-/** How often a running job looks whether somebody wants it stopped. */
-const STOP_POLL_MS = 400;
+/** How often a running job shows that it lives and looks whether somebody wants it stopped. */
+const BEAT_MS = 400;
+/** A computation that took its worker down so often would take down the next one too. */
+const MAX_ATTEMPTS = 3;
 
 /**
  * Takes analyses from the queue, one at a time, and computes them in a thread. Nothing is held in memory that a restart would miss: a
- * job cut off by the process's end goes back to the queue.
+ * job cut off by the process's end goes back to the queue, and one whose worker was killed is taken over when its signs of life stop.
  */
-export async function startWorker({ db, boss, store, log, computeFile }: WorkerOptions): Promise<{ stop(): Promise<void> }> {
+export async function startWorker({ db, boss, store, log, computeFile, abandonedAfterMs = 15_000 }: WorkerOptions): Promise<{ stop(): Promise<void> }> {
   const pool = new Piscina({ filename: computeFile, minThreads: 1, maxThreads: 1, idleTimeout: 60_000 });
   let closing = false;
 
   async function run(analysisId: string): Promise<void> {
-    const row = await db.AnalysisRow.findByPk(analysisId);
-    if (!row || row.status === 'done' || row.status === 'stopped') return;
-    await row.update({ status: 'running', progress: 0, stage: 'starting' });
+    const mayTake = { [Op.or]: [{ status: 'queued' as const }, abandoned()] };
+    const [taken] = await db.AnalysisRow.update(
+      { status: 'running', progress: 0, stage: 'starting', heartbeatAt: new Date(), attempts: literal('attempts + 1') as never },
+      { where: { id: analysisId, ...mayTake } },
+    );
+    if (taken === 0) return; // done, stopped, or in another worker's hands
+    const row = (await db.AnalysisRow.findByPk(analysisId))!;
     const abort = new AbortController();
     const { port1, port2 } = new MessageChannel();
     let stopped = false;
@@ -37,15 +46,15 @@ export async function startWorker({ db, boss, store, log, computeFile }: WorkerO
       void db.AnalysisRow.update({ progress: p.progress, stage: p.stage }, { where: { id: row.id, status: 'running' } }).catch((err) => log.warn({ err }, 'progress not saved'));
     });
     const poll = setInterval(() => {
-      void db.AnalysisRow.findByPk(row.id, { attributes: ['stopRequested'] }).then(
-        (now) => {
+      void db.AnalysisRow.update({ heartbeatAt: new Date() }, { where: { id: row.id, status: 'running' }, returning: true }).then(
+        ([, [now]]) => {
           if (!now?.stopRequested || stopped) return;
           stopped = true;
           abort.abort();
         },
-        () => undefined,
+        (err) => log.warn({ err }, 'sign of life not saved'),
       );
-    }, STOP_POLL_MS);
+    }, BEAT_MS);
     const began = Date.now();
     try {
       const bytes = await store.read(row.input.file.sha256);
@@ -53,7 +62,10 @@ export async function startWorker({ db, boss, store, log, computeFile }: WorkerO
       await finish(answer.ok ? { status: 'done', outcome: answer.outcome, progress: 1, stage: 'done' } : { status: 'failed', error: answer.message, stage: 'failed' });
       log.info({ analysis: row.id, kind: row.kind, ms: Date.now() - began }, 'analysis finished');
     } catch (err) {
-      if (closing) throw err; // back to the queue
+      if (closing) {
+        await db.AnalysisRow.update({ status: 'queued', stage: '' }, { where: { id: row.id, status: 'running' } });
+        throw err; // back to the queue
+      }
       if (stopped) await finish({ status: 'stopped', stage: 'stopped' });
       else {
         log.error({ err, analysis: row.id }, 'analysis failed');
@@ -68,12 +80,33 @@ export async function startWorker({ db, boss, store, log, computeFile }: WorkerO
     }
   }
 
+  const abandoned = () => ({ status: 'running' as const, heartbeatAt: { [Op.or]: [null, { [Op.lt]: new Date(Date.now() - abandonedAfterMs) }] } });
+  /** Puts jobs whose worker is gone back into the queue; whichever worker changes the row does it. */
+  const takeOver = setInterval(() => {
+    void (async () => {
+      await db.AnalysisRow.update(
+        {
+          status: 'failed',
+          stage: 'failed',
+          finishedAt: new Date(),
+          error: `The computation ended the server's worker ${MAX_ATTEMPTS} times and is not tried again. The picture and the record are safe.`,
+        },
+        { where: { ...abandoned(), attempts: { [Op.gte]: MAX_ATTEMPTS } } },
+      );
+      const [, rows] = await db.AnalysisRow.update({ status: 'queued', stage: '' }, { where: abandoned(), returning: ['id'] });
+      for (const row of rows) {
+        log.warn({ analysis: row.id }, 'analysis taken over from a worker that is gone');
+        await enqueueAnalysis(boss, row.id);
+      }
+    })().catch((err) => log.warn({ err }, 'no look for abandoned analyses'));
+  }, abandonedAfterMs / 3);
   await boss.work<{ analysisId: string }>(ANALYSIS_QUEUE, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async (jobs) => {
     for (const job of jobs) await run(job.data.analysisId);
   });
   return {
     async stop() {
       closing = true;
+      clearInterval(takeOver);
       await boss.offWork(ANALYSIS_QUEUE).catch(() => undefined);
       await pool.destroy();
     },

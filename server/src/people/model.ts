@@ -25,15 +25,20 @@ export class Session extends Model<InferAttributes<Session>, InferCreationAttrib
   declare createdAt: CreationOptional<Date>;
 }
 
+/** Classes of this connection's own: two databases in one process do not meet. */
 export function definePeople(sequelize: Sequelize) {
   const { UUID, TEXT, DATE } = DataTypes;
   const common = { sequelize, underscored: true, timestamps: false };
-  User.init({ id: { type: UUID, primaryKey: true }, name: TEXT, passwordHash: TEXT }, { ...common, tableName: 'users' });
-  Production.init({ id: { type: UUID, primaryKey: true }, name: TEXT }, { ...common, tableName: 'productions' });
-  Membership.init({ userId: { type: UUID, primaryKey: true }, productionId: { type: UUID, primaryKey: true }, role: TEXT }, { ...common, tableName: 'memberships' });
-  Session.init(
+  const users = class extends User {};
+  const productions = class extends Production {};
+  const memberships = class extends Membership {};
+  const sessions = class extends Session {};
+  users.init({ id: { type: UUID, primaryKey: true }, name: TEXT, passwordHash: TEXT }, { ...common, tableName: 'users' });
+  productions.init({ id: { type: UUID, primaryKey: true }, name: TEXT }, { ...common, tableName: 'productions' });
+  memberships.init({ userId: { type: UUID, primaryKey: true }, productionId: { type: UUID, primaryKey: true }, role: TEXT }, { ...common, tableName: 'memberships' });
+  sessions.init(
     { tokenSha256: { type: TEXT, primaryKey: true }, userId: UUID, productionId: UUID, csrfToken: TEXT, expiresAt: DATE, createdAt: { type: DATE, defaultValue: DataTypes.NOW } },
     { ...common, tableName: 'sessions' },
   );
-  return { User, Production, Membership, Session };
+  return { User: users, Production: productions, Membership: memberships, Session: sessions };
 }

@@ -2,6 +2,7 @@ import { signInSchema, type SessionInfo } from '@mesure/contract';
 import { randomBytes } from 'node:crypto';
 import { Router, type CookieOptions } from 'express';
 import { rateLimit } from 'express-rate-limit';
+import { Op } from 'sequelize';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
 import { guard, SESSION_COOKIE, sha256, viewerOf } from '../http/guard';
@@ -37,6 +38,8 @@ export function peopleRoutes(db: Database, config: ServerConfig): Router {
     const right = await verifyPassword(password, user?.passwordHash ?? NOBODY_HASH);
     const membership = user && right ? await db.Membership.findOne({ where: { userId: user.id } }) : null;
     if (!user || !right || !membership) throw new ApiProblem('WRONG_SIGN_IN', 'The name or the password is not right.');
+    // the moment at which the table grows is the moment to clear it of what has run out
+    await db.Session.destroy({ where: { expiresAt: { [Op.lt]: new Date() } } });
     const token = randomBytes(32).toString('base64url');
     const session = await db.Session.create({
       tokenSha256: sha256(token),

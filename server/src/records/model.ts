@@ -29,15 +29,17 @@ export class EntryChange extends Model<InferAttributes<EntryChange>, InferCreati
 export function defineRecords(sequelize: Sequelize) {
   const { UUID, TEXT, INTEGER, BOOLEAN, JSONB, DATE, BIGINT } = DataTypes;
   const common = { sequelize, underscored: true, timestamps: false };
-  Entry.init(
+  const entries = class extends Entry {};
+  const changes = class extends EntryChange {};
+  entries.init(
     { id: { type: UUID, primaryKey: true }, productionId: UUID, kind: TEXT, version: INTEGER, deleted: BOOLEAN, body: JSONB, updatedAt: DATE, updatedBy: TEXT },
     { ...common, tableName: 'records' },
   );
-  EntryChange.init(
+  changes.init(
     { id: { type: BIGINT, primaryKey: true, autoIncrement: true }, recordId: UUID, mutationId: UUID, version: INTEGER, userId: UUID, userName: TEXT, changedAt: DATE, before: JSONB, after: JSONB },
     { ...common, tableName: 'record_changes' },
   );
-  return { Entry, EntryChange };
+  return { Entry: entries, EntryChange: changes };
 }
 
 export const toRecord = (e: Entry): StoredRecord => ({ id: e.id, kind: e.kind, version: e.version, deleted: e.deleted, body: e.body, updatedAt: e.updatedAt.toISOString(), updatedBy: e.updatedBy });

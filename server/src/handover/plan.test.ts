@@ -1,0 +1,118 @@
+import { randomUUID } from 'node:crypto';
+import type { SolveOutcome } from '@mesure/contract';
+import { planHandover } from './plan';
+import { startTestServer, type Person, type TestServer } from '../test-server';
+
+const now = '2026-01-01T08:00:00.000Z';
+let server: TestServer, wrangler: Person;
+const id = { body: randomUUID(), mode: randomUUID(), lens: randomUUID(), pack: randomUUID(), set: randomUUID(), day: randomUUID(), setup: randomUUID() };
+const height = { typed: '4\' 7 1/4"', unit: 'ft-in', valueM: 1.40335, toleranceM: 0.003, takenAt: 'lens axis', offsetM: 0 };
+const takeBody = (change: object = {}) => ({
+  setupId: id.setup,
+  slate: '7/A',
+  take: 1,
+  packageId: id.pack,
+  focalMm: 32,
+  focusM: 3,
+  height,
+  heightFrame: 1,
+  circled: false,
+  notes: '',
+  tracks: { sha256: 'a'.repeat(64), name: 't.csv' },
+  loggedAt: now,
+  carried: [],
+  ...change,
+});
+
+/** The smallest outcome of a solve that can be handed over. */
+const outcome = (verdict: string): SolveOutcome =>
+  ({
+    kind: 'solve',
+    setup: { image: { width: 100, height: 50 }, sensor: { widthMm: 24, heightMm: 12 }, focal: { mm: 32 }, fps: 24 },
+    reconcile: { verdict, sentence: '', items: [] },
+    solve: {
+      status: 'solved',
+      focalMm: 32,
+      width: 100,
+      height: 50,
+      frames: [
+        { frame: 1, position: [0, 1.4, 0], rotation: [0, 0, 0, 1], focalMm: 32, rmsPx: 0.3, tracks: 9 },
+        { frame: 2, position: [0.1, 1.4, 0], rotation: [0, 0, 0, 1], focalMm: 32, rmsPx: 0.3, tracks: 9 },
+      ],
+      points: [{ track: 'K1', position: [0, 0, -3], sigmaM: 0.001, rmsPx: 0.2, observations: 2 }],
+    },
+  }) as unknown as SolveOutcome;
+
+async function take(change: object, solved?: SolveOutcome, ageMs = 0) {
+  const takeId = randomUUID();
+  await server.put(wrangler, 'take', takeId, takeBody(change)).expect(201);
+  if (solved) await addSolve(takeId, solved, ageMs);
+  return takeId;
+}
+const addSolve = (subjectId: string, solved: SolveOutcome, ageMs = 0) =>
+  server.db.AnalysisRow.create({
+    id: randomUUID(),
+    productionId: server.ids.p1,
+    kind: 'solve',
+    subjectId,
+    status: 'done',
+    input: {} as never,
+    outcome: solved,
+    error: null,
+    createdAt: new Date(Date.now() - ageMs),
+    finishedAt: new Date(),
+  });
+const plan = () => planHandover(server.db, server.ids.p1, id.day);
+const lacks = async (takeId: string) => (await plan()).missing.filter((m) => m.takeId === takeId).map((m) => m.what);
+
+beforeAll(async () => {
+  server = await startTestServer({ worker: false });
+  wrangler = await server.signIn('wrangler');
+  await server.put(wrangler, 'body', id.body, { name: 'Tarvik', modes: [{ id: id.mode, name: '1K', widthPx: 960, heightPx: 480, sensorWidthMm: 12, sensorHeightMm: 6, fps: 24 }] }).expect(201);
+  await server.put(wrangler, 'lens', id.lens, { name: 'Orrinel 32', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: '' }).expect(201);
+  await server.put(wrangler, 'package', id.pack, { camera: 'A', bodyId: id.body, modeId: id.mode, lensId: id.lens, adapterId: null, focalMm: 32 }).expect(201);
+  await server.put(wrangler, 'set', id.set, { name: 'Galley', marks: [] }).expect(201);
+  await server.put(wrangler, 'day', id.day, { name: 'Day 1/2', date: '2026-01-01' }).expect(201);
+  await server.put(wrangler, 'setup', id.setup, { dayId: id.day, setId: id.set, name: 'Dolly', scene: '41', order: 1, levelMarks: [], originMark: null, headingMarks: null }).expect(201);
+});
+afterAll(() => server?.stop());
+
+test('what a take lacks is said, each thing once', async () => {
+  const bare = await take({ take: 1, height: null, focusM: null, tracks: null });
+  expect(await lacks(bare)).toEqual(['camera height', 'focus distance', 'tracks for a test solve', 'a grid plate of Orrinel 32']);
+  const unsolved = await take({ take: 2 });
+  expect(await lacks(unsolved)).toEqual(['a test solve']);
+});
+
+test('a contradiction that nobody answered is missing; the newest solve counts', async () => {
+  const takeId = await take({ take: 3 }, outcome('contradicts'), 60_000);
+  expect(await lacks(takeId)).toEqual(['an answer to the contradiction found by the test solve']);
+  await addSolve(takeId, outcome('agrees'));
+  expect(await lacks(takeId)).toEqual([]);
+});
+
+test('two takes of one slate and number both leave, under names that are safe and apart', async () => {
+  await take({ slate: 'Ü/9 B', take: 5 }, outcome('agrees'));
+  await take({ slate: 'Ü/9 B', take: 5 }, outcome('agrees'));
+  const { files, name } = await plan();
+  const paths = files.map((f) => f.path);
+  expect(new Set(paths).size).toBe(paths.length);
+  expect(paths).toEqual(expect.arrayContaining(['takes/U-9-B-take-5/camera.glb', 'takes/U-9-B-take-5/camera-2.glb']));
+  for (const p of paths) expect(p).toMatch(/^[\w./-]+$/);
+  expect(name).toBe('2026-01-01-Day-1-2');
+});
+
+test('readings keep the form in which they were measured, beside the value', async () => {
+  const { files } = await plan();
+  const csv = String(await files.find((f) => f.path === 'readings.csv')!.make());
+  expect(csv).toContain('7 1/4');
+  expect(csv).toContain('1.40335');
+});
+
+test('what was deleted does not leave; a foreign day is not there', async () => {
+  const takeId = await take({ slate: '99X', take: 1 }, outcome('agrees'));
+  expect((await plan()).files.some((f) => f.path.startsWith('takes/99X'))).toBe(true);
+  await server.put(wrangler, 'take', takeId, takeBody({ slate: '99X', take: 1 }), { baseVersion: 1, deleted: true }).expect(200);
+  expect((await plan()).files.some((f) => f.path.startsWith('takes/99X'))).toBe(false);
+  await expect(planHandover(server.db, server.ids.p2, id.day)).rejects.toMatchObject({ code: 'NOT_FOUND' });
+});

@@ -1,0 +1,142 @@
+import { simulateShot, uniform } from '@mesure/synthetic';
+import { randomUUID } from 'node:crypto';
+import { writeFileSync } from 'node:fs';
+import path from 'node:path';
+import type { SolveSetup } from '@mesure/core';
+import { enqueueAnalysis } from './queue';
+import { startTestServer, type Person, type TestServer } from '../test-server';
+
+/** Tracks of a shot that takes several seconds to solve, so that there is time to step in. */
+const LONG = (() => {
+  const u = uniform(8);
+  const shot = simulateShot({
+    widthPx: 2048,
+    heightPx: 1080,
+    focalMm: 18,
+    sensorWidthMm: 24,
+    sensorHeightMm: 12.66,
+    frames: 240,
+    noisePx: 0.5,
+    points: Array.from({ length: 300 }, (_, i) => ({ id: `m${i}`, at: [-3 + 6 * u(), 2 * u(), -5 + 4 * u()] as [number, number, number] })),
+    path: (t) => [-0.9 + 1.8 * t, 1.4, 3],
+    aim: () => [0, 0.8, -3.5],
+  });
+  return Buffer.from(`track,frame,x,y\n${shot.tracks.map((t) => `${t.track},${t.frame},${t.x},${t.y}`).join('\n')}\n`);
+})();
+const SETUP: SolveSetup = { image: { width: 2048, height: 1080 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mode: 'free', mm: 18 }, distortion: { mode: 'none' } };
+
+let server: TestServer, wrangler: Person, sha256: string, subjectId: string;
+
+beforeAll(async () => {
+  server = await startTestServer({ worker: false });
+  wrangler = await server.signIn('wrangler');
+  sha256 = (await server.give(wrangler, LONG, 'long.csv', 'tracks').expect(201)).body.sha256;
+  subjectId = randomUUID();
+  await server.put(wrangler, 'set', subjectId, { name: 'Any', marks: [] }).expect(201);
+});
+afterAll(() => server?.stop());
+
+const queued = async (change: object = {}) =>
+  server.db.AnalysisRow.create({
+    id: randomUUID(),
+    productionId: server.ids.p1,
+    kind: 'solve',
+    subjectId,
+    status: 'queued',
+    input: { kind: 'solve', file: { sha256, name: 'long.csv' }, setup: SETUP, trim: false },
+    outcome: null,
+    error: null,
+    finishedAt: null,
+    ...change,
+  });
+async function reaches(id: string, wanted: (row: { status: string; progress: number; attempts: number }) => boolean, seconds = 40) {
+  for (let i = 0; i < seconds * 10; i += 1) {
+    const row = (await server.db.AnalysisRow.findByPk(id))!;
+    if (wanted(row)) return row;
+    await new Promise((f) => setTimeout(f, 100));
+  }
+  throw new Error(`not reached: ${JSON.stringify((await server.db.AnalysisRow.findByPk(id, { attributes: ['status', 'progress', 'stage', 'attempts'] }))!.toJSON())}`);
+}
+/** A computation that never ends by itself. */
+const endless = () => {
+  const file = path.join(server.dir, 'endless.mjs');
+  writeFileSync(file, "export default ({ port }) => { port.postMessage({ progress: 0.3, stage: 'turning' }); return new Promise(() => setInterval(() => {}, 1000)); };\n");
+  return file;
+};
+
+test('a running solve shows its progress, is stopped when asked, and leaves nothing', async () => {
+  const worker = await server.startWorker();
+  try {
+    const row = await queued();
+    await enqueueAnalysis(server.boss, row.id);
+    const seen = await reaches(row.id, (r) => r.status === 'running' && r.progress > 0);
+    expect(seen.stage).not.toBe('');
+    await wrangler.agent
+      .post(server.at(`/analyses/${row.id}/stop`))
+      .set('x-csrf-token', wrangler.csrf)
+      .send({})
+      .expect(200);
+    const stopped = await reaches(row.id, (r) => r.status !== 'running');
+    expect(stopped).toMatchObject({ status: 'stopped', outcome: null, error: null });
+    expect(stopped.finishedAt).not.toBeNull();
+    // and the worker is free for the next one
+    const next = await queued();
+    await enqueueAnalysis(server.boss, next.id);
+    expect((await reaches(next.id, (r) => !['queued', 'running'].includes(r.status))).status).toBe('done');
+  } finally {
+    await worker.stop();
+  }
+});
+
+test('a worker that ends gives its job back, and the next one takes it from the start', async () => {
+  const first = await server.startWorker({ computeFile: endless() });
+  const row = await queued();
+  await enqueueAnalysis(server.boss, row.id);
+  await reaches(row.id, (r) => r.status === 'running' && r.progress > 0.2);
+  await first.stop();
+  expect((await reaches(row.id, (r) => r.status === 'queued')).outcome).toBeNull();
+  const second = await server.startWorker();
+  try {
+    expect(await reaches(row.id, (r) => r.status === 'done')).toMatchObject({ attempts: 2, outcome: { kind: 'solve', solve: { status: 'solved' } } });
+  } finally {
+    await second.stop();
+  }
+});
+
+test('a job whose worker was killed is taken over; one that lives is left alone', async () => {
+  const killed = await queued({ status: 'running', heartbeatAt: new Date(Date.now() - 60_000), attempts: 1 });
+  const living = await queued({ status: 'running', heartbeatAt: new Date(Date.now() + 60_000), attempts: 1 });
+  const worker = await server.startWorker({ abandonedAfterMs: 3000 });
+  try {
+    expect((await reaches(killed.id, (r) => r.status === 'done')).attempts).toBe(2);
+    expect((await living.reload()).status).toBe('running');
+  } finally {
+    await worker.stop();
+  }
+});
+
+test('a job that took three workers down is not tried a fourth time', async () => {
+  const row = await queued({ status: 'running', heartbeatAt: new Date(0), attempts: 3 });
+  const worker = await server.startWorker({ abandonedAfterMs: 900 });
+  try {
+    const failed = await reaches(row.id, (r) => r.status !== 'running');
+    expect(failed).toMatchObject({ status: 'failed', error: expect.stringContaining('3 times') });
+  } finally {
+    await worker.stop();
+  }
+});
+
+test('a fault of ours is said as such, with the reason in the log and not in the answer', async () => {
+  const file = path.join(server.dir, 'faulty.mjs');
+  writeFileSync(file, "export default () => { throw new Error('secret path /srv/x'); };\n");
+  const worker = await server.startWorker({ computeFile: file });
+  try {
+    const row = await queued();
+    await enqueueAnalysis(server.boss, row.id);
+    const failed = await reaches(row.id, (r) => r.status === 'failed');
+    expect(failed.error).toMatch(/failed on the server.*safe/);
+    expect(failed.error).not.toContain('secret');
+  } finally {
+    await worker.stop();
+  }
+});

@@ -1,0 +1,101 @@
+import { randomUUID } from 'node:crypto';
+import { mkdtempSync, rmSync } from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import type { Express } from 'express';
+import pino from 'pino';
+import request from 'supertest';
+import { buildApp, connect, folderStore, hashPassword, migrate, openQueue, startWorker, type Database, type FileStore, type ServerConfig } from '.';
+
+export const PASSWORD = 'right password';
+export type Person = { agent: ReturnType<typeof request.agent>; csrf: string };
+
+/** A server on a database of its own in the tests' cluster: production One with a wrangler and a solver, production Two with a stranger. */
+export interface TestServer {
+  db: Database;
+  app: Express;
+  boss: Awaited<ReturnType<typeof openQueue>>;
+  store: FileStore;
+  url: string;
+  dir: string;
+  ids: { p1: string; p2: string; wrangler: string; solver: string; stranger: string };
+  at(address: string): string;
+  signIn(name: string): Promise<Person>;
+  put(who: Person, kind: string, id: string, body: object, change?: object): request.Test;
+  give(who: Person, bytes: Buffer, name: string, use: string): request.Test;
+  startWorker(change?: { abandonedAfterMs?: number; computeFile?: string }): Promise<{ stop(): Promise<void> }>;
+  stop(): Promise<void>;
+}
+
+/** A new database in the tests' cluster; its address. */
+export async function createDatabase(name: string): Promise<string> {
+  const admin = connect(process.env.MESURE_TEST_CLUSTER!);
+  const unique = `${name}_${randomUUID().replace(/-/g, '')}`;
+  await admin.sequelize.query(`create database ${unique}`);
+  await admin.sequelize.close();
+  return process.env.MESURE_TEST_CLUSTER!.replace(/\/postgres$/, `/${unique}`);
+}
+
+export async function startTestServer({ worker: wanted = true, webDir }: { worker?: boolean; webDir?: string } = {}): Promise<TestServer> {
+  const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-server-'));
+  const url = await createDatabase('test');
+  const db = connect(url);
+  await migrate(db.sequelize);
+  const ids = { p1: randomUUID(), p2: randomUUID(), wrangler: randomUUID(), solver: randomUUID(), stranger: randomUUID() };
+  const passwordHash = await hashPassword(PASSWORD);
+  await db.Production.bulkCreate([
+    { id: ids.p1, name: 'One' },
+    { id: ids.p2, name: 'Two' },
+  ]);
+  await db.User.bulkCreate((['wrangler', 'solver', 'stranger'] as const).map((name) => ({ id: ids[name], name, passwordHash })));
+  await db.Membership.bulkCreate([
+    { userId: ids.wrangler, productionId: ids.p1, role: 'wrangler' },
+    { userId: ids.solver, productionId: ids.p1, role: 'solver' },
+    { userId: ids.stranger, productionId: ids.p2, role: 'wrangler' },
+  ]);
+  const boss = await openQueue(url);
+  const log = pino({ level: 'silent' });
+  const store = folderStore(path.join(dir, 'files'));
+  const config: ServerConfig = {
+    databaseUrl: url,
+    dataDir: dir,
+    webDir: webDir ?? path.join(dir, 'none'),
+    host: '127.0.0.1',
+    port: 0,
+    logLevel: 'silent',
+    secureCookies: false,
+    maxUploadBytes: 20_000_000,
+  };
+  const app = buildApp({ config, db, boss, store, log });
+  const begin: TestServer['startWorker'] = (change = {}) => startWorker({ db, boss, store, log, computeFile: path.resolve(__dirname, '../../.build/compute.mjs'), ...change });
+  const worker = wanted ? await begin() : null;
+  const at = (address: string) => `/api/productions/${ids.p1}${address}`;
+  return {
+    db,
+    app,
+    boss,
+    store,
+    url,
+    dir,
+    ids,
+    at,
+    startWorker: begin,
+    async signIn(name) {
+      const agent = request.agent(app);
+      const r = await agent.post('/api/session').send({ name, password: PASSWORD }).expect(201);
+      return { agent, csrf: r.body.csrfToken };
+    },
+    put: (who, kind, id, body, change = {}) =>
+      who.agent
+        .put(at(`/records/${kind}/${id}`))
+        .set('x-csrf-token', who.csrf)
+        .send({ mutationId: randomUUID(), baseVersion: 0, deleted: false, body, ...change }),
+    give: (who, bytes, name, use) => who.agent.post(at('/files')).set('x-csrf-token', who.csrf).field('use', use).attach('file', bytes, name),
+    async stop() {
+      await worker?.stop();
+      await boss.stop({ graceful: false, timeout: 1000 });
+      await db.sequelize.close();
+      rmSync(dir, { recursive: true, force: true });
+    },
+  };
+}
