@@ -39,7 +39,7 @@ export const ORIGIN_WORDS: Record<Origin, string> = { typed: 'entered', computed
 export function Figure({ value, unit, sigma, origin = 'typed', look = 'figure' }: { value: string; unit?: string; sigma?: string; origin?: Origin; look?: 'figure' | 'big' }) {
   const p = usePalette();
   return (
-    <Words look={look} color={origin === 'computed' ? p.blue : p.ink} accessibilityLabel={`${value} ${unit ?? ''}${sigma ? ` plus or minus ${sigma}` : ''}, ${ORIGIN_WORDS[origin]}`}>
+    <Words look={look} color={origin === 'computed' ? p.blue : p.ink} accessibilityLabel={`${value}${unit ? ` ${unit}` : ''}${sigma ? ` plus or minus ${sigma}` : ''}, ${ORIGIN_WORDS[origin]}`}>
       <Words look="small" dim>
         {SIGN[origin]}
       </Words>

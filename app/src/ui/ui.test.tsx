@@ -8,8 +8,6 @@ import { LengthEntry } from './length-entry';
 import { Theme } from './theme';
 import type { StoredRecord, TakeBody } from '@mesure/contract';
 
-jest.mock('@expo/vector-icons/MaterialIcons', () => 'Icon');
-
 function Entry({ onCommit }: { onCommit: (l: ParsedLength) => void }) {
   const [value, setValue] = useState<ParsedLength | null>(null);
   return (

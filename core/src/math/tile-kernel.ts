@@ -69,7 +69,7 @@ interface WasmExports {
 
 /** Null where WebAssembly or its SIMD is missing or forbidden. */
 function wasmTileKernels(): TileKernelSource | null {
-  const wasm = (globalThis as { WebAssembly?: Wasm }).WebAssembly;
+  const wasm = (globalThis as unknown as { WebAssembly?: Wasm }).WebAssembly;
   if (!wasm) return null;
   let exports: WasmExports;
   try {

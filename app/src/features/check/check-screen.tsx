@@ -1,13 +1,14 @@
 import type { Analysis, StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { View } from 'react-native';
-import { useAll, useAnalysesState, useRecordsState } from '../../data';
+import { useAll, useAnalysesState } from '../../data';
 import { Row, useIsWide } from '../../ui/controls';
-import { Empty, Failing, Loading } from '../../ui/states';
+import { Empty, Failing } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 import { VerdictMark, type VerdictName } from '../../ui/verdict-mark';
 import { Page, Split } from '../shell/pane';
+import { RecordsGate } from '../shell/records-gate';
 import { TakeCheck } from './take-check';
 
 export function verdictOf(a: Analysis | undefined): { verdict: VerdictName; detail: string } {
@@ -25,18 +26,8 @@ const ORDER: VerdictName[] = ['contradicts', 'drifts', 'not observable', 'not ch
 /** Check: the day's takes with their verdicts, what disagrees first. */
 export function CheckScreen({ takeId }: { takeId: string | null }) {
   const wide = useIsWide();
-  const status = useRecordsState((s) => s.status);
-  const error = useRecordsState((s) => s.error);
-  const refresh = useRecordsState((s) => s.refresh);
   const takes = useAll('take');
   const bySubject = useAnalysesState((s) => s.bySubject);
-  if (status === 'loading') return <Loading what="the takes" />;
-  if (status === 'failed')
-    return (
-      <Page>
-        <Failing title="The takes could not be loaded" text={`${error ?? ''} What was entered on this device is safe.`} action={{ title: 'Try again', onPress: () => void refresh() }} />
-      </Page>
-    );
   const sorted = [...takes].sort(
     (a, b) =>
       Number(!a.body.tracks) - Number(!b.body.tracks) ||
@@ -45,19 +36,21 @@ export function CheckScreen({ takeId }: { takeId: string | null }) {
   );
   const open = takes.find((t) => t.id === (takeId ?? (wide ? sorted[0]?.id : null)));
   return (
-    <Split
-      showDetail={takeId !== null}
-      list={<VerdictList takes={sorted} selectedId={open?.id ?? null} />}
-      detail={
-        open ? (
-          <TakeCheck key={open.id} take={open} />
-        ) : (
-          <Page>
-            <Empty title="No such take" text="Choose another one from the list." />
-          </Page>
-        )
-      }
-    />
+    <RecordsGate what="the takes">
+      <Split
+        showDetail={takeId !== null}
+        list={<VerdictList takes={sorted} selectedId={open?.id ?? null} />}
+        detail={
+          open ? (
+            <TakeCheck key={open.id} take={open} />
+          ) : (
+            <Page>
+              <Empty title="No such take" text="Choose another one from the list." />
+            </Page>
+          )
+        }
+      />
+    </RecordsGate>
   );
 }
 

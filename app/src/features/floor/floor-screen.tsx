@@ -7,41 +7,34 @@ import { newId, useAll, useRecordsState } from '../../data';
 import { Action, Choice, Field, Row, Section, Sheet, useIsWide } from '../../ui/controls';
 import { fixed, focal, timeOfDay } from '../../ui/format';
 import { LengthEntry } from '../../ui/length-entry';
-import { Empty, Failing, Loading } from '../../ui/states';
+import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page, Split } from '../shell/pane';
+import { RecordsGate } from '../shell/records-gate';
 import { nextTake, takeLacks } from './next-take';
 
 /** Floor: the day's setups, and the takes of the running one. */
 export function FloorScreen({ setupId }: { setupId: string | null }) {
   const wide = useIsWide();
-  const status = useRecordsState((s) => s.status);
-  const error = useRecordsState((s) => s.error);
-  const refresh = useRecordsState((s) => s.refresh);
   const setups = useAll('setup').sort((a, b) => a.body.order - b.body.order);
-  if (status === 'loading') return <Loading what="the day" />;
-  if (status === 'failed')
-    return (
-      <Page>
-        <Failing title="The day could not be loaded" text={`${error ?? ''} What was entered on this device is safe.`} action={{ title: 'Try again', onPress: () => void refresh() }} />
-      </Page>
-    );
   const open = setups.find((s) => s.id === (setupId ?? (wide ? setups[0]?.id : null)));
   return (
-    <Split
-      showDetail={setupId !== null}
-      list={<SetupList setups={setups} selectedId={open?.id ?? null} />}
-      detail={
-        open ? (
-          <SetupBoard key={open.id} setup={open} />
-        ) : (
-          <Page>
-            <Empty title="No such setup" text="Choose another one from the day." />
-          </Page>
-        )
-      }
-    />
+    <RecordsGate what="the day">
+      <Split
+        showDetail={setupId !== null}
+        list={<SetupList setups={setups} selectedId={open?.id ?? null} />}
+        detail={
+          open ? (
+            <SetupBoard key={open.id} setup={open} />
+          ) : (
+            <Page>
+              <Empty title="No such setup" text="Choose another one from the day." />
+            </Page>
+          )
+        }
+      />
+    </RecordsGate>
   );
 }
 

@@ -5,10 +5,11 @@ import { View } from 'react-native';
 import { useAll, useFind, useRecordsState } from '../../data';
 import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, readNumber } from '../../ui/format';
-import { Empty, Failing, Loading } from '../../ui/states';
+import { Empty, Failing } from '../../ui/states';
 import { Fact, Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page, Split } from '../shell/pane';
+import { RecordsGate } from '../shell/records-gate';
 import { SensorDrawing, ViewCone } from './optics-drawings';
 import { lensWords, opticsWords, packageParts, viewPackage } from './package-words';
 import { LensPlates } from './lens-plates';
@@ -16,32 +17,24 @@ import { LensPlates } from './lens-plates';
 /** Kit: the cameras as mounted now; one of them open. */
 export function KitScreen({ packageId }: { packageId: string | null }) {
   const wide = useIsWide();
-  const status = useRecordsState((s) => s.status);
-  const error = useRecordsState((s) => s.error);
-  const refresh = useRecordsState((s) => s.refresh);
   const packages = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
-  if (status === 'loading') return <Loading what="the kit" />;
-  if (status === 'failed')
-    return (
-      <Page>
-        <Failing title="The kit could not be loaded" text={`${error ?? ''} What was entered on this device is safe.`} action={{ title: 'Try again', onPress: () => void refresh() }} />
-      </Page>
-    );
   const open = packages.find((p) => p.id === (packageId ?? (wide ? packages[0]?.id : null)));
   return (
-    <Split
-      showDetail={packageId !== null}
-      list={<PackageList packages={packages} selectedId={open?.id ?? null} />}
-      detail={
-        open ? (
-          <PackageEditor key={open.id} record={open} />
-        ) : (
-          <Page>
-            <Empty title="No such package" text="It may have been taken apart. Choose another one from the list." />
-          </Page>
-        )
-      }
-    />
+    <RecordsGate what="the kit">
+      <Split
+        showDetail={packageId !== null}
+        list={<PackageList packages={packages} selectedId={open?.id ?? null} />}
+        detail={
+          open ? (
+            <PackageEditor key={open.id} record={open} />
+          ) : (
+            <Page>
+              <Empty title="No such package" text="It may have been taken apart. Choose another one from the list." />
+            </Page>
+          )
+        }
+      />
+    </RecordsGate>
   );
 }
 
@@ -96,7 +89,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
         : null;
   const live: PackageBody = { ...draft, focalMm: typedFocal ?? draft.focalMm };
   const view = viewPackage(live, find);
-  const changed = JSON.stringify(live) !== JSON.stringify(record.body);
+  const changed = focalError !== null || JSON.stringify(live) !== JSON.stringify(record.body);
   const body = find('body', draft.bodyId)?.body;
   const choose = (change: Partial<PackageBody>) => setDraft((d) => ({ ...d, ...change }));
   return (

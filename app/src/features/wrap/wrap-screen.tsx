@@ -8,15 +8,23 @@ import { Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
+import { RecordsGate } from '../shell/records-gate';
 
 type State = { status: 'loading' } | { status: 'failed'; error: string } | { status: 'ready'; plan: HandoverPlan };
 
 /** Wrap: what is missing, what will leave, and the one action. */
 export function WrapScreen() {
+  return (
+    <RecordsGate what="the day">
+      <DayWrap />
+    </RecordsGate>
+  );
+}
+
+function DayWrap() {
   const p = usePalette();
   const router = useRouter();
   const { session, records } = useData();
-  const recordsStatus = useRecordsState((s) => s.status);
   const waiting = useRecordsState((s) => s.outbox.length);
   const day = useAll('day')[0];
   const [state, setState] = useState<State>({ status: 'loading' });
@@ -56,7 +64,6 @@ export function WrapScreen() {
     }
   }
 
-  if (recordsStatus === 'loading') return <Loading what="the day" />;
   if (!day)
     return (
       <Page>

@@ -1,0 +1,205 @@
+import type { Analysis, SolveOutcome } from '@mesure/contract';
+import { fireEvent, screen } from '@testing-library/react-native';
+import { CheckScreen } from './check-screen';
+import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../test-day';
+
+const picked: { file: File | null } = { file: null };
+jest.mock('../../ui/pick-file', () => ({ pickFile: async () => mockPicked() }));
+const mockPicked = () => picked.file;
+
+/** A solve that found the forgotten reducer; `verdict` agrees once the package says so. */
+function outcome(verdict: 'contradicts' | 'agrees', change: Partial<SolveOutcome['solve']> = {}): SolveOutcome {
+  const cause = {
+    cause: 'forgotten-reducer',
+    title: 'a ×0.71 focal reducer',
+    evidence: '32.00 mm × 0.710 = 22.72 mm; the solve says 22.70 ± 0.05 mm.',
+    likelihood: 0.93,
+    correction: { field: 'adapterFactor', value: 0.71 },
+  };
+  return {
+    kind: 'solve',
+    setup: { image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mm: 32 }, fps: 24 },
+    reconcile: {
+      verdict,
+      sentence: verdict === 'contradicts' ? 'The recorded 32 mm fits only with a ×0.71 focal reducer mounted.' : 'Record and solve agree.',
+      items: [
+        {
+          quantity: 'focalLength',
+          about: 'focal length',
+          unit: 'mm',
+          recorded: verdict === 'contradicts' ? 32 : 22.72,
+          recordedSigma: 0.3,
+          solved: 22.7,
+          sigma: 0.05,
+          difference: -9.3,
+          verdict,
+          sentence: 'recorded against solved',
+          causes: verdict === 'contradicts' ? [cause] : [],
+        },
+      ],
+    },
+    solve: {
+      status: 'solved',
+      reason: null,
+      width: 4096,
+      height: 2160,
+      focalMm: 22.7,
+      sigmaFocalMm: 0.05,
+      focalMode: 'free',
+      distortion: { mode: 'none' },
+      rmsPx: 0.42,
+      rmsPerMille: 0.103,
+      noisePx: 0.3,
+      frames: [1, 2, 3].map((frame) => ({ frame, position: [0.1 * frame, 1.4, 0], rotation: [0, 0, 0, 1], focalMm: 22.7, rmsPx: 0.4, tracks: 12, sigmaPositionM: 0.01 })),
+      points: Array.from({ length: 12 }, (_, i) => ({ track: `m${i}`, position: [i / 10, 0, -3], sigmaM: 0.002, rmsPx: 0.1 * (i + 1), observations: 3 })),
+      trimmed: [{ track: 'walker', frame: null, residualPx: 14.2, reason: 'moving' }],
+      anchoring: { scale: 1, sigmaScalePct: 0.4, datum: ['level points'], residuals: [] },
+      warnings: ['Few tracks on the left.'],
+      iterations: 5,
+      ...change,
+    },
+  } as unknown as SolveOutcome;
+}
+const solved = (o: SolveOutcome, change: Partial<Analysis> = {}): Analysis => ({
+  id: 'an-1',
+  kind: 'solve',
+  subjectId: ID.take,
+  status: 'done',
+  progress: 1,
+  stage: 'done',
+  error: null,
+  outcome: o,
+  createdAt: '',
+  finishedAt: '',
+  ...change,
+});
+function withSolve(a: Analysis): FakeServer {
+  const server = new FakeServer();
+  server.analyses.set(a.id, a);
+  return server;
+}
+
+describe('the column of verdicts', () => {
+  test('what disagrees comes first, what has no tracks last', async () => {
+    const server = withSolve(solved(outcome('contradicts')));
+    server.records.set('t2', record('take', 't2', takeBody({ take: 2 })));
+    server.records.set('t0', record('take', 't0', takeBody({ slate: '12', take: 9, tracks: null })));
+    await open(<CheckScreen takeId={null} />, server);
+    const rows = screen.getAllByTestId(/^check-/).map((r) => r.props.testID);
+    expect(rows).toEqual(['check-41A-1', 'check-41A-2', 'check-12-9']);
+    expect(screen.getByTestId('check-41A-1')).toHaveTextContent(/×0\.71 focal reducer.*contradicts/);
+    expect(screen.getByTestId('check-12-9')).toHaveTextContent(/no tracks yet.*not checked/);
+    fireEvent.press(screen.getByTestId('check-41A-2'));
+    expect(pushed()).toEqual(['/check/t2']);
+  });
+  test('verdicts that cannot be had leave the takes readable', async () => {
+    const server = new FakeServer();
+    server.failing.set('/analyses', server.problem('INTERNAL', 500, 'The server stumbled.'));
+    await open(<CheckScreen takeId={null} />, server);
+    expect(seen('Verdicts could not be loaded')).toBe(true);
+    expect(screen.getByTestId('check-41A-1')).toBeTruthy();
+  });
+  test('no takes, no such take', async () => {
+    await open(<CheckScreen takeId={null} />, new FakeServer(dayRecords().filter((r) => r.kind !== 'take')));
+    expect(seen('No takes yet')).toBe(true);
+    screen.unmount();
+    await open(<CheckScreen takeId="gone" />, new FakeServer());
+    expect(seen('No such take')).toBe(true);
+  });
+});
+
+describe('a take', () => {
+  test('the verdict, its cause with evidence, the error, the worst tracks, what was left out', async () => {
+    await open(<CheckScreen takeId={ID.take} />, withSolve(solved(outcome('contradicts'))));
+    expect(screen.getByTestId('take-verdict')).toHaveTextContent('contradicts');
+    expect(screen.getByTestId('causes')).toHaveTextContent(/93 % likely.*22\.72 mm/);
+    expect(screen.getByTestId('solve-rms')).toHaveTextContent(/0\.42 px.*0\.103 ‰/);
+    expect(seen('m11')).toBe(true);
+    expect(seen('m2')).toBe(false);
+    fireEvent.press(screen.getByText('Show all 12 tracks'));
+    expect(seen('m2')).toBe(true);
+    expect(seen('walker')).toBe(true);
+    expect(seen('– Few tracks on the left.')).toBe(true);
+  });
+
+  test('one tap mounts the reducer that is in the kit, solves again, and the verdict changes', async () => {
+    const server = withSolve(solved(outcome('contradicts')));
+    server.answer = (a) => ({ ...solved(outcome('agrees')), id: a.id, createdAt: '2' });
+    await open(<CheckScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByTestId('correct'));
+    await settle();
+    await settle(160); // the client asks every half second
+    expect(server.records.get(ID.pack)!.body).toMatchObject({ adapterId: ID.reducer });
+    expect([...server.records.values()].filter((r) => r.kind === 'adapter')).toHaveLength(1);
+    // what the server solved was sent to it first
+    const order = server.asked.filter((a) => /PUT .*package|POST .*analyses$/.test(a)).map((a) => a.slice(0, 4).trim());
+    expect(order).toEqual(['PUT', 'POST']);
+    expect(screen.getByTestId('take-verdict')).toHaveTextContent('agrees');
+    expect(screen.queryByTestId('correct')).toBeNull();
+  });
+
+  test('a reducer that is not in the kit yet is added with its factor', async () => {
+    const server = withSolve(solved(outcome('contradicts')));
+    server.records.delete(ID.reducer);
+    await open(<CheckScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByTestId('correct'));
+    await settle(20);
+    const adapter = [...server.records.values()].find((r) => r.kind === 'adapter')!;
+    expect(adapter.body).toEqual({ name: 'Reducer ×0.71', factor: 0.71 });
+    expect(server.records.get(ID.pack)!.body).toMatchObject({ adapterId: adapter.id });
+  });
+
+  test('a solver sees the cause and has no button that the server would refuse', async () => {
+    await open(<CheckScreen takeId={ID.take} />, withSolve(solved(outcome('contradicts'))), 'solver');
+    expect(screen.getByTestId('causes')).toBeTruthy();
+    expect(screen.queryByTestId('correct')).toBeNull();
+  });
+
+  test('a solve that failed gives its reason and says that the record is untouched', async () => {
+    const failed = outcome('agrees', { status: 'failed', reason: 'no parallax: the camera turns but does not move', frames: [], points: [] });
+    failed.reconcile = null;
+    await open(<CheckScreen takeId={ID.take} />, withSolve(solved(failed)));
+    expect(seen(/^No parallax.*untouched\.$/)).toBe(true);
+    expect(screen.getByTestId('take-verdict')).toHaveTextContent('not observable');
+  });
+
+  test('running: stage and share; stopped: nothing was changed', async () => {
+    const server = withSolve(solved(outcome('agrees'), { status: 'running', outcome: null, progress: 0.42, stage: 'frames placed 42 of 120' }));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('solve-progress')).toHaveTextContent('frames placed 42 of 120, 42 %');
+    fireEvent.press(screen.getByTestId('stop-solve'));
+    await settle();
+    expect(seen('Stopped')).toBe(true);
+    expect(screen.getByTestId('start-solve')).toBeTruthy();
+  });
+
+  test('a start that the server refuses says why and what is safe', async () => {
+    const server = new FakeServer();
+    server.failing.set('POST /productions/11111111-1111-4111-8111-111111111111/analyses', server.problem('NOT_READY', 409, 'The package lacks its lens; complete it in Kit first.'));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByRole('radio', { name: /guided/ }));
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(seen(/lacks its lens.*safe/)).toBe(true);
+  });
+
+  test('tracks: given, refused with their line, or not chosen after all', async () => {
+    const server = new FakeServer(dayRecords().map((r) => (r.kind === 'take' ? record('take', r.id, takeBody({ tracks: null })) : r)));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(seen('No tracks yet')).toBe(true);
+    picked.file = null;
+    fireEvent.press(screen.getByTestId('give-tracks'));
+    await settle();
+    expect(server.asked.some((a) => a.includes('/files'))).toBe(false);
+    picked.file = new File(['track,frame,x,y'], 'tracks.csv');
+    server.failing.set('/files', server.problem('INVALID', 422, 'tracks.csv, line 7, y: "three" is not a number.'));
+    fireEvent.press(screen.getByTestId('give-tracks'));
+    await settle();
+    expect(seen(/line 7.*Nothing was changed/)).toBe(true);
+    server.failing.clear();
+    fireEvent.press(screen.getByTestId('give-tracks'));
+    await settle();
+    expect(server.records.get(ID.take)!.body).toMatchObject({ tracks: { name: 'given.csv' } });
+    expect(screen.getByTestId('start-solve')).toBeTruthy();
+  });
+});

@@ -1,0 +1,105 @@
+import { fireEvent, screen } from '@testing-library/react-native';
+import { Text } from 'react-native';
+import { useRecordsState } from '../../data';
+import { Crash } from './crash';
+import { Shell } from './shell';
+import { FakeServer, ID, open, record, seen, settle } from '../test-day';
+
+/** A place with one button that changes a record. */
+function Place() {
+  const write = useRecordsState((s) => s.write);
+  return <Text onPress={() => void write('set', ID.set, (now) => ({ ...now, name: `${now.name}!` }), 'Set renamed')}>rename</Text>;
+}
+const start = async (server: FakeServer) =>
+  open(
+    <Shell>
+      <Place />
+    </Shell>,
+    server,
+  );
+const state = () => screen.getByTestId('state-line');
+
+test('where I am, and that all is sent', async () => {
+  await start(new FakeServer());
+  expect(seen('The Salt Ferry · Day 12')).toBe(true);
+  expect(state()).toHaveTextContent('all sent');
+  for (const place of ['Kit', 'Floor', 'Check', 'Wrap']) expect(seen(place)).toBe(true);
+  expect(seen('Plan')).toBe(false);
+});
+
+test('what waits is counted, listed, sent by hand, and keeps the sign-in', async () => {
+  const server = new FakeServer();
+  await start(server);
+  server.cut = true;
+  fireEvent.press(screen.getByText('rename'));
+  await settle();
+  expect(state()).toHaveTextContent('1 waiting');
+  fireEvent.press(state());
+  expect(seen('set: waits for the network')).toBe(true);
+  expect(seen(/Send what waits before signing out/)).toBe(true);
+  server.cut = false;
+  fireEvent.press(screen.getByText('Send now'));
+  await settle();
+  expect(state()).toHaveTextContent('all sent');
+  expect(server.records.get(ID.set)!.body).toMatchObject({ name: 'Galley!' });
+});
+
+test('a change made elsewhere meanwhile needs the person, who may keep either', async () => {
+  for (const [button, expected] of [
+    ['Keep mine', 'Galley!'],
+    ['Take theirs', 'Scullery'],
+  ]) {
+    const server = new FakeServer();
+    await start(server);
+    server.records.set(ID.set, { ...record('set', ID.set, { name: 'Scullery', marks: [] }), version: 2 });
+    fireEvent.press(screen.getByText('rename'));
+    await settle();
+    expect(state()).toHaveTextContent('1 needs you');
+    fireEvent.press(state());
+    fireEvent.press(screen.getByText(button));
+    await settle();
+    expect(server.records.get(ID.set)!.body).toMatchObject({ name: expected });
+    expect(state()).toHaveTextContent('all sent');
+    screen.unmount();
+  }
+});
+
+test('a session that ended asks for a new sign-in and loses nothing', async () => {
+  const server = new FakeServer();
+  await start(server);
+  server.failing.set(`/records/set/${ID.set}`, server.problem('NOT_SIGNED_IN', 401, 'Sign in again.'));
+  fireEvent.press(screen.getByText('rename'));
+  await settle();
+  expect(state()).toHaveTextContent('sign in again to send');
+});
+
+test('the last change can be undone or let stand', async () => {
+  const server = new FakeServer();
+  await start(server);
+  fireEvent.press(screen.getByText('rename'));
+  await settle();
+  expect(seen('Set renamed')).toBe(true);
+  fireEvent.press(screen.getByText('Undo'));
+  await settle(20);
+  expect(server.records.get(ID.set)).toMatchObject({ version: 3, body: { name: 'Galley' } });
+  fireEvent.press(screen.getByText('rename'));
+  await settle();
+  fireEvent.press(screen.getByLabelText('Dismiss'));
+  await settle();
+  expect(seen('Set renamed')).toBe(false);
+  expect(server.records.get(ID.set)!.body).toMatchObject({ name: 'Galley!' });
+});
+
+test('one tap changes the light', async () => {
+  await start(new FakeServer());
+  fireEvent.press(screen.getByLabelText('Switch to Daylight'));
+  expect(screen.getByLabelText('Switch to Stage')).toBeTruthy();
+});
+
+test('a screen that breaks says what is safe and lets one try again', async () => {
+  const retry = jest.fn(async () => undefined);
+  await open(<Crash error={new Error('The drawing failed.')} retry={retry} />, new FakeServer());
+  expect(seen(/The drawing failed.*kept on this device/)).toBe(true);
+  fireEvent.press(screen.getByText('Try again'));
+  expect(retry).toHaveBeenCalledTimes(1);
+});

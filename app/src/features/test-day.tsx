@@ -1,0 +1,166 @@
+import type { Analysis, HandoverPlan, Problem, RecordBodies, RecordKind, RecordWrite, Role, SessionInfo, StoredRecord } from '@mesure/contract';
+import { act, render, screen } from '@testing-library/react-native';
+import { router } from 'expo-router';
+import type { ReactElement } from 'react';
+import { SafeAreaProvider } from 'react-native-safe-area-context';
+import { DataProvider } from '../data';
+import { Theme } from '../ui/theme';
+
+/**
+ * A small day for component tests: real stores on a real (in-memory) IndexedDB, and a server that answers `fetch` with the rules of the
+ * real one. Everything in it is invented.
+ */
+export const PRODUCTION = '11111111-1111-4111-8111-111111111111';
+const ref = (n: number) => `00000000-0000-4000-8000-${String(n).padStart(12, '0')}`;
+export const ID = {
+  body: ref(1),
+  open: ref(2),
+  windowed: ref(3),
+  lens: ref(4),
+  zoom: ref(5),
+  reducer: ref(6),
+  pack: ref(7),
+  set: ref(8),
+  day: ref(9),
+  setup: ref(10),
+  take: ref(11),
+  plate: ref(12),
+};
+const AT = '2026-11-23T09:00:00.000Z';
+
+export function record<K extends RecordKind>(kind: K, id: string, body: RecordBodies[K]): StoredRecord<K> {
+  return { id, kind, version: 1, deleted: false, body, updatedAt: AT, updatedBy: 'wrangler' };
+}
+
+export const takeBody = (change: Partial<RecordBodies['take']> = {}): RecordBodies['take'] => ({
+  setupId: ID.setup,
+  slate: '41A',
+  take: 1,
+  packageId: ID.pack,
+  focalMm: 32,
+  focusM: 3,
+  height: { typed: '1.4 m', unit: 'm', valueM: 1.4, toleranceM: 0.01, takenAt: 'lens axis', offsetM: 0 },
+  heightFrame: 1,
+  circled: false,
+  notes: '',
+  tracks: { sha256: 'a'.repeat(64), name: 'galley.csv' },
+  loggedAt: AT,
+  carried: [],
+  ...change,
+});
+
+export const dayRecords = (): StoredRecord[] => [
+  record('body', ID.body, {
+    name: 'Tarvik H2',
+    modes: [
+      { id: ID.open, name: 'open gate', widthPx: 4096, heightPx: 2160, sensorWidthMm: 24, sensorHeightMm: 12.66, fps: 24 },
+      { id: ID.windowed, name: 'windowed', widthPx: 2048, heightPx: 1080, sensorWidthMm: 12, sensorHeightMm: 6.33, fps: 50 },
+    ],
+  }),
+  record('lens', ID.lens, { name: 'Orrinel 32', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: '0417' }),
+  record('lens', ID.zoom, { name: 'Orrinel 24–70', kind: 'zoom', minFocalMm: 24, maxFocalMm: 70, squeeze: 1, serial: '0099' }),
+  record('adapter', ID.reducer, { name: 'reducer ×0.71', factor: 0.71 }),
+  record('package', ID.pack, { camera: 'A', bodyId: ID.body, modeId: ID.open, lensId: ID.lens, adapterId: null, focalMm: 32 }),
+  record('set', ID.set, { name: 'Galley', marks: ['K1', 'K2', 'K3'] }),
+  record('day', ID.day, { name: 'Day 12', date: '2026-11-23' }),
+  record('setup', ID.setup, { dayId: ID.day, setId: ID.set, name: 'Dolly past the stove', scene: '41', order: 1, levelMarks: [], originMark: null, headingMarks: null }),
+  record('take', ID.take, takeBody()),
+];
+
+export class FakeServer {
+  records = new Map<string, StoredRecord>();
+  analyses = new Map<string, Analysis>();
+  plan: HandoverPlan = { missing: [], files: [] };
+  cut = false;
+  /** addresses that fail with this problem, by "METHOD path" ending */
+  failing = new Map<string, Problem>();
+  asked: string[] = [];
+  /** what a computation that is started turns into */
+  answer: (a: Analysis) => Analysis = (a) => a;
+
+  constructor(records: readonly StoredRecord[] = dayRecords()) {
+    records.forEach((r) => this.records.set(r.id, r));
+  }
+
+  problem(code: Problem['code'], status: number, detail: string, current?: unknown): Problem {
+    return { type: 'about:blank', title: code, status, code, detail, instance: '', current };
+  }
+
+  private reply(status: number, body: unknown): Response {
+    return { ok: status < 400, status, text: async () => JSON.stringify(body), json: async () => body, headers: new Map() } as unknown as Response;
+  }
+
+  fetch = async (input: unknown, init: { method?: string; body?: string | FormData } = {}): Promise<Response> => {
+    const method = init.method ?? 'GET';
+    const address = String(input).replace(/^\/api/, '');
+    this.asked.push(`${method} ${address}`);
+    if (this.cut) throw new TypeError('Network request failed');
+    for (const [end, problem] of this.failing) if (`${method} ${address}`.endsWith(end)) return this.reply(problem.status, problem);
+    const [, , , room, ...rest] = address.split('/');
+    const sent = typeof init.body === 'string' ? (JSON.parse(init.body) as Record<string, unknown>) : {};
+    if (room === 'records' && method === 'GET') return this.reply(200, { records: [...this.records.values()] });
+    if (room === 'records') return this.write(rest[0] as RecordKind, rest[1], sent as unknown as RecordWrite);
+    if (room === 'files') return this.reply(201, { sha256: 'b'.repeat(64), name: 'given.csv', mime: 'text/csv', sizeBytes: 9, widthPx: null, heightPx: null });
+    if (room === 'days') return this.reply(200, this.plan);
+    if (room === 'analyses') return this.analysis(method, rest, sent);
+    return this.reply(404, this.problem('NOT_FOUND', 404, 'There is nothing here.'));
+  };
+
+  private write(kind: RecordKind, id: string, write: RecordWrite): Response {
+    const before = this.records.get(id);
+    if ((before?.version ?? 0) !== write.baseVersion) return this.reply(409, this.problem('STALE', 409, 'The record was changed meanwhile.', before ?? null));
+    const saved: StoredRecord = { id, kind, version: write.baseVersion + 1, deleted: write.deleted, body: write.body, updatedAt: AT, updatedBy: 'wrangler' };
+    this.records.set(id, saved);
+    return this.reply(200, { record: saved });
+  }
+
+  private analysis(method: string, [id, verb]: string[], sent: Record<string, unknown>): Response {
+    if (method === 'GET' && !id) return this.reply(200, { analyses: [...this.analyses.values()] });
+    if (method === 'GET') return this.analyses.has(id) ? this.reply(200, this.analyses.get(id)) : this.reply(404, this.problem('NOT_FOUND', 404, 'There is no such analysis.'));
+    if (verb === 'stop') {
+      const stopped = { ...this.analyses.get(id)!, status: 'stopped' as const, stage: 'stopped' };
+      this.analyses.set(id, stopped);
+      return this.reply(200, stopped);
+    }
+    const queued: Analysis = {
+      id: sent.id as string,
+      kind: sent.kind as 'grid' | 'solve',
+      subjectId: sent.subjectId as string,
+      status: 'queued',
+      progress: 0,
+      stage: '',
+      error: null,
+      outcome: null,
+      createdAt: AT,
+      finishedAt: null,
+    };
+    this.analyses.set(queued.id, this.answer(queued));
+    return this.reply(202, queued);
+  }
+}
+
+let devices = 0;
+/** Renders a screen on a device of its own, signed in, with the server behind it, and waits until the records are there. */
+export async function open(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler'): Promise<void> {
+  devices += 1;
+  global.fetch = server.fetch as typeof fetch;
+  (router.push as jest.Mock).mockClear();
+  const session: SessionInfo = { userId: `user-${devices}`, name: 'wrangler', role, production: { id: PRODUCTION, name: 'The Salt Ferry' }, csrfToken: 't' };
+  const inset = { top: 0, left: 0, right: 0, bottom: 0 };
+  render(
+    <SafeAreaProvider initialMetrics={{ frame: { x: 0, y: 0, width: 390, height: 844 }, insets: inset }}>
+      <Theme>
+        <DataProvider session={session}>{screenElement}</DataProvider>
+      </Theme>
+    </SafeAreaProvider>,
+  );
+  await settle();
+}
+
+/** Lets the stores, IndexedDB and the server finish what is under way. */
+export async function settle(turns = 12): Promise<void> {
+  for (let i = 0; i < turns; i += 1) await act(async () => new Promise((r) => setTimeout(r, 4)));
+}
+
+export const pushed = (): string[] => (router.push as jest.Mock).mock.calls.map(([where]) => String(where));
+export const seen = (text: string | RegExp) => screen.queryAllByText(text).length > 0;
