@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { TwoBars } from '../features/check/two-bars';
 import { nextTake } from '../features/floor/next-take';
 import { readNumber, withSigma } from './format';
+import { labelsThatFit } from './label-room';
 import { LengthEntry } from './length-entry';
 import { Theme } from './theme';
 import type { StoredRecord, TakeBody } from '@mesure/contract';
@@ -128,4 +129,11 @@ test('numbers: two figures of sigma, point or comma', () => {
   expect(withSigma(22.74928, 0.02144)).toEqual({ value: '22.749', sigma: '0.021' });
   expect(withSigma(-0.0893, 0.0000123)).toEqual({ value: '-0.089300', sigma: '0.000012' });
   expect([readNumber('32'), readNumber('27,5'), readNumber('3x'), readNumber('')]).toEqual([32, 27.5, null, null]);
+});
+
+test('labels in one line do not cover each other, and show when there is room', () => {
+  const labels = ['K1', 'K2', 'K3'].map((text, i) => ({ text, x: 0.1 * i, y: 0 }));
+  expect([...labelsThatFit(labels, 0.01)]).toEqual(['K1', 'K3']);
+  expect([...labelsThatFit(labels, 0.005)]).toEqual(['K1', 'K2', 'K3']);
+  expect([...labelsThatFit([labels[0], { ...labels[1], x: 0, y: 0.2 }], 0.01)]).toEqual(['K1', 'K2']);
 });

@@ -2,6 +2,7 @@ import type { SolveResult } from '@mesure/core';
 import { Circle, G, Line, Polyline, Rect, Text as SvgText } from 'react-native-svg';
 import { Drawing, type Box } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
+import { labelsThatFit } from '../../ui/label-room';
 import { FONT, usePalette } from '../../ui/theme';
 
 type Pick = (p: readonly [number, number, number]) => [number, number];
@@ -41,46 +42,52 @@ export function PathDrawing({ solve, from, marks }: { solve: SolveResult; from: 
   const named = new Set(marks);
   return (
     <Drawing box={box} describe={say} maxHeight={360}>
-      {(px) => (
-        <G>
-          {from === 'side' ? <Line x1={box.x} x2={box.x + box.width} y1={0} y2={0} stroke={p.tape} strokeWidth={px(1.5)} strokeDasharray={`${px(8)} ${px(4)}`} /> : null}
-          {solve.points.map((q) => {
-            const [x, y] = pick(q.position);
-            return named.has(q.track) ? (
-              <G key={q.track}>
-                <Line x1={x - px(5)} x2={x + px(5)} y1={y} y2={y} stroke={p.tape} strokeWidth={px(2)} />
-                <Line x1={x} x2={x} y1={y - px(5)} y2={y + px(5)} stroke={p.tape} strokeWidth={px(2)} />
-                <SvgText x={x + px(7)} y={y - px(4)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>
-                  {q.track}
-                </SvgText>
-              </G>
-            ) : (
-              <Circle key={q.track} cx={x} cy={y} r={px(2)} fill={p.dim} />
-            );
-          })}
-          <Polyline
-            points={solve.frames
-              .map((f) =>
-                pick(f.position)
-                  .map((v) => v.toFixed(4))
-                  .join(','),
-              )
-              .join(' ')}
-            fill="none"
-            stroke={p.blue}
-            strokeWidth={px(3)}
-          />
-          <Circle cx={pick(first.position)[0]} cy={pick(first.position)[1]} r={px(5)} fill={p.blue} />
-          <Rect x={pick(last.position)[0] - px(5)} y={pick(last.position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
-          <Line x1={box.x + px(10)} x2={box.x + px(10) + bar} y1={box.y + box.height - px(12)} y2={box.y + box.height - px(12)} stroke={p.ink} strokeWidth={px(3)} />
-          <SvgText x={box.x + px(10)} y={box.y + box.height - px(18)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>{`${bar} ${unit}`}</SvgText>
-          {from === 'above' ? (
-            <SvgText x={box.x + px(10)} y={box.y + px(20)} fontSize={px(12)} fontFamily={FONT.text} fill={p.dim}>
-              ↑ −Z
-            </SvgText>
-          ) : null}
-        </G>
-      )}
+      {(px) => {
+        const places = solve.points.filter((q) => named.has(q.track)).map((q) => ({ text: q.track, x: pick(q.position)[0] + px(7), y: pick(q.position)[1] - px(4) }));
+        const labels = labelsThatFit(places, px(1));
+        return (
+          <G>
+            {from === 'side' ? <Line x1={box.x} x2={box.x + box.width} y1={0} y2={0} stroke={p.tape} strokeWidth={px(1.5)} strokeDasharray={`${px(8)} ${px(4)}`} /> : null}
+            {solve.points.map((q) => {
+              const [x, y] = pick(q.position);
+              return named.has(q.track) ? (
+                <G key={q.track}>
+                  <Line x1={x - px(5)} x2={x + px(5)} y1={y} y2={y} stroke={p.tape} strokeWidth={px(2)} />
+                  <Line x1={x} x2={x} y1={y - px(5)} y2={y + px(5)} stroke={p.tape} strokeWidth={px(2)} />
+                  {labels.has(q.track) ? (
+                    <SvgText x={x + px(7)} y={y - px(4)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>
+                      {q.track}
+                    </SvgText>
+                  ) : null}
+                </G>
+              ) : (
+                <Circle key={q.track} cx={x} cy={y} r={px(2)} fill={p.dim} />
+              );
+            })}
+            <Polyline
+              points={solve.frames
+                .map((f) =>
+                  pick(f.position)
+                    .map((v) => v.toFixed(4))
+                    .join(','),
+                )
+                .join(' ')}
+              fill="none"
+              stroke={p.blue}
+              strokeWidth={px(3)}
+            />
+            <Circle cx={pick(first.position)[0]} cy={pick(first.position)[1]} r={px(5)} fill={p.blue} />
+            <Rect x={pick(last.position)[0] - px(5)} y={pick(last.position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
+            <Line x1={box.x + px(10)} x2={box.x + px(10) + bar} y1={box.y + box.height - px(12)} y2={box.y + box.height - px(12)} stroke={p.ink} strokeWidth={px(3)} />
+            <SvgText x={box.x + px(10)} y={box.y + box.height - px(18)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>{`${bar} ${unit}`}</SvgText>
+            {from === 'above' ? (
+              <SvgText x={box.x + px(10)} y={box.y + px(20)} fontSize={px(12)} fontFamily={FONT.text} fill={p.dim}>
+                ↑ −Z
+              </SvgText>
+            ) : null}
+          </G>
+        );
+      }}
     </Drawing>
   );
 }
