@@ -54,7 +54,7 @@ afterAll(() => rmSync(dir, { recursive: true, force: true }));
 
 test('help lists the commands and explains each with an example', () => {
   expect(mesure(['help']).out).toMatch(/optics[\s\S]*grid[\s\S]*solve[\s\S]*reconcile[\s\S]*export/);
-  for (const c of ['optics', 'grid', 'solve', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
+  for (const c of ['optics', 'grid', 'edges', 'solve', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
   expect(mesure(['frobnicate'])).toMatchObject({ code: 2, out: '' });
 });
 
@@ -117,4 +117,52 @@ test('a take that cannot be solved exits 1 and says why', () => {
   const r = mesure(['solve', '-', '--setup', file('setup.json')], few);
   expect(r.code).toBe(1);
   expect(r.json()).toMatchObject({ status: 'failed', reason: expect.stringMatching(/too few tracks/) });
+});
+
+test('grid --model auto shows what was tried, and --map writes both ST maps', () => {
+  const r = mesure(['grid', file('plate.png'), '--setup', file('setup.json'), '--chart', 'chequer', '--cell', '42mm', '--model', 'auto', '--map', file('lens.tif')]);
+  expect(r.code).toBe(0);
+  const result = r.json();
+  expect(result.candidates.map((c: { model: string }) => c.model)).toEqual(['radial', 'division', 'fisheye', 'anamorphic']);
+  expect(result.distortion.model).toBe('radial');
+  expect(result.why).toContain('predicts unseen parts');
+  expect(result.maps.roundTripPx).toBeLessThan(0.01);
+  // 2 × 4 bytes a pixel, and the undistorted picture is the larger one
+  const size = (name: string) => readFileSync(file(name)).length;
+  expect(size('lens.redistort.tif')).toBeGreaterThan(8 * W * H);
+  expect(size('lens.tif')).toBeGreaterThan(size('lens.redistort.tif'));
+});
+
+test.each([
+  [['--model', 'cubic'], /--model cubic is not known; it must be auto, radial, division, fisheye, anamorphic/],
+  [['--map', 'map.png'], /--map map\.png must end in \.exr or \.tif/],
+])('grid %p is refused before anything is read', (more, message) => {
+  const r = mesure(['grid', file('gone.png'), '--setup', file('setup.json'), '--chart', 'chequer', '--cell', '42mm', ...more]);
+  expect(r.code).toBe(2);
+  expect(r.err).toMatch(message);
+});
+
+test('edges: a lens from straight edges; bad marks are named; edges that tell nothing end in 1', () => {
+  // straight lines y = c seen through yd = y(1 − 0.15 r²)
+  const rows: string[] = [];
+  const through = (edge: string, c: number) => {
+    for (let i = -8; i <= 8; i += 1) {
+      const x = i / 16;
+      const m = 1 - 0.15 * (x * x + c * c);
+      rows.push(`${edge},${W / 2 + ((32 * W) / 24) * x * m},${H / 2 + ((32 * H) / 12.66) * c * m}`);
+    }
+  };
+  [-0.24, -0.2, 0.19, 0.23].forEach((c, i) => through(`wall ${i}`, c));
+  writeFileSync(file('edges.csv'), `edge,x,y\n${rows.join('\n')}\n`);
+  const r = mesure(['edges', file('edges.csv'), '--setup', file('setup.json')]);
+  expect(r.code).toBe(0);
+  expect(r.json().distortion.k[0]).toBeCloseTo(-0.15, 3);
+  const bad = mesure(['edges', '-', '--setup', file('setup.json')], 'edge,x,y\na,1,2\na,three,4\n');
+  expect([bad.code, bad.err]).toEqual([2, 'mesure edges: -, line 3, x: "three" is not a number\n']);
+  rows.length = 0;
+  through('middle', 0);
+  through('near it', 0.001);
+  const flat = mesure(['edges', '-', '--setup', file('setup.json')], `edge,x,y\n${rows.join('\n')}\n`);
+  expect(flat.code).toBe(1);
+  expect(flat.json().reason).toBe('not-determined');
 });

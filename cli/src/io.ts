@@ -16,9 +16,11 @@ export function readBytes(file: string): Buffer {
   }
 }
 
-export function writeText(file: string, text: string): void {
+export const writeText = (file: string, text: string): void => writeBytes(file, text);
+
+export function writeBytes(file: string, bytes: Uint8Array | string): void {
   try {
-    writeFileSync(file, text);
+    writeFileSync(file, bytes);
   } catch (cause) {
     throw new UsageError(`${file}: cannot be written (${(cause as NodeJS.ErrnoException).code})`);
   }

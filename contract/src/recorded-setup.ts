@@ -1,4 +1,4 @@
-import type { GridReport, SolveSetup } from '@mesure/core';
+import { coefficientsOf, distortionFrom, renormalise, type Distortion, type GridReport, type SolveSetup } from '@mesure/core';
 import type { AdapterBody, BodyBody, LensBody, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 
 type Lookup = <K extends keyof import('./records').RecordBodies>(kind: K, id: string) => StoredRecord<K> | undefined;
@@ -36,6 +36,9 @@ export function opticsOf(m: MountedPackage, focalMm: number): SolveSetup {
   };
 }
 
+/** The model alone, without what a report says about it. */
+const coefficients = (d: Distortion): Distortion => distortionFrom(d.model, coefficientsOf(d));
+
 /** A tape states a tolerance; it is two sigma. */
 const sigmaOf = (toleranceM: number): number => toleranceM / 2;
 
@@ -66,7 +69,10 @@ export function recordedSetup(input: {
   return {
     ...base,
     focal: { mode: input.focalMode, mm: take.focalMm, ...(input.focalMode === 'guided' ? { sigmaMm: 0.01 * take.focalMm } : {}) },
-    distortion: d ? { mode: 'held', model: 'radial', k: d.k.map((k, i) => k * ratio ** (2 * (i + 1))), p: d.p.map((p) => p * ratio), center: d.center } : { mode: 'none' },
+    // a fisheye's coefficients hold for its own focal length, which goes with them
+    distortion: d
+      ? { mode: 'held', ...(d.model === 'fisheye' ? { ...coefficients(d), focalMm: d.focalMm } : renormalise(coefficients(d), ratio)), center: d.center, aspect: d.aspect }
+      : { mode: 'none' },
     motion: 'free',
     anchors: {
       level: setup.levelMarks,

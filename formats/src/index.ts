@@ -1,5 +1,6 @@
 export { FormatError } from './format-error';
 export { readTracksCsv } from './tracks-csv';
+export { readEdgesCsv } from './edges-csv';
 export { readSetupJson, readSolveJson } from './setup-json';
 export { writeCameraCsv, writePointsCsv, writeCornersCsv, writeReadingsCsv, type ReadingRow } from './csv';
 export { writeGltf } from './gltf';

@@ -52,7 +52,8 @@ export function readSetupJson(text: string, file: string): SolveSetup {
     if (typeof entry !== 'number' || !Number.isFinite(entry)) throw new FormatError(file, null, where, 'must be a number');
   };
   requireList(o, 'distortion.k', file, number);
-  requireList(o, 'distortion.p', file, number);
+  for (const list of ['p', 'a', 'b']) requireList(o, `distortion.${list}`, file, number);
+  for (const one of ['lambda', 'rotation', 'aspect', 'focalMm']) if (at(o, `distortion.${one}`) !== undefined) requireNumber(o, `distortion.${one}`, file);
   requireList(o, 'distortion.center', file, number);
   requireList(o, 'anchors.level', file, name);
   requireList(o, 'anchors.heading', file, name);

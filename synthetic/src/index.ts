@@ -1,4 +1,4 @@
 export { renderChequer, type ChequerScene, type RenderedPlate } from './render-chequer';
 export { simulateShot, type ShotScene, type SimulatedShot } from './simulate-shot';
-export { brownConrady, invertBrownConrady, type Lens } from './lens';
+export { anamorphicLens, bend, brownConrady, divisionLens, fisheyeLens, invertBrownConrady, unbend, type Lens } from './lens';
 export { normals, uniform } from './noise';

@@ -1,4 +1,4 @@
-import { brownConrady, invertBrownConrady, type Lens } from './lens';
+import { bend, unbend, unfolded, type Lens } from './lens';
 import { normals } from './noise';
 
 export interface ChequerScene {
@@ -98,7 +98,7 @@ export function renderChequer(scene: ChequerScene): RenderedPlate {
     for (let start = 0; start < w - 1; start += 4) {
       const end = Math.min(start + 4, w - 1);
       for (const px of start === 0 ? [0, end] : [end]) {
-        guess = invertBrownConrady(lens, (px + 0.5 - lens.cx) / lens.fxPx, (py + 0.5 - lens.cy) / lens.fyPx, guess);
+        guess = unbend(lens, (px + 0.5 - lens.cx) / lens.fxPx, (py + 0.5 - lens.cy) / lens.fyPx, guess);
         const board = toBoard(guess[0], guess[1]);
         u[px] = board[0];
         v[px] = board[1];
@@ -134,7 +134,6 @@ export function renderChequer(scene: ChequerScene): RenderedPlate {
   function trueCorners() {
     const out: RenderedPlate['corners'] = [];
     const limit = Math.ceil((2.2 * Math.hypot(w / lens.fxPx, h / lens.fyPx)) / scene.cellSlope) + 2;
-    const monotone = (q: number) => 1 + 3 * lens.k1 * q + 5 * lens.k2 * q * q + 7 * lens.k3 * q ** 3 > 0.05;
     for (let row = -limit; row <= limit; row += 1) {
       for (let col = -limit; col <= limit; col += 1) {
         if (scene.boardHalfCells && (Math.abs(col) > scene.boardHalfCells[0] - 0.5 || Math.abs(row) > scene.boardHalfCells[1] - 0.5)) continue;
@@ -144,8 +143,8 @@ export function renderChequer(scene: ChequerScene): RenderedPlate {
         if (z <= 0.05) continue;
         const x = (cu * a[0] + cv * b[0]) / z,
           y = (cu * a[1] + cv * b[1]) / z;
-        if (!monotone(x * x + y * y)) continue;
-        const [dx, dy] = brownConrady(lens, x, y);
+        if (!unfolded(lens, x, y)) continue;
+        const [dx, dy] = bend(lens, x, y);
         const px = lens.cx + lens.fxPx * dx,
           py = lens.cy + lens.fyPx * dy;
         if (px < 0 || py < 0 || px > w || py > h) continue;

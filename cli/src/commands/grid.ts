@@ -1,31 +1,56 @@
-import { detectChequer, gridReport, parseLength, pictureGeometry, type PlateLattice } from '@mesure/core';
+import {
+  detectChequer,
+  DISTORTION_MODELS,
+  gridReport,
+  parseLength,
+  pictureGeometry,
+  redistortMap,
+  roundTripErrorPx,
+  undistortMap,
+  wholeOverscan,
+  type DistortionModel,
+  type GridDistortion,
+  type Overscan,
+  type PlateLattice,
+} from '@mesure/core';
 import { readSetupJson, writeCornersCsv } from '@mesure/formats';
 import { readGray } from '@mesure/formats/picture';
-import { parse, progressReporter, readBytes, readText, required, writeJson, writeText } from '../io';
+import { parse, progressReporter, readBytes, readText, required, writeBytes, writeJson, writeText } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
 
 export const grid: Command = {
   name: 'grid',
-  usage: 'grid PLATE… --setup SETUP --chart chequer --cell 20mm [--model radial] [--corners FILE.csv]',
+  usage: 'grid PLATE… --setup SETUP --chart chequer --cell 20mm [--model auto|radial|division|fisheye|anamorphic] [--corners FILE.csv] [--map FILE.exr|FILE.tif]',
   summary: 'Finds the chart in lens grid plates and fits the distortion of the lens.',
   details: [
     'PLATE      JPEG, PNG or TIFF of a chequered chart; several plates of one lens at one setting are fitted together.',
     '--setup    JSON with image, sensor and focal.mm (and adapterFactor, squeeze).',
     '--chart    chequer.',
     '--cell     size of a cell with its unit: 20mm, 0.75in.',
-    '--model    radial (default).',
+    '--model    radial (default; anamorphic when the setup has a squeeze), division, fisheye, anamorphic; auto fits all and takes the one',
+    '           that predicts parts of the chart best that it has not seen.',
+    '--map      writes the ST map that undistorts (32-bit float; s to the right, t upwards), and beside it FILE.redistort with the way back.',
     '--corners  writes the corners found: row,col,x,y, with plate in front when there are several.',
     'Exit 1 when no plate can be used; the JSON says why.',
   ],
   example: 'mesure grid plate.png --setup setup.json --chart chequer --cell 20mm --corners corners.csv',
   async run(args) {
-    const { values, positionals } = parse(args, { setup: { type: 'string' }, chart: { type: 'string' }, cell: { type: 'string' }, model: { type: 'string' }, corners: { type: 'string' } });
+    const { values, positionals } = parse(args, {
+      setup: { type: 'string' },
+      chart: { type: 'string' },
+      cell: { type: 'string' },
+      model: { type: 'string' },
+      corners: { type: 'string' },
+      map: { type: 'string' },
+    });
     if (positionals.length === 0) throw new UsageError('give at least one plate');
     const setupFile = required(values.setup, 'setup');
     const chart = required(values.chart, 'chart');
     if (chart !== 'chequer') throw new UsageError(`--chart ${chart} is not known; it must be chequer`);
-    if (values.model !== undefined && values.model !== 'radial') throw new UsageError(`--model ${values.model} is not known; it must be radial`);
+    if (values.model !== undefined && values.model !== 'auto' && !DISTORTION_MODELS.includes(values.model as DistortionModel))
+      throw new UsageError(`--model ${values.model} is not known; it must be auto, ${DISTORTION_MODELS.join(', ')}`);
+    if (values.map !== undefined && !/\.(exr|tiff?)$/i.test(values.map)) throw new UsageError(`--map ${values.map} must end in .exr or .tif`);
     const cellM = parseLength(required(values.cell, 'cell'), undefined, '--cell').valueM;
     const setup = readSetupJson(readText(setupFile), setupFile);
     const g = pictureGeometry(setup);
@@ -38,9 +63,26 @@ export const grid: Command = {
       lattices.push(detectChequer(image, frame, { onProgress: (f, stage) => report(`${file}: ${stage}`, (i + f) / positionals.length) }));
     }
     report('fitting the lens', 1);
-    const result = gridReport(lattices, positionals, setup);
+    const model = (values.model as DistortionModel | 'auto' | undefined) ?? ((setup.squeeze ?? 1) === 1 ? 'radial' : 'anamorphic');
+    const result = gridReport(lattices, positionals, setup, { model });
     if (values.corners !== undefined) writeText(values.corners, writeCornersCsv(lattices.map((l, i) => ({ plate: positionals[i], nodes: l.nodes }))));
-    writeJson({ ...result, cellM });
+    const maps = values.map === undefined || !result.distortion || !result.overscan ? null : await writeMaps(values.map, result.distortion, result.overscan, frame);
+    writeJson({ ...result, cellM, ...(maps ? { maps } : {}) });
     return result.status === 'usable' ? 0 : 1;
   },
 };
+
+/** Both ST maps of a lens; what they are and how exactly they lead back goes into the result. */
+async function writeMaps(file: string, distortion: GridDistortion, overscan: Overscan, frame: { widthPx: number; heightPx: number; fxPx: number; fyPx: number }) {
+  const { writeStMapExr, writeStMapTiff } = await import('@mesure/formats/st-map');
+  const lens = { ...frame, fxPx: frame.fxPx * distortion.aspect, center: distortion.center, distortion };
+  const back = file.replace(/(\.\w+)$/, '.redistort$1');
+  const undistort = undistortMap(lens, overscan);
+  const redistort = redistortMap(lens, overscan);
+  for (const [name, map] of [
+    [file, undistort],
+    [back, redistort],
+  ] as const)
+    writeBytes(name, /\.exr$/i.test(name) ? await writeStMapExr(map) : writeStMapTiff(map));
+  return { undistort: file, redistort: back, overscan: wholeOverscan(overscan), roundTripPx: roundTripErrorPx(undistort, redistort) };
+}

@@ -1,3 +1,4 @@
+import { edges } from './edges';
 import { grid } from './grid';
 import { optics } from './optics';
 import { reconcileCommand } from './reconcile';
@@ -13,4 +14,4 @@ export interface Command {
   run(args: string[]): Promise<number>;
 }
 
-export const COMMANDS: Record<string, Command> = { optics, grid, solve, reconcile: reconcileCommand, export: exportCommand };
+export const COMMANDS: Record<string, Command> = { optics, grid, edges, solve, reconcile: reconcileCommand, export: exportCommand };

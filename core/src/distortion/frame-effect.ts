@@ -1,4 +1,4 @@
-import { foldRadius, undistortRadial, type RadialDistortion } from './radial';
+import { undistorter, type Distortion } from './model';
 
 /** A lens over a frame: distortion normalised by fxPx, fyPx about `center`, all in pixels of the recorded picture. */
 export interface FrameLens {
@@ -7,7 +7,7 @@ export interface FrameLens {
   fxPx: number;
   fyPx: number;
   center: readonly [number, number];
-  distortion: RadialDistortion;
+  distortion: Distortion;
 }
 
 export interface FrameEffect {
@@ -22,10 +22,10 @@ export interface FrameEffect {
 /** What a distortion does to the frame, in terms free of how its coefficients are normalised. */
 export function frameEffect(lens: FrameLens): FrameEffect {
   const { widthPx: w, heightPx: h, fxPx, fyPx, center, distortion } = lens;
-  const fold = foldRadius(distortion);
+  const undistort = undistorter(distortion);
   const out = new Float64Array(2);
   const undistorted = (px: number, py: number): [number, number] | null => {
-    if (!undistortRadial(distortion, (px - center[0]) / fxPx, (py - center[1]) / fyPx, out, fold)) return null;
+    if (!undistort((px - center[0]) / fxPx, (py - center[1]) / fyPx, out)) return null;
     return [center[0] + out[0] * fxPx, center[1] + out[1] * fyPx];
   };
   let valid = true;

@@ -3,10 +3,10 @@ import { frameEffect } from './frame-effect';
 import { distortRadial, foldRadius, radialJacobian, undistortRadial, type RadialDistortion } from './radial';
 
 const LENSES: RadialDistortion[] = [
-  { k: [0, 0, 0], p: [0, 0] },
-  { k: [-0.25, 0.03, 0], p: [0, 0] },
-  { k: [0.15, 0, 0], p: [0, 0] },
-  { k: [-0.1, 0.02, -0.004], p: [0.001, -0.002] },
+  { model: 'radial', k: [0, 0, 0], p: [0, 0] },
+  { model: 'radial', k: [-0.25, 0.03, 0], p: [0, 0] },
+  { model: 'radial', k: [0.15, 0, 0], p: [0, 0] },
+  { model: 'radial', k: [-0.1, 0.02, -0.004], p: [0.001, -0.002] },
 ];
 
 describe('radial distortion', () => {
@@ -15,7 +15,7 @@ describe('radial distortion', () => {
     const x = 0.3,
       y = -0.4,
       r2 = 0.25;
-    distortRadial({ k: [0.1, 0.2, 0.3], p: [0.01, 0.02] }, x, y, out);
+    distortRadial({ model: 'radial', k: [0.1, 0.2, 0.3], p: [0.01, 0.02] }, x, y, out);
     const m = 1 + 0.1 * r2 + 0.2 * r2 ** 2 + 0.3 * r2 ** 3;
     expect(out[0]).toBeCloseTo(x * m + 2 * 0.01 * x * y + 0.02 * (r2 + 2 * x * x), 14);
     expect(out[1]).toBeCloseTo(y * m + 0.01 * (r2 + 2 * y * y) + 2 * 0.02 * x * y, 14);
@@ -48,15 +48,15 @@ describe('radial distortion', () => {
 
   test('knows where it folds over and does not invert beyond', () => {
     // r(1 + k1 r²) with k1 = −0.25 turns back at r² = 1 / (3·0.25)
-    const lens: RadialDistortion = { k: [-0.25, 0, 0], p: [0, 0] };
+    const lens: RadialDistortion = { model: 'radial', k: [-0.25, 0, 0], p: [0, 0] };
     const fold = Math.sqrt(1 / 0.75);
     expect(foldRadius(lens)).toBeCloseTo(fold, 8);
     expect(undistortRadial(lens, fold * (1 - 0.25 * fold * fold) + 0.001, 0, new Float64Array(2))).toBe(false);
-    expect(foldRadius({ k: [0.1, 0, 0], p: [0, 0] })).toBe(Infinity);
+    expect(foldRadius({ model: 'radial', k: [0.1, 0, 0], p: [0, 0] })).toBe(Infinity);
   });
 
   test('frame effect of a barrel: the corner moves inwards, the undistorted picture sticks out', () => {
-    const lens = { widthPx: 2000, heightPx: 1000, fxPx: 2000, fyPx: 2000, center: [1000, 500] as const, distortion: { k: [-0.1, 0, 0] as const, p: [0, 0] as const } };
+    const lens = { widthPx: 2000, heightPx: 1000, fxPx: 2000, fyPx: 2000, center: [1000, 500] as const, distortion: { model: 'radial' as const, k: [-0.1, 0, 0] as const, p: [0, 0] as const } };
     const e = frameEffect(lens);
     // corner at distorted radius √1.25/2: solve r(1 − 0.1 r²) = 0.5590170 by bisection
     let low = 0.5,
@@ -72,6 +72,6 @@ describe('radial distortion', () => {
     expect(e.overscan.left).toBeCloseTo(e.overscan.right, 6);
     expect(e.overscan.width).toBeCloseTo(2000 + 2 * e.overscan.left, 6);
     expect(e.valid).toBe(true);
-    expect(frameEffect({ ...lens, fxPx: 600, fyPx: 600, distortion: { k: [-0.3, 0, 0], p: [0, 0] } }).valid).toBe(false);
+    expect(frameEffect({ ...lens, fxPx: 600, fyPx: 600, distortion: { model: 'radial', k: [-0.3, 0, 0], p: [0, 0] } }).valid).toBe(false);
   });
 });

@@ -6,11 +6,12 @@
  * Limits  Inverts only where the mapping does not fold: r below foldRadius().
  */
 export interface RadialDistortion {
+  model: 'radial';
   k: readonly [number, number, number];
   p: readonly [number, number];
 }
 
-export const NO_DISTORTION: RadialDistortion = { k: [0, 0, 0], p: [0, 0] };
+export const NO_DISTORTION: RadialDistortion = { model: 'radial', k: [0, 0, 0], p: [0, 0] };
 
 /** Writes xd, yd to out[0], out[1]. Without allocation: it runs for every observation of every iteration. */
 export function distortRadial(d: RadialDistortion, x: number, y: number, out: Float64Array): void {

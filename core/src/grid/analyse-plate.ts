@@ -1,11 +1,13 @@
 import { median } from '../math';
-import { fitRadial, predictCorner, type GridFrame, type GridObservation, type RadialFit } from './fit-radial';
+import type { DistortionModel } from '../distortion';
+import { fitLens, predictCorner, type GridFrame, type GridObservation, type LensFit } from './fit-lens';
 import { halve, smooth, type GrayImage } from './gray-image';
 import { growLattice, type LatticeNode } from './grow-lattice';
 import { hullAreaPx } from './hull';
 import { refineCorner } from './refine-corner';
 import { findSaddles, ringTest } from './saddle';
-import { selectRadialTerms } from './select-terms';
+import { selectModel, type ModelChoice } from './select-model';
+import { thinned } from './select-terms';
 import { edgeBlurPx, sharpnessOf } from './sharpness';
 
 export type PlateRefusal = 'no-chart' | 'blurred' | 'too-few-corners' | 'misfit';
@@ -99,16 +101,15 @@ function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame
   progress(0.6, 'measuring corners');
   if (refined.length < 20) return tooFew(refined, image, blurPx, cellPx);
   let known = refined;
-  // two rounds: the first prediction reaches the border only roughly when the lens is strong
-  for (let round = 0; round < 2; round += 1) {
-    const sample = thin(known, 1200);
-    const fit = fitRadial(toObservations(sample), frame, { terms: ['k2', 'center', 'focalRatio'] });
+  // several rounds: the first prediction reaches the border only roughly when the lens is strong
+  for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
+    const fit = fitForPrediction(known, frame);
     const before = known.length;
     known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02));
-    progress(0.7 + 0.08 * round, 'completing the lattice');
-    if (known.length === before) break;
+    progress(0.7 + 0.04 * round, 'completing the lattice');
+    if (known.length - before < 0.002 * before) break;
   }
-  const fit = fitRadial(toObservations(thin(known, 1200)), frame, { terms: ['k2', 'center', 'focalRatio'] });
+  const fit = fitForPrediction(known, frame);
   const limit = 6 * Math.max(fit.sigmaPx, 0.02);
   const kept = known.filter((n) => {
     const at = predictCorner(fit, frame, 0, n.row, n.col);
@@ -125,6 +126,36 @@ function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame
     };
   }
   return describe(kept, image, blurPx, cellPx);
+}
+
+const COMPLETING_ROUNDS = 4;
+/** A clean plate of a lens that the plain model describes stays below this; above it the others are asked too. */
+const PLAIN_RMS_PX = 0.08;
+/** By how much another model must come nearer than the plain one. */
+const NEARER_SHARE = 0.1;
+
+/** A fit that only has to say where corners are: radial where that will do, else the one of the others that comes nearest. */
+function fitForPrediction(known: readonly LatticeNode[], frame: GridFrame): LensFit {
+  const sample = toObservations(thinned(known, 1200));
+  const plain = fitLens(sample, frame, { terms: ['k2', 'center', 'focalRatio'] });
+  if (rmsOfAll(plain) <= PLAIN_RMS_PX) return plain;
+  const others: LensFit[] = [
+    fitLens(sample, frame, { model: 'anamorphic', terms: ['aspect', 'quartic', 'rotation', 'center'] }),
+    fitLens(sample, frame, { model: 'fisheye', terms: ['k2', 'k3', 'k4', 'center', 'focalRatio'] }),
+    fitLens(sample, frame, { terms: ['k2', 'k3', 'center', 'focalRatio'], start: plain }),
+  ];
+  const nearest = others.reduce((best, fit) => (rmsOfAll(fit) < rmsOfAll(best) ? fit : best));
+  return rmsOfAll(nearest) < (1 - NEARER_SHARE) * rmsOfAll(plain) ? nearest : plain;
+}
+
+/** Over all corners, each counted up to 3 px: a fit must not win by leaving corners out. */
+function rmsOfAll(fit: LensFit): number {
+  let sum = 0;
+  for (let i = 0; i < fit.used.length; i += 1) {
+    const square = fit.residuals[2 * i] ** 2 + fit.residuals[2 * i + 1] ** 2;
+    sum += square < 9 ? square : 9;
+  }
+  return Math.sqrt(sum / fit.used.length);
 }
 
 function tooFew(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx: number): PlateLattice {
@@ -166,11 +197,6 @@ function describe(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx
 
 export const toObservations = (nodes: readonly LatticeNode[], plate = 0): GridObservation[] => nodes.map((n) => ({ plate, row: n.row, col: n.col, x: n.x, y: n.y }));
 
-const thin = <T>(list: readonly T[], count: number): T[] => {
-  const stride = Math.max(1, Math.floor(list.length / count));
-  return list.filter((_, i) => i % stride === 0);
-};
-
 function medianCell(nodes: readonly LatticeNode[]): number {
   const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
   const steps: number[] = [];
@@ -208,7 +234,7 @@ function refineAll(fine: GrayImage, nodes: readonly LatticeNode[], cellPx: numbe
 }
 
 /** Measures the corners that the fit expects inside the frame and that are not known yet; keeps those that look like corners. */
-function addPredicted(fine: GrayImage, known: LatticeNode[], fit: RadialFit, frame: GridFrame, sigmaPx: number): LatticeNode[] {
+function addPredicted(fine: GrayImage, known: LatticeNode[], fit: LensFit, frame: GridFrame, sigmaPx: number): LatticeNode[] {
   const place = (row: number, col: number) => row * 1_000_003 + col;
   const have = new Map(known.map((n) => [place(n.row, n.col), n]));
   const contrast = median(known.map((n) => n.contrast));
@@ -254,15 +280,16 @@ function addPredicted(fine: GrayImage, known: LatticeNode[], fit: RadialFit, fra
 const OCCLUSION_REACH = 2;
 
 export interface PlateAnalysis extends PlateLattice {
-  fit: RadialFit | null;
+  fit: LensFit | null;
+  choice: ModelChoice | null;
 }
 
 /** Lattice and lens fit of one plate, the whole of what a single picture can tell. */
-export function analysePlate(image: GrayImage, frame: GridFrame, options: DetectOptions = {}): PlateAnalysis {
+export function analysePlate(image: GrayImage, frame: GridFrame, options: DetectOptions & { model?: DistortionModel | 'auto' } = {}): PlateAnalysis {
   const lattice = detectChequer(image, frame, options);
-  if (lattice.status === 'refused') return { ...lattice, fit: null };
+  if (lattice.status === 'refused') return { ...lattice, fit: null, choice: null };
   options.onProgress?.(0.88, 'fitting the lens');
-  const fit = selectRadialTerms(toObservations(lattice.nodes), frame);
+  const choice = selectModel(toObservations(lattice.nodes), frame, options.model ?? 'radial');
   options.onProgress?.(1, 'done');
-  return { ...lattice, fit };
+  return { ...lattice, fit: choice.fit, choice };
 }

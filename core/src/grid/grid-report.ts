@@ -1,11 +1,11 @@
-import { frameEffect, type FrameEffect } from '../distortion';
+import { COEFFICIENTS, coefficientsOf, frameEffect, type Distortion, type DistortionModel, type FrameEffect } from '../distortion';
 import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput } from '../optics';
 import { radToDeg } from '../units';
 import type { PlateLattice } from './analyse-plate';
 import { toObservations } from './analyse-plate';
-import type { GridFrame, RadialFit } from './fit-radial';
-import { selectRadialTerms } from './select-terms';
+import { unknownsOf, type GridFrame, type LensFit } from './fit-lens';
+import { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
 
 export interface PlateReport {
   file: string;
@@ -23,22 +23,31 @@ export interface PlateReport {
   warnings: string[];
 }
 
+export type GridDistortion = Distortion & {
+  center: [number, number];
+  /** true over recorded width of a pixel: x is normalised by this times fxPx; 1 where it was not fitted */
+  aspect: number;
+  /** the recorded effective focal length that the coefficients are normalised with */
+  focalMm: number;
+  /** one standard deviation of each fitted unknown; a list where the coefficients are one */
+  sigma: Record<string, number | number[]>;
+  terms: string[];
+};
+
 export interface GridReport {
   status: 'usable' | 'unusable';
   reason: string | null;
   /** one sentence for the person who shot the plate */
   sentence: string;
   plates: PlateReport[];
-  distortion: {
-    model: 'radial';
-    k: [number, number, number];
-    p: [number, number];
-    center: [number, number];
-    /** the recorded effective focal length that the coefficients are normalised with */
-    focalMm: number;
-    sigma: { k: number[]; p?: [number, number]; center?: [number, number] };
-    terms: string[];
-  } | null;
+  distortion: GridDistortion | null;
+  /** every fitted unknown with its standard deviation, for tables */
+  fitted: { name: string; value: number; sigma: number }[];
+  /** the models that were tried, and why this one was taken */
+  candidates: ModelCandidate[];
+  why: string | null;
+  /** true squeeze against the recorded one, when the model sees it */
+  squeeze: { value: number; sigma: number } | null;
   /** effective focal length seen in the tilt of the plates, when they determine it */
   focalFromTilt: { mm: number; sigmaMm: number } | null;
   rmsPx: number | null;
@@ -55,9 +64,15 @@ const POOR_COVERAGE = 0.5;
 /**
  * What the plates of one lens at one setting say together: one distortion, one pose a plate.
  * @param lattices in the order of `files`; refused ones are reported and left out
+ * @param options.choice the choice that was already made for a single plate; otherwise made here for `model` (default radial)
  * @throws CoreError INVALID_OPTION when a picture's size is not the setup's
  */
-export function gridReport(lattices: readonly PlateLattice[], files: readonly string[], setup: OpticsInput, firstFit?: RadialFit | null): GridReport {
+export function gridReport(
+  lattices: readonly PlateLattice[],
+  files: readonly string[],
+  setup: OpticsInput,
+  options: { choice?: ModelChoice | null; model?: DistortionModel | 'auto' } = {},
+): GridReport {
   const geometry = pictureGeometry(setup);
   const frame: GridFrame = { widthPx: geometry.widthPx, heightPx: geometry.heightPx, fxPx: geometry.effectiveFocalMm * geometry.pxPerMmX, fyPx: geometry.effectiveFocalMm * geometry.pxPerMmY };
   if (lattices.length !== files.length) throw new CoreError('INVALID_OPTION', 'one name is needed for each plate', 'files');
@@ -86,6 +101,10 @@ export function gridReport(lattices: readonly PlateLattice[], files: readonly st
       sentence: why,
       plates,
       distortion: null,
+      fitted: [],
+      candidates: [],
+      why: null,
+      squeeze: null,
       focalFromTilt: null,
       rmsPx: null,
       maxPx: null,
@@ -95,19 +114,25 @@ export function gridReport(lattices: readonly PlateLattice[], files: readonly st
     };
   }
   const observations = good.flatMap(({ l }, q) => toObservations(l.nodes, q));
-  const fit = firstFit && good.length === 1 ? firstFit : selectRadialTerms(observations, frame);
+  const choice = options.choice && good.length === 1 ? options.choice : selectModel(observations, frame, options.model ?? 'radial');
+  const { fit } = choice;
   good.forEach(({ l, i }, q) => measurePlate(plates[i], l, fit, observations, q));
 
   const warnings: string[] = [];
-  const effect = frameEffect({ ...frame, center: fit.center, distortion: fit.distortion });
+  const effect = frameEffect({ ...frame, fxPx: frame.fxPx * fit.aspect, center: fit.center, distortion: fit.distortion });
   const coverage = Math.max(...good.map(({ l }) => l.coverage));
-  const focalFromTilt = fit.sigma.focalRatio !== undefined ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.focalRatio * geometry.effectiveFocalMm } : null;
+  const focalFromTilt = fit.sigma.rho !== undefined ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.rho * geometry.effectiveFocalMm } : null;
   if (good.length === 1 && !focalFromTilt) warnings.push('One square-on plate cannot tell focal length from distance: the coefficients hold for the recorded focal length.');
-  if (focalFromTilt && Math.abs(fit.focalRatio - 1) > Math.max(0.03, 3 * (fit.sigma.focalRatio ?? 0))) {
+  if (focalFromTilt && Math.abs(fit.focalRatio - 1) > Math.max(0.03, 3 * (fit.sigma.rho ?? 0))) {
     warnings.push(
       `The tilt of the chart fits ${focalFromTilt.mm.toFixed(1)} ± ${focalFromTilt.sigmaMm.toFixed(1)} mm, not the recorded ${geometry.effectiveFocalMm.toFixed(1)} mm. Check focal length, adapter and sensor area.`,
     );
   }
+  // the recorded squeeze is in fx already: a picture that is wider than it says is squeezed less
+  const recordedSqueeze = setup.squeeze ?? 1;
+  const squeeze = fit.sigma.aspect === undefined ? null : { value: recordedSqueeze / fit.aspect, sigma: (recordedSqueeze * fit.sigma.aspect) / fit.aspect ** 2 };
+  if (squeeze && Math.abs(squeeze.value - recordedSqueeze) > Math.max(0.005 * recordedSqueeze, 3 * squeeze.sigma))
+    warnings.push(`The cells of the chart are square at a squeeze of ${squeeze.value.toFixed(3)} ± ${squeeze.sigma.toFixed(3)}, recorded is ${recordedSqueeze}.`);
   if (!effect.valid) warnings.push('The fitted model folds over inside the frame: it must not be used at the border. Shoot a plate that fills the frame.');
   const sentence = judge(fit, coverage, effect, good[0].l);
   const usable = effect.valid && coverage >= POOR_COVERAGE;
@@ -118,14 +143,17 @@ export function gridReport(lattices: readonly PlateLattice[], files: readonly st
     sentence,
     plates,
     distortion: {
-      model: 'radial',
-      k: [...fit.distortion.k],
-      p: [...fit.distortion.p],
+      ...fit.distortion,
       center: fit.center,
+      aspect: fit.aspect,
       focalMm: geometry.effectiveFocalMm,
-      sigma: { k: fit.sigma.k, ...(fit.sigma.p ? { p: fit.sigma.p } : {}), ...(fit.sigma.center ? { center: fit.sigma.center } : {}) },
-      terms: ['k1', ...fit.terms],
+      sigma: sigmaByName(fit),
+      terms: unknownsOf(fit.model, fit.terms),
     },
+    fitted: fittedUnknowns(fit),
+    candidates: choice.candidates,
+    why: choice.why,
+    squeeze,
     focalFromTilt,
     rmsPx: fit.rmsPx,
     maxPx: fit.maxPx,
@@ -135,9 +163,27 @@ export function gridReport(lattices: readonly PlateLattice[], files: readonly st
   };
 }
 
+function fittedUnknowns(fit: LensFit): { name: string; value: number; sigma: number }[] {
+  const values = new Map<string, number>(COEFFICIENTS[fit.model].map((name, i) => [name, coefficientsOf(fit.distortion)[i]]));
+  values.set('cx', fit.center[0]).set('cy', fit.center[1]).set('rho', fit.focalRatio).set('aspect', fit.aspect);
+  return Object.entries(fit.sigma).map(([name, sigma]) => ({ name, value: values.get(name)!, sigma }));
+}
+
+/** k1, k2 … of one list stay a list, as conventions.md writes them; the rest by name. */
+function sigmaByName(fit: LensFit): Record<string, number | number[]> {
+  const out: Record<string, number | number[]> = {};
+  for (const [name, sd] of Object.entries(fit.sigma)) {
+    const list = name === 'cx' || name === 'cy' ? 'center' : /^([kpab])\d$/.exec(name)?.[1];
+    if (list) out[list] = [...((out[list] as number[] | undefined) ?? []), sd];
+    else if (name === 'rho') out.focalRatio = sd;
+    else out[name] = sd;
+  }
+  return out;
+}
+
 const finite = (v: number) => (Number.isFinite(v) ? v : null);
 
-function measurePlate(report: PlateReport, lattice: PlateLattice, fit: RadialFit, observations: readonly { plate: number }[], q: number): void {
+function measurePlate(report: PlateReport, lattice: PlateLattice, fit: LensFit, observations: readonly { plate: number }[], q: number): void {
   let sum = 0,
     count = 0,
     max = 0;
@@ -157,7 +203,7 @@ function measurePlate(report: PlateReport, lattice: PlateLattice, fit: RadialFit
   if (dropped > 0.05 * lattice.nodes.length) report.warnings.push(`${dropped} corners did not fit and were left out.`);
 }
 
-function judge(fit: RadialFit, coverage: number, effect: FrameEffect, lattice: PlateLattice): string {
+function judge(fit: LensFit, coverage: number, effect: FrameEffect, lattice: PlateLattice): string {
   const rms = `${fit.rmsPx.toFixed(2)} px`;
   const share = coverage >= 0.97 ? 'whole frame' : `${(100 * coverage).toFixed(0)} % of the frame`;
   if (!effect.valid) return `Shoot again: the fit (${rms}, ${share}) cannot be used at the border.`;

@@ -1,6 +1,8 @@
 export type { GrayImage } from './gray-image';
 export type { LatticeNode } from './grow-lattice';
 export { detectChequer, analysePlate, toObservations, type PlateLattice, type PlateAnalysis, type PlateRefusal } from './analyse-plate';
-export { fitRadial, predictCorner, type RadialFit, type RadialTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-radial';
-export { selectRadialTerms } from './select-terms';
-export { gridReport, type GridReport, type PlateReport } from './grid-report';
+export { fitLens, predictCorner, type LensFit, type LensTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-lens';
+export { selectTerms } from './select-terms';
+export { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
+export { gridReport, type GridDistortion, type GridReport, type PlateReport } from './grid-report';
+export { fitEdges, type EdgePoint, type EdgeReport } from './fit-edges';

@@ -1,23 +1,35 @@
-import { fitRadial, type GridFrame, type GridObservation, type RadialFit, type RadialTerm } from './fit-radial';
+import { type DistortionModel } from '../distortion';
+import { fitLens, unknownsOf, type GridFrame, type GridObservation, type LensFit, type LensTerm } from './fit-lens';
 
 /**
- * Chooses the terms of the radial model by comparing all sensible sets, since adding one term at a time goes astray: on a tilted plate
+ * Chooses the terms of one model by comparing all sensible sets, since adding one term at a time goes astray: on a tilted plate
  * shot through a forgotten reducer a shifted centre looks like a small gain at first and hides that the focal length is wrong.
  * Rule    Bayesian information criterion, n ln(RSS/n) + p ln n, with 5 more for each term: a set must be better by far more than chance
  *         ("very strong", Kass & Raftery 1995, is 10 for two terms). n counts corners, not coordinates, since a corner's errors go together.
  *         500 corners suffice for the choice; all are used for the fit.
  */
-export function selectRadialTerms(observations: readonly GridObservation[], frame: GridFrame): RadialFit {
-  const stride = Math.max(1, Math.floor(observations.length / 500));
-  const sample = observations.filter((_, i) => i % stride === 0);
-  let best: RadialFit | null = null as RadialFit | null;
+export function selectTerms(observations: readonly GridObservation[], frame: GridFrame, model: DistortionModel = 'radial'): LensFit {
+  const best = chooseTerms(thinned(observations, 500), frame, model);
+  // the sample's fit is robust already: what lies beyond 4 sigma of it is dropped, and one plain fit follows
+  return fitLens(observations, frame, { model, terms: best.terms, start: best, robustRounds: 0 });
+}
+
+/** Every n-th observation, about `count` of them. */
+export function thinned<T>(list: readonly T[], count: number): T[] {
+  const stride = Math.max(1, Math.floor(list.length / count));
+  return list.filter((_, i) => i % stride === 0);
+}
+
+/** The best set of terms of a model on these observations, fitted to them. */
+export function chooseTerms(sample: readonly GridObservation[], frame: GridFrame, model: DistortionModel): LensFit {
+  let best: LensFit | null = null as LensFit | null;
   let bestScore = Infinity;
-  let plainest: RadialFit | undefined;
-  for (const terms of CANDIDATES) {
+  let plainest: LensFit | undefined;
+  for (const terms of CANDIDATES[model]) {
     // k3 is only worth a try where k2 already was
     if (terms.includes('k3') && !best?.terms.includes('k2')) continue;
     // from the plainest set's poses: all sets lie near it
-    const fit = fitRadial(sample, frame, { terms, start: plainest });
+    const fit = fitLens(sample, frame, { model, terms, start: plainest });
     plainest ??= fit;
     const value = score(fit);
     if (value < bestScore) {
@@ -25,23 +37,27 @@ export function selectRadialTerms(observations: readonly GridObservation[], fram
       bestScore = value;
     }
   }
-  // the sample's fit is robust already: what lies beyond 4 sigma of it is dropped, and one plain fit follows
-  return fitRadial(observations, frame, { terms: best!.terms, start: best!, robustRounds: 0 });
+  return best!;
 }
 
-// centre and tangential terms describe nearly the same thing: at most one of them
-const CANDIDATES: RadialTerm[][] = [[], ['k2'], ['k2', 'k3']].flatMap((radial) =>
-  [[], ['center'], ['p'], ['focalRatio'], ['center', 'focalRatio']].map((extra) => [...radial, ...extra] as RadialTerm[]),
-);
+const combine = (sets: LensTerm[][], extras: LensTerm[][]): LensTerm[][] => sets.flatMap((set) => extras.map((extra) => [...set, ...extra]));
 
-const COST_OF: Record<RadialTerm, number> = { k2: 1, k3: 1, p: 2, center: 2, focalRatio: 1 };
+/** Centre and tangential terms describe nearly the same thing: at most one of them. An anamorphic lens always shows its true squeeze. */
+const CANDIDATES: Record<DistortionModel, LensTerm[][]> = {
+  radial: combine([[], ['k2'], ['k2', 'k3']], [[], ['center'], ['p'], ['focalRatio'], ['center', 'focalRatio']]),
+  division: combine([[]], [[], ['center'], ['focalRatio'], ['center', 'focalRatio']]),
+  fisheye: combine([[], ['k2'], ['k2', 'k3', 'k4']], [[], ['center'], ['focalRatio'], ['center', 'focalRatio']]),
+  anamorphic: combine([['aspect'], ['aspect', 'quartic'], ['aspect', 'rotation'], ['aspect', 'quartic', 'rotation']], [[], ['center']]),
+};
 
-function score(fit: RadialFit): number {
+function score(fit: LensFit): number {
   // robust sum of squares over all corners: a set must not win by throwing corners away
   const n = fit.used.length;
   const cap = (4 * Math.max(fit.sigmaPx, 0.005)) ** 2;
   let sum = 0;
-  for (let i = 0; i < n; i += 1) sum += Math.min(cap, fit.residuals[2 * i] ** 2 + fit.residuals[2 * i + 1] ** 2);
-  const parameters = 1 + fit.terms.reduce((s, t) => s + COST_OF[t], 0);
-  return n * Math.log(Math.max(sum, 1e-12) / n) + parameters * (Math.log(n) + 5);
+  for (let i = 0; i < n; i += 1) {
+    const square = fit.residuals[2 * i] ** 2 + fit.residuals[2 * i + 1] ** 2;
+    sum += square < cap ? square : cap; // NaN, a place that the model does not reach, counts in full
+  }
+  return n * Math.log(Math.max(sum, 1e-12) / n) + unknownsOf(fit.model, fit.terms).length * (Math.log(n) + 5);
 }

@@ -1,4 +1,4 @@
-import { distortRadial, expSO3Into, radialJacobian } from './kernels';
+import { coefficientsOf, distortWith, expSO3Into } from './kernels';
 import type { LensMap } from './setup';
 
 /**
@@ -57,6 +57,7 @@ const j4 = new Float64Array(4);
 export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisation, derivatives: boolean): void {
   const { rotations: R, translations: T, points: X, focalMm: f } = s;
   const { cx, cy, pxPerMmX, pxPerMmY, distortion, follows } = p.lens;
+  const coefficients = coefficientsOf(distortion);
   const g = follows ? f : p.lens.normaliserMm;
   const toG = f / g;
   const ax = g * pxPerMmX;
@@ -91,11 +92,10 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
     const sy = (y1 + T[c3 + 1]) * zi;
     const x = sx * toG;
     const y = sy * toG;
-    distortRadial(distortion, x, y, d2);
+    distortWith(distortion.model, coefficients, x, y, d2, derivatives ? j4 : null, null);
     residual[2 * i] = (cx + ax * d2[0] - p.xPx[i]) * w;
     residual[2 * i + 1] = (cy + ay * d2[1] - p.yPx[i]) * w;
     if (!derivatives) continue;
-    radialJacobian(distortion, x, y, j4);
     const a = ax * w,
       b = ay * w;
     // d(u, v) / d(slope)

@@ -1,4 +1,4 @@
-import { foldRadius, undistortRadial } from '../distortion';
+import { undistorter } from '../distortion';
 import { CoreError } from '../errors';
 import type { LensMap } from './setup';
 
@@ -34,7 +34,7 @@ export interface Observations {
 
 /** @throws CoreError NON_FINITE_INPUT | INVALID_OPTION (the same track twice in a frame) */
 export function buildObservations(points: readonly TrackPoint[], lens: LensMap): Observations {
-  const fold = foldRadius(lens.distortion);
+  const undistort = undistorter(lens.distortion);
   const out = new Float64Array(2);
   const kept: { p: TrackPoint; xMm: number; yMm: number }[] = [];
   let outsideLens = 0;
@@ -42,7 +42,7 @@ export function buildObservations(points: readonly TrackPoint[], lens: LensMap):
     if (![p.x, p.y, p.frame, p.weight ?? 1].every(Number.isFinite)) throw new CoreError('NON_FINITE_INPUT', `Track ${p.track}, frame ${p.frame}: x, y and weight must be numbers`, `tracks[${i}]`);
     if ((p.weight ?? 1) <= 0) return;
     const n = lens.normaliserMm;
-    if (!undistortRadial(lens.distortion, (p.x - lens.cx) / (n * lens.pxPerMmX), (p.y - lens.cy) / (n * lens.pxPerMmY), out, fold)) {
+    if (!undistort((p.x - lens.cx) / (n * lens.pxPerMmX), (p.y - lens.cy) / (n * lens.pxPerMmY), out)) {
       outsideLens += 1;
       return;
     }

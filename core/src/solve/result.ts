@@ -1,3 +1,4 @@
+import type { Distortion } from '../distortion';
 import type { Quat, Vec3 } from '../math';
 import type { AnchorResidual } from '../anchor';
 
@@ -34,7 +35,7 @@ export interface SolveResult {
   focalMm: number | null;
   sigmaFocalMm: number | null;
   focalMode: 'held' | 'guided' | 'free';
-  distortion: { mode: 'held' | 'none'; model: 'radial'; k: number[]; p: number[]; normalisedWithMm: number; follows: boolean };
+  distortion: Distortion & { mode: 'held' | 'none'; normalisedWithMm: number; follows: boolean };
   rmsPx: number | null;
   rmsPerMille: number | null;
   /** one-axis noise of the tracks, px, from the residuals and their redundancy */

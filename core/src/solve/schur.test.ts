@@ -8,7 +8,7 @@ import { SchurSystem } from './schur';
 import { planBatches } from './schur-products';
 import { solveTracks } from './solve-tracks';
 
-const LENS = { cx: 960, cy: 540, pxPerMmX: 80, pxPerMmY: 80, distortion: { k: [0, 0, 0] as const, p: [0, 0] as const }, normaliserMm: 24, follows: false };
+const LENS = { cx: 960, cy: 540, pxPerMmX: 80, pxPerMmY: 80, distortion: { model: 'radial' as const, k: [0, 0, 0] as const, p: [0, 0] as const }, normaliserMm: 24, follows: false };
 
 /** Cameras in a row that look at scattered points; `life` frames of each track. Pictures by the pinhole formula, with a tenth of a pixel of noise. */
 function bundle(cameras: number, points: number, life: number, focalHeld = false): { problem: BundleProblem; state: BundleState } {

@@ -1,4 +1,4 @@
-import type { RadialDistortion } from '../distortion';
+import { COEFFICIENTS, DISTORTION_MODELS, distortionFrom, isDistorted, NO_DISTORTION, type Distortion, type DistortionModel } from '../distortion';
 import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput, type PictureGeometry } from '../optics';
 
@@ -15,7 +15,21 @@ export interface AnchorFacts {
 export interface SolveSetup extends OpticsInput {
   fps?: number;
   focal: { mode?: 'held' | 'guided' | 'free' | 'zoom'; mm: number; sigmaMm?: number };
-  distortion?: { mode?: 'held' | 'guided' | 'free' | 'none'; model?: string; k?: readonly number[]; p?: readonly number[]; center?: readonly [number, number] };
+  distortion?: {
+    mode?: 'held' | 'guided' | 'free' | 'none';
+    model?: string;
+    k?: readonly number[];
+    p?: readonly number[];
+    lambda?: number;
+    a?: readonly number[];
+    b?: readonly number[];
+    rotation?: number;
+    /** true over recorded width of a pixel, as a grid plate saw it; default 1 */
+    aspect?: number;
+    center?: readonly [number, number];
+    /** effective focal length that the coefficients are normalised with; default the setup's */
+    focalMm?: number;
+  };
   motion?: 'free' | 'pan' | 'object';
   anchors?: AnchorFacts;
 }
@@ -30,7 +44,7 @@ export interface LensMap {
   cy: number;
   pxPerMmX: number;
   pxPerMmY: number;
-  distortion: RadialDistortion;
+  distortion: Distortion;
   normaliserMm: number;
   follows: boolean;
 }
@@ -51,25 +65,36 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
   const d = setup.distortion ?? { mode: 'none' };
   const mode = d.mode ?? 'held';
   if (!['held', 'none'].includes(mode)) throw new CoreError('INVALID_OPTION', `distortion.mode is "${mode}"; this solve knows held and none`, 'distortion.mode');
-  if (mode === 'held' && d.model !== undefined && d.model !== 'radial') throw new CoreError('INVALID_OPTION', `distortion.model is "${d.model}"; this solve knows radial`, 'distortion.model');
+  const model = (d.model ?? 'radial') as DistortionModel;
+  if (mode === 'held' && !DISTORTION_MODELS.includes(model))
+    throw new CoreError('INVALID_OPTION', `distortion.model is "${d.model}"; it must be one of ${DISTORTION_MODELS.join(', ')}`, 'distortion.model');
+  const aspect = (mode === 'held' ? d.aspect : undefined) ?? 1;
+  if (!(aspect > 0.2 && aspect < 5)) throw new CoreError('INVALID_OPTION', 'distortion.aspect must lie between 0.2 and 5', 'distortion.aspect');
+  if (d.focalMm !== undefined && !(d.focalMm > 0)) throw new CoreError('INVALID_OPTION', 'distortion.focalMm must be above 0', 'distortion.focalMm');
   if (setup.motion !== undefined && setup.motion !== 'free') throw new CoreError('INVALID_OPTION', `motion is "${setup.motion}"; this solve knows free`, 'motion');
-  const coefficient = (list: readonly number[] | undefined, i: number, field: string) => {
-    const v = list?.[i] ?? 0;
-    if (!Number.isFinite(v)) throw new CoreError('NON_FINITE_INPUT', `${field}[${i}] must be a number`, `${field}[${i}]`);
+  // k2 is distortion.k[1], lambda and rotation are themselves
+  const coefficient = (name: string): number => {
+    const [, list, number] = /^([kpab])(\d)$/.exec(name) ?? [];
+    const field = list ? `distortion.${list}[${Number(number) - 1}]` : `distortion.${name}`;
+    const v = list ? (d[list as 'k'] ?? [])[Number(number) - 1] : d[name as 'lambda'];
+    if (v === undefined) return 0;
+    if (!Number.isFinite(v)) throw new CoreError('NON_FINITE_INPUT', `${field} must be a number`, field);
     return v;
   };
-  const distortion: RadialDistortion =
-    mode === 'none'
-      ? { k: [0, 0, 0], p: [0, 0] }
-      : {
-          k: [coefficient(d.k, 0, 'distortion.k'), coefficient(d.k, 1, 'distortion.k'), coefficient(d.k, 2, 'distortion.k')],
-          p: [coefficient(d.p, 0, 'distortion.p'), coefficient(d.p, 1, 'distortion.p')],
-        };
+  const distortion = mode === 'none' ? NO_DISTORTION : distortionFrom(model, COEFFICIENTS[model].map(coefficient));
   const center = mode === 'held' && d.center ? d.center : [geometry.centerXPx, geometry.centerYPx];
   return {
     geometry,
     recordedMm: geometry.effectiveFocalMm,
-    hasDistortion: [...distortion.k, ...distortion.p].some((v) => v !== 0),
-    map: { cx: center[0], cy: center[1], pxPerMmX: geometry.pxPerMmX, pxPerMmY: geometry.pxPerMmY, distortion, normaliserMm: geometry.effectiveFocalMm, follows: false },
+    hasDistortion: isDistorted(distortion),
+    map: {
+      cx: center[0],
+      cy: center[1],
+      pxPerMmX: geometry.pxPerMmX,
+      pxPerMmY: geometry.pxPerMmY,
+      distortion,
+      normaliserMm: (mode === 'held' ? d.focalMm : undefined) ?? geometry.effectiveFocalMm,
+      follows: false,
+    },
   };
 }

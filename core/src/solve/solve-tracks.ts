@@ -350,11 +350,9 @@ function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: st
 }
 
 const describeLens = (lens: SolveLens, follows: boolean): SolveResult['distortion'] => ({
+  ...lens.map.distortion,
   mode: lens.hasDistortion ? 'held' : 'none',
-  model: 'radial',
-  k: [...lens.map.distortion.k],
-  p: [...lens.map.distortion.p],
-  normalisedWithMm: lens.recordedMm,
+  normalisedWithMm: lens.map.normaliserMm,
   follows,
 });
 

@@ -91,7 +91,7 @@ function smallBundle(cameras: number, points: number, follows: boolean): { probl
     xPx: Float64Array.from({ length: n }, () => 1000 + 100 * g()),
     yPx: Float64Array.from({ length: n }, () => 500 + 100 * g()),
     weight: Float64Array.from({ length: n }, (_, i) => 1 + (i % 3)),
-    lens: { cx: 1024, cy: 540, pxPerMmX: 85, pxPerMmY: 84, distortion: { k: [-0.1, 0.02, -0.003], p: [0.001, -0.002] }, normaliserMm: 26, follows },
+    lens: { cx: 1024, cy: 540, pxPerMmX: 85, pxPerMmY: 84, distortion: { model: 'radial', k: [-0.1, 0.02, -0.003], p: [0.001, -0.002] }, normaliserMm: 26, follows },
     focal: { held: false, priorMm: 25, priorSigmaMm: 0.5 },
   };
   const state: BundleState = {

@@ -1,3 +1,4 @@
+import type { GridReport } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useEffect } from 'react';
 import { Image, View } from 'react-native';
@@ -6,7 +7,7 @@ import { Action, Progress, Section } from '../../ui/controls';
 import { fixed, focal, percent, withSigma } from '../../ui/format';
 import { Empty, Failing, Loading } from '../../ui/states';
 import { Fact, Figure, Words } from '../../ui/text';
-import { SPACE } from '../../ui/theme';
+import { SPACE, usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
 import { PlateDrawing } from './plate-drawing';
 
@@ -84,17 +85,18 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           <Section title="Overscan">
             <Words>{`The undistorted picture is ${fixed(r.overscan.width, 0)} × ${fixed(r.overscan.height, 0)} px: ${fixed(r.overscan.left, 0)} px beyond the left, ${fixed(r.overscan.right, 0)} right, ${fixed(r.overscan.top, 0)} top, ${fixed(r.overscan.bottom, 0)} bottom.`}</Words>
           </Section>
-          <Section title="Coefficients">
-            {r.distortion.sigma.k.map((sigma, i) => {
-              const w = withSigma(r.distortion!.k[i], sigma);
+          {r.candidates.length > 1 ? <ModelTable report={r} /> : null}
+          <Section title={`Coefficients, ${r.distortion.model}`}>
+            {r.fitted.map(({ name, value, sigma }) => {
+              const w = withSigma(value, sigma);
               return (
-                <View key={i} style={{ flexDirection: 'row', gap: SPACE.m }}>
-                  <Words style={{ width: 40 }}>{`k${i + 1}`}</Words>
+                <View key={name} style={{ flexDirection: 'row', gap: SPACE.m }}>
+                  <Words style={{ width: 96 }}>{UNKNOWN_WORDS[name] ?? name}</Words>
                   <Figure value={w.value} sigma={w.sigma} origin="computed" />
                 </View>
               );
             })}
-            {r.distortion.sigma.p ? <Words>{`p1 ${fixed(r.distortion.p[0], 6)}, p2 ${fixed(r.distortion.p[1], 6)}`}</Words> : null}
+            {r.squeeze ? <Words>{`The cells are square at a squeeze of ${fixed(r.squeeze.value, 4)} ± ${fixed(r.squeeze.sigma, 4)}.`}</Words> : null}
             <Words dim>{`centre ${fixed(r.distortion.center[0], 1)}, ${fixed(r.distortion.center[1], 1)} px; normalised with ${fixed(r.distortion.focalMm, 2)} mm`}</Words>
           </Section>
         </>
@@ -109,5 +111,44 @@ export function PlateScreen({ plateId }: { plateId: string }) {
         </Section>
       ) : null}
     </Page>
+  );
+}
+
+const UNKNOWN_WORDS: Record<string, string> = { lambda: 'λ', cx: 'centre x', cy: 'centre y', rho: 'focal ratio', aspect: 'aspect', rotation: 'rotation' };
+
+/** What each model makes of the corners it was fitted to and of those it has not seen. */
+function ModelTable({ report }: { report: GridReport }) {
+  const p = usePalette();
+  const cell = { flex: 1, textAlign: 'right' } as const;
+  return (
+    <Section title="Models compared">
+      <View role="table" aria-label="Models compared">
+        <View role="row" style={{ flexDirection: 'row', paddingVertical: SPACE.xs, borderBottomWidth: 1, borderColor: p.line }}>
+          {['model', 'unknowns', 'seen, px', 'unseen, px'].map((title, i) => (
+            <Words key={title} role="columnheader" look="label" dim style={i === 0 ? { width: 120 } : cell}>
+              {title}
+            </Words>
+          ))}
+        </View>
+        {report.candidates.map((c) => {
+          const taken = c.model === report.distortion?.model;
+          return (
+            <View key={c.model} role="row" style={{ flexDirection: 'row', paddingVertical: SPACE.xs, borderBottomWidth: 1, borderColor: p.line, backgroundColor: taken ? p.raised : undefined }}>
+              <Words role="cell" style={{ width: 120 }}>{`${taken ? '● ' : '○ '}${c.model}`}</Words>
+              <Words role="cell" look="figure" style={cell}>
+                {String(c.unknowns)}
+              </Words>
+              <Words role="cell" look="figure" style={cell}>
+                {fixed(c.rmsInPx, 3)}
+              </Words>
+              <Words role="cell" look="figure" style={cell}>
+                {c.folds ? 'folds' : fixed(c.rmsOutPx, 3)}
+              </Words>
+            </View>
+          );
+        })}
+      </View>
+      <Words look="small" dim style={{ marginTop: SPACE.xs }}>{`${report.why}.`}</Words>
+    </Section>
   );
 }

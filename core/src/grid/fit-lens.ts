@@ -1,4 +1,4 @@
-import { distortRadial, radialJacobian, type RadialDistortion } from '../distortion';
+import { COEFFICIENTS, coefficientsOf, distort, distortionFrom, distortWith, type Distortion, type DistortionModel } from '../distortion';
 import { CoreError } from '../errors';
 import { expSO3, homography, leastSquares, median, mulMat3, mulMatVec, sigmaFromMedianRadius, type LeastSquaresResult, type Mat3, type Vec3 } from '../math';
 
@@ -18,22 +18,42 @@ export interface GridFrame {
   fyPx: number;
 }
 
-/** Terms beyond k1 and the poses. `focalRatio`: true focal length over the recorded one, seen only in tilted plates. */
-export type RadialTerm = 'k2' | 'k3' | 'p' | 'center' | 'focalRatio';
+/**
+ * Groups of unknowns beyond the model's first ones and the poses. `focalRatio`: true focal length over the recorded one, seen only in tilted
+ * plates (and by a fisheye). `aspect`: true width of a pixel on the subject against the recorded one, which is a squeeze that differs
+ * from its mark.
+ */
+export type LensTerm = 'k2' | 'k3' | 'k4' | 'p' | 'quartic' | 'rotation' | 'center' | 'focalRatio' | 'aspect';
+
+/** Which coefficients a term frees; '' are those that a model always has. */
+const FREED: Record<DistortionModel, Partial<Record<LensTerm | '', readonly string[]>>> = {
+  radial: { '': ['k1'], k2: ['k2'], k3: ['k3'], p: ['p1', 'p2'] },
+  division: { '': ['lambda'] },
+  fisheye: { '': ['k1'], k2: ['k2'], k3: ['k3'], k4: ['k4'] },
+  anamorphic: { '': ['a1', 'a2', 'b1', 'b2'], quartic: ['a3', 'a4', 'a5', 'b3', 'b4', 'b5'], rotation: ['rotation'] },
+};
+const SHARED: Partial<Record<LensTerm, readonly string[]>> = { center: ['cx', 'cy'], focalRatio: ['rho'], aspect: ['aspect'] };
+
+/** Names of the unknowns that a model with these terms has, poses apart. */
+export function unknownsOf(model: DistortionModel, terms: readonly LensTerm[]): string[] {
+  return [...(FREED[model][''] ?? []), ...terms.flatMap((t) => FREED[model][t] ?? []), ...terms.flatMap((t) => SHARED[t] ?? [])];
+}
 
 export interface BoardPose {
   rotation: Mat3;
   translation: Vec3;
 }
 
-export interface RadialFit {
-  terms: RadialTerm[];
-  distortion: RadialDistortion;
+export interface LensFit {
+  model: DistortionModel;
+  terms: LensTerm[];
+  distortion: Distortion;
   center: [number, number];
   focalRatio: number;
+  aspect: number;
   poses: BoardPose[];
-  /** one standard deviation of each fitted coefficient, from the residuals' own scatter */
-  sigma: { k: number[]; p?: [number, number]; center?: [number, number]; focalRatio?: number };
+  /** one standard deviation of each fitted unknown by its name, from the residuals' own scatter */
+  sigma: Record<string, number>;
   /** per observation, picture minus model, px; dropped ones too */
   residuals: Float64Array;
   used: Uint8Array;
@@ -44,58 +64,54 @@ export interface RadialFit {
   status: LeastSquaresResult['status'];
 }
 
-export interface RadialFitOptions {
-  terms: readonly RadialTerm[];
-  start?: { distortion: RadialDistortion; center: readonly [number, number]; poses: readonly BoardPose[]; focalRatio?: number };
+export interface LensFitOptions {
+  model?: DistortionModel; // default radial
+  terms: readonly LensTerm[];
+  /** coefficients are taken over when they are of the same model */
+  start?: { distortion: Distortion; center: readonly [number, number]; poses: readonly BoardPose[]; focalRatio?: number; aspect?: number };
   /** rounds of robust weights before the final plain fit; default 4 */
   robustRounds?: number;
 }
 
 /**
- * Fits board poses and radial distortion with tangential terms to chart corners.
- * Model     cell (col, row, 0) → camera by the plate's pose → x = ρX/Z, y = ρY/Z → Brown–Conrady → u = cx + fx·xd, v = cy + fy·yd, with
- *           fx, fy from the recorded focal length. Plate size is in cells: one plate cannot tell size from distance.
+ * Fits board poses and a distortion model to chart corners.
+ * Model     cell (col, row, 0) → camera by the plate's pose → x = ρX/Z, y = ρY/Z → distortion → u = cx + α fx·xd, v = cy + fy·yd, with
+ *           fx, fy from the recorded focal length, α the aspect. Plate size is in cells: one plate cannot tell size from distance.
  * Method    Levenberg–Marquardt with analytic derivatives; Huber weights with a scale re-estimated from the median, then residuals
  *           above 4 sigma are dropped and a plain fit gives honest standard deviations.
  * Source    Brown 1971; Zhang, A flexible new technique for camera calibration, PAMI 22(11), 2000; Huber, Robust Statistics (1981).
  * @throws CoreError TOO_FEW_OBSERVATIONS
  */
-export function fitRadial(observations: readonly GridObservation[], frame: GridFrame, options: RadialFitOptions): RadialFit {
+export function fitLens(observations: readonly GridObservation[], frame: GridFrame, options: LensFitOptions): LensFit {
   const plateCount = observations.reduce((m, o) => Math.max(m, o.plate + 1), 0);
   if (observations.length < 12) throw new CoreError('TOO_FEW_OBSERVATIONS', `A lens fit needs at least 12 corners, got ${observations.length}`);
-  const has = new Set(options.terms);
-  const layout = [
-    'k1',
-    ...(has.has('k2') ? ['k2'] : []),
-    ...(has.has('k3') ? ['k3'] : []),
-    ...(has.has('p') ? ['p1', 'p2'] : []),
-    ...(has.has('center') ? ['cx', 'cy'] : []),
-    ...(has.has('focalRatio') ? ['rho'] : []),
-  ];
+  const model = options.model ?? 'radial';
+  const layout = unknownsOf(model, options.terms);
   const slot = (name: string) => layout.indexOf(name);
   const shared = layout.length;
   const size = shared + 6 * plateCount;
 
   const start = options.start;
   let poses: BoardPose[] = start ? [...start.poses] : startPoses(observations, frame, plateCount);
-  const fixed = {
-    k: start?.distortion.k ?? ([0, 0, 0] as const),
-    p: start?.distortion.p ?? ([0, 0] as const),
-    center: start?.center ?? ([frame.widthPx / 2, frame.heightPx / 2] as const),
-    rho: start?.focalRatio ?? 1,
-  };
+  // everything by name: what is not free keeps its start
+  const names = COEFFICIENTS[model];
+  const begin = new Map<string, number>([...names.map((name): [string, number] => [name, 0]), ['cx', frame.widthPx / 2], ['cy', frame.heightPx / 2], ['rho', 1], ['aspect', 1]]);
+  if (start) {
+    if (start.distortion.model === model) coefficientsOf(start.distortion).forEach((v, i) => begin.set(names[i], v));
+    if (slot('cx') >= 0) begin.set('cx', start.center[0]).set('cy', start.center[1]);
+    if (slot('rho') >= 0) begin.set('rho', start.focalRatio ?? 1);
+    if (slot('aspect') >= 0) begin.set('aspect', start.aspect ?? 1);
+  }
+  // a coefficient that this set of terms leaves out is 0, whatever the start had
+  names.forEach((name) => slot(name) < 0 && begin.set(name, 0));
   let x = new Float64Array(size);
-  const initial: Record<string, number> = { k1: fixed.k[0], k2: fixed.k[1], k3: fixed.k[2], p1: fixed.p[0], p2: fixed.p[1], cx: fixed.center[0], cy: fixed.center[1], rho: fixed.rho };
   layout.forEach((name, i) => {
-    x[i] = initial[name];
+    x[i] = begin.get(name)!;
   });
+  const freeCoefficients = names.flatMap((name, i) => (slot(name) >= 0 ? [[slot(name), i]] : []));
   const read = (v: Float64Array) => {
-    const at = (name: string, fallback: number) => (slot(name) >= 0 ? v[slot(name)] : fallback);
-    return {
-      distortion: { k: [v[0], at('k2', 0), at('k3', 0)], p: [at('p1', 0), at('p2', 0)] } as RadialDistortion,
-      center: [at('cx', frame.widthPx / 2), at('cy', frame.heightPx / 2)] as [number, number],
-      rho: at('rho', 1),
-    };
+    const at = (name: string) => (slot(name) >= 0 ? v[slot(name)] : begin.get(name)!);
+    return { coefficients: Float64Array.from(names, at), center: [at('cx'), at('cy')] as [number, number], rho: at('rho'), aspect: at('aspect') };
   };
 
   const weights = new Float64Array(observations.length).fill(1);
@@ -104,14 +120,14 @@ export function fitRadial(observations: readonly GridObservation[], frame: GridF
   const jacV = new Float64Array(size);
   const d2 = new Float64Array(2);
   const j4 = new Float64Array(4);
-  const sK2 = slot('k2'),
-    sK3 = slot('k3'),
-    sP = slot('p1'),
-    sC = slot('cx'),
-    sRho = slot('rho');
+  const count = names.length;
+  const byCoefficient = new Float64Array(2 * count);
+  const sC = slot('cx'),
+    sRho = slot('rho'),
+    sAspect = slot('aspect');
 
   const rows = (v: Float64Array, row: (r: number, j: Float64Array) => void, scaleBy: Float64Array | null, derivatives: boolean) => {
-    const { distortion, center, rho } = read(v);
+    const { coefficients, center, rho, aspect } = read(v);
     const turned: Mat3[] = [];
     const left: Mat3[] = [];
     for (let q = 0; q < plateCount; q += 1) {
@@ -134,36 +150,24 @@ export function fitRadial(observations: readonly GridObservation[], frame: GridF
       const py = (y1 + poses[o.plate].translation[1] + v[at + 4]) * zi;
       const xn = rho * px;
       const yn = rho * py;
-      distortRadial(distortion, xn, yn, d2);
-      const ru = (o.x - center[0] - frame.fxPx * d2[0]) * weight;
+      distortWith(model, coefficients, xn, yn, d2, derivatives ? j4 : null, derivatives ? byCoefficient : null);
+      const fx = aspect * frame.fxPx;
+      const ru = (o.x - center[0] - fx * d2[0]) * weight;
       const rv = (o.y - center[1] - frame.fyPx * d2[1]) * weight;
       if (!derivatives) {
         row(ru, jacU);
         row(rv, jacV);
         continue;
       }
-      radialJacobian(distortion, xn, yn, j4);
-      const fu = -frame.fxPx * weight;
+      const fu = -fx * weight;
       const fv = -frame.fyPx * weight;
-      const r2 = xn * xn + yn * yn;
       jacU.fill(0);
       jacV.fill(0);
-      jacU[0] = fu * xn * r2;
-      jacV[0] = fv * yn * r2;
-      if (sK2 >= 0) {
-        jacU[sK2] = fu * xn * r2 * r2;
-        jacV[sK2] = fv * yn * r2 * r2;
+      for (const [to, from] of freeCoefficients) {
+        jacU[to] = fu * byCoefficient[from];
+        jacV[to] = fv * byCoefficient[count + from];
       }
-      if (sK3 >= 0) {
-        jacU[sK3] = fu * xn * r2 * r2 * r2;
-        jacV[sK3] = fv * yn * r2 * r2 * r2;
-      }
-      if (sP >= 0) {
-        jacU[sP] = fu * 2 * xn * yn;
-        jacU[sP + 1] = fu * (r2 + 2 * xn * xn);
-        jacV[sP] = fv * (r2 + 2 * yn * yn);
-        jacV[sP + 1] = fv * 2 * xn * yn;
-      }
+      if (sAspect >= 0) jacU[sAspect] = -frame.fxPx * d2[0] * weight;
       if (sC >= 0) {
         jacU[sC] = -weight;
         jacV[sC + 1] = -weight;
@@ -260,19 +264,16 @@ export function fitRadial(observations: readonly GridObservation[], frame: GridF
   }
   const sigmaPx = Math.sqrt(sum / Math.max(1, 2 * usedCount - last.rank));
   const found = read(x);
-  const sd = (name: string) => Math.sqrt(Math.max(0, last.covariance[slot(name) * size + slot(name)])) * sigmaPx;
+  const sd = (i: number) => Math.sqrt(Math.max(0, last.covariance[i * size + i])) * sigmaPx;
   return {
+    model,
     terms: [...options.terms],
-    distortion: found.distortion,
+    distortion: distortionFrom(model, found.coefficients),
     center: found.center,
     focalRatio: found.rho,
+    aspect: found.aspect,
     poses,
-    sigma: {
-      k: ['k1', 'k2', 'k3'].filter((name) => slot(name) >= 0).map(sd),
-      ...(sP >= 0 ? { p: [sd('p1'), sd('p2')] as [number, number] } : {}),
-      ...(sC >= 0 ? { center: [sd('cx'), sd('cy')] as [number, number] } : {}),
-      ...(sRho >= 0 ? { focalRatio: sd('rho') } : {}),
-    },
+    sigma: Object.fromEntries(layout.map((name, i) => [name, sd(i)])),
     residuals,
     used,
     rmsPx: Math.sqrt(sum / Math.max(1, usedCount)),
@@ -332,12 +333,13 @@ function poseFromHomography(h: Mat3): BoardPose {
 }
 
 /** Where the model puts cell corner (col, row) of a plate, px; null behind the camera. */
-export function predictCorner(fit: Pick<RadialFit, 'distortion' | 'center' | 'focalRatio' | 'poses'>, frame: GridFrame, plate: number, row: number, col: number): [number, number] | null {
+export function predictCorner(fit: Pick<LensFit, 'distortion' | 'center' | 'focalRatio' | 'aspect' | 'poses'>, frame: GridFrame, plate: number, row: number, col: number): [number, number] | null {
   const pose = fit.poses[plate];
   const c = mulMatVec(pose.rotation, [col, row, 0]);
   const z = c[2] + pose.translation[2];
   if (z <= 1e-9) return null;
-  distortRadial(fit.distortion, (fit.focalRatio * (c[0] + pose.translation[0])) / z, (fit.focalRatio * (c[1] + pose.translation[1])) / z, scratch);
-  return [fit.center[0] + frame.fxPx * scratch[0], fit.center[1] + frame.fyPx * scratch[1]];
+  distort(fit.distortion, (fit.focalRatio * (c[0] + pose.translation[0])) / z, (fit.focalRatio * (c[1] + pose.translation[1])) / z, scratch);
+  if (!Number.isFinite(scratch[0])) return null;
+  return [fit.center[0] + fit.aspect * frame.fxPx * scratch[0], fit.center[1] + frame.fyPx * scratch[1]];
 }
 const scratch = new Float64Array(2);
