@@ -25,7 +25,14 @@ export interface RecordingMode {
   sensorWidthMm: number;
   sensorHeightMm: number;
   fps: number;
+  /** time from the first to the last row of one frame */
+  readoutMs?: number | null;
+  readoutSource?: Knowledge;
 }
+
+/** How a property of a part came to be known. */
+export const KNOWLEDGE = ['unknown', 'stated', 'measured'] as const;
+export type Knowledge = (typeof KNOWLEDGE)[number];
 export interface FileRef {
   sha256: string;
   name: string;
@@ -34,7 +41,15 @@ export interface FileRef {
 export interface BodyBody {
   name: string;
   modes: RecordingMode[];
+  /** the whole chip; a mode cannot see more */
+  chipWidthMm?: number | null;
+  chipHeightMm?: number | null;
+  /** a stabiliser in the body, which must be off for tracking */
+  stabiliser?: boolean;
 }
+
+export const BREATHING = ['unknown', 'none', 'some', 'measured'] as const;
+export type Breathing = (typeof BREATHING)[number];
 export interface LensBody {
   name: string;
   kind: 'prime' | 'zoom';
@@ -42,6 +57,14 @@ export interface LensBody {
   maxFocalMm: number;
   squeeze: number;
   serial: string;
+  tStopMin?: number | null;
+  tStopMax?: number | null;
+  closeFocusM?: number | null;
+  breathing?: Breathing;
+  /** entrance pupil in front of the sensor mark */
+  pupilMm?: number | null;
+  pupilSource?: Knowledge;
+  imageCircleMm?: number | null;
 }
 export interface AdapterBody {
   name: string;

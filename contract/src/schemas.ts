@@ -1,11 +1,13 @@
 import { LENGTH_UNITS } from '@mesure/core';
 import Joi from 'joi';
-import { HEIGHT_PLACES, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
+import { BREATHING, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
 
 const id = Joi.string().guid({ version: ['uuidv4'] });
 const name = Joi.string().trim().min(1).max(120);
 const mark = Joi.string().trim().min(1).max(40);
 const focalMm = Joi.number().min(1).max(3000);
+const chipMm = Joi.number().min(1).max(120).allow(null);
+const stop = Joi.number().min(0.5).max(64).allow(null);
 const at = Joi.string().isoDate();
 const file = Joi.object({ sha256: Joi.string().hex().length(64).required(), name: Joi.string().max(200).required() });
 
@@ -26,6 +28,8 @@ const mode = Joi.object({
   sensorWidthMm: Joi.number().min(1).max(120).required(),
   sensorHeightMm: Joi.number().min(1).max(120).required(),
   fps: Joi.number().min(1).max(1000).required(),
+  readoutMs: Joi.number().greater(0).max(200).allow(null),
+  readoutSource: Joi.string().valid(...KNOWLEDGE),
 }).custom((value: { widthPx: number; sensorWidthMm: number }, helpers) => {
   const pitchUm = (value.sensorWidthMm / value.widthPx) * 1000;
   return pitchUm < 1 || pitchUm > 15 ? helpers.message({ custom: `the pixel pitch would be ${pitchUm.toFixed(2)} µm; sensors have 1 to 15 µm` }) : value;
@@ -33,7 +37,7 @@ const mode = Joi.object({
 
 /** Bodies of all kinds of record. The same schemas guard the form on the phone and the route on the server. */
 export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]> } = {
-  body: Joi.object({ name: name.required(), modes: Joi.array().items(mode).min(1).max(50).required() }),
+  body: Joi.object({ name: name.required(), modes: Joi.array().items(mode).min(1).max(50).required(), chipWidthMm: chipMm, chipHeightMm: chipMm, stabiliser: Joi.boolean() }),
   lens: Joi.object({
     name: name.required(),
     kind: Joi.string().valid('prime', 'zoom').required(),
@@ -41,6 +45,13 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     maxFocalMm: focalMm.min(Joi.ref('minFocalMm')).required(),
     squeeze: Joi.number().min(1).max(2.5).required(),
     serial: Joi.string().allow('').max(60).required(),
+    tStopMin: stop,
+    tStopMax: stop,
+    closeFocusM: Joi.number().greater(0).max(100).allow(null),
+    breathing: Joi.string().valid(...BREATHING),
+    pupilMm: Joi.number().min(-500).max(1000).allow(null),
+    pupilSource: Joi.string().valid(...KNOWLEDGE),
+    imageCircleMm: Joi.number().min(2).max(200).allow(null),
   }),
   adapter: Joi.object({ name: name.required(), factor: Joi.number().min(0.3).max(4).required() }),
   package: Joi.object({

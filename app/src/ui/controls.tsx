@@ -255,7 +255,7 @@ export function Row({ title, detail, right, onPress, selected, testID }: { title
   const content = (
     <>
       <View style={{ flex: 1, minWidth: 0 }}>
-        <Words look="body" numberOfLines={1}>
+        <Words look="body" numberOfLines={2}>
           {title}
         </Words>
         {detail ? (

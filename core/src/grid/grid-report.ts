@@ -123,9 +123,11 @@ export function gridReport(
   const coverage = Math.max(...good.map(({ l }) => l.coverage));
   const focalFromTilt = fit.sigma.rho !== undefined ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.rho * geometry.effectiveFocalMm } : null;
   if (good.length === 1 && !focalFromTilt) warnings.push('One square-on plate cannot tell focal length from distance: the coefficients hold for the recorded focal length.');
+  // a standard deviation of less than 0.1 mm needs its second digit
+  const digits = focalFromTilt && focalFromTilt.sigmaMm < 0.1 ? 2 : 1;
   if (focalFromTilt && Math.abs(fit.focalRatio - 1) > Math.max(0.03, 3 * (fit.sigma.rho ?? 0))) {
     warnings.push(
-      `The tilt of the chart fits ${focalFromTilt.mm.toFixed(1)} ± ${focalFromTilt.sigmaMm.toFixed(1)} mm, not the recorded ${geometry.effectiveFocalMm.toFixed(1)} mm. Check focal length, adapter and sensor area.`,
+      `The tilt of the chart fits ${focalFromTilt.mm.toFixed(digits)} ± ${focalFromTilt.sigmaMm.toFixed(digits)} mm, not the recorded ${geometry.effectiveFocalMm.toFixed(1)} mm. Check focal length, adapter and sensor area.`,
     );
   }
   // the recorded squeeze is in fx already: a picture that is wider than it says is squeezed less

@@ -1,8 +1,8 @@
-import type { PackageBody, StoredRecord } from '@mesure/contract';
+import { opticsOf, type PackageBody, type StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useFind, useRecordsState } from '../../data';
+import { newId, useAll, useData, useFind, useRecordsState } from '../../data';
 import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, readNumber } from '../../ui/format';
 import { Empty, Failing } from '../../ui/states';
@@ -12,7 +12,9 @@ import { Page, Split } from '../shell/pane';
 import { RecordsGate } from '../shell/records-gate';
 import { SensorDrawing, ViewCone } from './optics-drawings';
 import { lensWords, opticsWords, packageParts, viewPackage } from './package-words';
+import { BenchSection } from './bench-section';
 import { LensPlates } from './lens-plates';
+import { PartsList } from './parts-list';
 
 /** Kit: the cameras as mounted now; one of them open. */
 export function KitScreen({ packageId }: { packageId: string | null }) {
@@ -41,6 +43,18 @@ export function KitScreen({ packageId }: { packageId: string | null }) {
 function PackageList({ packages, selectedId }: { packages: StoredRecord<'package'>[]; selectedId: string | null }) {
   const router = useRouter();
   const find = useFind();
+  const { session } = useData();
+  const write = useRecordsState((s) => s.write);
+  const body = useAll('body')[0];
+  const lens = useAll('lens')[0];
+  const first = body && lens ? { bodyId: body.id, modeId: body.body.modes[0].id, lensId: lens.id, adapterId: null, focalMm: lens.body.minFocalMm } : null;
+  const add = async () => {
+    if (!first) return;
+    const id = newId();
+    const camera = nextCamera(packages);
+    await write('package', id, { camera, ...first }, `${camera}-cam mounted`);
+    router.push(`/kit/${id}`);
+  };
   return (
     <Page>
       <Words look="title" level={1}>
@@ -62,8 +76,25 @@ function PackageList({ packages, selectedId }: { packages: StoredRecord<'package
           );
         })}
       </View>
+      {session.role !== 'solver' ? (
+        <View style={{ marginTop: SPACE.m }}>
+          <Action title="Mount a new package" icon="add" disabled={!first} onPress={() => void add()} testID="add-package" />
+          {first ? null : (
+            <Words look="small" dim>
+              A package needs a body and a lens; add them below.
+            </Words>
+          )}
+        </View>
+      ) : null}
+      <PartsList />
     </Page>
   );
+}
+
+/** The first letter that no camera has. */
+export function nextCamera(packages: readonly StoredRecord<'package'>[]): string {
+  const taken = new Set(packages.map((q) => q.body.camera));
+  return [...'ABCDEFGHIJKLMNOPQRSTUVWXYZ'].find((letter) => !taken.has(letter)) ?? `${packages.length + 1}`;
 }
 
 function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
@@ -91,6 +122,18 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
   const view = viewPackage(live, find);
   const changed = focalError !== null || JSON.stringify(live) !== JSON.stringify(record.body);
   const body = find('body', draft.bodyId)?.body;
+  const { session } = useData();
+  const router = useRouter();
+  const packages = useAll('package');
+  const takes = useAll('take').filter((t) => t.body.packageId === record.id).length;
+  const circle = lens?.imageCircleMm;
+  const diagonalMm = view.status === 'complete' ? Math.hypot(view.optics.sensorWidthMm, view.optics.sensorHeightMm) : 0;
+  const copy = async () => {
+    const id = newId();
+    const camera = nextCamera(packages);
+    await write('package', id, { ...live, camera }, `${record.body.camera}-cam copied to ${camera}-cam`);
+    router.push(`/kit/${id}`);
+  };
   const choose = (change: Partial<PackageBody>) => setDraft((d) => ({ ...d, ...change }));
   return (
     <Page
@@ -131,6 +174,9 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
             <Fact label="Pixel pitch" value={`${fixed(view.optics.pitchXUm, 2)} × ${fixed(view.optics.pitchYUm, 2)}`} unit="µm" />
             <Fact label="Crop to 36 × 24" value={fixed(view.optics.cropFactor, 2)} />
           </View>
+          {circle && circle < diagonalMm ? (
+            <Words look="small">{`▲ The lens's image circle of ${circle} mm is smaller than the picture area's diagonal of ${fixed(diagonalMm, 1)} mm: the corners will be dark.`}</Words>
+          ) : null}
           <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.l }}>
             <View style={{ flexGrow: 1, flexBasis: 300 }}>
               <SensorDrawing optics={view.optics} />
@@ -174,7 +220,23 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
           onChange={(adapterId) => choose({ adapterId })}
         />
       </Section>
+      {session.role !== 'solver' ? (
+        <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginBottom: SPACE.m }}>
+          <Action title="Copy to another camera" icon="content-copy" onPress={() => void copy()} disabled={view.status !== 'complete' || focalError !== null} testID="copy-package" />
+          <Action
+            title={takes > 0 ? `Used by ${takes} take${takes === 1 ? '' : 's'}` : 'Take it apart'}
+            icon="delete-outline"
+            disabled={takes > 0}
+            testID="remove-package"
+            onPress={() => {
+              void write('package', record.id, record.body, `${record.body.camera}-cam taken apart`, true);
+              router.replace('/kit');
+            }}
+          />
+        </View>
+      ) : null}
       <View style={{ height: 1, backgroundColor: p.line }} />
+      {view.status === 'complete' ? <BenchSection setup={opticsOf(view.mounted, live.focalMm)} optics={view.optics} packageId={record.id} body={live} /> : null}
       <LensPlates record={record} />
     </Page>
   );
