@@ -119,6 +119,28 @@ test('a take that cannot be solved exits 1 and says why', () => {
   expect(r.json()).toMatchObject({ status: 'failed', reason: expect.stringMatching(/too few tracks/) });
 });
 
+test('a ruled chart is found by its crossings, and a chequer is not taken for one', async () => {
+  const fx = (32 * W) / 24;
+  const plate = renderChequer({
+    widthPx: W,
+    heightPx: H,
+    lens: { fxPx: fx, fyPx: (32 * H) / 12.66, cx: W / 2, cy: H / 2, k1: -0.1, k2: 0, k3: 0, p1: 0, p2: 0 },
+    cellSlope: 60 / fx,
+    noise: 2,
+    ruled: { widthCells: 0.05 },
+    offsetCells: [0.3, 0.4],
+  });
+  await sharp(Buffer.from(plate.gray), { raw: { width: W, height: H, channels: 1 } })
+    .png()
+    .toFile(file('ruled.png'));
+  const r = mesure(['grid', file('ruled.png'), '--setup', file('setup.json'), '--chart', 'ruled', '--cell', '60mm', '--corners', file('ruled.csv')]);
+  expect(r.code).toBe(0);
+  expect(r.json().distortion.k[0]).toBeCloseTo(-0.1, 2);
+  expect(readFileSync(file('ruled.csv'), 'utf8').split('\n').length).toBeGreaterThan(0.95 * plate.corners.length);
+  const wrong = mesure(['grid', file('plate.png'), '--setup', file('setup.json'), '--chart', 'ruled', '--cell', '60mm']);
+  expect([wrong.code, wrong.json().reason]).toEqual([1, 'no-chart']);
+});
+
 test('grid --model auto shows what was tried, and --map writes both ST maps', () => {
   const r = mesure(['grid', file('plate.png'), '--setup', file('setup.json'), '--chart', 'chequer', '--cell', '42mm', '--model', 'auto', '--map', file('lens.tif')]);
   expect(r.code).toBe(0);

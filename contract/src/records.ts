@@ -78,6 +78,7 @@ export interface PackageBody {
   adapterId: string | null;
   focalMm: number;
 }
+export const CHARTS = ['chequer', 'ruled'] as const;
 export interface PlateBody {
   lensId: string;
   packageId: string;
@@ -85,6 +86,8 @@ export interface PlateBody {
   focalMm: number;
   focusM: number | null;
   cellM: number;
+  /** default chequer */
+  chart?: (typeof CHARTS)[number];
   shotAt: string;
 }
 export interface SetBody {

@@ -1,6 +1,6 @@
 import { LENGTH_UNITS } from '@mesure/core';
 import Joi from 'joi';
-import { BREATHING, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
+import { BREATHING, CHARTS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
 
 const id = Joi.string().guid({ version: ['uuidv4'] });
 const name = Joi.string().trim().min(1).max(120);
@@ -69,6 +69,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     focalMm: focalMm.required(),
     focusM: Joi.number().greater(0).max(10_000).allow(null).required(),
     cellM: Joi.number().greater(0).max(5).required(),
+    chart: Joi.string().valid(...CHARTS),
     shotAt: at.required(),
   }),
   set: Joi.object({ name: name.required(), marks: Joi.array().items(mark).max(500).required() }),

@@ -15,6 +15,8 @@ export interface ChequerScene {
   offsetCells?: readonly [number, number];
   /** half size of the board in cells; none: endless */
   boardHalfCells?: readonly [number, number];
+  /** thin lines at whole numbers instead of a chequer: their width in cells, dark on light unless `light` */
+  ruled?: { widthCells: number; light?: boolean };
   blurPx?: number; // default 1, the pixel's own area included
   /** sigma of the noise in grey levels of 255 */
   noise?: number;
@@ -50,6 +52,13 @@ function wave(u: number, s: number): number {
   // the next edges matter when the blur is large against the cell
   if (s > 0.12) value -= erf((u - k - 1) / q) + erf((u - k + 1) / q);
   return k % 2 === 0 ? value : -value;
+}
+
+/** How much of a line at the nearest whole number covers a place, smoothed by a Gaussian of sigma s (in cells), 0…1. */
+function lineCover(u: number, widthCells: number, s: number): number {
+  const d = u - Math.round(u);
+  const q = Math.SQRT2 * s;
+  return (erf((d + widthCells / 2) / q) - erf((d - widthCells / 2) / q)) / 2;
 }
 
 /**
@@ -119,7 +128,11 @@ export function renderChequer(scene: ChequerScene): RenderedPlate {
       const su = blurPx * Math.max(1e-9, Math.hypot(ux, py > 0 ? uy : 0));
       const sv = blurPx * Math.max(1e-9, Math.hypot(py > 0 ? vx : 0, vy));
       const inside = !scene.boardHalfCells || (Math.abs(u[px]) < scene.boardHalfCells[0] && Math.abs(v[px]) < scene.boardHalfCells[1]);
-      const chequer = inside ? wave(u[px], su) * wave(v[px], sv) : 1;
+      let chequer = inside ? wave(u[px], su) * wave(v[px], sv) : 1;
+      if (scene.ruled && inside) {
+        const covered = 1 - (1 - lineCover(u[px], scene.ruled.widthCells, su)) * (1 - lineCover(v[px], scene.ruled.widthCells, sv));
+        chequer = scene.ruled.light ? 2 * covered - 1 : 1 - 2 * covered;
+      }
       let value = (dark + bright) / 2 + ((bright - dark) / 2) * chequer;
       if (vignette < 1) value *= 1 - (1 - vignette) * (Math.hypot(px - w / 2, py - h / 2) / halfDiagonal) ** 2;
       if (scene.hidden?.some(([hx, hy, hw, hh]) => px >= hx && px < hx + hw && py >= hy && py < hy + hh)) value = 120;

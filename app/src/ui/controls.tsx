@@ -259,7 +259,7 @@ export function Row({ title, detail, right, onPress, selected, testID }: { title
           {title}
         </Words>
         {detail ? (
-          <Words look="small" dim numberOfLines={2}>
+          <Words look="small" dim numberOfLines={3}>
             {detail}
           </Words>
         ) : null}

@@ -1,5 +1,5 @@
 import {
-  detectChequer,
+  detectChart,
   DISTORTION_MODELS,
   gridReport,
   parseLength,
@@ -21,12 +21,12 @@ import type { Command } from './index';
 
 export const grid: Command = {
   name: 'grid',
-  usage: 'grid PLATE… --setup SETUP --chart chequer --cell 20mm [--model auto|radial|division|fisheye|anamorphic] [--corners FILE.csv] [--map FILE.exr|FILE.tif]',
+  usage: 'grid PLATE… --setup SETUP --chart chequer|ruled --cell 20mm [--model auto|radial|division|fisheye|anamorphic] [--corners FILE.csv] [--map FILE.exr|FILE.tif]',
   summary: 'Finds the chart in lens grid plates and fits the distortion of the lens.',
   details: [
-    'PLATE      JPEG, PNG or TIFF of a chequered chart; several plates of one lens at one setting are fitted together.',
+    'PLATE      JPEG, PNG or TIFF of a chequered or ruled chart; several plates of one lens at one setting are fitted together.',
     '--setup    JSON with image, sensor and focal.mm (and adapterFactor, squeeze).',
-    '--chart    chequer.',
+    '--chart    chequer, or ruled: thin lines, dark on light or light on dark.',
     '--cell     size of a cell with its unit: 20mm, 0.75in.',
     '--model    radial (default; anamorphic when the setup has a squeeze), division, fisheye, anamorphic; auto fits all and takes the one',
     '           that predicts parts of the chart best that it has not seen.',
@@ -47,7 +47,7 @@ export const grid: Command = {
     if (positionals.length === 0) throw new UsageError('give at least one plate');
     const setupFile = required(values.setup, 'setup');
     const chart = required(values.chart, 'chart');
-    if (chart !== 'chequer') throw new UsageError(`--chart ${chart} is not known; it must be chequer`);
+    if (chart !== 'chequer' && chart !== 'ruled') throw new UsageError(`--chart ${chart} is not known; it must be chequer or ruled`);
     if (values.model !== undefined && values.model !== 'auto' && !DISTORTION_MODELS.includes(values.model as DistortionModel))
       throw new UsageError(`--model ${values.model} is not known; it must be auto, ${DISTORTION_MODELS.join(', ')}`);
     if (values.map !== undefined && !/\.(exr|tiff?)$/i.test(values.map)) throw new UsageError(`--map ${values.map} must end in .exr or .tif`);
@@ -60,7 +60,7 @@ export const grid: Command = {
     for (const [i, file] of positionals.entries()) {
       const image = await readGray(readBytes(file), file);
       if (image.widthPx !== g.widthPx || image.heightPx !== g.heightPx) throw new UsageError(`${file}: is ${image.widthPx} × ${image.heightPx}, the setup says ${g.widthPx} × ${g.heightPx}`);
-      lattices.push(detectChequer(image, frame, { onProgress: (f, stage) => report(`${file}: ${stage}`, (i + f) / positionals.length) }));
+      lattices.push(detectChart(image, frame, { chart, onProgress: (f, stage) => report(`${file}: ${stage}`, (i + f) / positionals.length) }));
     }
     report('fitting the lens', 1);
     const model = (values.model as DistortionModel | 'auto' | undefined) ?? ((setup.squeeze ?? 1) === 1 ? 'radial' : 'anamorphic');

@@ -2,7 +2,8 @@ import { median } from '../math';
 import type { DistortionModel } from '../distortion';
 import { fitLens, predictCorner, type GridFrame, type GridObservation, type LensFit } from './fit-lens';
 import { halve, smooth, type GrayImage } from './gray-image';
-import { growLattice, type LatticeNode } from './grow-lattice';
+import { crossTest, findCrossings, invert } from './crossing';
+import { growLattice, type ChartKind, type LatticeNode } from './grow-lattice';
 import { hullAreaPx } from './hull';
 import { refineCorner } from './refine-corner';
 import { findSaddles, ringTest } from './saddle';
@@ -29,6 +30,8 @@ export interface PlateLattice {
 }
 
 export interface DetectOptions {
+  /** chequered, or ruled with thin lines (dark on light or light on dark, found out by itself); default chequer */
+  chart?: ChartKind;
   /** 0…1 with what is being done; throw CancelledError inside to stop */
   onProgress?: (fraction: number, stage: string) => void;
 }
@@ -43,36 +46,67 @@ const NOTABLE_BLUR_PX = 2.5;
 /** A misfit beyond this share of the cell is not a bent chart but an accidental arrangement of spots. */
 const ACCIDENTAL_SHARE = 0.04;
 
+/** How the corners of a kind of chart are looked for and looked at. */
+interface ChartLook {
+  chart: ChartKind;
+  /** does it look like a corner there? its contrast when it does */
+  test(image: GrayImage, x: number, y: number, windowPx: number, minContrast: number): { contrast: number } | null;
+  window(cellPx: number): number;
+}
+const CHEQUER: ChartLook = {
+  chart: 'chequer',
+  test: (image, x, y, windowPx, minContrast) => ringTest(image, x, y, Math.min(4, windowPx), minContrast, 0.55),
+  // half the local cell less the smoothing's reach, so that the next edge stays outside; 8 px is enough for the precision wanted
+  window: (cellPx) => Math.min(8, Math.max(3, 0.5 * cellPx - 2)),
+};
+/** Ring and window must reach beyond the lines: both grow with the level at which the lines were thin enough to be found. */
+const ruledLook = (ringPx: number): ChartLook => ({
+  chart: 'ruled',
+  test: (image, x, y, windowPx, minContrast) => crossTest(image, x, y, Math.min(ringPx, windowPx), minContrast),
+  // thin lines carry little per pixel: more of their length is needed than of an edge
+  window: (cellPx) => Math.min(Math.max(16, 2 * ringPx), Math.max(3, 0.5 * cellPx - 2)),
+});
+const RULED_RING_PX = 5;
+/** Lattices of less are chance. */
+const MIN_NODES = 20;
+
 /**
- * Finds the lattice of a chequered chart in a picture. The chart may be larger than the frame.
- * Saddles → ring test → lattice from the inside → sub-pixel corners with a window that follows the local cell → a first lens fit
- * predicts the corners that were missed (borders, behind an occlusion), each measured afresh and kept only when it looks like one.
- * The focal lengths in `frame` only give the fit its scale.
+ * Finds the lattice of a chart in a picture. The chart may be larger than the frame.
+ * Saddles (or crossings of lines) → ring test → lattice from the inside → sub-pixel corners with a window that follows the local cell → a
+ * first lens fit predicts the corners that were missed (borders, behind an occlusion), each measured afresh and kept only when it looks
+ * like one. The focal lengths in `frame` only give the fit its scale.
  */
-export function detectChequer(image: GrayImage, frame: GridFrame, options: DetectOptions = {}): PlateLattice {
+export function detectChart(image: GrayImage, frame: GridFrame, options: DetectOptions = {}): PlateLattice {
   const progress = options.onProgress ?? (() => undefined);
+  const chart = options.chart ?? 'chequer';
   progress(0, 'finding corners');
-  for (let level = 0, scaled = image; level < 3 && Math.min(scaled.widthPx, scaled.heightPx) >= 64; level += 1, scaled = halve(scaled)) {
-    const smoothed = smooth(scaled, SMOOTHING_PX);
-    progress(0.25, 'finding corners');
-    const saddles = findSaddles(smoothed, 4);
-    const nodes = growLattice(saddles, scaled.widthPx, scaled.heightPx);
-    progress(0.45, 'numbering the lattice');
-    if (nodes.length < 20) continue;
+  // lines may be light: the picture that shows more of a lattice is the one
+  const pictures = chart === 'ruled' ? [image, invert(image)] : [image];
+  for (let level = 0; level < 3; level += 1) {
     const factor = 2 ** level;
-    const full = factor === 1 ? nodes : nodes.map((n) => ({ ...n, x: n.x * factor, y: n.y * factor }));
+    if (Math.min(image.widthPx, image.heightPx) / factor < 64) break;
+    let best: { nodes: LatticeNode[]; picture: GrayImage; smoothed: GrayImage } | null = null;
+    for (const picture of pictures) {
+      let scaled = picture;
+      for (let l = 0; l < level; l += 1) scaled = halve(scaled);
+      const smoothed = smooth(scaled, SMOOTHING_PX);
+      progress(0.25, 'finding corners');
+      const nodes = growLattice(chart === 'ruled' ? findCrossings(smoothed, RULED_RING_PX) : findSaddles(smoothed, 4), scaled.widthPx, scaled.heightPx, chart);
+      if (!best || nodes.length > best.nodes.length) best = { nodes, picture, smoothed };
+    }
+    progress(0.45, 'numbering the lattice');
+    if (!best || best.nodes.length < MIN_NODES) continue;
+    const full = factor === 1 ? best.nodes : best.nodes.map((n) => ({ ...n, x: n.x * factor, y: n.y * factor }));
     const blurPx = edgeBlurPx(image, full);
     const cellPx = medianCell(full);
-    if (blurPx > MAX_BLUR_PX || blurPx > MAX_BLUR_OF_CELL * cellPx) {
-      return blurred(full, image, blurPx, cellPx);
-    }
-    const fine = level === 0 ? smoothed : smooth(image, SMOOTHING_PX);
-    return complete(image, fine, full, frame, blurPx, cellPx, progress);
+    if (blurPx > MAX_BLUR_PX || blurPx > MAX_BLUR_OF_CELL * cellPx) return blurred(full, image, blurPx, cellPx);
+    const fine = level === 0 ? best.smoothed : smooth(best.picture, SMOOTHING_PX);
+    return complete(image, fine, full, frame, blurPx, cellPx, chart === 'ruled' ? ruledLook(RULED_RING_PX * factor) : CHEQUER, progress);
   }
-  return noChart();
+  return noChart(chart);
 }
 
-function noChart(): PlateLattice {
+function noChart(chart: ChartKind): PlateLattice {
   return {
     status: 'refused',
     reason: 'no-chart',
@@ -83,7 +117,7 @@ function noChart(): PlateLattice {
     blurPx: Number.NaN,
     sharpness: 0,
     cellPx: Number.NaN,
-    message: 'No chart: the picture holds no chequer of at least 20 connected corners. Fill the frame with the chart, in focus and evenly lit.',
+    message: `No chart: the picture holds no ${chart === 'ruled' ? 'ruled lines with' : 'chequer of'} at least ${MIN_NODES} connected ${chart === 'ruled' ? 'crossings' : 'corners'}. Fill the frame with the chart, in focus and evenly lit.`,
   };
 }
 
@@ -96,16 +130,16 @@ function blurred(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx:
   };
 }
 
-function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame: GridFrame, blurPx: number, cellPx: number, progress: (f: number, s: string) => void): PlateLattice {
-  const refined = refineAll(fine, nodes, cellPx);
+function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame: GridFrame, blurPx: number, cellPx: number, look: ChartLook, progress: (f: number, s: string) => void): PlateLattice {
+  const refined = refineAll(fine, nodes, cellPx, look);
   progress(0.6, 'measuring corners');
-  if (refined.length < 20) return tooFew(refined, image, blurPx, cellPx);
+  if (refined.length < MIN_NODES) return tooFew(refined, image, blurPx, cellPx);
   let known = refined;
   // several rounds: the first prediction reaches the border only roughly when the lens is strong
   for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
     const fit = fitForPrediction(known, frame);
     const before = known.length;
-    known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02));
+    known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02), look);
     progress(0.7 + 0.04 * round, 'completing the lattice');
     if (known.length - before < 0.002 * before) break;
   }
@@ -115,8 +149,8 @@ function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame
     const at = predictCorner(fit, frame, 0, n.row, n.col);
     return at !== null && Math.hypot(at[0] - n.x, at[1] - n.y) <= limit;
   });
-  if (kept.length < 20) return tooFew(kept, image, blurPx, cellPx);
-  if (fit.rmsPx > Math.max(0.5, ACCIDENTAL_SHARE * cellPx)) return noChart();
+  if (kept.length < MIN_NODES) return tooFew(kept, image, blurPx, cellPx);
+  if (fit.rmsPx > Math.max(0.5, ACCIDENTAL_SHARE * cellPx)) return noChart(look.chart);
   if (fit.rmsPx > Math.max(0.5, 0.02 * cellPx)) {
     return {
       ...describe(kept, image, blurPx, cellPx),
@@ -209,10 +243,7 @@ function medianCell(nodes: readonly LatticeNode[]): number {
   return median(steps);
 }
 
-/** Half the local cell less the smoothing's reach, so that the next edge stays outside; 8 px is enough for the precision wanted. */
-const windowFor = (cellPx: number) => Math.min(8, Math.max(3, 0.5 * cellPx - 2));
-
-function refineAll(fine: GrayImage, nodes: readonly LatticeNode[], cellPx: number): LatticeNode[] {
+function refineAll(fine: GrayImage, nodes: readonly LatticeNode[], cellPx: number, look: ChartLook): LatticeNode[] {
   const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
   const out: LatticeNode[] = [];
   for (const n of nodes) {
@@ -228,13 +259,13 @@ function refineAll(fine: GrayImage, nodes: readonly LatticeNode[], cellPx: numbe
     }
     const cell = Number.isFinite(local) ? local : cellPx;
     const moved = { ...n };
-    if (refineCorner(fine, moved, windowFor(cell), 0.3 * cell)) out.push(moved);
+    if (refineCorner(fine, moved, look.window(cell), 0.3 * cell)) out.push(moved);
   }
   return out;
 }
 
 /** Measures the corners that the fit expects inside the frame and that are not known yet; keeps those that look like corners. */
-function addPredicted(fine: GrayImage, known: LatticeNode[], fit: LensFit, frame: GridFrame, sigmaPx: number): LatticeNode[] {
+function addPredicted(fine: GrayImage, known: LatticeNode[], fit: LensFit, frame: GridFrame, sigmaPx: number, look: ChartLook): LatticeNode[] {
   const place = (row: number, col: number) => row * 1_000_003 + col;
   const have = new Map(known.map((n) => [place(n.row, n.col), n]));
   const contrast = median(known.map((n) => n.contrast));
@@ -260,8 +291,8 @@ function addPredicted(fine: GrayImage, known: LatticeNode[], fit: LensFit, frame
       if (step < 4 || step > frame.widthPx / 4) continue;
       const node: LatticeNode = { row, col, x: at[0], y: at[1], contrast: 0 };
       const room = Math.min(at[0], at[1], frame.widthPx - at[0], frame.heightPx - at[1]) - 2;
-      const window = Math.min(windowFor(step), room);
-      const ring = window >= 3 ? ringTest(fine, at[0], at[1], Math.min(4, window), 0.2 * contrast, 0.55) : null;
+      const window = Math.min(look.window(step), room);
+      const ring = window >= 3 ? look.test(fine, at[0], at[1], window, 0.2 * contrast) : null;
       if (ring && refineCorner(fine, node, window, Math.max(0.15 * step, 3 * sigmaPx))) {
         node.contrast = ring.contrast;
         added.push(node);
@@ -286,7 +317,7 @@ export interface PlateAnalysis extends PlateLattice {
 
 /** Lattice and lens fit of one plate, the whole of what a single picture can tell. */
 export function analysePlate(image: GrayImage, frame: GridFrame, options: DetectOptions & { model?: DistortionModel | 'auto' } = {}): PlateAnalysis {
-  const lattice = detectChequer(image, frame, options);
+  const lattice = detectChart(image, frame, options);
   if (lattice.status === 'refused') return { ...lattice, fit: null, choice: null };
   options.onProgress?.(0.88, 'fitting the lens');
   const choice = selectModel(toObservations(lattice.nodes), frame, options.model ?? 'radial');

@@ -51,6 +51,18 @@ function axisAngle(a: number, b: number): number {
   return Math.min(d, Math.PI - d);
 }
 
+export type ChartKind = 'chequer' | 'ruled';
+
+/** May two neighbouring corners have these directions? On a chequer they are turned by a right angle, on a ruled chart they agree. */
+type NeighbourTest = (a: number, b: number) => boolean;
+const NEIGHBOURS: Record<ChartKind, NeighbourTest> = {
+  chequer: (a, b) => axisAngle(a, b) > Math.PI / 4,
+  ruled: (a, b) => {
+    const d = Math.abs(a - b) % (Math.PI / 2);
+    return Math.min(d, Math.PI / 2 - d) < 0.35;
+  },
+};
+
 interface Placed {
   row: number;
   col: number;
@@ -64,14 +76,14 @@ interface Placed {
  * A step is accepted where a saddle lies within 0.3 cells of the prediction and its bright quadrants are turned by a right angle
  * against its neighbour's, as they must be on a chequer. Several seeds are tried; the largest consistent lattice is kept.
  */
-export function growLattice(saddles: readonly Saddle[], widthPx: number, heightPx: number): LatticeNode[] {
+export function growLattice(saddles: readonly Saddle[], widthPx: number, heightPx: number, chart: ChartKind = 'chequer'): LatticeNode[] {
   if (saddles.length < 9) return [];
   const buckets = new Buckets(saddles, 16);
   let best: Placed[] = [];
   const taken = new Set<number>();
   for (const seed of seedsFromMiddle(saddles, widthPx, heightPx)) {
     if (taken.has(seed)) continue;
-    const placed = growFrom(seed, saddles, buckets, Math.max(widthPx, heightPx));
+    const placed = growFrom(seed, saddles, buckets, Math.max(widthPx, heightPx), NEIGHBOURS[chart]);
     placed.forEach((p) => taken.add(p.index));
     if (placed.length > best.length) best = placed;
     if (best.length > 0.6 * saddles.length) break;
@@ -92,10 +104,10 @@ function seedsFromMiddle(saddles: readonly Saddle[], w: number, h: number): numb
   return seeds.sort((a, b) => Math.hypot(saddles[a].x / w - 0.5, saddles[a].y / h - 0.5) - Math.hypot(saddles[b].x / w - 0.5, saddles[b].y / h - 0.5)).slice(0, 48);
 }
 
-function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number): Placed[] {
+function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number, fits: NeighbourTest): Placed[] {
   const s = saddles[seed];
   const axes = [s.brightRad - Math.PI / 4, s.brightRad + Math.PI / 4];
-  const steps = axes.map((angle) => firstStep(s, angle, saddles, buckets, reachPx));
+  const steps = axes.map((angle) => firstStep(s, angle, saddles, buckets, reachPx, fits));
   if (!steps[0] || !steps[1]) return [];
   const [u, v] = steps as [[number, number], [number, number]];
   const lengthU = Math.hypot(...u);
@@ -131,7 +143,7 @@ function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, re
       let nearest = -1;
       let nearestPx = Infinity;
       buckets.forEachNear(tx, ty, reach, (i, d) => {
-        if (d < nearestPx && !used.has(i) && axisAngle(saddles[i].brightRad, from.brightRad) > Math.PI / 4) {
+        if (d < nearestPx && !used.has(i) && fits(saddles[i].brightRad, from.brightRad)) {
           nearest = i;
           nearestPx = d;
         }
@@ -148,7 +160,7 @@ function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, re
 }
 
 /** The nearest saddle along `angle` (either way) whose quadrants are turned by a right angle. */
-function firstStep(s: Saddle, angle: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number): [number, number] | null {
+function firstStep(s: Saddle, angle: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number, fits: NeighbourTest): [number, number] | null {
   for (let radius = 24; radius <= reachPx / 2; radius *= 2) {
     let best: [number, number] | null = null;
     let bestPx = Infinity;
@@ -157,7 +169,7 @@ function firstStep(s: Saddle, angle: number, saddles: readonly Saddle[], buckets
       const dx = saddles[i].x - s.x;
       const dy = saddles[i].y - s.y;
       if (axisAngle(Math.atan2(dy, dx), angle) > 0.3) return;
-      if (axisAngle(saddles[i].brightRad, s.brightRad) < Math.PI / 4) return;
+      if (!fits(saddles[i].brightRad, s.brightRad)) return;
       const along = dx * Math.cos(angle) + dy * Math.sin(angle) >= 0 ? 1 : -1;
       best = [dx * along, dy * along];
       bestPx = d;

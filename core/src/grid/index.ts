@@ -1,6 +1,6 @@
 export type { GrayImage } from './gray-image';
-export type { LatticeNode } from './grow-lattice';
-export { detectChequer, analysePlate, toObservations, type PlateLattice, type PlateAnalysis, type PlateRefusal } from './analyse-plate';
+export type { ChartKind, LatticeNode } from './grow-lattice';
+export { detectChart, analysePlate, toObservations, type PlateLattice, type PlateAnalysis, type PlateRefusal } from './analyse-plate';
 export { fitLens, predictCorner, type LensFit, type LensTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-lens';
 export { selectTerms } from './select-terms';
 export { selectModel, type ModelCandidate, type ModelChoice } from './select-model';

@@ -1,8 +1,9 @@
 import type { GridOutcome, SolveOutcome } from '@mesure/contract';
-import type { SolveSetup } from '@mesure/core';
+import type { ChartKind, SolveSetup } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
-export type ComputeInput = { kind: 'grid'; file: { sha256: string; name: string }; setup: SolveSetup } | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean };
+export type ComputeInput =
+  { kind: 'grid'; file: { sha256: string; name: string }; setup: SolveSetup; chart?: ChartKind } | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean };
 
 export interface ComputeTask {
   input: ComputeInput;

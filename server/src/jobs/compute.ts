@@ -31,7 +31,7 @@ async function computeGrid(input: Extract<ComputeInput, { kind: 'grid' }>, bytes
   }
   const g = pictureGeometry(input.setup);
   const frame = { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX, fyPx: g.effectiveFocalMm * g.pxPerMmY };
-  const found = analysePlate(image, frame, { model: 'auto', onProgress: (f, stage) => report(0.05 + 0.95 * f, stage) });
+  const found = analysePlate(image, frame, { chart: input.chart, model: 'auto', onProgress: (f, stage) => report(0.05 + 0.95 * f, stage) });
   const corners = found.nodes.map((n, i): CornerRow => [n.row, n.col, n.x, n.y, found.fit?.residuals[2 * i] ?? 0, found.fit?.residuals[2 * i + 1] ?? 0, found.fit?.used[i] ?? 0]);
   return { kind: 'grid', report: gridReport([found], [input.file.name], input.setup, { choice: found.choice }), corners, widthPx: image.widthPx, heightPx: image.heightPx };
 }

@@ -37,7 +37,7 @@ export async function buildInput(db: Database, productionId: string, kind: 'grid
   if (kind === 'grid') {
     const plate = find('plate', subjectId)?.body as PlateBody | undefined;
     if (!plate) throw new ApiProblem('NOT_FOUND', 'There is no such plate.');
-    return { kind, file: plate.picture, setup: opticsOf(mounted(plate.packageId), plate.focalMm) };
+    return { kind, file: plate.picture, setup: opticsOf(mounted(plate.packageId), plate.focalMm), chart: plate.chart ?? 'chequer' };
   }
   const take = find('take', subjectId)?.body as TakeBody | undefined;
   if (!take) throw new ApiProblem('NOT_FOUND', 'There is no such take.');

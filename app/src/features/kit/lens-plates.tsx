@@ -4,7 +4,7 @@ import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { api, newId, useAll, useAnalysesState, useData, useFind, useRecordsState } from '../../data';
-import { Action, Field, Row, Section, Sheet } from '../../ui/controls';
+import { Action, Choice, Field, Row, Section, Sheet } from '../../ui/controls';
 import { fixed, focal, percent, readNumber } from '../../ui/format';
 import { pickFile } from '../../ui/pick-file';
 import { Empty } from '../../ui/states';
@@ -31,7 +31,9 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
   const [file, setFile] = useState<File | null>(null);
   return (
     <Section title={`Grid plates of ${lens?.body.name ?? 'the lens'}`}>
-      {plates.length === 0 ? <Empty title="No grid plate yet" text="Shoot a chequered chart square-on that fills the whole frame; the server finds the corners and fits the distortion." /> : null}
+      {plates.length === 0 ? (
+        <Empty title="No grid plate yet" text="Shoot a chequered or ruled chart square-on that fills the whole frame; the server finds the corners and fits the distortion." />
+      ) : null}
       <View style={{ marginHorizontal: -SPACE.m }}>
         {plates.map((q) => (
           <Row
@@ -59,6 +61,7 @@ function NewPlate({ file, record, onClose }: { file: File; record: StoredRecord<
   const [focalText, setFocalText] = useState(focal(record.body.focalMm));
   const [focusText, setFocusText] = useState('');
   const [cellText, setCellText] = useState('40 mm');
+  const [chart, setChart] = useState<'chequer' | 'ruled'>('chequer');
   const [errors, setErrors] = useState<{ focal?: string; focus?: string; cell?: string }>({});
   const [state, setState] = useState<{ busy: boolean; error: string | null }>({ busy: false, error: null });
   async function add() {
@@ -84,7 +87,16 @@ function NewPlate({ file, record, onClose }: { file: File; record: StoredRecord<
       await write(
         'plate',
         id,
-        { lensId: record.body.lensId, packageId: record.id, picture: { sha256: uploaded.sha256, name: uploaded.name }, focalMm: focalMm!, focusM, cellM: cellM!, shotAt: new Date().toISOString() },
+        {
+          lensId: record.body.lensId,
+          packageId: record.id,
+          picture: { sha256: uploaded.sha256, name: uploaded.name },
+          focalMm: focalMm!,
+          focusM,
+          cellM: cellM!,
+          chart,
+          shotAt: new Date().toISOString(),
+        },
         'Grid plate added',
       );
       await records.getState().send();
@@ -101,6 +113,15 @@ function NewPlate({ file, record, onClose }: { file: File; record: StoredRecord<
       <View style={{ height: SPACE.m }} />
       <Field label="Focal length as marked" suffix="mm" value={focalText} onChangeText={setFocalText} error={errors.focal} keyboard="decimal-pad" />
       <Field label="Focus distance" value={focusText} onChangeText={setFocusText} error={errors.focus} hint="2.5 m; leave empty when not noted" />
+      <Choice
+        label="Chart"
+        value={chart}
+        options={[
+          { value: 'chequer', title: 'chequered' },
+          { value: 'ruled', title: 'ruled', detail: 'thin lines' },
+        ]}
+        onChange={setChart}
+      />
       <Field label="Size of a cell" value={cellText} onChangeText={setCellText} error={errors.cell} hint="With its unit: 40 mm, 1 1/2 in" />
       {state.error ? <Words role="alert" color={p.against}>{`▲ ${state.error}`}</Words> : null}
       <Action kind="main" title={state.busy ? 'Sending the picture …' : 'Measure this plate'} onPress={() => void add()} busy={state.busy} testID="measure-plate" />
