@@ -53,6 +53,29 @@ describe('analysePlate on rendered plates', () => {
     expect(c.worstPx).toBeLessThan(0.4); // an invented corner would be off by cells
   });
 
+  test.each<[string, Change]>([
+    ['large cells', { cellPx: 40, width: 1200, height: 640 }],
+    ['small cells', { cellPx: 14, width: 1200, height: 640 }],
+    ['cells of 11 px', { cellPx: 11, width: 800, height: 420 }],
+  ])('clean, %s: below 0.03 px and at least 98 %%', (_name, change) => {
+    const { plate, found } = shoot({ k1: -0.1, ...change });
+    const c = compare(plate, found);
+    expect(c.rmsPx).toBeLessThan(0.03);
+    expect(c.share).toBeGreaterThanOrEqual(0.98);
+  });
+
+  // two blurs of 1.9 px together leave little of an 11 px cell
+  test.each<[string, Change, number]>([
+    ['cells of 20 px', { cellPx: 20 }, 0.08],
+    ['cells of 11 px', { cellPx: 11 }, 0.085],
+  ])('hard (soft, noisy, dark corners, partly hidden), %s: at least 95 %%', (_name, change, limitPx) => {
+    const { plate, found } = shoot({ k1: -0.1, blurPx: 1.5, noise: 4, vignette: 0.4, hidden: [[230, 230, 330, 310]], ...change });
+    const c = compare(plate, found);
+    expect(c.rmsPx).toBeLessThan(limitPx);
+    expect(c.share).toBeGreaterThanOrEqual(0.95);
+    expect(c.worstPx).toBeLessThan(0.6);
+  });
+
   test('the fitted distortion is the true one within its own standard deviations', () => {
     const { found } = shoot({ k1: -0.12, k2: 0.02, fPx: 1400 });
     const fit = found.fit!;

@@ -56,15 +56,16 @@ interface ChartLook {
 const CHEQUER: ChartLook = {
   chart: 'chequer',
   test: (image, x, y, windowPx, minContrast) => ringTest(image, x, y, Math.min(4, windowPx), minContrast, 0.55),
-  // half the local cell less the smoothing's reach, so that the next edge stays outside; 8 px is enough for the precision wanted
-  window: (cellPx) => Math.min(8, Math.max(3, 0.5 * cellPx - 2)),
+  // the next parallel edge is a cell away: up to nine tenths of it less a pixel keeps it outside. Half a cell lost a third of the precision
+  // at 20 px and three quarters at 11 px; beyond 14 px little is won
+  window: (cellPx) => Math.min(14, Math.max(3, 0.9 * cellPx - 1)),
 };
 /** Ring and window must reach beyond the lines: both grow with the level at which the lines were thin enough to be found. */
 const ruledLook = (ringPx: number): ChartLook => ({
   chart: 'ruled',
   test: (image, x, y, windowPx, minContrast) => crossTest(image, x, y, Math.min(ringPx, windowPx), minContrast),
   // thin lines carry little per pixel: more of their length is needed than of an edge
-  window: (cellPx) => Math.min(Math.max(16, 2 * ringPx), Math.max(3, 0.5 * cellPx - 2)),
+  window: (cellPx) => Math.min(Math.max(16, 2 * ringPx), Math.max(3, 0.6 * cellPx - 2)),
 });
 const RULED_RING_PX = 5;
 /** Lattices of less are chance. */
@@ -133,7 +134,8 @@ function blurred(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx:
 function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame: GridFrame, blurPx: number, cellPx: number, look: ChartLook, progress: (f: number, s: string) => void): PlateLattice {
   const refined = refineAll(fine, nodes, cellPx, look);
   progress(0.6, 'measuring corners');
-  if (refined.length < MIN_NODES) return tooFew(refined, image, blurPx, cellPx);
+  // most of what was numbered cannot be measured as a corner: it was an accident
+  if (refined.length < MIN_NODES) return refined.length < nodes.length / 2 && blurPx <= NOTABLE_BLUR_PX ? noChart(look.chart) : tooFew(refined, image, blurPx, cellPx);
   let known = refined;
   // several rounds: the first prediction reaches the border only roughly when the lens is strong
   for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
@@ -147,7 +149,14 @@ function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame
   const limit = 6 * Math.max(fit.sigmaPx, 0.02);
   const kept = known.filter((n) => {
     const at = predictCorner(fit, frame, 0, n.row, n.col);
-    return at !== null && Math.hypot(at[0] - n.x, at[1] - n.y) <= limit;
+    if (at === null) return false;
+    if (Math.hypot(at[0] - n.x, at[1] - n.y) <= limit) return true;
+    // an occluder's edge inside the window drags it: what is seen nearer to the corner may be good
+    const again = { x: at[0], y: at[1] };
+    if (!refineCorner(fine, again, Math.max(MIN_WINDOW_PX, look.window(cellPx) / 2), limit)) return false;
+    n.x = again.x;
+    n.y = again.y;
+    return true;
   });
   if (kept.length < MIN_NODES) return tooFew(kept, image, blurPx, cellPx);
   if (fit.rmsPx > Math.max(0.5, ACCIDENTAL_SHARE * cellPx)) return noChart(look.chart);
@@ -243,23 +252,35 @@ function medianCell(nodes: readonly LatticeNode[]): number {
   return median(steps);
 }
 
+const STEPS = [
+  [0, 1],
+  [0, -1],
+  [1, 0],
+  [-1, 0],
+] as const;
+const MIN_WINDOW_PX = 3;
+
+/** Largest window that stays inside the picture. */
+const roomAt = (image: GrayImage, x: number, y: number): number => Math.min(x, y, image.widthPx - x, image.heightPx - y) - 2;
+
+/** With the whole window, else with half of it: beside an occlusion or a smear the near pixels may still be good. */
+function refineWithin(image: GrayImage, corner: { x: number; y: number }, windowPx: number, maxShiftPx: number): boolean {
+  if (windowPx < MIN_WINDOW_PX) return false;
+  return refineCorner(image, corner, windowPx, maxShiftPx) || (windowPx >= 2 * MIN_WINDOW_PX && refineCorner(image, corner, windowPx / 2, maxShiftPx));
+}
+
 function refineAll(fine: GrayImage, nodes: readonly LatticeNode[], cellPx: number, look: ChartLook): LatticeNode[] {
   const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
   const out: LatticeNode[] = [];
   for (const n of nodes) {
     let local = Infinity;
-    for (const [dr, dc] of [
-      [0, 1],
-      [0, -1],
-      [1, 0],
-      [-1, 0],
-    ]) {
+    for (const [dr, dc] of STEPS) {
       const other = byPlace.get((n.row + dr) * 65536 + n.col + dc);
       if (other) local = Math.min(local, Math.hypot(other.x - n.x, other.y - n.y));
     }
     const cell = Number.isFinite(local) ? local : cellPx;
     const moved = { ...n };
-    if (refineCorner(fine, moved, look.window(cell), 0.3 * cell)) out.push(moved);
+    if (refineWithin(fine, moved, look.window(cell), 0.3 * cell)) out.push(moved);
   }
   return out;
 }
@@ -274,12 +295,7 @@ function addPredicted(fine: GrayImage, known: LatticeNode[], fit: LensFit, frame
   const asked = new Set<number>();
   for (let head = 0; head < queue.length; head += 1) {
     const n = queue[head];
-    for (const [dr, dc] of [
-      [0, 1],
-      [0, -1],
-      [1, 0],
-      [-1, 0],
-    ]) {
+    for (const [dr, dc] of STEPS) {
       const row = n.row + dr;
       const col = n.col + dc;
       const k = place(row, col);
@@ -290,10 +306,11 @@ function addPredicted(fine: GrayImage, known: LatticeNode[], fit: LensFit, frame
       const step = Math.hypot(at[0] - n.x, at[1] - n.y);
       if (step < 4 || step > frame.widthPx / 4) continue;
       const node: LatticeNode = { row, col, x: at[0], y: at[1], contrast: 0 };
-      const room = Math.min(at[0], at[1], frame.widthPx - at[0], frame.heightPx - at[1]) - 2;
-      const window = Math.min(look.window(step), room);
-      const ring = window >= 3 ? look.test(fine, at[0], at[1], window, 0.2 * contrast) : null;
-      if (ring && refineCorner(fine, node, window, Math.max(0.15 * step, 3 * sigmaPx))) {
+      // the nearest neighbour decides: a fisheye's cells are several times as long as wide
+      const window = look.window(Math.min(step, nearestNeighbourPx(row, col, at)));
+      const room = Math.min(window, roomAt(fine, at[0], at[1]));
+      const ring = room >= MIN_WINDOW_PX ? look.test(fine, at[0], at[1], room, 0.2 * contrast) : null;
+      if (ring && refineWithin(fine, node, window, Math.max(0.15 * step, 3 * sigmaPx))) {
         node.contrast = ring.contrast;
         added.push(node);
         have.set(k, node);
@@ -303,6 +320,14 @@ function addPredicted(fine: GrayImage, known: LatticeNode[], fit: LensFit, frame
   }
   return [...known, ...added];
 
+  function nearestNeighbourPx(row: number, col: number, at: readonly [number, number]): number {
+    let nearest = Infinity;
+    for (const [dr, dc] of STEPS) {
+      const q = predictCorner(fit, frame, 0, row + dr, col + dc);
+      if (q) nearest = Math.min(nearest, Math.hypot(q[0] - at[0], q[1] - at[1]));
+    }
+    return nearest;
+  }
   function headroom(row: number, col: number, map: Map<number, LatticeNode>): boolean {
     for (let dr = -OCCLUSION_REACH; dr <= OCCLUSION_REACH; dr += 1) for (let dc = -OCCLUSION_REACH; dc <= OCCLUSION_REACH; dc += 1) if (map.has(place(row + dr, col + dc))) return true;
     return false;
