@@ -43,6 +43,9 @@ await visit('phone', PHONE, async ({ page, shot, go }) => {
   await page.getByTestId('plate-A_orrinel32_grid.jpg').click();
   await page.waitForTimeout(1500);
   await shot('plate');
+  await go('/kit');
+  await page.getByTestId('part-Tarvik 6S').click();
+  await shot('body');
   await go('/check');
   await page.getByTestId('check-41A-2').click();
   await page.getByTestId('start-solve').click();
@@ -60,6 +63,11 @@ await visit('wide', WIDE, async ({ page, shot, go }) => {
   await shot('floor');
   await go('/kit');
   await shot('kit');
+  await page.getByText('Optics bench').scrollIntoViewIfNeeded();
+  await page.mouse.move(800, 500);
+  await page.mouse.wheel(0, 500);
+  await shot('bench');
+  await go('/kit');
   await page.getByTestId('plate-A_orrinel32_grid.jpg').click();
   await page.waitForTimeout(1500);
   await shot('plate');

@@ -41,6 +41,34 @@ test('kit: numbers and drawings follow while a package is edited', async ({ page
   await noSidewaysScroll(page);
 });
 
+test('kit: a body is entered by its pitch, mounted, and everything is taken back', async ({ page }) => {
+  await signIn(page, 'wrangler', '/kit');
+  await page.getByTestId('add-body').click();
+  await page.getByTestId('part-name').fill('Test body');
+  await page.getByTestId('mode-width-px').fill('5000');
+  await page.getByTestId('mode-pitch').fill('20');
+  await expect(page.getByText(/the pixel pitch would be 20\.00 µm/).first()).toBeVisible();
+  await page.getByTestId('mode-pitch').fill('5');
+  await expect(page.getByTestId('mode-width-mm')).toHaveValue('25');
+  await audit(page, 'body');
+  await noSidewaysScroll(page);
+  await page.getByTestId('save-part').click();
+  await page.getByRole('button', { name: 'Back to the kit' }).click();
+  await page.getByTestId('package-B').click();
+  await page.getByTestId('copy-package').click();
+  await expect(page.getByRole('heading', { name: 'C-cam' })).toBeVisible();
+  await page.getByRole('radio', { name: 'Test body' }).click();
+  await page.getByTestId('save-package').click();
+  await expect(page.getByTestId('bench-field')).toContainText('3.00 ×'); // 25 mm wide, f 25 mm, at 3 m
+  await audit(page, 'optics bench');
+  await page.getByTestId('remove-package').click();
+  await expect(page.getByTestId('package-C')).toHaveCount(0);
+  await page.getByTestId('part-Test body').click();
+  await page.getByTestId('remove-part').click();
+  await expect(page.getByTestId('part-Test body')).toHaveCount(0);
+  await expect(page.getByTestId('state-line')).toContainText('all sent');
+});
+
 test('lens grid: a picture is measured and judged', async ({ page }) => {
   await signIn(page, 'wrangler', '/kit');
   await page.getByTestId('package-B').click();
@@ -50,6 +78,7 @@ test('lens grid: a picture is measured and judged', async ({ page }) => {
   await expect(page.getByRole('img', { name: /Lattice of \d+ × \d+ over the plate/ })).toBeVisible();
   await expect(page.getByTestId('plate-rms')).toContainText('px');
   await expect(page.getByText(/The undistorted picture is/)).toBeVisible();
+  await expect(page.getByRole('table', { name: 'Models compared' }).getByRole('row')).toHaveCount(5);
   await audit(page, 'plate');
   await noSidewaysScroll(page);
 });
