@@ -8,7 +8,7 @@ const node = {
 
 module.exports = {
   projects: [
-    { ...node, displayName: 'core', testMatch: ['<rootDir>/{core,formats,contract,synthetic}/src/**/*.test.ts'] },
+    { ...node, displayName: 'core', testMatch: ['<rootDir>/{core,formats,contract,synthetic,demo}/src/**/*.test.ts'] },
     { ...node, displayName: 'cli', testMatch: ['<rootDir>/cli/src/**/*.test.ts'] },
     {
       ...node,

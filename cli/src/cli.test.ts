@@ -1,4 +1,4 @@
-import { renderChequer, simulateShot, uniform } from '@mesure/synthetic';
+import { renderChequer, roomShot } from '@mesure/synthetic';
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
@@ -34,21 +34,7 @@ beforeAll(async () => {
   await sharp({ create: { width: W, height: H, channels: 3, background: '#777' } })
     .png()
     .toFile(file('grey.png'));
-  const u = uniform(3);
-  const points = Array.from({ length: 60 }, (_, i) => ({ id: `m${i}`, at: [-2 + 4 * u(), i % 2 ? 2 * u() : 0, -4.5 + 3 * u()] as const }));
-  const shot = simulateShot({
-    widthPx: W,
-    heightPx: H,
-    focalMm: 22.72,
-    sensorWidthMm: 24,
-    sensorHeightMm: 12.66,
-    frames: 30,
-    noisePx: 0.4,
-    points,
-    path: (t) => [-0.8 + 1.6 * t, 1.4, 1.2],
-    aim: () => [0, 0.8, -3],
-  });
-  writeFileSync(file('tracks.csv'), `track,frame,x,y\n${shot.tracks.map((t) => `${t.track},${t.frame},${t.x},${t.y}`).join('\n')}\n`);
+  writeFileSync(file('tracks.csv'), roomShot({ widthPx: W, heightPx: H, focalMm: 22.72, sensorWidthMm: 24, sensorHeightMm: 12.66, frames: 30, noisePx: 0.4 }).csv);
 });
 afterAll(() => rmSync(dir, { recursive: true, force: true }));
 

@@ -1,4 +1,4 @@
-import { renderChequer, simulateShot, uniform } from '@mesure/synthetic';
+import { renderChequer, roomShot } from '@mesure/synthetic';
 import JSZip from 'jszip';
 import { randomUUID } from 'node:crypto';
 import { readdirSync } from 'node:fs';
@@ -170,28 +170,8 @@ describe('records', () => {
 
 const W = 960,
   H = 506;
-const TRACKS = (() => {
-  const u = uniform(3);
-  const points = Array.from({ length: 60 }, (_, i) => ({ id: `m${i}`, at: [-2 + 4 * u(), i % 2 ? 2 * u() : 0, -4.5 + 3 * u()] as const }));
-  const shot = simulateShot({
-    widthPx: W,
-    heightPx: H,
-    focalMm: 22.72,
-    sensorWidthMm: 24,
-    sensorHeightMm: 12.65,
-    frames: 24,
-    noisePx: 0.3,
-    points,
-    path: (t) => [-0.8 + 1.6 * t, 1.4, 1.2],
-    aim: () => [0, 0.8, -3],
-  });
-  const first = new Set(shot.tracks.filter((t) => t.frame === 1).map((t) => t.track));
-  const floor = points
-    .filter((p, i) => i % 2 === 0 && first.has(p.id))
-    .slice(0, 4)
-    .map((p) => p.id);
-  return { csv: Buffer.from(`track,frame,x,y\n${shot.tracks.map((t) => `${t.track},${t.frame},${t.x},${t.y}`).join('\n')}\n`), floor };
-})();
+const ROOM = roomShot({ widthPx: W, heightPx: H, focalMm: 22.72, sensorWidthMm: 24, sensorHeightMm: 12.65, frames: 24, noisePx: 0.3 });
+const TRACKS = { csv: Buffer.from(ROOM.csv), floor: ROOM.floorMarks.slice(0, 4) };
 
 async function plate(change: object = {}) {
   const fx = (32 * W) / 24;

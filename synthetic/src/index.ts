@@ -2,3 +2,4 @@ export { renderChequer, type ChequerScene, type RenderedPlate } from './render-c
 export { simulateShot, type ShotScene, type SimulatedShot } from './simulate-shot';
 export { anamorphicLens, bend, brownConrady, divisionLens, fisheyeLens, invertBrownConrady, unbend, type Lens } from './lens';
 export { normals, uniform } from './noise';
+export { roomShot, tracksText } from './room-shot';

@@ -1,4 +1,4 @@
-import { simulateShot, uniform } from '@mesure/synthetic';
+import { simulateShot, tracksText, uniform } from '@mesure/synthetic';
 import { randomUUID } from 'node:crypto';
 import { writeFileSync } from 'node:fs';
 import path from 'node:path';
@@ -21,7 +21,7 @@ const LONG = (() => {
     path: (t) => [-0.9 + 1.8 * t, 1.4, 3],
     aim: () => [0, 0.8, -3.5],
   });
-  return Buffer.from(`track,frame,x,y\n${shot.tracks.map((t) => `${t.track},${t.frame},${t.x},${t.y}`).join('\n')}\n`);
+  return Buffer.from(tracksText(shot));
 })();
 const SETUP: SolveSetup = { image: { width: 2048, height: 1080 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mode: 'free', mm: 18 }, distortion: { mode: 'none' } };
 

@@ -1,0 +1,55 @@
+import { BODY_SCHEMAS, check, mountPackage, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { computeOptics } from '@mesure/core';
+import type { Schema } from 'joi';
+import { OTHER_PRODUCTION, PEOPLE, PRODUCTION, scenario } from './scenario';
+import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
+
+const sha = (digit: string) => digit.repeat(64);
+const seeds = scenario({ tracksGalley: sha('a'), tracksJetty: sha('b'), tracksPassage: sha('c'), plate32: sha('d'), plate25: sha('e') });
+const of = <K extends RecordKind>(kind: K) => seeds.filter((s) => s.kind === kind) as unknown as { id: string; body: RecordBodies[K] }[];
+const find = ((kind: RecordKind, id: string) => {
+  const s = seeds.find((q) => q.kind === kind && q.id === id);
+  return s ? ({ ...s, version: 1, deleted: false } as unknown as StoredRecord) : undefined;
+}) as never;
+
+test('every record of the demo day is one that the server takes, under an id of its own', () => {
+  for (const s of seeds) expect([s.kind, check(BODY_SCHEMAS[s.kind] as Schema, s.body).problems]).toEqual([s.kind, null]);
+  expect(new Set(seeds.map((s) => s.id)).size).toBe(seeds.length);
+});
+
+test('the day has three setups, eight takes, and every package is complete', () => {
+  expect(of('setup').length).toBeGreaterThanOrEqual(3);
+  expect(of('take').length).toBeGreaterThanOrEqual(8);
+  for (const p of of('package')) {
+    const mounted = mountPackage(p.body, find);
+    expect(mounted).not.toHaveProperty('missing');
+  }
+});
+
+test('one mistake is planted: the reducer lies in the kit and is on no package, and the A-cam shot was made with it', () => {
+  const reducer = of('adapter').find((a) => Math.abs(a.body.factor - 0.71) < 1e-9)!;
+  expect(of('package').every((p) => p.body.adapterId !== reducer.id)).toBe(true);
+  // the tracks really come from 0.71 · 32 mm: the recorded package sees 41.1° wide, the shot 55.7°
+  const recorded = computeOptics({ image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mm: 32 } });
+  expect(recorded.fovHorizontalDeg).toBeCloseTo(41.1, 1);
+  expect(galleyDolly().shot.tracks.length).toBeGreaterThan(1000);
+});
+
+test('people of two productions, each name once', () => {
+  expect(new Set(PEOPLE.map((p) => p.name)).size).toBe(PEOPLE.length);
+  expect(PEOPLE.filter((p) => p.productionId === PRODUCTION.id).map((p) => p.role)).toEqual(['wrangler', 'supervisor', 'solver']);
+  expect(PEOPLE.some((p) => p.productionId === OTHER_PRODUCTION.id)).toBe(true);
+});
+
+test('the shots are the same each time they are made, and no place lies outside its picture', () => {
+  for (const make of [galleyDolly, jettyCrane, passagePan]) {
+    const csv = tracksCsv(make().shot);
+    expect(csv).toBe(tracksCsv(make().shot));
+    const rows = csv.trim().split('\n');
+    expect(rows[0]).toBe('track,frame,x,y');
+    for (const row of rows.slice(1)) {
+      const [, , x, y] = row.split(',').map(Number);
+      expect(x > 0 && y > 0 && x < 4096 && y < 2160).toBe(true);
+    }
+  }
+});
