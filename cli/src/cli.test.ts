@@ -105,6 +105,16 @@ test('a take that cannot be solved exits 1 and says why', () => {
   expect(r.json()).toMatchObject({ status: 'failed', reason: expect.stringMatching(/too few tracks/) });
 });
 
+test('grid --distance measures the focal length from a square-on chart', () => {
+  // cells of 42 px at 32 mm: 42 mm cells stand at 32·W/24 / 42 · 42 mm = 2.1333 m
+  const args = ['grid', file('plate.png'), '--setup', file('setup.json'), '--chart', 'chequer', '--cell', '42mm'];
+  const r = mesure([...args, '--distance', `${((32 * W) / 24 / 1000).toFixed(4)} m`]);
+  expect(r.code).toBe(0);
+  expect(r.json().focalFromDistance.mm).toBeCloseTo(32, 1);
+  expect(mesure([...args, file('plate.png'), '--distance', '2 m'])).toMatchObject({ code: 2, err: expect.stringMatching(/--distance goes with one plate/) });
+  expect(mesure([...args, '--distance', '2']).err).toMatch(/unit/);
+});
+
 test('a ruled chart is found by its crossings, and a chequer is not taken for one', async () => {
   const fx = (32 * W) / 24;
   const plate = renderChequer({

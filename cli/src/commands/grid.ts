@@ -19,9 +19,12 @@ import { parse, progressReporter, readBytes, readText, required, writeBytes, wri
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
 
+/** A tape read to 5 mm, taken as two sigma. */
+const TAPE_SIGMA_M = 0.0025;
+
 export const grid: Command = {
   name: 'grid',
-  usage: 'grid PLATE… --setup SETUP --chart chequer|ruled --cell 20mm [--model auto|radial|division|fisheye|anamorphic] [--corners FILE.csv] [--map FILE.exr|FILE.tif]',
+  usage: 'grid PLATE… --setup SETUP --chart chequer|ruled --cell 20mm [--model auto|radial|division|fisheye|anamorphic] [--distance 3.2m] [--corners FILE.csv] [--map FILE.exr|FILE.tif]',
   summary: 'Finds the chart in lens grid plates and fits the distortion of the lens.',
   details: [
     'PLATE      JPEG, PNG or TIFF of a chequered or ruled chart; several plates of one lens at one setting are fitted together.',
@@ -30,6 +33,7 @@ export const grid: Command = {
     '--cell     size of a cell with its unit: 20mm, 0.75in.',
     '--model    radial (default; anamorphic when the setup has a squeeze), division, fisheye, anamorphic; auto fits all and takes the one',
     '           that predicts parts of the chart best that it has not seen.',
+    '--distance of a single square-on chart from the entrance pupil; with the cell it measures the effective focal length. A tape: 5 mm.',
     '--map      writes the ST map that undistorts (32-bit float; s to the right, t upwards), and beside it FILE.redistort with the way back.',
     '--corners  writes the corners found: row,col,x,y, with plate in front when there are several.',
     'Exit 1 when no plate can be used; the JSON says why.',
@@ -43,6 +47,7 @@ export const grid: Command = {
       model: { type: 'string' },
       corners: { type: 'string' },
       map: { type: 'string' },
+      distance: { type: 'string' },
     });
     if (positionals.length === 0) throw new UsageError('give at least one plate');
     const setupFile = required(values.setup, 'setup');
@@ -64,7 +69,9 @@ export const grid: Command = {
     }
     report('fitting the lens', 1);
     const model = (values.model as DistortionModel | 'auto' | undefined) ?? ((setup.squeeze ?? 1) === 1 ? 'radial' : 'anamorphic');
-    const result = gridReport(lattices, positionals, setup, { model });
+    if (values.distance !== undefined && positionals.length > 1) throw new UsageError('--distance goes with one plate');
+    const measured = values.distance === undefined ? undefined : { cellM, distanceM: parseLength(values.distance, undefined, '--distance').valueM, sigmaDistanceM: TAPE_SIGMA_M };
+    const result = gridReport(lattices, positionals, setup, { model, measured });
     if (values.corners !== undefined) writeText(values.corners, writeCornersCsv(lattices.map((l, i) => ({ plate: positionals[i], nodes: l.nodes }))));
     const maps = values.map === undefined || !result.distortion || !result.overscan ? null : await writeMaps(values.map, result.distortion, result.overscan, frame);
     writeJson({ ...result, cellM, ...(maps ? { maps } : {}) });

@@ -95,6 +95,20 @@ describe('analysePlate on rendered plates', () => {
     expect(report.warnings.join(' ')).toMatch(/14\.2\d? ± 0\.\d\d? mm, not the recorded 20\.0 mm/);
   });
 
+  test('a chart of known cells at a known distance measures the focal length', () => {
+    // recorded 20 mm on 16 mm; shot with 14.2 mm: cells of 40 px at 1420 px of focal length are 40 mm at 1.42 m
+    const { found } = shoot({ fPx: 1420, recordedPx: 2000, k1: -0.05 });
+    const setup = { image: { width: W, height: H }, sensor: { widthMm: 16, heightMm: 8.44 }, focal: { mm: 20 } };
+    const measured = { cellM: 0.04, distanceM: 1.42, sigmaDistanceM: 0.0025 };
+    const report = gridReport([found], ['plate'], setup, { choice: found.choice, measured });
+    expect(report.focalFromDistance!.mm).toBeCloseTo(14.2, 1);
+    expect(report.focalFromDistance!.sigmaMm).toBeCloseTo((14.2 * 0.0025) / 1.42, 3);
+    expect(report.warnings.join(' ')).toMatch(/The chart at 1\.42 m measures 14\.2\d ± 0\.0\d mm, recorded is 20\.00 mm/);
+    expect(() => gridReport([found], ['plate'], setup, { choice: found.choice, measured: { ...measured, distanceM: 0 } })).toThrow(expect.objectContaining({ field: 'distanceM' }));
+    const tilted = shoot({ tiltXRad: 0.15 }).found;
+    expect(gridReport([tilted], ['plate'], setup, { choice: tilted.choice, measured }).focalFromDistance).toBeNull();
+  });
+
   test('says how much of the frame is covered and whether that will do', () => {
     const setup = { image: { width: W, height: H }, sensor: { widthMm: 16, heightMm: 8.44 }, focal: { mm: 20 } };
     const full = shoot({ k1: -0.05 });

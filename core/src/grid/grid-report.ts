@@ -50,12 +50,23 @@ export interface GridReport {
   squeeze: { value: number; sigma: number } | null;
   /** effective focal length seen in the tilt of the plates, when they determine it */
   focalFromTilt: { mm: number; sigmaMm: number } | null;
+  /** effective focal length from the measured distance of the chart and the size of its cells, when both were given */
+  focalFromDistance: { mm: number; sigmaMm: number } | null;
   rmsPx: number | null;
   maxPx: number | null;
   cornerDisplacementPct: number | null;
   overscan: FrameEffect['overscan'] | null;
   warnings: string[];
 }
+
+/** A chart of known cells at a known distance tells the focal length. Distances from the entrance pupil along the view. */
+export interface MeasuredChart {
+  cellM: number;
+  distanceM: number;
+  sigmaDistanceM: number;
+}
+/** Beyond this tilt "the distance of the chart" is no one number. */
+const SQUARE_ON_DEG = 5;
 
 /** Half of the frame's width and height is not enough: distortion grows towards the border. */
 const GOOD_COVERAGE = 0.85;
@@ -65,13 +76,14 @@ const POOR_COVERAGE = 0.5;
  * What the plates of one lens at one setting say together: one distortion, one pose a plate.
  * @param lattices in the order of `files`; refused ones are reported and left out
  * @param options.choice the choice that was already made for a single plate; otherwise made here for `model` (default radial)
+ * @param options.measured size of a cell and distance of a single chart, where they were measured
  * @throws CoreError INVALID_OPTION when a picture's size is not the setup's
  */
 export function gridReport(
   lattices: readonly PlateLattice[],
   files: readonly string[],
   setup: OpticsInput,
-  options: { choice?: ModelChoice | null; model?: DistortionModel | 'auto' } = {},
+  options: { choice?: ModelChoice | null; model?: DistortionModel | 'auto'; measured?: MeasuredChart } = {},
 ): GridReport {
   const geometry = pictureGeometry(setup);
   const frame: GridFrame = { widthPx: geometry.widthPx, heightPx: geometry.heightPx, fxPx: geometry.effectiveFocalMm * geometry.pxPerMmX, fyPx: geometry.effectiveFocalMm * geometry.pxPerMmY };
@@ -106,6 +118,7 @@ export function gridReport(
       why: null,
       squeeze: null,
       focalFromTilt: null,
+      focalFromDistance: null,
       rmsPx: null,
       maxPx: null,
       cornerDisplacementPct: null,
@@ -123,6 +136,7 @@ export function gridReport(
   const coverage = Math.max(...good.map(({ l }) => l.coverage));
   const focalFromTilt = fit.sigma.rho !== undefined ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.rho * geometry.effectiveFocalMm } : null;
   if (good.length === 1 && !focalFromTilt) warnings.push('One square-on plate cannot tell focal length from distance: the coefficients hold for the recorded focal length.');
+  const focalFromDistance = options.measured && good.length === 1 ? fromDistance(fit, geometry.effectiveFocalMm, options.measured, warnings) : null;
   // a standard deviation of less than 0.1 mm needs its second digit
   const digits = focalFromTilt && focalFromTilt.sigmaMm < 0.1 ? 2 : 1;
   if (focalFromTilt && Math.abs(fit.focalRatio - 1) > Math.max(0.03, 3 * (fit.sigma.rho ?? 0))) {
@@ -157,12 +171,34 @@ export function gridReport(
     why: choice.why,
     squeeze,
     focalFromTilt,
+    focalFromDistance,
     rmsPx: fit.rmsPx,
     maxPx: fit.maxPx,
     cornerDisplacementPct: effect.cornerDisplacementPct,
     overscan: effect.overscan,
     warnings,
   };
+}
+
+/**
+ * f = f_recorded · ρ · (measured distance) / (distance that the fit sees with the recorded focal length): a picture's scale is focal length
+ * over distance. The fit's own part of the error is far below the tape's.
+ */
+function fromDistance(fit: LensFit, recordedMm: number, m: MeasuredChart, warnings: string[]): { mm: number; sigmaMm: number } | null {
+  for (const [field, value] of Object.entries(m)) if (!(value > 0)) throw new CoreError('INVALID_OPTION', `${field} must be above 0`, field);
+  const { rotation: r, translation: t } = fit.poses[0];
+  const tiltDeg = radToDeg(Math.acos(Math.min(1, Math.abs(r[8]))));
+  if (tiltDeg > SQUARE_ON_DEG) {
+    warnings.push(`The chart is tilted by ${tiltDeg.toFixed(1)}°: its distance does not tell the focal length. Shoot it square-on.`);
+    return null;
+  }
+  // where the optical axis meets the chart's plane, in cells
+  const cells = (r[2] * t[0] + r[5] * t[1] + r[8] * t[2]) / r[8];
+  const mm = (recordedMm * fit.focalRatio * m.distanceM) / (cells * m.cellM);
+  const sigmaMm = (mm * m.sigmaDistanceM) / m.distanceM;
+  if (Math.abs(mm - recordedMm) > Math.max(0.01 * recordedMm, 3 * sigmaMm))
+    warnings.push(`The chart at ${m.distanceM} m measures ${mm.toFixed(2)} ± ${sigmaMm.toFixed(2)} mm, recorded is ${recordedMm.toFixed(2)} mm. Check adapter, marking and the distance.`);
+  return { mm, sigmaMm };
 }
 
 function fittedUnknowns(fit: LensFit): { name: string; value: number; sigma: number }[] {
