@@ -1,7 +1,7 @@
 // Times and accuracies of the core on generated data. Ratios and growth matter; absolute times are this machine's.
-//   npm run bench [grid|solve]
-import { analysePlate, solveTracks, type SolveSetup } from '@mesure/core';
-import { renderChequer, simulateShot, uniform } from '@mesure/synthetic';
+//   npm run bench [grid|joint|map|solve]
+import { analysePlate, frameEffect, redistortMap, roundTripErrorPx, selectModel, solveTracks, undistortMap, type Distortion, type GridObservation, type SolveSetup } from '@mesure/core';
+import { bend, normals, renderChequer, simulateShot, uniform } from '@mesure/synthetic';
 
 const part = process.argv[2];
 const median = (list: number[]) => [...list].sort((a, b) => a - b)[list.length >> 1];
@@ -104,5 +104,64 @@ function solve(): void {
   }
 }
 
+/** Ideal corners of tilted plates with noise, fitted together. */
+function joint(): void {
+  console.log('\nJoint fits of tilted plates, radial (median of 3)');
+  console.log('  plates  corners   time ms   µs/corner   focal ratio error/sigma');
+  for (const plates of [1, 4, 14]) {
+    const g = normals(4);
+    const f = 2000;
+    const lens = { fxPx: f, fyPx: f, cx: 1024, cy: 540, k1: -0.1, k2: 0.02, k3: 0, p1: 0, p2: 0 };
+    const corners: GridObservation[] = [];
+    for (let plate = 0; plate < plates; plate += 1) {
+      const [a, b] = [0.3 * Math.sin(2.4 * plate), 0.3 * Math.cos(2.4 * plate)];
+      for (let row = -12; row <= 12; row += 1) {
+        for (let col = -20; col <= 20; col += 1) {
+          const [x, y] = [(col * 45) / f, (row * 45) / f];
+          const z = 1 + Math.sin(a) * x + Math.sin(b) * Math.cos(a) * y;
+          const [xd, yd] = bend(lens, (Math.cos(a) * x - Math.sin(a) * Math.sin(b) * y) / z, (Math.cos(b) * y) / z);
+          const [px, py] = [1024 + f * xd, 540 + f * yd];
+          if (px > 0 && py > 0 && px < 2048 && py < 1080) corners.push({ plate, row, col, x: px + 0.03 * g(), y: py + 0.03 * g() });
+        }
+      }
+    }
+    const run = () => selectModel(corners, { widthPx: 2048, heightPx: 1080, fxPx: 0.95 * f, fyPx: 0.95 * f }, 'radial').fit;
+    const fit = run();
+    const ms = timed(3, run);
+    const off = fit.sigma.rho ? ((fit.focalRatio - 1 / 0.95) / fit.sigma.rho).toFixed(2) : '–';
+    console.log(`  ${String(plates).padStart(6)} ${String(corners.length).padStart(8)} ${ms.toFixed(0).padStart(9)} ${((1000 * ms) / corners.length).toFixed(0).padStart(11)} ${off.padStart(25)}`);
+  }
+}
+
+function map(): void {
+  console.log('\nST maps (median of 3); there and back through both, bilinear');
+  console.log('  model        size         undistort ms  ns/pixel   redistort ms  ns/pixel   round trip px');
+  const lenses: Distortion[] = [
+    { model: 'radial', k: [-0.1, 0.02, 0], p: [0, 0] },
+    { model: 'division', lambda: -0.1 },
+    { model: 'fisheye', k: [-0.02, 0.003, 0, 0] },
+    { model: 'anamorphic', a: [-0.05, 0.02, 0, 0, 0], b: [0.01, -0.08, 0, 0, 0], rotation: 0.01 },
+  ];
+  for (const distortion of lenses) {
+    for (const [w, h] of [
+      [2048, 1080],
+      [4096, 2160],
+    ]) {
+      const lens = { widthPx: w, heightPx: h, fxPx: 1.2 * w, fyPx: 1.2 * w, center: [w / 2, h / 2] as [number, number], distortion };
+      const { overscan } = frameEffect(lens);
+      const undistort = undistortMap(lens, overscan);
+      const redistort = redistortMap(lens, overscan);
+      const there = timed(3, () => undistortMap(lens, overscan));
+      const back = timed(3, () => redistortMap(lens, overscan));
+      const per = (ms: number, pixels: number) => ((ms * 1e6) / pixels).toFixed(0);
+      console.log(
+        `  ${distortion.model.padEnd(12)} ${`${w}×${h}`.padEnd(11)} ${there.toFixed(0).padStart(13)} ${per(there, undistort.widthPx * undistort.heightPx).padStart(9)} ${back.toFixed(0).padStart(14)} ${per(back, w * h).padStart(9)} ${roundTripErrorPx(undistort, redistort).toFixed(5).padStart(15)}`,
+      );
+    }
+  }
+}
+
 if (!part || part === 'grid') grid();
+if (!part || part === 'joint') joint();
+if (!part || part === 'map') map();
 if (!part || part === 'solve') solve();

@@ -28,7 +28,7 @@ function newest(dir) {
 
 const wanted = process.argv.slice(2);
 const names = wanted.length > 0 ? wanted : Object.keys(TARGETS);
-const sources = Math.max(...ROOMS.map((r) => newest(path.join(root, r, 'src'))), statSync(path.join(root, 'package-lock.json')).mtimeMs);
+const sources = Math.max(...ROOMS.map((r) => newest(path.join(root, r, 'src'))), newest(path.join(root, 'scripts')), statSync(path.join(root, 'package-lock.json')).mtimeMs);
 const stale = names.filter((n) => {
   const out = path.join(root, '.build', `${n}.mjs`);
   return existsSync(path.join(root, TARGETS[n])) && (!existsSync(out) || statSync(out).mtimeMs < sources);
