@@ -97,7 +97,7 @@ export function BenchSection({ setup, optics, packageId, body }: { setup: SolveS
                     <G>
                       <Rect x={-ow / 2} y={-oh / 2} width={ow} height={oh} fill="none" stroke={p.dim} strokeWidth={px(2)} strokeDasharray={`${px(6)} ${px(4)}`} />
                       <Rect x={-0.5} y={-h / 2} width={1} height={h} fill={p.blue} fillOpacity={0.14} stroke={p.blue} strokeWidth={px(2.5)} />
-                      <SvgText x={-0.5} y={h / 2 + px(16)} fontSize={px(13)} fontFamily={FONT.text} fill={p.ink}>{`${body.camera}-cam`}</SvgText>
+                      <SvgText x={-0.5 + px(6)} y={h / 2 - px(6)} fontSize={px(13)} fontFamily={FONT.text} fill={p.ink}>{`${body.camera}-cam`}</SvgText>
                       <SvgText x={-ow / 2} y={-oh / 2 - px(6)} fontSize={px(13)} fontFamily={FONT.text} fill={p.dim}>{`${other.body.camera}-cam`}</SvgText>
                     </G>
                   );
