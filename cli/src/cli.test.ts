@@ -1,4 +1,4 @@
-import { renderChequer, roomShot } from '@mesure/synthetic';
+import { renderChequer, roomShot, type ChequerScene, type RenderedPlate } from '@mesure/synthetic';
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
@@ -17,20 +17,20 @@ const W = 1600,
   H = 844;
 const setup = (change: object = {}) => ({ image: { width: W, height: H }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mode: 'free', mm: 32 }, distortion: { mode: 'none' }, ...change });
 
-beforeAll(async () => {
-  writeFileSync(file('setup.json'), JSON.stringify(setup()));
+/** Renders a plate of the tests' lens and keeps it as a PNG. */
+async function savePlate(name: string, cellPx: number, change: Partial<ChequerScene> = {}): Promise<RenderedPlate> {
   const fx = (32 * W) / 24;
-  const plate = renderChequer({
-    widthPx: W,
-    heightPx: H,
-    lens: { fxPx: fx, fyPx: (32 * H) / 12.66, cx: W / 2, cy: H / 2, k1: -0.1, k2: 0, k3: 0, p1: 0, p2: 0 },
-    cellSlope: 42 / fx,
-    noise: 2,
-    offsetCells: [0.3, 0.4],
-  });
+  const lens = { fxPx: fx, fyPx: (32 * H) / 12.66, cx: W / 2, cy: H / 2, k1: -0.1, k2: 0, k3: 0, p1: 0, p2: 0 };
+  const plate = renderChequer({ widthPx: W, heightPx: H, lens, cellSlope: cellPx / fx, noise: 2, offsetCells: [0.3, 0.4], ...change });
   await sharp(Buffer.from(plate.gray), { raw: { width: W, height: H, channels: 1 } })
     .png()
-    .toFile(file('plate.png'));
+    .toFile(file(name));
+  return plate;
+}
+
+beforeAll(async () => {
+  writeFileSync(file('setup.json'), JSON.stringify(setup()));
+  await savePlate('plate.png', 42);
   await sharp({ create: { width: W, height: H, channels: 3, background: '#777' } })
     .png()
     .toFile(file('grey.png'));
@@ -116,19 +116,7 @@ test('grid --distance measures the focal length from a square-on chart', () => {
 });
 
 test('a ruled chart is found by its crossings, and a chequer is not taken for one', async () => {
-  const fx = (32 * W) / 24;
-  const plate = renderChequer({
-    widthPx: W,
-    heightPx: H,
-    lens: { fxPx: fx, fyPx: (32 * H) / 12.66, cx: W / 2, cy: H / 2, k1: -0.1, k2: 0, k3: 0, p1: 0, p2: 0 },
-    cellSlope: 60 / fx,
-    noise: 2,
-    ruled: { widthCells: 0.05 },
-    offsetCells: [0.3, 0.4],
-  });
-  await sharp(Buffer.from(plate.gray), { raw: { width: W, height: H, channels: 1 } })
-    .png()
-    .toFile(file('ruled.png'));
+  const plate = await savePlate('ruled.png', 60, { ruled: { widthCells: 0.05 } });
   const r = mesure(['grid', file('ruled.png'), '--setup', file('setup.json'), '--chart', 'ruled', '--cell', '60mm', '--corners', file('ruled.csv')]);
   expect(r.code).toBe(0);
   expect(r.json().distortion.k[0]).toBeCloseTo(-0.1, 2);

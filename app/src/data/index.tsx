@@ -75,6 +75,9 @@ export function useData(): Data {
   return data;
 }
 
+/** A solver reads the record; the server refuses his changes, so no button offers them. */
+export const useMayWrite = (): boolean => useData().session.role !== 'solver';
+
 export const useRecordsState = <T,>(pick: (s: RecordsState) => T): T => useStore(useData().records, pick);
 export const useAnalysesState = <T,>(pick: (s: AnalysesState) => T): T => useStore(useData().analyses, pick);
 

@@ -1,20 +1,7 @@
-export { distortRadial, undistortRadial, radialJacobian, foldRadius, NO_DISTORTION, type RadialDistortion } from './radial';
+export { NO_DISTORTION, type RadialDistortion } from './radial';
 export type { DivisionDistortion } from './division';
 export type { FisheyeDistortion } from './fisheye';
 export type { AnamorphicDistortion } from './anamorphic';
-export {
-  COEFFICIENTS,
-  DISTORTION_MODELS,
-  coefficientsOf,
-  distort,
-  distortWith,
-  distortionFrom,
-  distortionJacobian,
-  isDistorted,
-  renormalise,
-  undistorter,
-  type Distortion,
-  type DistortionModel,
-} from './model';
+export { COEFFICIENTS, DISTORTION_MODELS, coefficientsOf, distort, distortWith, distortionFrom, isDistorted, renormalise, undistorter, type Distortion, type DistortionModel } from './model';
 export { frameEffect, type FrameEffect, type FrameLens } from './frame-effect';
 export { redistortMap, roundTripErrorPx, undistortMap, wholeOverscan, type Overscan, type StMap } from './st-map';

@@ -1,5 +1,5 @@
 import { anamorphicLens, divisionLens, fisheyeLens, uniform } from '@mesure/synthetic';
-import { COEFFICIENTS, coefficientsOf, DISTORTION_MODELS, distort, distortionFrom, distortionJacobian, distortWith, isDistorted, renormalise, undistorter, type Distortion } from '.';
+import { COEFFICIENTS, coefficientsOf, DISTORTION_MODELS, distort, distortionFrom, distortWith, isDistorted, renormalise, undistorter, type Distortion } from '.';
 
 const LENSES: Distortion[] = [
   { model: 'radial', k: [-0.22, 0.05, -0.01], p: [0.002, -0.001] },
@@ -36,8 +36,6 @@ describe.each(LENSES.map((d) => [name(d), d] as const))('%s', (_name, d) => {
         below = at(d, x, y + h),
         above = at(d, x, y - h);
       const differences = [(right[0] - left[0]) / (2 * h), (below[0] - above[0]) / (2 * h), (right[1] - left[1]) / (2 * h), (below[1] - above[1]) / (2 * h)];
-      differences.forEach((v, i) => expect(j[i]).toBeCloseTo(v, 7));
-      distortionJacobian(d, x, y, j);
       differences.forEach((v, i) => expect(j[i]).toBeCloseTo(v, 7));
       for (let k = 0; k < n; k += 1) {
         const moved = (step: number) =>

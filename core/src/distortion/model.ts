@@ -2,7 +2,7 @@ import { CoreError } from '../errors';
 import { distortAnamorphic, type AnamorphicDistortion } from './anamorphic';
 import { distortDivision, undistortDivision, type DivisionDistortion } from './division';
 import { distortFisheye, fisheyeFoldRad, undistortFisheye, type FisheyeDistortion } from './fisheye';
-import { distortRadial, foldRadius, radialJacobian, undistortRadial, type RadialDistortion } from './radial';
+import { distortRadialWith, foldRadius, undistortRadial, type RadialDistortion } from './radial';
 
 /** The four models of conventions.md. Coordinates are normalised by the focal length in pixels about the centre. */
 export type Distortion = RadialDistortion | DivisionDistortion | FisheyeDistortion | AnamorphicDistortion;
@@ -41,47 +41,12 @@ export function distortWith(model: DistortionModel, p: ArrayLike<number>, x: num
   if (model === 'division') distortDivision(p[0], x, y, out, j, c);
   else if (model === 'fisheye') distortFisheye(p, x, y, out, j, c);
   else if (model === 'anamorphic') distortAnamorphic(p, x, y, out, j, c);
-  else radial(p, x, y, out, j, c);
-}
-
-function radial(p: ArrayLike<number>, x: number, y: number, out: Float64Array, j: Float64Array | null, c: Float64Array | null): void {
-  const x2 = x * x,
-    y2 = y * y,
-    xy = x * y,
-    r2 = x2 + y2;
-  const m = 1 + r2 * (p[0] + r2 * (p[1] + r2 * p[2]));
-  out[0] = x * m + 2 * p[3] * xy + p[4] * (r2 + 2 * x2);
-  out[1] = y * m + p[3] * (r2 + 2 * y2) + 2 * p[4] * xy;
-  if (!j) return;
-  const slope = 2 * (p[0] + r2 * (2 * p[1] + r2 * 3 * p[2]));
-  j[0] = m + x2 * slope + 2 * p[3] * y + 6 * p[4] * x;
-  j[1] = xy * slope + 2 * p[3] * x + 2 * p[4] * y;
-  j[2] = j[1];
-  j[3] = m + y2 * slope + 6 * p[3] * y + 2 * p[4] * x;
-  if (!c) return;
-  for (let i = 0, power = r2; i < 3; i += 1, power *= r2) {
-    c[i] = x * power;
-    c[5 + i] = y * power;
-  }
-  c[3] = 2 * xy;
-  c[4] = r2 + 2 * x2;
-  c[8] = r2 + 2 * y2;
-  c[9] = 2 * xy;
+  else distortRadialWith(p, x, y, out, j, c);
 }
 
 /** Undistorted → distorted. Writes xd, yd to `out`; NaN where the model ends. */
-export function distort(d: Distortion, x: number, y: number, out: Float64Array): void {
-  if (d.model === 'radial') distortRadial(d, x, y, out);
-  else if (d.model === 'division') distortDivision(d.lambda, x, y, out, null, null);
-  else if (d.model === 'fisheye') distortFisheye(d.k, x, y, out, null, null);
-  else distortAnamorphic(coefficientsOf(d), x, y, out, null, null);
-}
+export const distort = (d: Distortion, x: number, y: number, out: Float64Array): void => distortWith(d.model, coefficientsOf(d), x, y, out, null, null);
 
-/** out = [∂xd/∂x, ∂xd/∂y, ∂yd/∂x, ∂yd/∂y]. */
-export function distortionJacobian(d: Distortion, x: number, y: number, out: Float64Array): void {
-  if (d.model === 'radial') radialJacobian(d, x, y, out);
-  else distortWith(d.model, coefficientsOf(d), x, y, place, out, null);
-}
 const place = new Float64Array(2);
 
 /** Distorted → undistorted of one lens; made once, since finding where a model folds takes a while. False where there is no inverse. */

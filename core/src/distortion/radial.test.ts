@@ -1,6 +1,7 @@
 import { uniform } from '@mesure/synthetic';
 import { frameEffect } from './frame-effect';
-import { distortRadial, foldRadius, radialJacobian, undistortRadial, type RadialDistortion } from './radial';
+import { distort, distortWith, coefficientsOf } from './model';
+import { foldRadius, undistortRadial, type RadialDistortion } from './radial';
 
 const LENSES: RadialDistortion[] = [
   { model: 'radial', k: [0, 0, 0], p: [0, 0] },
@@ -15,7 +16,7 @@ describe('radial distortion', () => {
     const x = 0.3,
       y = -0.4,
       r2 = 0.25;
-    distortRadial({ model: 'radial', k: [0.1, 0.2, 0.3], p: [0.01, 0.02] }, x, y, out);
+    distort({ model: 'radial', k: [0.1, 0.2, 0.3], p: [0.01, 0.02] }, x, y, out);
     const m = 1 + 0.1 * r2 + 0.2 * r2 ** 2 + 0.3 * r2 ** 3;
     expect(out[0]).toBeCloseTo(x * m + 2 * 0.01 * x * y + 0.02 * (r2 + 2 * x * x), 14);
     expect(out[1]).toBeCloseTo(y * m + 0.01 * (r2 + 2 * y * y) + 2 * 0.02 * x * y, 14);
@@ -31,16 +32,16 @@ describe('radial distortion', () => {
       const x = 1.6 * random() - 0.8,
         y = random() - 0.5,
         h = 1e-6;
-      radialJacobian(lens, x, y, j);
-      distortRadial(lens, x + h, y, a);
-      distortRadial(lens, x - h, y, b);
+      distortWith('radial', coefficientsOf(lens), x, y, new Float64Array(2), j, null);
+      distort(lens, x + h, y, a);
+      distort(lens, x - h, y, b);
       expect(j[0]).toBeCloseTo((a[0] - b[0]) / (2 * h), 7);
       expect(j[2]).toBeCloseTo((a[1] - b[1]) / (2 * h), 7);
-      distortRadial(lens, x, y + h, a);
-      distortRadial(lens, x, y - h, b);
+      distort(lens, x, y + h, a);
+      distort(lens, x, y - h, b);
       expect(j[1]).toBeCloseTo((a[0] - b[0]) / (2 * h), 7);
       expect(j[3]).toBeCloseTo((a[1] - b[1]) / (2 * h), 7);
-      distortRadial(lens, x, y, a);
+      distort(lens, x, y, a);
       expect(undistortRadial(lens, a[0], a[1], back)).toBe(true);
       expect(Math.hypot(back[0] - x, back[1] - y)).toBeLessThan(1e-10);
     }

@@ -13,27 +13,34 @@ export interface RadialDistortion {
 
 export const NO_DISTORTION: RadialDistortion = { model: 'radial', k: [0, 0, 0], p: [0, 0] };
 
-/** Writes xd, yd to out[0], out[1]. Without allocation: it runs for every observation of every iteration. */
-export function distortRadial(d: RadialDistortion, x: number, y: number, out: Float64Array): void {
-  const [k1, k2, k3] = d.k;
-  const [p1, p2] = d.p;
-  const r2 = x * x + y * y;
-  const radial = 1 + r2 * (k1 + r2 * (k2 + r2 * k3));
-  out[0] = x * radial + 2 * p1 * x * y + p2 * (r2 + 2 * x * x);
-  out[1] = y * radial + p1 * (r2 + 2 * y * y) + 2 * p2 * x * y;
-}
-
-/** out = [∂xd/∂x, ∂xd/∂y, ∂yd/∂x, ∂yd/∂y]; the matrix is symmetric. */
-export function radialJacobian(d: RadialDistortion, x: number, y: number, out: Float64Array): void {
-  const [k1, k2, k3] = d.k;
-  const [p1, p2] = d.p;
-  const r2 = x * x + y * y;
-  const radial = 1 + r2 * (k1 + r2 * (k2 + r2 * k3));
-  const slope = 2 * (k1 + r2 * (2 * k2 + r2 * 3 * k3)); // d radial / d(r²), times 2
-  out[0] = radial + x * x * slope + 2 * p1 * y + 6 * p2 * x;
-  out[1] = x * y * slope + 2 * p1 * x + 2 * p2 * y;
-  out[2] = out[1];
-  out[3] = radial + y * y * slope + 6 * p1 * y + 2 * p2 * x;
+/**
+ * The mapping itself, by coefficients k1, k2, k3, p1, p2. Without allocation: it runs for every observation of every iteration.
+ * @param j [∂xd/∂x, ∂xd/∂y, ∂yd/∂x, ∂yd/∂y]; the matrix is symmetric
+ * @param c ∂xd by each coefficient, then ∂yd by each
+ */
+export function distortRadialWith(p: ArrayLike<number>, x: number, y: number, out: Float64Array, j: Float64Array | null, c: Float64Array | null): void {
+  const x2 = x * x,
+    y2 = y * y,
+    xy = x * y,
+    r2 = x2 + y2;
+  const m = 1 + r2 * (p[0] + r2 * (p[1] + r2 * p[2]));
+  out[0] = x * m + 2 * p[3] * xy + p[4] * (r2 + 2 * x2);
+  out[1] = y * m + p[3] * (r2 + 2 * y2) + 2 * p[4] * xy;
+  if (!j) return;
+  const slope = 2 * (p[0] + r2 * (2 * p[1] + r2 * 3 * p[2])); // d m / d(r²), times 2
+  j[0] = m + x2 * slope + 2 * p[3] * y + 6 * p[4] * x;
+  j[1] = xy * slope + 2 * p[3] * x + 2 * p[4] * y;
+  j[2] = j[1];
+  j[3] = m + y2 * slope + 6 * p[3] * y + 2 * p[4] * x;
+  if (!c) return;
+  for (let i = 0, power = r2; i < 3; i += 1, power *= r2) {
+    c[i] = x * power;
+    c[5 + i] = y * power;
+  }
+  c[3] = 2 * xy;
+  c[4] = r2 + 2 * x2;
+  c[8] = r2 + 2 * y2;
+  c[9] = 2 * xy;
 }
 
 /** Smallest undistorted radius at which the radial part stops growing; Infinity when it never does (looked for up to r = 4, 152° wide). */
@@ -86,19 +93,19 @@ export function undistortRadial(d: RadialDistortion, xd: number, yd: number, out
   const guess = (low + high) / 2;
   let x = rd > 0 ? (xd / rd) * guess : 0;
   let y = rd > 0 ? (yd / rd) * guess : 0;
+  const coefficients = [...d.k, ...d.p];
   for (let i = 0; i < 20; i += 1) {
-    distortRadial(d, x, y, out);
+    distortRadialWith(coefficients, x, y, out, jacobianScratch, null);
     const ex = xd - out[0];
     const ey = yd - out[1];
     if (Math.abs(ex) + Math.abs(ey) < 1e-14) break;
-    radialJacobian(d, x, y, jacobianScratch);
     const [a, b, c, e] = jacobianScratch;
     const det = a * e - b * c;
     if (!(det > 1e-9)) return false;
     x += (e * ex - b * ey) / det;
     y += (a * ey - c * ex) / det;
   }
-  distortRadial(d, x, y, out);
+  distortRadialWith(coefficients, x, y, out, null, null);
   const miss = Math.hypot(xd - out[0], yd - out[1]);
   out[0] = x;
   out[1] = y;

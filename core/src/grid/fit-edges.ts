@@ -3,7 +3,7 @@ import { CoreError } from '../errors';
 import { leastSquares, median } from '../math';
 import { pictureGeometry, type OpticsInput } from '../optics';
 import { unknownsOf, type GridFrame, type LensTerm } from './fit-lens';
-import type { GridDistortion } from './grid-report';
+import { sigmaByName, type GridDistortion } from './grid-report';
 
 /** A point marked on an edge that is straight in reality, px. */
 export interface EdgePoint {
@@ -244,12 +244,7 @@ function report(fit: EdgeFit, points: readonly EdgePoint[], edgeOf: Int32Array, 
   warnings.push('Straight edges tell the distortion only: not focal length, squeeze or tilt.');
   const status = effect.valid && determined ? 'usable' : 'unusable';
   const rms = fit.rmsPx.toFixed(2);
-  const sigma: GridDistortion['sigma'] = {};
-  fit.unknowns.forEach((name, i) => {
-    const list = name === 'cx' || name === 'cy' ? 'center' : /^([kpab])\d$/.exec(name)?.[1];
-    if (list) sigma[list] = [...((sigma[list] as number[] | undefined) ?? []), fit.sigma[i]];
-    else sigma[name] = fit.sigma[i];
-  });
+  const sigma = sigmaByName(Object.fromEntries(fit.unknowns.map((name, i) => [name, fit.sigma[i]])));
   return {
     status,
     reason: status === 'usable' ? null : effect.valid ? 'not-determined' : 'folds-over',

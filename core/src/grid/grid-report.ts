@@ -163,7 +163,7 @@ export function gridReport(
       center: fit.center,
       aspect: fit.aspect,
       focalMm: geometry.effectiveFocalMm,
-      sigma: sigmaByName(fit),
+      sigma: sigmaByName(fit.sigma),
       terms: unknownsOf(fit.model, fit.terms),
     },
     fitted: fittedUnknowns(fit),
@@ -208,9 +208,9 @@ function fittedUnknowns(fit: LensFit): { name: string; value: number; sigma: num
 }
 
 /** k1, k2 … of one list stay a list, as conventions.md writes them; the rest by name. */
-function sigmaByName(fit: LensFit): Record<string, number | number[]> {
+export function sigmaByName(sigma: Readonly<Record<string, number>>): Record<string, number | number[]> {
   const out: Record<string, number | number[]> = {};
-  for (const [name, sd] of Object.entries(fit.sigma)) {
+  for (const [name, sd] of Object.entries(sigma)) {
     const list = name === 'cx' || name === 'cy' ? 'center' : /^([kpab])\d$/.exec(name)?.[1];
     if (list) out[list] = [...((out[list] as number[] | undefined) ?? []), sd];
     else if (name === 'rho') out.focalRatio = sd;

@@ -3,7 +3,7 @@ import { formatLength, parseLength, type ParsedLength } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useRecordsState } from '../../data';
+import { newId, useAll, useMayWrite, useRecordsState } from '../../data';
 import { Action, Choice, Field, Row, Section, Sheet, useIsWide } from '../../ui/controls';
 import { fixed, focal, timeOfDay } from '../../ui/format';
 import { LengthEntry } from '../../ui/length-entry';
@@ -75,6 +75,7 @@ function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
   const takes = useAll('take');
   const ties = useAll('tie').filter((t) => t.body.setId === setup.body.setId);
   const mine = takes.filter((t) => t.body.setupId === setup.id).sort((a, b) => b.body.take - a.body.take);
+  const mayWrite = useMayWrite();
   const [tieOpen, setTieOpen] = useState(false);
   const next = nextTake(setup, takes, packages[0], new Date().toISOString());
   const log = async () => {
@@ -85,7 +86,7 @@ function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
     router.push(`/floor/take/${id}`);
   };
   return (
-    <Page action={next ? <Action kind="main" icon="add" title={`Log take ${next.take}`} onPress={() => void log()} testID="log-take" /> : undefined}>
+    <Page action={next && mayWrite ? <Action kind="main" icon="add" title={`Log take ${next.take}`} onPress={() => void log()} testID="log-take" /> : undefined}>
       <Words look="title" level={1}>
         {setup.body.name}
       </Words>
@@ -114,7 +115,7 @@ function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
           })}
         </View>
       </Section>
-      <Section title="Ties on this set" right={<Action kind="quiet" title="Measure a tie" icon="straighten" onPress={() => setTieOpen(true)} testID="add-tie" />}>
+      <Section title="Ties on this set" right={mayWrite ? <Action kind="quiet" title="Measure a tie" icon="straighten" onPress={() => setTieOpen(true)} testID="add-tie" /> : undefined}>
         {ties.length === 0 ? <Empty title="No ties yet" text="Measure the distance between two marks while the set stands: it gives the later solve its scale." /> : null}
         {ties.map((t) => (
           <View

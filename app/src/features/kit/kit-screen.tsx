@@ -2,7 +2,7 @@ import { opticsOf, type PackageBody, type StoredRecord } from '@mesure/contract'
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useData, useFind, useRecordsState } from '../../data';
+import { newId, useAll, useFind, useMayWrite, useRecordsState } from '../../data';
 import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, readNumber } from '../../ui/format';
 import { Empty, Failing } from '../../ui/states';
@@ -43,7 +43,7 @@ export function KitScreen({ packageId }: { packageId: string | null }) {
 function PackageList({ packages, selectedId }: { packages: StoredRecord<'package'>[]; selectedId: string | null }) {
   const router = useRouter();
   const find = useFind();
-  const { session } = useData();
+  const mayWrite = useMayWrite();
   const write = useRecordsState((s) => s.write);
   const body = useAll('body')[0];
   const lens = useAll('lens')[0];
@@ -76,7 +76,7 @@ function PackageList({ packages, selectedId }: { packages: StoredRecord<'package
           );
         })}
       </View>
-      {session.role !== 'solver' ? (
+      {mayWrite ? (
         <View style={{ marginTop: SPACE.m }}>
           <Action title="Mount a new package" icon="add" disabled={!first} onPress={() => void add()} testID="add-package" />
           {first ? null : (
@@ -122,7 +122,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
   const view = viewPackage(live, find);
   const changed = focalError !== null || JSON.stringify(live) !== JSON.stringify(record.body);
   const body = find('body', draft.bodyId)?.body;
-  const { session } = useData();
+  const mayWrite = useMayWrite();
   const router = useRouter();
   const packages = useAll('package');
   const takes = useAll('take').filter((t) => t.body.packageId === record.id).length;
@@ -138,7 +138,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
   return (
     <Page
       action={
-        changed ? (
+        changed && mayWrite ? (
           <View style={{ flexDirection: 'row', gap: SPACE.m }}>
             <View style={{ flex: 1 }}>
               <Action
@@ -220,7 +220,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
           onChange={(adapterId) => choose({ adapterId })}
         />
       </Section>
-      {session.role !== 'solver' ? (
+      {mayWrite ? (
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginBottom: SPACE.m }}>
           <Action title="Copy to another camera" icon="content-copy" onPress={() => void copy()} disabled={view.status !== 'complete' || focalError !== null} testID="copy-package" />
           <Action

@@ -3,7 +3,7 @@ import { CoreError, parseLength } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, newId, useAll, useAnalysesState, useData, useFind, useRecordsState } from '../../data';
+import { api, newId, useAll, useAnalysesState, useData, useFind, useMayWrite, useRecordsState } from '../../data';
 import { Action, Choice, Field, Row, Section, Sheet } from '../../ui/controls';
 import { fixed, focal, percent, readNumber } from '../../ui/format';
 import { pickFile } from '../../ui/pick-file';
@@ -28,6 +28,7 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
     .filter((q) => q.body.lensId === record.body.lensId)
     .sort((a, b) => (a.body.shotAt < b.body.shotAt ? 1 : -1));
   const bySubject = useAnalysesState((s) => s.bySubject);
+  const mayWrite = useMayWrite();
   const [file, setFile] = useState<File | null>(null);
   return (
     <Section title={`Grid plates of ${lens?.body.name ?? 'the lens'}`}>
@@ -45,9 +46,11 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
           />
         ))}
       </View>
-      <View style={{ marginTop: SPACE.m }}>
-        <Action title="Add a grid plate" icon="add-a-photo" testID="add-plate" onPress={() => void pickFile('image/jpeg,image/png,image/tiff').then((f) => f && setFile(f))} />
-      </View>
+      {mayWrite ? (
+        <View style={{ marginTop: SPACE.m }}>
+          <Action title="Add a grid plate" icon="add-a-photo" testID="add-plate" onPress={() => void pickFile('image/jpeg,image/png,image/tiff').then((f) => f && setFile(f))} />
+        </View>
+      ) : null}
       {file ? <NewPlate file={file} record={record} onClose={() => setFile(null)} /> : null}
     </Section>
   );

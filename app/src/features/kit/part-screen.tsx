@@ -1,7 +1,7 @@
 import type { StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { View } from 'react-native';
-import { useAll, useData, useRecordsState } from '../../data';
+import { useAll, useMayWrite, useRecordsState } from '../../data';
 import { Action } from '../../ui/controls';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
@@ -33,12 +33,11 @@ export function PartScreen({ partId }: { partId: string }) {
 
 function PartForms({ record }: { record: StoredRecord<PartKind> }) {
   const router = useRouter();
-  const { session } = useData();
   const write = useRecordsState((s) => s.write);
   const form = usePartForm(record);
   const packages = useAll('package').filter((p) => [p.body.bodyId, p.body.lensId, p.body.adapterId].includes(record.id));
   const mountedOn = packages.map((p) => `${p.body.camera}-cam`).join(', ');
-  const mayWrite = session.role !== 'solver';
+  const mayWrite = useMayWrite();
   return (
     <Page
       action={

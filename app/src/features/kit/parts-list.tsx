@@ -1,7 +1,7 @@
 import type { RecordBodies, StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { View } from 'react-native';
-import { newId, useAll, useData, useRecordsState } from '../../data';
+import { newId, useAll, useMayWrite, useRecordsState } from '../../data';
 import { Action, Row, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { Empty } from '../../ui/states';
@@ -32,7 +32,7 @@ export function PartsList() {
 
 function Parts<K extends PartKind>({ kind, title, records, detail }: { kind: K; title: string; records: StoredRecord<K>[]; detail: (body: RecordBodies[K]) => string }) {
   const router = useRouter();
-  const { session } = useData();
+  const mayWrite = useMayWrite();
   const write = useRecordsState((s) => s.write);
   const add = async () => {
     const id = newId();
@@ -42,7 +42,7 @@ function Parts<K extends PartKind>({ kind, title, records, detail }: { kind: K; 
   return (
     <Section
       title={title}
-      right={session.role === 'solver' ? undefined : <Action kind="quiet" title={`Add ${kind === 'adapter' ? 'an' : 'a'} ${kind}`} icon="add" onPress={() => void add()} testID={`add-${kind}`} />}
+      right={!mayWrite ? undefined : <Action kind="quiet" title={`Add ${kind === 'adapter' ? 'an' : 'a'} ${kind}`} icon="add" onPress={() => void add()} testID={`add-${kind}`} />}
     >
       {records.length === 0 ? <Empty title={`No ${title.toLowerCase()} yet`} text={`Add the first ${kind} of the production.`} /> : null}
       <View style={{ marginHorizontal: -SPACE.m }}>

@@ -1,0 +1,167 @@
+import type { Analysis, Problem, SessionInfo } from '@mesure/contract';
+import { createAnalysesStore, isWhole } from './analyses-store';
+import { ApiError, OfflineError } from './api';
+import { createSessionStore } from './session-store';
+
+const problem = (code: Problem['code'], status: number) => new ApiError({ type: 'about:blank', title: code, status, code, detail: `refused: ${code}`, instance: '' });
+const analysis = (change: Partial<Analysis> = {}): Analysis => ({
+  id: 'a1',
+  kind: 'solve',
+  subjectId: 'take',
+  status: 'queued',
+  progress: 0,
+  stage: '',
+  error: null,
+  outcome: null,
+  createdAt: '',
+  finishedAt: null,
+  ...change,
+});
+const outcome = (frames: number) => ({ kind: 'solve', solve: { status: 'solved', frames: Array.from({ length: frames }, () => ({})) } }) as unknown as Analysis['outcome'];
+
+describe('analyses', () => {
+  beforeEach(() => jest.useFakeTimers());
+  afterEach(() => jest.useRealTimers());
+
+  /** A server whose answers are taken in turn; the last one stays. */
+  function make(answers: (Analysis | Error)[]) {
+    let asked = 0;
+    const next = () => {
+      const a = answers[Math.min(asked, answers.length - 1)];
+      asked += 1;
+      if (a instanceof Error) throw a;
+      return a;
+    };
+    const api = {
+      analyses: jest.fn(async () => ({ analyses: [next()] })),
+      analysis: jest.fn(async () => next()),
+      startAnalysis: jest.fn(async () => next()),
+      stopAnalysis: jest.fn(async () => next()),
+    };
+    return { api, store: createAnalysesStore({ api, productionId: 'p', newId: () => 'a1' }) };
+  }
+  const now = (store: ReturnType<typeof make>['store']) => store.getState().bySubject.take;
+
+  test('a started one is followed to its end, over a line that breaks meanwhile', async () => {
+    const { store, api } = make([analysis(), new OfflineError(), analysis({ status: 'running', progress: 0.5 }), analysis({ status: 'done', outcome: outcome(3) })]);
+    await store.getState().start('solve', 'take', { focalMode: 'free' });
+    expect(api.startAnalysis).toHaveBeenCalledWith('p', { id: 'a1', kind: 'solve', subjectId: 'take', options: { focalMode: 'free' } });
+    expect(now(store).status).toBe('queued');
+    await jest.advanceTimersByTimeAsync(500);
+    expect(now(store).status).toBe('queued');
+    await jest.advanceTimersByTimeAsync(500);
+    expect(now(store)).toMatchObject({ status: 'running', progress: 0.5 });
+    await jest.advanceTimersByTimeAsync(500);
+    expect(now(store).status).toBe('done');
+    const asked = api.analysis.mock.calls.length;
+    await jest.advanceTimersByTimeAsync(5000);
+    expect(api.analysis).toHaveBeenCalledTimes(asked);
+  });
+  test('one that the server refuses leaves its reason and nothing else', async () => {
+    const { store } = make([problem('NOT_READY', 409)]);
+    await store.getState().start('solve', 'take');
+    expect(store.getState()).toMatchObject({ error: 'refused: NOT_READY', bySubject: {} });
+  });
+  test('one that runs already is followed once, however often the list is read', async () => {
+    const running = analysis({ status: 'running' });
+    const { store, api } = make([running]);
+    await store.getState().refresh();
+    await store.getState().refresh();
+    await jest.advanceTimersByTimeAsync(500);
+    expect(api.analysis).toHaveBeenCalledTimes(1);
+  });
+  test('a whole outcome is asked for once and survives the list, which leaves it out', async () => {
+    const { store, api } = make([analysis({ status: 'done', outcome: outcome(0) }), analysis({ status: 'done', outcome: outcome(5) }), analysis({ status: 'done', outcome: outcome(0) })]);
+    await store.getState().refresh();
+    expect(isWhole(now(store))).toBe(false);
+    await store.getState().loadWhole('take');
+    await store.getState().loadWhole('take');
+    expect(api.analysis).toHaveBeenCalledTimes(1);
+    await store.getState().refresh();
+    expect(isWhole(now(store))).toBe(true);
+  });
+  test('only what is under way can be stopped', async () => {
+    const { store, api } = make([analysis({ status: 'done', outcome: outcome(1) })]);
+    await store.getState().refresh();
+    await store.getState().stop('take');
+    await store.getState().stop('unknown');
+    expect(api.stopAnalysis).not.toHaveBeenCalled();
+  });
+  test('a list that cannot be had fails at first and is only remarked later', async () => {
+    const { store } = make([new OfflineError(), analysis({ status: 'done' }), new OfflineError()]);
+    await store.getState().refresh();
+    expect(store.getState().status).toBe('failed');
+    await store.getState().refresh();
+    expect(store.getState()).toMatchObject({ status: 'ready', error: null });
+    await store.getState().refresh();
+    expect(store.getState().status).toBe('ready');
+    expect(store.getState().error).toMatch(/cannot be reached/);
+  });
+});
+
+describe('the session', () => {
+  const session: SessionInfo = { userId: 'u', name: 'wrangler', role: 'wrangler', production: { id: 'p', name: 'The Salt Ferry' }, csrfToken: 't' };
+  const kept = new Map<string, string>();
+  beforeEach(() => {
+    kept.clear();
+    (globalThis as { localStorage?: unknown }).localStorage = {
+      getItem: (k: string) => kept.get(k) ?? null,
+      setItem: (k: string, v: string) => kept.set(k, v),
+      removeItem: (k: string) => kept.delete(k),
+    };
+  });
+  const make = (answer: () => Promise<SessionInfo>, signOut = async () => undefined) => createSessionStore({ session: answer, signIn: answer, signOut });
+
+  test('a right sign-in is remembered on the device; a wrong one says why and is not', async () => {
+    const right = make(async () => session);
+    expect(await right.getState().signIn('wrangler', 'x')).toBe(true);
+    expect(right.getState()).toMatchObject({ status: 'signed-in', busy: false, error: null });
+    expect(JSON.parse([...kept.values()][0])).toMatchObject({ name: 'wrangler' });
+    kept.clear();
+    const wrong = make(async () => {
+      throw problem('WRONG_SIGN_IN', 401);
+    });
+    expect(await wrong.getState().signIn('wrangler', 'y')).toBe(false);
+    expect(wrong.getState()).toMatchObject({ status: 'checking', busy: false, error: 'refused: WRONG_SIGN_IN' });
+    expect(kept.size).toBe(0);
+  });
+  test('without a network the device opens with whoever was signed in', async () => {
+    await make(async () => session)
+      .getState()
+      .signIn('wrangler', 'x');
+    const offline = make(async () => {
+      throw new OfflineError();
+    });
+    await offline.getState().check();
+    expect(offline.getState()).toMatchObject({ status: 'signed-in', session: { name: 'wrangler' } });
+    kept.clear();
+    const nobody = make(async () => {
+      throw new OfflineError();
+    });
+    await nobody.getState().check();
+    expect(nobody.getState().status).toBe('signed-out');
+  });
+  test('a session that the server ended is forgotten', async () => {
+    await make(async () => session)
+      .getState()
+      .signIn('wrangler', 'x');
+    const ended = make(async () => {
+      throw problem('NOT_SIGNED_IN', 401);
+    });
+    await ended.getState().check();
+    expect(ended.getState()).toMatchObject({ status: 'signed-out', session: null });
+    expect(kept.size).toBe(0);
+  });
+  test('signing out forgets, also when the server does not hear it', async () => {
+    const store = make(
+      async () => session,
+      async () => {
+        throw new OfflineError();
+      },
+    );
+    await store.getState().signIn('wrangler', 'x');
+    await store.getState().signOut();
+    expect(store.getState()).toMatchObject({ status: 'signed-out', session: null });
+    expect(kept.size).toBe(0);
+  });
+});
