@@ -10,7 +10,7 @@ const MAY = {
   server: ['core', 'formats', 'contract'],
   cli: ['core', 'formats', 'contract'],
   demo: ['core', 'formats', 'contract', 'server', 'synthetic'],
-  app: ['core', 'contract'],
+  app: ['core', 'formats', 'contract'],
 };
 const ROOMS = Object.keys(MAY);
 const arrows = ROOMS.map((room) => ({

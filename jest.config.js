@@ -1,9 +1,9 @@
-const esm = ['@gltf-transform', 'property-graph', 'ktx-parse', 'three', 'geotiff', 'quick-lru', 'web-worker', 'xml-utils', 'zstddec', 'lerc', '@petamoriken'];
+const esm = ['@gltf-transform', 'property-graph', 'ktx-parse', 'three', 'geotiff', 'quick-lru', 'web-worker', 'xml-utils', 'zstddec', 'lerc', '@petamoriken', '@tus', 'srvx', 'p-limit', 'yocto-queue'];
 const node = {
   testEnvironment: 'node',
   transform: { '^.+\\.[cm]?[jt]sx?$': ['babel-jest', { configFile: require.resolve('./babel.node.config.js') }] },
   transformIgnorePatterns: [`/node_modules/(?!(${esm.join('|')})/)`],
-  moduleNameMapper: { '^@mesure/formats/(picture|st-map)$': '<rootDir>/formats/src/$1.ts', '^@mesure/server/jobs/(.*)$': '<rootDir>/server/src/jobs/$1.ts' },
+  moduleNameMapper: { '^@mesure/formats/(picture|st-map|exif)$': '<rootDir>/formats/src/$1.ts', '^@mesure/server/jobs/(.*)$': '<rootDir>/server/src/jobs/$1.ts' },
 };
 
 module.exports = {

@@ -4,6 +4,7 @@ import { spawnSync } from 'node:child_process';
 import { cpSync, existsSync, readdirSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { build } from 'esbuild';
 import { generateSW } from 'workbox-build';
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
@@ -20,7 +21,7 @@ function newest(dir) {
   return latest;
 }
 
-const sources = Math.max(...['app', 'core/src', 'contract/src'].map((d) => newest(path.join(root, d))), statSync(path.join(root, 'package-lock.json')).mtimeMs);
+const sources = Math.max(...['app', 'core/src', 'contract/src', 'formats/src'].map((d) => newest(path.join(root, d))), statSync(path.join(root, 'package-lock.json')).mtimeMs);
 if (existsSync(path.join(out, 'index.html')) && existsSync(stamp) && statSync(stamp).mtimeMs > sources) process.exit(0);
 
 process.stderr.write('Building the web client (about a minute) …\n');
@@ -44,6 +45,17 @@ for (const font of readdirSync(iconFonts)) if (!font.startsWith('MaterialIcons.'
 rmSync(out, { recursive: true, force: true });
 cpSync(made, out, { recursive: true });
 rmSync(made, { recursive: true, force: true });
+// the computing worker is a program of its own beside the pages
+await build({
+  entryPoints: { heavy: path.join(root, 'app/src/workers/heavy.worker.ts') },
+  outdir: path.join(out, 'workers'),
+  bundle: true,
+  minify: true,
+  platform: 'browser',
+  format: 'iife',
+  target: 'es2020',
+  logLevel: 'warning',
+});
 const { count, size } = await generateSW({
   globDirectory: out,
   globPatterns: ['**/*.{html,js,css,ttf,woff2,png,ico,json,webmanifest}'],

@@ -40,4 +40,5 @@ ensure_debian() {
 }
 
 ensure_postgres() { ensure_debian '/usr/lib/postgresql/*/bin/initdb' postgresql; }
+ensure_ffmpeg() { ensure_debian ffprobe ffmpeg; }
 ensure_chromium() { ensure_debian chromium chromium; }

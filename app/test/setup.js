@@ -12,3 +12,8 @@ global.window.removeEventListener ??= () => undefined;
 global.document ??= { addEventListener: () => undefined, removeEventListener: () => undefined, visibilityState: 'visible' };
 global.crypto ??= require('node:crypto').webcrypto;
 global.navigator ??= {};
+global.navigator.userAgent ??= 'test';
+// React Native's own stand-ins of these hold no bytes
+const { Blob: NodeBlob, File: NodeFile } = require('node:buffer');
+global.Blob = NodeBlob;
+global.File = NodeFile;

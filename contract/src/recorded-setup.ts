@@ -1,4 +1,4 @@
-import { coefficientsOf, distortionFrom, renormalise, type Distortion, type GridReport, type SolveSetup } from '@mesure/core';
+import { coefficientsOf, distortionFrom, renormalise, type Distortion, type GridReport, type MeasuredChart, type SolveSetup } from '@mesure/core';
 import type { AdapterBody, BodyBody, LensBody, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 
 type Lookup = <K extends keyof import('./records').RecordBodies>(kind: K, id: string) => StoredRecord<K> | undefined;
@@ -41,6 +41,22 @@ const coefficients = (d: Distortion): Distortion => distortionFrom(d.model, coef
 
 /** A tape states a tolerance; it is two sigma. */
 const sigmaOf = (toleranceM: number): number => toleranceM / 2;
+
+/** Where the entrance pupil lies before the sensor mark when nobody knows: a middling lens, and how far off that may be. */
+const UNKNOWN_PUPIL = { mm: 80, sigmaMm: 40 };
+const PUPIL_SIGMA_MM = { stated: 10, measured: 2 };
+
+/** Cell and distance of a chart that was measured, from the entrance pupil; a tape is held at the sensor mark. */
+export function measuredChart(plate: PlateBody, lens: LensBody): MeasuredChart | undefined {
+  if (!plate.chartDistance) return undefined;
+  const known = lens.pupilMm !== null && lens.pupilMm !== undefined;
+  const pupil = known ? { mm: lens.pupilMm!, sigmaMm: PUPIL_SIGMA_MM[lens.pupilSource === 'measured' ? 'measured' : 'stated'] } : UNKNOWN_PUPIL;
+  return {
+    cellM: plate.cellM,
+    distanceM: plate.chartDistance.valueM - pupil.mm / 1000,
+    sigmaDistanceM: Math.hypot(sigmaOf(plate.chartDistance.toleranceM), pupil.sigmaMm / 1000),
+  };
+}
 
 /** Camera height of a take as the entrance pupil's, the offset of where it was taken applied. */
 export const pupilHeightM = (take: TakeBody): number | null => (take.height ? take.height.valueM + take.height.offsetM : null);

@@ -1,4 +1,4 @@
-import type { LengthUnit } from '@mesure/core';
+import type { DistortionModel, LengthUnit, PictureNotes } from '@mesure/core';
 
 /** A length as it was measured: the form a person typed stays beside the value. */
 export interface MeasuredLength {
@@ -89,6 +89,44 @@ export interface PlateBody {
   /** default chequer */
   chart?: (typeof CHARTS)[number];
   shotAt: string;
+  /** what the file says of itself */
+  notes?: PictureNotes | null;
+  /** chart to sensor mark, measured on the day; with the cell it gives the effective focal length */
+  chartDistance?: MeasuredLength | null;
+  /** a cell corner and the next one along a row, px: where the search starts when it finds nothing by itself */
+  start?: ChartStart | null;
+  /** places of found corners that a person took out, px */
+  dropped?: { x: number; y: number }[];
+}
+export interface ChartStart {
+  x: number;
+  y: number;
+  nextX: number;
+  nextY: number;
+}
+
+/** A picture with edges that are straight in reality, or with a thing of known shape; where no grid was shot. */
+export interface EdgesBody {
+  lensId: string;
+  packageId: string;
+  picture: FileRef;
+  widthPx: number;
+  heightPx: number;
+  focalMm: number;
+  focusM: number | null;
+  model: DistortionModel;
+  /** px of the picture; marks with the same number lie on one edge */
+  marks: { edge: number; x: number; y: number }[];
+  lineUp: LineUp | null;
+  shotAt: string;
+}
+/** A circle or a square in reality, laid over the picture by hand, px. */
+export interface LineUp {
+  shape: 'circle' | 'square';
+  x: number;
+  y: number;
+  widthPx: number;
+  heightPx: number;
 }
 export interface SetBody {
   name: string;
@@ -140,6 +178,7 @@ export interface RecordBodies {
   adapter: AdapterBody;
   package: PackageBody;
   plate: PlateBody;
+  edges: EdgesBody;
   set: SetBody;
   day: DayBody;
   setup: SetupBody;
@@ -147,7 +186,7 @@ export interface RecordBodies {
   tie: TieBody;
 }
 export type RecordKind = keyof RecordBodies;
-export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'set', 'day', 'setup', 'take', 'tie'];
+export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'set', 'day', 'setup', 'take', 'tie'];
 
 export interface StoredRecord<K extends RecordKind = RecordKind> {
   id: string;

@@ -1,4 +1,4 @@
-import { LENGTH_UNITS } from '@mesure/core';
+import { DISTORTION_MODELS, LENGTH_UNITS } from '@mesure/core';
 import Joi from 'joi';
 import { BREATHING, CHARTS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
 
@@ -10,6 +10,24 @@ const chipMm = Joi.number().min(1).max(120).allow(null);
 const stop = Joi.number().min(0.5).max(64).allow(null);
 const at = Joi.string().isoDate();
 const file = Joi.object({ sha256: Joi.string().hex().length(64).required(), name: Joi.string().max(200).required() });
+
+const px = Joi.number().min(-32_768).max(65_536);
+const known = (max: number) => Joi.number().greater(0).max(max).allow(null).required();
+const said = Joi.string().max(120).allow(null).required();
+/** What EXIF said; a file may say anything, so that only its form is looked at. */
+const notes = Joi.object({
+  widthPx: known(1e6),
+  heightPx: known(1e6),
+  shotWidthPx: known(1e6),
+  shotHeightPx: known(1e6),
+  focalMm: known(1e5),
+  focal35Mm: known(1e5),
+  focusM: known(1e5),
+  body: said,
+  lens: said,
+  digitalZoom: known(1e4),
+  shotAt: at.allow(null).required(),
+});
 
 const length = {
   typed: Joi.string().max(60).required(),
@@ -70,6 +88,38 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     focusM: Joi.number().greater(0).max(10_000).allow(null).required(),
     cellM: Joi.number().greater(0).max(5).required(),
     chart: Joi.string().valid(...CHARTS),
+    shotAt: at.required(),
+    notes: notes.allow(null),
+    chartDistance: Joi.object(length).allow(null),
+    start: Joi.object({ x: px.required(), y: px.required(), nextX: px.required(), nextY: px.required() }).allow(null),
+    dropped: Joi.array()
+      .items(Joi.object({ x: px.required(), y: px.required() }))
+      .max(20_000),
+  }),
+  edges: Joi.object({
+    lensId: id.required(),
+    packageId: id.required(),
+    picture: file.required(),
+    widthPx: Joi.number().integer().min(16).max(32_768).required(),
+    heightPx: Joi.number().integer().min(16).max(32_768).required(),
+    focalMm: focalMm.required(),
+    focusM: Joi.number().greater(0).max(10_000).allow(null).required(),
+    model: Joi.string()
+      .valid(...DISTORTION_MODELS)
+      .required(),
+    marks: Joi.array()
+      .items(Joi.object({ edge: Joi.number().integer().min(1).max(200).required(), x: px.required(), y: px.required() }))
+      .max(5000)
+      .required(),
+    lineUp: Joi.object({
+      shape: Joi.string().valid('circle', 'square').required(),
+      x: px.required(),
+      y: px.required(),
+      widthPx: Joi.number().greater(1).max(32_768).required(),
+      heightPx: Joi.number().greater(1).max(32_768).required(),
+    })
+      .allow(null)
+      .required(),
     shotAt: at.required(),
   }),
   set: Joi.object({ name: name.required(), marks: Joi.array().items(mark).max(500).required() }),

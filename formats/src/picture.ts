@@ -1,9 +1,15 @@
 import type { GrayImage } from '@mesure/core';
+import { open, readFile } from 'node:fs/promises';
 import sharp, { type Metadata } from 'sharp';
+import { exrSize, isExr, readExrLuminance, toDisplayScale } from './exr';
 import { FormatError } from './format-error';
+
+export { extractFrame, isClip, type ClipFrame } from './clip';
 
 /** The largest picture that is decoded: a 12K plate is 80 megapixels; anything beyond is a picture bomb. */
 export const MAX_PICTURE_PIXELS = 200_000_000;
+/** Smaller than this nothing can be seen of a chart. */
+const MIN_SIDE_PX = 8;
 
 const KNOWN = new Map([
   ['jpeg', 'image/jpeg'],
@@ -12,7 +18,7 @@ const KNOWN = new Map([
 ]);
 
 export interface PictureInfo {
-  format: 'jpeg' | 'png' | 'tiff';
+  format: 'jpeg' | 'png' | 'tiff' | 'exr';
   mime: string;
   widthPx: number;
   heightPx: number;
@@ -21,26 +27,53 @@ export interface PictureInfo {
 
 /**
  * What a picture file is, by its content and not by its name.
- * @throws FormatError when it is none of JPEG, PNG, TIFF, is cut off, or is too large to decode
+ * @throws FormatError when it is none of JPEG, PNG, TIFF, OpenEXR, is cut off, or is too small or too large to use
  */
 export async function inspectPicture(source: Buffer | string, file: string): Promise<PictureInfo> {
+  const head = await headOf(source);
+  const info: PictureInfo = isExr(head) ? { format: 'exr', mime: 'image/x-exr', bits: 32, ...exrSize(head, file) } : await inspectWithSharp(source, file);
+  const { widthPx, heightPx } = info;
+  if (widthPx * heightPx > MAX_PICTURE_PIXELS) throw new FormatError(file, null, null, `is ${widthPx} × ${heightPx}; more than ${MAX_PICTURE_PIXELS / 1e6} megapixels are not read`);
+  if (!(widthPx >= MIN_SIDE_PX && heightPx >= MIN_SIDE_PX)) throw new FormatError(file, null, null, `is ${widthPx} × ${heightPx}; a plate has at least ${MIN_SIDE_PX} pixels a side`);
+  return info;
+}
+
+async function inspectWithSharp(source: Buffer | string, file: string): Promise<PictureInfo> {
   let meta: Metadata;
   try {
-    meta = await sharp(source, { limitInputPixels: MAX_PICTURE_PIXELS }).metadata();
+    // its size is judged afterwards, in our words
+    meta = await sharp(source, { limitInputPixels: false }).metadata();
   } catch {
-    throw new FormatError(file, null, null, 'is not a picture that can be read (JPEG, PNG or TIFF)');
+    throw new FormatError(file, null, null, 'is not a picture that can be read (JPEG, PNG, TIFF or OpenEXR)');
   }
   const mime = KNOWN.get(meta.format ?? '');
-  if (!mime || !meta.width || !meta.height) throw new FormatError(file, null, null, `is ${meta.format ?? 'unknown'}; a plate must be JPEG, PNG or TIFF`);
-  if (meta.width * meta.height > MAX_PICTURE_PIXELS) throw new FormatError(file, null, null, `is ${meta.width} × ${meta.height}; more than ${MAX_PICTURE_PIXELS / 1e6} megapixels are not read`);
+  if (!mime || !meta.width || !meta.height) throw new FormatError(file, null, null, `is ${meta.format ?? 'unknown'}; a plate must be JPEG, PNG, TIFF or OpenEXR`);
   if ((meta.pages ?? 1) > 1) throw new FormatError(file, null, null, `holds ${meta.pages} pictures; give one`);
+  if (meta.space === 'cmyk') throw new FormatError(file, null, null, 'is in printing colours (CMYK), so it is not what a camera wrote; give the original');
   const turned = (meta.orientation ?? 1) >= 5;
   return { format: meta.format as PictureInfo['format'], mime, widthPx: turned ? meta.height : meta.width, heightPx: turned ? meta.width : meta.height, bits: meta.depth === 'ushort' ? 16 : 8 };
 }
 
-/** Grey picture on the 0…255 scale, turned upright by its EXIF orientation. 16-bit files keep their steps. @throws FormatError */
+/** An OpenEXR header lies within the first part of the file. */
+const HEAD_BYTES = 65_536;
+async function headOf(source: Buffer | string): Promise<Buffer> {
+  if (typeof source !== 'string') return source.subarray(0, HEAD_BYTES);
+  const handle = await open(source);
+  try {
+    const { buffer, bytesRead } = await handle.read(Buffer.alloc(HEAD_BYTES), 0, HEAD_BYTES, 0);
+    return buffer.subarray(0, bytesRead);
+  } finally {
+    await handle.close();
+  }
+}
+
+/** Grey picture on the 0…255 scale, turned upright by its EXIF orientation. 16-bit files keep their steps; OpenEXR is shown as on a display. @throws FormatError */
 export async function readGray(source: Buffer | string, file: string): Promise<GrayImage> {
   const info = await inspectPicture(source, file);
+  if (info.format === 'exr') {
+    const linear = readExrLuminance(typeof source === 'string' ? await readFile(source) : source, file);
+    return { ...linear, data: toDisplayScale(linear.data) };
+  }
   const deep = info.bits === 16;
   try {
     const pipeline = sharp(source, { limitInputPixels: MAX_PICTURE_PIXELS, failOn: 'error' })
@@ -58,4 +91,14 @@ export async function readGray(source: Buffer | string, file: string): Promise<G
   } catch (cause) {
     throw new FormatError(file, null, null, `cannot be decoded: ${cause instanceof Error ? cause.message.split('\n')[0] : 'unknown reason'}`);
   }
+}
+
+/** A JPEG for looking at, at most so wide. @throws FormatError */
+export async function previewJpeg(source: Buffer, file: string, widthPx: number): Promise<Buffer> {
+  let picture = sharp(source, { limitInputPixels: MAX_PICTURE_PIXELS });
+  if (isExr(source)) {
+    const gray = await readGray(source, file);
+    picture = sharp(Uint8Array.from(gray.data), { raw: { width: gray.widthPx, height: gray.heightPx, channels: 1 } });
+  }
+  return picture.autoOrient().resize({ width: widthPx, withoutEnlargement: true }).toColourspace('srgb').jpeg({ quality: 82 }).toBuffer();
 }

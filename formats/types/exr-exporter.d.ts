@@ -6,6 +6,12 @@ declare module 'three' {
     constructor(data: Float32Array, width: number, height: number, format: number, type: number);
   }
 }
+declare module 'three/examples/jsm/loaders/EXRLoader.js' {
+  export class EXRLoader {
+    setDataType(type: number): this;
+    parse(buffer: ArrayBuffer): { width: number; height: number; data: Float32Array; format: number };
+  }
+}
 declare module 'three/examples/jsm/exporters/EXRExporter.js' {
   export const ZIP_COMPRESSION: number;
   export class EXRExporter {

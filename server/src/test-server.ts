@@ -22,7 +22,8 @@ export interface TestServer {
   at(address: string): string;
   signIn(name: string): Promise<Person>;
   put(who: Person, kind: string, id: string, body: object, change?: object): request.Test;
-  give(who: Person, bytes: Buffer, name: string, use: string): request.Test;
+  /** a whole file in one piece */
+  give(who: Person, bytes: Buffer, name: string, use: string, more?: Record<string, string>): request.Test;
   startWorker(change?: { abandonedAfterMs?: number; computeFile?: string }): Promise<{ stop(): Promise<void> }>;
   stop(): Promise<void>;
 }
@@ -90,7 +91,19 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
         .put(at(`/records/${kind}/${id}`))
         .set('x-csrf-token', who.csrf)
         .send({ mutationId: randomUUID(), baseVersion: 0, deleted: false, body, ...change }),
-    give: (who, bytes, name, use) => who.agent.post(at('/files')).set('x-csrf-token', who.csrf).field('use', use).attach('file', bytes, name),
+    give: (who, bytes, name, use, more = {}) =>
+      who.agent
+        .post(at('/files/uploads'))
+        .set({
+          'x-csrf-token': who.csrf,
+          'tus-resumable': '1.0.0',
+          'upload-length': String(bytes.length),
+          'upload-metadata': Object.entries({ name, use, ...more })
+            .map(([key, value]) => `${key} ${Buffer.from(value).toString('base64')}`)
+            .join(','),
+          'content-type': 'application/offset+octet-stream',
+        })
+        .send(bytes),
     async stop() {
       await worker?.stop();
       await boss.stop({ graceful: false, timeout: 1000 });

@@ -1,17 +1,8 @@
 import type { Analysis, HandoverPlan, Problem, RecordKind, RecordWrite, SessionInfo, StoredRecord, UploadedFile } from '@mesure/contract';
+import { ApiError, OfflineError } from './errors';
+import { sendInPieces } from './resumable';
 
-/** The server could not be reached: nothing was decided, try again later. */
-export class OfflineError extends Error {
-  constructor() {
-    super('The server cannot be reached. What you enter is kept on this device.');
-  }
-}
-/** The server said no; `problem` says why. */
-export class ApiError extends Error {
-  constructor(readonly problem: Problem) {
-    super(problem.detail);
-  }
-}
+export { ApiError, OfflineError };
 
 let csrfToken = '';
 export const setCsrfToken = (token: string): void => {
@@ -21,12 +12,11 @@ export const setCsrfToken = (token: string): void => {
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
   let response: Response;
   try {
-    const form = typeof FormData !== 'undefined' && body instanceof FormData;
     response = await fetch(`/api${path}`, {
       method,
       credentials: 'same-origin',
-      headers: { ...(body !== undefined && !form ? { 'content-type': 'application/json' } : {}), ...(method === 'GET' ? {} : { 'x-csrf-token': csrfToken }) },
-      body: body === undefined ? undefined : form ? (body as FormData) : JSON.stringify(body),
+      headers: { ...(body !== undefined ? { 'content-type': 'application/json' } : {}), ...(method === 'GET' ? {} : { 'x-csrf-token': csrfToken }) },
+      body: body === undefined ? undefined : JSON.stringify(body),
     });
   } catch {
     throw new OfflineError();
@@ -58,12 +48,9 @@ export const api = {
   startAnalysis: (p: string, body: { id: string; kind: 'grid' | 'solve'; subjectId: string; options: { focalMode?: 'held' | 'guided' | 'free'; trim?: boolean } }) =>
     call<Analysis>('POST', `${of(p)}/analyses`, body),
   stopAnalysis: (p: string, id: string) => call<Analysis>('POST', `${of(p)}/analyses/${id}/stop`, {}),
-  upload: (p: string, file: Blob, name: string, use: 'plate' | 'tracks') => {
-    const form = new FormData();
-    form.append('use', use);
-    form.append('file', file, name);
-    return call<UploadedFile>('POST', `${of(p)}/files`, form);
-  },
+  /** in pieces; `key` finds the upload again after a reload */
+  upload: (p: string, file: Blob, options: { name: string; use: 'plate' | 'tracks'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void }): Promise<UploadedFile> =>
+    sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
   previewUrl: (p: string, sha256: string, width: number) => `/api${of(p)}/files/${sha256}/preview?width=${width}`,
   handover: (p: string, dayId: string) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}`),
   handoverUrl: (p: string, dayId: string) => `/api${of(p)}/days/${dayId}/handover.zip`,

@@ -5,12 +5,14 @@ import { useShallow } from 'zustand/react/shallow';
 import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './analyses-store';
 import { api } from './api';
 import { openLocalCopy, type LocalCopy } from './local-copy';
+import { createPicturesStore, type PicturesState, type PicturesStore } from './pictures-store';
 import { createRecordsStore, type RecordsState, type RecordsStore } from './records-store';
 import { createSessionStore, type SessionState } from './session-store';
 
 export { api, ApiError, OfflineError } from './api';
 export { isWhole } from './analyses-store';
 export type { Waiting } from './local-copy';
+export type { PictureOnTheWay } from './pictures-store';
 
 export const newId = (): string => crypto.randomUUID();
 export const sessionStore = createSessionStore(api);
@@ -19,29 +21,34 @@ export const useSession = <T,>(pick: (s: SessionState) => T): T => useStore(sess
 interface Data {
   records: RecordsStore;
   analyses: AnalysesStore;
+  pictures: PicturesStore;
   session: SessionInfo;
   local: LocalCopy;
 }
 const DataContext = createContext<Data | null>(null);
 
 /** One tab at a time empties the outbox; the others wait for it. */
-const oneTab = (work: () => Promise<void>): Promise<void> => (typeof navigator !== 'undefined' && navigator.locks ? navigator.locks.request('mesure-outbox', work) : work());
+const oneTab =
+  (what: string) =>
+  (work: () => Promise<void>): Promise<void> =>
+    typeof navigator !== 'undefined' && navigator.locks ? navigator.locks.request(`mesure-${what}`, work) : work();
 
 /** Local copy, outbox and analyses of the signed-in person's production. */
 export function DataProvider({ session, children }: PropsWithChildren<{ session: SessionInfo }>) {
   const data = useMemo<Data>(() => {
     const local = openLocalCopy(`mesure-${session.production.id}-${session.userId}`);
-    return {
-      session,
-      local,
-      records: createRecordsStore({ api, local, productionId: session.production.id, author: session.name, newId, now: () => new Date().toISOString(), exclusive: oneTab }),
-      analyses: createAnalysesStore({ api, productionId: session.production.id, newId }),
-    };
+    const productionId = session.production.id;
+    const records = createRecordsStore({ api, local, productionId, author: session.name, newId, now: () => new Date().toISOString(), exclusive: oneTab('outbox') });
+    const analyses = createAnalysesStore({ api, productionId, newId });
+    return { session, local, records, analyses, pictures: createPicturesStore({ api, local, records, analyses, productionId, exclusive: oneTab('pictures') }) };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- a new token of the same person keeps the same copy
   }, [session.production.id, session.userId]);
   useEffect(() => {
-    const { records, analyses } = data;
-    void records.getState().open();
+    const { records, analyses, pictures } = data;
+    void records
+      .getState()
+      .open()
+      .then(() => pictures.getState().open());
     void analyses.getState().refresh();
     void navigator.storage?.persist?.();
     const wake = () => {
@@ -50,6 +57,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
         .send()
         .then(() => records.getState().refresh());
       void analyses.getState().refresh();
+      void pictures.getState().send();
     };
     const visible = () => {
       if (document.visibilityState === 'visible') wake();
@@ -59,6 +67,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
     // a phone's "online" event is not to be trusted: what waits is tried again every few seconds
     const retry = setInterval(() => {
       if (records.getState().outbox.some((w) => w.state === 'waiting')) void records.getState().send();
+      if (pictures.getState().pictures.some((q) => q.state === 'waiting')) void pictures.getState().send();
     }, 4000);
     return () => {
       window.removeEventListener('online', wake);
@@ -79,6 +88,7 @@ export function useData(): Data {
 export const useMayWrite = (): boolean => useData().session.role !== 'solver';
 
 export const useRecordsState = <T,>(pick: (s: RecordsState) => T): T => useStore(useData().records, pick);
+export const usePicturesState = <T,>(pick: (s: PicturesState) => T): T => useStore(useData().pictures, pick);
 export const useAnalysesState = <T,>(pick: (s: AnalysesState) => T): T => useStore(useData().analyses, pick);
 
 /** All records of a kind that are not deleted. A copy: sorting it must not touch what the store compares with at the next change. */

@@ -13,13 +13,32 @@ export interface Waiting {
   current: StoredRecord | null;
 }
 
+/** A picture that waits on this device, without its bytes; it leaves only when the server has it, or when a person drops it. */
+export interface WaitingPicture {
+  /** of the record that it becomes */
+  id: string;
+  kind: 'plate' | 'edges';
+  sizeBytes: number;
+  name: string;
+  /** time of the frame, of a clip */
+  atS: number | null;
+  /** the record without its picture */
+  body: object;
+  addedAt: string;
+  /** why the server did not take it; null while it may go */
+  refused: string | null;
+}
+
 interface Schema extends DBSchema {
+  pictures: { key: string; value: WaitingPicture };
+  /** apart from what is listed: a dozen pictures do not fit into a phone's memory at once */
+  pictureBytes: { key: string; value: ArrayBuffer };
   records: { key: string; value: StoredRecord };
   outbox: { key: number; value: Waiting };
   meta: { key: string; value: unknown };
 }
 
-const VERSION = 1;
+const VERSION = 2;
 export type LocalCopy = ReturnType<typeof openLocalCopy>;
 
 /**
@@ -33,6 +52,10 @@ export function openLocalCopy(name: string) {
         db.createObjectStore('records', { keyPath: 'id' });
         db.createObjectStore('outbox', { keyPath: 'seq', autoIncrement: true });
         db.createObjectStore('meta');
+      }
+      if (from < 2) {
+        db.createObjectStore('pictures', { keyPath: 'id' });
+        db.createObjectStore('pictureBytes');
       }
     },
   });
@@ -57,6 +80,23 @@ export function openLocalCopy(name: string) {
     },
     async mark(waiting: Waiting): Promise<void> {
       await (await opened).put('outbox', waiting);
+    },
+    readPictures: async (): Promise<WaitingPicture[]> => (await opened).getAll('pictures'),
+    async keepPicture(picture: WaitingPicture, bytes: ArrayBuffer): Promise<void> {
+      const tx = (await opened).transaction(['pictures', 'pictureBytes'], 'readwrite', { durability: 'strict' });
+      void tx.objectStore('pictures').put(picture);
+      void tx.objectStore('pictureBytes').put(bytes, picture.id);
+      await tx.done;
+    },
+    pictureBytes: async (id: string): Promise<ArrayBuffer | undefined> => (await opened).get('pictureBytes', id),
+    async markPicture(picture: WaitingPicture): Promise<void> {
+      await (await opened).put('pictures', picture);
+    },
+    async dropPicture(id: string): Promise<void> {
+      const tx = (await opened).transaction(['pictures', 'pictureBytes'], 'readwrite', { durability: 'strict' });
+      void tx.objectStore('pictures').delete(id);
+      void tx.objectStore('pictureBytes').delete(id);
+      await tx.done;
     },
     async replaceRecords(records: readonly StoredRecord[]): Promise<void> {
       const tx = (await opened).transaction('records', 'readwrite');

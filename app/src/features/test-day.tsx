@@ -86,11 +86,11 @@ export class FakeServer {
     return { type: 'about:blank', title: code, status, code, detail, instance: '', current };
   }
 
-  private reply(status: number, body: unknown): Response {
-    return { ok: status < 400, status, text: async () => JSON.stringify(body), json: async () => body, headers: new Map() } as unknown as Response;
+  private reply(status: number, body: unknown, headers: Record<string, string> = {}): Response {
+    return { ok: status < 400, status, text: async () => JSON.stringify(body), json: async () => body, headers: new Map(Object.entries(headers)) } as unknown as Response;
   }
 
-  fetch = async (input: unknown, init: { method?: string; body?: string | FormData } = {}): Promise<Response> => {
+  fetch = async (input: unknown, init: { method?: string; body?: string | Blob; headers?: Record<string, string> } = {}): Promise<Response> => {
     const method = init.method ?? 'GET';
     const address = String(input).replace(/^\/api/, '');
     this.asked.push(`${method} ${address}`);
@@ -100,11 +100,20 @@ export class FakeServer {
     const sent = typeof init.body === 'string' ? (JSON.parse(init.body) as Record<string, unknown>) : {};
     if (room === 'records' && method === 'GET') return this.reply(200, { records: [...this.records.values()] });
     if (room === 'records') return this.write(rest[0] as RecordKind, rest[1], sent as unknown as RecordWrite);
-    if (room === 'files') return this.reply(201, { sha256: 'b'.repeat(64), name: 'given.csv', mime: 'text/csv', sizeBytes: 9, widthPx: null, heightPx: null });
+    if (room === 'files') return this.file(init.headers ?? {});
     if (room === 'days') return this.reply(200, this.plan);
     if (room === 'analyses') return this.analysis(method, rest, sent);
     return this.reply(404, this.problem('NOT_FOUND', 404, 'There is nothing here.'));
   };
+
+  /** a whole file in the piece that begins its upload, as small ones go */
+  private file(headers: Record<string, string>): Response {
+    const claimed = /name ([^,]+)/.exec(headers['Upload-Metadata'] ?? '')?.[1] ?? '';
+    const name = Buffer.from(claimed, 'base64').toString('utf8');
+    const picture = !name.endsWith('.csv');
+    const file = { sha256: 'b'.repeat(64), name, mime: picture ? 'image/jpeg' : 'text/csv', sizeBytes: 9, widthPx: picture ? 4096 : null, heightPx: picture ? 2160 : null };
+    return this.reply(201, file, { Location: '/api/uploads/1', 'Upload-Offset': headers['Upload-Length'] ?? '0' });
+  }
 
   private write(kind: RecordKind, id: string, write: RecordWrite): Response {
     const before = this.records.get(id);
@@ -143,6 +152,11 @@ let devices = 0;
 /** Renders a screen on a device of its own, signed in, with the server behind it, and waits until the records are there. */
 export async function open(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler'): Promise<void> {
   devices += 1;
+  await reopen(screenElement, server, role);
+}
+
+/** The same device once more, with what it kept. */
+export async function reopen(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler'): Promise<void> {
   global.fetch = server.fetch as typeof fetch;
   (router.push as jest.Mock).mockClear();
   const session: SessionInfo = { userId: `user-${devices}`, name: 'wrangler', role, production: { id: PRODUCTION, name: 'The Salt Ferry' }, csrfToken: 't' };

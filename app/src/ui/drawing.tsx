@@ -1,6 +1,7 @@
 import { useRef, useState, type PropsWithChildren } from 'react';
 import { PanResponder, View, type LayoutChangeEvent } from 'react-native';
 import Svg, { G } from 'react-native-svg';
+import { useAim, type Aim } from './aim';
 import { IconAction } from './controls';
 import { Words } from './text';
 import { SPACE, usePalette } from './theme';
@@ -14,7 +15,8 @@ export interface Box {
 
 /**
  * A drawing to scale that pans (drag), zooms (wheel, buttons) and can be read by its sentence. Children draw in the units of `box`;
- * `strokeFor(px)` gives a length in those units that looks `px` wide on screen.
+ * `strokeFor(px)` gives a length in those units that looks `px` wide on screen. With `aim` a press chooses a place instead of moving the
+ * drawing, which then moves by its buttons.
  */
 export function Drawing({
   box,
@@ -22,11 +24,13 @@ export function Drawing({
   describe,
   children,
   maxHeight = 420,
+  aim,
 }: {
   box: Box;
   aspect?: number;
   describe: string;
   maxHeight?: number;
+  aim?: Aim;
   children: (strokeFor: (px: number) => number) => PropsWithChildren['children'];
 }) {
   const p = usePalette();
@@ -61,16 +65,21 @@ export function Drawing({
   const h = height * unitsPerPx;
   const cx = box.x + box.width / 2 + view.dx;
   const cy = box.y + box.height / 2 + view.dy;
+  const { handlers, overlay } = useAim(aim, () => ({ left: cx - w / 2, top: cy - h / 2, width: w, height: h, unitsPerPx }));
+  const shift = (x: number, y: number) => setView((v) => ({ ...v, dx: v.dx + x * 0.3 * w, dy: v.dy + y * 0.3 * h }));
   return (
     <View style={{ marginVertical: SPACE.s }}>
       <View
         onLayout={(e: LayoutChangeEvent) => setWidth(Math.max(120, e.nativeEvent.layout.width))}
-        style={{ borderWidth: 1, borderColor: p.line, backgroundColor: p.sunk, borderRadius: 4, overflow: 'hidden' }}
-        {...pan.panHandlers}
+        style={{ borderWidth: 1, borderColor: p.line, backgroundColor: p.sunk, borderRadius: 4, overflow: 'hidden', ...(aim ? ({ touchAction: 'none', cursor: 'crosshair' } as object) : {}) }}
+        {...(aim ? {} : pan.panHandlers)}
         {...onWheel}
+        {...handlers}
+        {...(aim ? { 'aria-label': `${describe} Arrow keys move the cross, Enter places it.`, testID: 'aim' } : {})}
       >
         <Svg width="100%" height={height} viewBox={`${cx - w / 2} ${cy - h / 2} ${w} ${h}`} role="img" aria-label={describe}>
           <G>{children((px) => px * unitsPerPx)}</G>
+          {overlay}
         </Svg>
       </View>
       <View style={{ flexDirection: 'row', alignItems: 'center', gap: SPACE.s }}>
@@ -78,6 +87,14 @@ export function Drawing({
           {describe}
         </Words>
         {view.zoom > 1 ? <IconAction icon="zoom-out-map" label="Show the whole drawing" onPress={() => setView({ zoom: 1, dx: 0, dy: 0 })} /> : null}
+        {aim && view.zoom > 1 ? (
+          <>
+            <IconAction icon="arrow-back" label="Move the view left" onPress={() => shift(-1, 0)} />
+            <IconAction icon="arrow-forward" label="Move the view right" onPress={() => shift(1, 0)} />
+            <IconAction icon="arrow-upward" label="Move the view up" onPress={() => shift(0, -1)} />
+            <IconAction icon="arrow-downward" label="Move the view down" onPress={() => shift(0, 1)} />
+          </>
+        ) : null}
         <IconAction icon="zoom-in" label="Zoom in" onPress={() => zoomBy(1.6)} />
       </View>
     </View>

@@ -1,11 +1,14 @@
-/** Opens the system's file or camera picker; null when the person changed their mind. */
-export function pickFile(accept: string): Promise<File | null> {
+/** Opens the system's file or camera picker; nothing when the person changed their mind. */
+export function pickFiles(accept: string, many = true): Promise<File[]> {
   return new Promise((resolve) => {
     const input = document.createElement('input');
     input.type = 'file';
     input.accept = accept;
-    input.addEventListener('change', () => resolve(input.files?.[0] ?? null));
-    input.addEventListener('cancel', () => resolve(null));
+    input.multiple = many;
+    input.addEventListener('change', () => resolve([...(input.files ?? [])]));
+    input.addEventListener('cancel', () => resolve([]));
     input.click();
   });
 }
+
+export const pickFile = async (accept: string): Promise<File | null> => (await pickFiles(accept, false))[0] ?? null;

@@ -48,6 +48,9 @@ export const PALETTES: Record<Light, Palette> = {
   },
 };
 
+/** Inks over a photograph, the same in both lights: the picture does not change with them. */
+export const PICTURE_INK = { lattice: '#2f7de0', mark: '#f2c53d', light: '#ffffff' } as const;
+
 export const SPACE = { xs: 4, s: 8, m: 12, l: 16, xl: 24 } as const;
 export const TOUCH_PX = 48;
 export const WIDE_PX = 900;

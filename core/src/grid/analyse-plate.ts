@@ -3,13 +3,14 @@ import type { DistortionModel } from '../distortion';
 import { fitLens, predictCorner, type GridFrame, type GridObservation, type LensFit } from './fit-lens';
 import { halve, smooth, type GrayImage } from './gray-image';
 import { crossTest, findCrossings, invert } from './crossing';
-import { growLattice, type ChartKind, type LatticeNode } from './grow-lattice';
+import { growLattice, orientToPicture, type ChartKind, type LatticeNode } from './grow-lattice';
 import { hullAreaPx } from './hull';
 import { refineCorner } from './refine-corner';
 import { findSaddles, ringTest } from './saddle';
 import { selectModel, type ModelChoice } from './select-model';
 import { thinned } from './select-terms';
-import { edgeBlurPx, sharpnessOf } from './sharpness';
+import { blurByZone, edgeBlurPx, sharpnessOf, type BlurZone } from './sharpness';
+import { traceLattice, type LatticeStart } from './trace-lattice';
 
 export type PlateRefusal = 'no-chart' | 'blurred' | 'too-few-corners' | 'misfit';
 
@@ -27,11 +28,17 @@ export interface PlateLattice {
   sharpness: number;
   /** median step between neighbouring corners, px */
   cellPx: number;
+  /** a raster of 3 × 3 over the frame, row by row */
+  zones: BlurZone[];
 }
 
 export interface DetectOptions {
   /** chequered, or ruled with thin lines (dark on light or light on dark, found out by itself); default chequer */
   chart?: ChartKind;
+  /** where a person touched the chart: the search begins there and takes nothing from the automatic one */
+  start?: LatticeStart | null;
+  /** places of corners that a person took out, px: what is found within a quarter of a cell of one is left out */
+  dropped?: readonly { x: number; y: number }[];
   /** 0…1 with what is being done; throw CancelledError inside to stop */
   onProgress?: (fraction: number, stage: string) => void;
 }
@@ -69,7 +76,7 @@ const ruledLook = (ringPx: number): ChartLook => ({
 });
 const RULED_RING_PX = 5;
 /** Lattices of less are chance. */
-const MIN_NODES = 20;
+export const MIN_NODES = 20;
 
 /**
  * Finds the lattice of a chart in a picture. The chart may be larger than the frame.
@@ -83,28 +90,67 @@ export function detectChart(image: GrayImage, frame: GridFrame, options: DetectO
   progress(0, 'finding corners');
   // lines may be light: the picture that shows more of a lattice is the one
   const pictures = chart === 'ruled' ? [image, invert(image)] : [image];
-  for (let level = 0; level < 3; level += 1) {
-    const factor = 2 ** level;
-    if (Math.min(image.widthPx, image.heightPx) / factor < 64) break;
-    let best: { nodes: LatticeNode[]; picture: GrayImage; smoothed: GrayImage } | null = null;
-    for (const picture of pictures) {
-      let scaled = picture;
-      for (let l = 0; l < level; l += 1) scaled = halve(scaled);
-      const smoothed = smooth(scaled, SMOOTHING_PX);
-      progress(0.25, 'finding corners');
-      const nodes = growLattice(chart === 'ruled' ? findCrossings(smoothed, RULED_RING_PX) : findSaddles(smoothed, 4), scaled.widthPx, scaled.heightPx, chart);
-      if (!best || nodes.length > best.nodes.length) best = { nodes, picture, smoothed };
-    }
+  if (options.start) return fromTouch(image, pictures, frame, options.start, chart, progress);
+  for (let level = 0; level < LEVELS; level += 1) {
+    const best = searchLattice(pictures, chart, level, () => progress(0.25, 'finding corners'));
     progress(0.45, 'numbering the lattice');
     if (!best || best.nodes.length < MIN_NODES) continue;
-    const full = factor === 1 ? best.nodes : best.nodes.map((n) => ({ ...n, x: n.x * factor, y: n.y * factor }));
-    const blurPx = edgeBlurPx(image, full);
-    const cellPx = medianCell(full);
-    if (blurPx > MAX_BLUR_PX || blurPx > MAX_BLUR_OF_CELL * cellPx) return blurred(full, image, blurPx, cellPx);
+    const blurPx = edgeBlurPx(image, best.nodes);
+    const cellPx = medianCell(best.nodes);
+    if (blurPx > MAX_BLUR_PX || blurPx > MAX_BLUR_OF_CELL * cellPx) return blurred(best.nodes, image, blurPx, cellPx);
     const fine = level === 0 ? best.smoothed : smooth(best.picture, SMOOTHING_PX);
-    return complete(image, fine, full, frame, blurPx, cellPx, chart === 'ruled' ? ruledLook(RULED_RING_PX * factor) : CHEQUER, progress);
+    return complete(image, fine, best.nodes, frame, blurPx, cellPx, chart === 'ruled' ? ruledLook(RULED_RING_PX * 2 ** level) : CHEQUER, progress);
   }
   return noChart(chart);
+}
+
+/** Full size, half, a quarter: wide lines and soft edges look like corners from further away. */
+const LEVELS = 3;
+
+/** The largest lattice of one of the pictures at one level, in pixels of the whole picture; null when the level is too small to look at. */
+export function searchLattice(
+  pictures: readonly GrayImage[],
+  chart: ChartKind,
+  level: number,
+  onStep: () => void = () => undefined,
+): { nodes: LatticeNode[]; picture: GrayImage; smoothed: GrayImage } | null {
+  const factor = 2 ** level;
+  if (Math.min(pictures[0].widthPx, pictures[0].heightPx) / factor < 64) return null;
+  let best: { nodes: LatticeNode[]; picture: GrayImage; smoothed: GrayImage } | null = null;
+  for (const picture of pictures) {
+    let scaled = picture;
+    for (let l = 0; l < level; l += 1) scaled = halve(scaled);
+    const smoothed = smooth(scaled, SMOOTHING_PX);
+    onStep();
+    const nodes = growLattice(chart === 'ruled' ? findCrossings(smoothed, RULED_RING_PX) : findSaddles(smoothed, 4), scaled.widthPx, scaled.heightPx, chart);
+    if (!best || nodes.length > best.nodes.length) best = { nodes, picture, smoothed };
+  }
+  return best && factor > 1 ? { ...best, nodes: best.nodes.map((n) => ({ ...n, x: n.x * factor, y: n.y * factor })) } : best;
+}
+
+/** Where a finger points, a faint chart counts: the grey levels that a corner must show. */
+const TOUCHED_CONTRAST = 1;
+/** A person vouches that it is a chart: as many corners as a lens fit needs. */
+const MIN_TOUCHED = 12;
+
+function fromTouch(image: GrayImage, pictures: readonly GrayImage[], frame: GridFrame, start: LatticeStart, chart: ChartKind, progress: (f: number, s: string) => void): PlateLattice {
+  let best: { nodes: LatticeNode[]; fine: GrayImage } | null = null;
+  const look = chart === 'ruled' ? ruledLook(RULED_RING_PX) : CHEQUER;
+  for (const picture of pictures) {
+    const fine = smooth(picture, SMOOTHING_PX);
+    const nodes = traceLattice(fine, start, (x, y, windowPx) => look.test(fine, x, y, windowPx, TOUCHED_CONTRAST), look.window);
+    if (!best || nodes.length > best.nodes.length) best = { nodes, fine };
+  }
+  progress(0.45, 'numbering the lattice');
+  const nodes = orientToPicture(best!.nodes);
+  if (nodes.length < MIN_TOUCHED) {
+    const message =
+      nodes.length === 0
+        ? 'No corner under the touch: touch a cell corner and its neighbour again, zoomed in.'
+        : `From the touched corner only ${nodes.length} corners could be followed; at least ${MIN_TOUCHED} are needed. Try another corner.`;
+    return { ...noChart(chart), nodes, message };
+  }
+  return complete(image, best!.fine, nodes, frame, edgeBlurPx(image, nodes), medianCell(nodes), look, progress, MIN_TOUCHED);
 }
 
 function noChart(chart: ChartKind): PlateLattice {
@@ -118,6 +164,7 @@ function noChart(chart: ChartKind): PlateLattice {
     blurPx: Number.NaN,
     sharpness: 0,
     cellPx: Number.NaN,
+    zones: [],
     message: `No chart: the picture holds no ${chart === 'ruled' ? 'ruled lines with' : 'chequer of'} at least ${MIN_NODES} connected ${chart === 'ruled' ? 'crossings' : 'corners'}. Fill the frame with the chart, in focus and evenly lit.`,
   };
 }
@@ -131,11 +178,21 @@ function blurred(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx:
   };
 }
 
-function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame: GridFrame, blurPx: number, cellPx: number, look: ChartLook, progress: (f: number, s: string) => void): PlateLattice {
+function complete(
+  image: GrayImage,
+  fine: GrayImage,
+  nodes: LatticeNode[],
+  frame: GridFrame,
+  blurPx: number,
+  cellPx: number,
+  look: ChartLook,
+  progress: (f: number, s: string) => void,
+  minNodes = MIN_NODES,
+): PlateLattice {
   const refined = refineAll(fine, nodes, cellPx, look);
   progress(0.6, 'measuring corners');
   // most of what was numbered cannot be measured as a corner: it was an accident
-  if (refined.length < MIN_NODES) return refined.length < nodes.length / 2 && blurPx <= NOTABLE_BLUR_PX ? noChart(look.chart) : tooFew(refined, image, blurPx, cellPx);
+  if (refined.length < minNodes) return refined.length < nodes.length / 2 && blurPx <= NOTABLE_BLUR_PX ? noChart(look.chart) : tooFew(refined, image, blurPx, cellPx);
   let known = refined;
   // several rounds: the first prediction reaches the border only roughly when the lens is strong
   for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
@@ -158,7 +215,7 @@ function complete(image: GrayImage, fine: GrayImage, nodes: LatticeNode[], frame
     n.y = again.y;
     return true;
   });
-  if (kept.length < MIN_NODES) return tooFew(kept, image, blurPx, cellPx);
+  if (kept.length < minNodes) return tooFew(kept, image, blurPx, cellPx);
   if (fit.rmsPx > Math.max(0.5, ACCIDENTAL_SHARE * cellPx)) return noChart(look.chart);
   if (fit.rmsPx > Math.max(0.5, 0.02 * cellPx)) {
     return {
@@ -234,6 +291,7 @@ function describe(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx
     blurPx,
     sharpness: sharpnessOf(blurPx),
     cellPx,
+    zones: blurByZone(image, shifted),
     coverage: hullAreaPx(shifted) / (image.widthPx * image.heightPx),
   };
 }
@@ -342,10 +400,22 @@ export interface PlateAnalysis extends PlateLattice {
 
 /** Lattice and lens fit of one plate, the whole of what a single picture can tell. */
 export function analysePlate(image: GrayImage, frame: GridFrame, options: DetectOptions & { model?: DistortionModel | 'auto' } = {}): PlateAnalysis {
-  const lattice = detectChart(image, frame, options);
+  const found = detectChart(image, frame, options);
+  const lattice = options.dropped?.length && found.status === 'found' ? withoutDropped(found, options.dropped, frame) : found;
   if (lattice.status === 'refused') return { ...lattice, fit: null, choice: null };
   options.onProgress?.(0.88, 'fitting the lens');
   const choice = selectModel(toObservations(lattice.nodes), frame, options.model ?? 'radial');
   options.onProgress?.(1, 'done');
   return { ...lattice, fit: choice.fit, choice };
+}
+
+/** The lattice without the corners that a person took out; refused when too few are left. */
+export function withoutDropped(lattice: PlateLattice, dropped: readonly { x: number; y: number }[], frame: { widthPx: number; heightPx: number }): PlateLattice {
+  const reach = 0.25 * lattice.cellPx;
+  const nodes = lattice.nodes.filter((n) => !dropped.some((d) => Math.abs(d.x - n.x) <= reach && Math.hypot(d.x - n.x, d.y - n.y) <= reach));
+  if (nodes.length === lattice.nodes.length) return lattice;
+  const left = { ...lattice, nodes, coverage: nodes.length < 3 ? 0 : hullAreaPx(nodes) / (frame.widthPx * frame.heightPx) };
+  return nodes.length >= MIN_TOUCHED
+    ? left
+    : { ...left, status: 'refused', reason: 'too-few-corners', message: `Only ${nodes.length} corners are left; at least ${MIN_TOUCHED} are needed. Take some back.` };
 }

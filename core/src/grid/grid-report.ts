@@ -5,6 +5,7 @@ import { radToDeg } from '../units';
 import type { PlateLattice } from './analyse-plate';
 import { toObservations } from './analyse-plate';
 import { unknownsOf, type GridFrame, type LensFit } from './fit-lens';
+import { blurRemarks, type BlurZone } from './sharpness';
 import { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
 
 export interface PlateReport {
@@ -17,9 +18,13 @@ export interface PlateReport {
   rmsPx: number | null;
   maxPx: number | null;
   tiltDeg: number | null;
+  /** distance of the chart along the view as the recorded focal length sees it, in cells; null when the chart is too askew for one number */
+  distanceCells: number | null;
   sharpness: number;
   blurPx: number | null;
   cellPx: number | null;
+  /** a raster of 3 × 3 over the frame, row by row */
+  zones: BlurZone[];
   warnings: string[];
 }
 
@@ -99,10 +104,12 @@ export function gridReport(
     rmsPx: null,
     maxPx: null,
     tiltDeg: null,
+    distanceCells: null,
     sharpness: l.sharpness,
     blurPx: finite(l.blurPx),
     cellPx: finite(l.cellPx),
-    warnings: l.message ? [l.message] : [],
+    zones: l.zones,
+    warnings: [...(l.message ? [l.message] : []), ...blurRemarks(l.zones)],
   });
   const plates = lattices.map((l, i) => base(l, files[i]));
   if (good.length === 0) {
@@ -186,19 +193,23 @@ export function gridReport(
  */
 function fromDistance(fit: LensFit, recordedMm: number, m: MeasuredChart, warnings: string[]): { mm: number; sigmaMm: number } | null {
   for (const [field, value] of Object.entries(m)) if (!(value > 0)) throw new CoreError('INVALID_OPTION', `${field} must be above 0`, field);
-  const { rotation: r, translation: t } = fit.poses[0];
-  const tiltDeg = radToDeg(Math.acos(Math.min(1, Math.abs(r[8]))));
-  if (tiltDeg > SQUARE_ON_DEG) {
-    warnings.push(`The chart is tilted by ${tiltDeg.toFixed(1)}°: its distance does not tell the focal length. Shoot it square-on.`);
+  const cells = cellsAway(fit, 0);
+  if (cells === null) {
+    warnings.push('The chart is tilted: its distance does not tell the focal length. Shoot it square-on.');
     return null;
   }
-  // where the optical axis meets the chart's plane, in cells
-  const cells = (r[2] * t[0] + r[5] * t[1] + r[8] * t[2]) / r[8];
-  const mm = (recordedMm * fit.focalRatio * m.distanceM) / (cells * m.cellM);
+  const mm = (recordedMm * m.distanceM) / (cells * m.cellM);
   const sigmaMm = (mm * m.sigmaDistanceM) / m.distanceM;
   if (Math.abs(mm - recordedMm) > Math.max(0.01 * recordedMm, 3 * sigmaMm))
     warnings.push(`The chart at ${m.distanceM} m measures ${mm.toFixed(2)} ± ${sigmaMm.toFixed(2)} mm, recorded is ${recordedMm.toFixed(2)} mm. Check adapter, marking and the distance.`);
   return { mm, sigmaMm };
+}
+
+/** Where the optical axis meets the chart's plane, in cells, had the lens the recorded focal length; null beyond a slight tilt. */
+function cellsAway(fit: LensFit, plate: number): number | null {
+  const { rotation: r, translation: t } = fit.poses[plate];
+  if (radToDeg(Math.acos(Math.min(1, Math.abs(r[8])))) > SQUARE_ON_DEG) return null;
+  return (r[2] * t[0] + r[5] * t[1] + r[8] * t[2]) / r[8] / fit.focalRatio;
 }
 
 function fittedUnknowns(fit: LensFit): { name: string; value: number; sigma: number }[] {
@@ -236,6 +247,7 @@ function measurePlate(report: PlateReport, lattice: PlateLattice, fit: LensFit, 
   report.maxPx = max;
   // angle between the board's normal and the optical axis
   report.tiltDeg = radToDeg(Math.acos(Math.min(1, Math.abs(fit.poses[q].rotation[8]))));
+  report.distanceCells = cellsAway(fit, q);
   if (report.tiltDeg > 15) report.warnings.push(`The chart is tilted by ${report.tiltDeg.toFixed(0)}°; square-on covers the frame more evenly.`);
   const dropped = lattice.nodes.length - count;
   if (dropped > 0.05 * lattice.nodes.length) report.warnings.push(`${dropped} corners did not fit and were left out.`);

@@ -207,7 +207,7 @@ function dropInconsistent(byPlace: Map<number, Placed>, saddles: readonly Saddle
 }
 
 /** Turns the numbering so that columns run to the right and rows downwards in the picture, both from 0. */
-function orientToPicture(nodes: LatticeNode[]): LatticeNode[] {
+export function orientToPicture(nodes: LatticeNode[]): LatticeNode[] {
   if (nodes.length === 0) return nodes;
   let cr = 0,
     cc = 0,

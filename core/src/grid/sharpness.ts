@@ -2,40 +2,111 @@ import { median } from '../math';
 import { sampleAt, type GrayImage } from './gray-image';
 import type { LatticeNode } from './grow-lattice';
 
+/** Sigma of the edge spread, px, of edges that run along the lattice's rows and along its columns; NaN where none could be measured. */
+interface EdgeBlurs {
+  /** spread up and down the rows: of edges that run to the right */
+  downPx: number[];
+  /** spread to the right: of edges that run down */
+  acrossPx: number[];
+}
+
 /**
- * Blur of the picture as the sigma in px of the edge spread, measured across cell edges: for a step of contrast C blurred by a
- * Gaussian, the steepest slope is C / (sigma √(2π)). The lens's and the sensor's own softness are in it.
+ * Blur as the sigma in px of the edge spread, measured across cell edges: for a step of contrast C blurred by a Gaussian, the steepest
+ * slope is C / (sigma √(2π)). The lens's and the sensor's own softness are in it.
  */
-export function edgeBlurPx(image: GrayImage, nodes: readonly LatticeNode[]): number {
+function edgeBlurs(image: GrayImage, nodes: readonly LatticeNode[], most: number): EdgeBlurs {
   const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
-  const values: number[] = [];
-  const stride = Math.max(1, Math.floor(nodes.length / 400));
+  const found: EdgeBlurs = { downPx: [], acrossPx: [] };
+  const stride = Math.max(1, Math.floor(nodes.length / most));
   for (let i = 0; i < nodes.length; i += stride) {
     const a = nodes[i];
-    const b = byPlace.get(a.row * 65536 + a.col + 1);
-    if (!b) continue;
-    const length = Math.hypot(b.x - a.x, b.y - a.y);
-    const nx = -(b.y - a.y) / length;
-    const ny = (b.x - a.x) / length;
-    const mx = (a.x + b.x) / 2;
-    const my = (a.y + b.y) / 2;
-    const reach = 0.4 * length;
-    if (mx - reach < 2 || my - reach < 2 || mx + reach > image.widthPx - 2 || my + reach > image.heightPx - 2) continue;
-    const step = 0.5;
-    let low = Infinity,
-      high = -Infinity,
-      steepest = 0;
-    let previous = sampleAt(image, mx - reach * nx, my - reach * ny);
-    for (let s = -reach + step; s <= reach; s += step) {
-      const v = sampleAt(image, mx + s * nx, my + s * ny);
-      low = Math.min(low, v);
-      high = Math.max(high, v);
-      steepest = Math.max(steepest, Math.abs(v - previous) / step);
-      previous = v;
-    }
-    if (steepest > 0) values.push((high - low) / (steepest * Math.sqrt(2 * Math.PI)));
+    const right = byPlace.get(a.row * 65536 + a.col + 1);
+    const below = byPlace.get((a.row + 1) * 65536 + a.col);
+    const down = right ? spreadAcross(image, a, right) : null;
+    const across = below ? spreadAcross(image, a, below) : null;
+    if (down !== null) found.downPx.push(down);
+    if (across !== null) found.acrossPx.push(across);
   }
-  return values.length > 0 ? median(values) : Number.NaN;
+  return found;
+}
+
+/** The spread across the edge between two corners, in its middle; null at the picture's border. */
+function spreadAcross(image: GrayImage, a: LatticeNode, b: LatticeNode): number | null {
+  const length = Math.hypot(b.x - a.x, b.y - a.y);
+  const nx = -(b.y - a.y) / length;
+  const ny = (b.x - a.x) / length;
+  const mx = (a.x + b.x) / 2;
+  const my = (a.y + b.y) / 2;
+  const reach = 0.4 * length;
+  if (mx - reach < 2 || my - reach < 2 || mx + reach > image.widthPx - 2 || my + reach > image.heightPx - 2) return null;
+  const step = 0.5;
+  let low = Infinity,
+    high = -Infinity,
+    steepest = 0;
+  let previous = sampleAt(image, mx - reach * nx, my - reach * ny);
+  for (let s = -reach + step; s <= reach; s += step) {
+    const v = sampleAt(image, mx + s * nx, my + s * ny);
+    low = Math.min(low, v);
+    high = Math.max(high, v);
+    steepest = Math.max(steepest, Math.abs(v - previous) / step);
+    previous = v;
+  }
+  return steepest > 0 ? (high - low) / (steepest * Math.sqrt(2 * Math.PI)) : null;
+}
+
+const medianOf = (values: readonly number[]): number => (values.length > 0 ? median(values) : Number.NaN);
+
+/** Blur of the whole picture, px; NaN where no edge could be measured. */
+export function edgeBlurPx(image: GrayImage, nodes: readonly LatticeNode[]): number {
+  const { downPx, acrossPx } = edgeBlurs(image, nodes, 400);
+  // the worse of the two directions: a shake along one of them spoils the corners all the same
+  const [down, across] = [medianOf(downPx), medianOf(acrossPx)];
+  return Number.isNaN(down) ? across : Number.isNaN(across) ? down : Math.max(down, across);
+}
+
+/** A ninth of the frame: the blur of its edges, px, or null where the chart is not seen. */
+export interface BlurZone {
+  downPx: number | null;
+  acrossPx: number | null;
+}
+
+const SIDE = 3;
+export const ZONE_WORDS = ['upper left', 'top', 'upper right', 'left', 'middle', 'right', 'lower left', 'bottom', 'lower right'] as const;
+
+/** Blur in a raster of 3 × 3 over the frame, row by row. */
+export function blurByZone(image: GrayImage, nodes: readonly LatticeNode[]): BlurZone[] {
+  const zones: LatticeNode[][] = Array.from({ length: SIDE * SIDE }, () => []);
+  const third = (v: number, size: number) => Math.min(SIDE - 1, Math.max(0, Math.floor((SIDE * v) / size)));
+  for (const n of nodes) zones[SIDE * third(n.y, image.heightPx) + third(n.x, image.widthPx)].push(n);
+  return zones.map((mine) => {
+    const { downPx, acrossPx } = edgeBlurs(image, mine, 60);
+    return { downPx: downPx.length < 3 ? null : medianOf(downPx), acrossPx: acrossPx.length < 3 ? null : medianOf(acrossPx) };
+  });
+}
+
+/** A zone is soft when its edges are spread so many times as wide as in the sharpest one, and visibly. */
+const SOFT_TIMES = 1.7;
+const SOFT_FLOOR_PX = 1.3;
+/** Edges of one direction so many times as wide as the other's, all over the frame: the camera or the chart moved. */
+const SHAKEN_TIMES = 1.6;
+
+/** What the blur by zone says to the person who shot the plate: moved, or out of focus somewhere. */
+export function blurRemarks(zones: readonly BlurZone[]): string[] {
+  const remarks: string[] = [];
+  const down = zones.flatMap((z) => (z.downPx === null ? [] : [z.downPx]));
+  const across = zones.flatMap((z) => (z.acrossPx === null ? [] : [z.acrossPx]));
+  if (down.length === 0 || across.length === 0) return remarks;
+  const [d, a] = [median(down), median(across)];
+  if (Math.max(d, a) > SOFT_FLOOR_PX && Math.max(d / a, a / d) > SHAKEN_TIMES) {
+    remarks.push(`Moved: edges are spread ${d.toFixed(1)} px along the chart's columns and ${a.toFixed(1)} px along its rows. Use a tripod and a short shutter.`);
+    return remarks;
+  }
+  const worst = zones.map((z) => Math.max(z.downPx ?? 0, z.acrossPx ?? 0));
+  const sharpest = Math.min(...worst.filter((v) => v > 0));
+  const soft = ZONE_WORDS.filter((_, i) => worst[i] > SOFT_FLOOR_PX && worst[i] > SOFT_TIMES * sharpest);
+  if (soft.length > 0)
+    remarks.push(`Soft in the ${soft.join(', ')}: ${Math.max(...worst).toFixed(1)} px against ${sharpest.toFixed(1)} px where it is sharpest. The chart is out of focus there, or not square-on.`);
+  return remarks;
 }
 
 /** Share of an edge's contrast that falls within one pixel, 0…1: erf(1 / (2√2 sigma)), Abramowitz & Stegun 7.1.26. */

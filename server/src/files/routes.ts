@@ -1,56 +1,43 @@
 import type { UploadedFile } from '@mesure/contract';
 import { readTracksCsv } from '@mesure/formats';
-import { inspectPicture, MAX_PICTURE_PIXELS } from '@mesure/formats/picture';
-import { mkdirSync } from 'node:fs';
-import { readFile, rm } from 'node:fs/promises';
+import { extractFrame, inspectPicture, isClip, previewJpeg } from '@mesure/formats/picture';
+import { readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { Router } from 'express';
-import multer from 'multer';
-import sharp from 'sharp';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { FileStore } from './store';
+import { resumableUploads, sizeOf } from './uploads';
 
 const TRACKS_MAX_BYTES = 200 * 1024 * 1024;
-const PREVIEW_WIDTHS = [640, 1280, 2048];
+/** the widest is for a loupe */
+const PREVIEW_WIDTHS = [640, 1280, 2048, 4096];
 
 export function fileRoutes(db: Database, store: FileStore, config: ServerConfig): Router {
   const router = Router({ mergeParams: true });
-  const incoming = path.join(config.dataDir, 'incoming');
-  mkdirSync(incoming, { recursive: true });
-  const upload = multer({ dest: incoming, limits: { fileSize: config.maxUploadBytes, files: 1, fields: 4 } });
-
-  router.post('/', upload.single('file'), async (req, res) => {
-    const file = req.file;
-    if (!file) throw new ApiProblem('INVALID', 'The request holds no file.', { fields: [{ field: 'file', message: 'is missing' }] });
-    try {
-      const use = (req.body as { use?: string }).use;
-      const name = safeName(file.originalname);
-      const facts = use === 'plate' ? await plateFacts(file.path, name) : use === 'tracks' ? await tracksFacts(file.path, file.size, name) : null;
-      if (!facts) throw new ApiProblem('INVALID', 'use must be plate or tracks', { fields: [{ field: 'use', message: 'must be plate or tracks' }] });
-      const sha256 = await store.put(file.path);
-      const { productionId } = viewerOf(req);
-      await db.StoredFile.upsert({ productionId, sha256, name, sizeBytes: file.size, ...facts });
-      const answer: UploadedFile = { sha256, name, sizeBytes: file.size, ...facts };
-      res.status(201).json(answer);
-    } finally {
-      await rm(file.path, { force: true });
-    }
+  const uploads = resumableUploads({
+    dir: path.join(config.dataDir, 'incoming'),
+    maxBytes: config.maxUploadBytes,
+    async accept({ productionId }, temporaryFile, { name: claimed, use, atS }) {
+      const kept = use === 'plate' ? await acceptPlate(temporaryFile, safeName(claimed), atS) : use === 'tracks' ? await acceptTracks(temporaryFile, safeName(claimed)) : null;
+      if (!kept) throw new ApiProblem('INVALID', 'use must be plate or tracks', { fields: [{ field: 'use', message: 'must be plate or tracks' }] });
+      const sizeBytes = await sizeOf(temporaryFile);
+      const sha256 = await store.put(temporaryFile);
+      await db.StoredFile.upsert({ productionId, sha256, sizeBytes, ...kept });
+      return { sha256, sizeBytes, ...kept };
+    },
   });
+  void uploads.sweep().catch(() => undefined);
+  router.use('/uploads', uploads.handle);
 
   router.get('/:sha256/preview', async (req, res) => {
     const file = await mine(req.params.sha256, viewerOf(req).productionId);
     if (!file.mime.startsWith('image/')) throw new ApiProblem('NOT_FOUND', 'This file has no picture.');
     const wanted = Number(req.query.width ?? 1280);
     const width = PREVIEW_WIDTHS.find((w) => w >= wanted) ?? PREVIEW_WIDTHS[PREVIEW_WIDTHS.length - 1];
-    const bytes = await sharp(await store.read(file.sha256), { limitInputPixels: MAX_PICTURE_PIXELS })
-      .autoOrient()
-      .resize({ width, withoutEnlargement: true })
-      .toColourspace('srgb')
-      .jpeg({ quality: 82 })
-      .toBuffer();
+    const bytes = await previewJpeg(await store.read(file.sha256), file.name, width);
     res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
   });
 
@@ -64,7 +51,7 @@ export function fileRoutes(db: Database, store: FileStore, config: ServerConfig)
 
 /** The last part of the name, without anything that a file system or a header could trip over. */
 export function safeName(name: string): string {
-  const last = Buffer.from(name, 'latin1').toString('utf8').split(/[\\/]/).pop() ?? '';
+  const last = name.split(/[\\/]/).pop() ?? '';
   const clean = last
     .replace(/[^\p{L}\p{N}._ -]/gu, '_')
     .replace(/^\.+/, '')
@@ -73,15 +60,23 @@ export function safeName(name: string): string {
   return clean === '' ? 'file' : clean;
 }
 
-async function plateFacts(file: string, name: string) {
+type Accepted = Omit<UploadedFile, 'sha256' | 'sizeBytes'>;
+
+/** Of a clip one frame is kept, as a picture; it takes the clip's place in the temporary file. */
+async function acceptPlate(file: string, name: string, atS: number | null): Promise<Accepted> {
+  if (await isClip(file)) {
+    const frame = await extractFrame(file, name, atS);
+    await writeFile(file, frame.png);
+    return { name: `${name} ${frame.atS.toFixed(2)} s.png`, mime: 'image/png', widthPx: frame.widthPx, heightPx: frame.heightPx };
+  }
   const info = await inspectPicture(file, name);
-  return { mime: info.mime, widthPx: info.widthPx, heightPx: info.heightPx };
+  return { name, mime: info.mime, widthPx: info.widthPx, heightPx: info.heightPx };
 }
 
-async function tracksFacts(file: string, size: number, name: string) {
-  if (size > TRACKS_MAX_BYTES) throw new ApiProblem('TOO_LARGE', `${name} is larger than tracks may be.`);
+async function acceptTracks(file: string, name: string): Promise<Accepted> {
+  if ((await sizeOf(file)) > TRACKS_MAX_BYTES) throw new ApiProblem('TOO_LARGE', `${name} is larger than tracks may be.`);
   const bytes = await readFile(file);
   if (bytes.includes(0)) throw new ApiProblem('UNREADABLE_FILE', `${name} is not a text file; tracks are CSV with track,frame,x,y.`);
   readTracksCsv(bytes.toString('utf8'), name);
-  return { mime: 'text/csv', widthPx: null, heightPx: null };
+  return { name, mime: 'text/csv', widthPx: null, heightPx: null };
 }

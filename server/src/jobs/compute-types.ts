@@ -1,9 +1,18 @@
 import type { GridOutcome, SolveOutcome } from '@mesure/contract';
-import type { ChartKind, SolveSetup } from '@mesure/core';
+import type { ChartKind, LatticeStart, MeasuredChart, SolveSetup } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
-export type ComputeInput =
-  { kind: 'grid'; file: { sha256: string; name: string }; setup: SolveSetup; chart?: ChartKind } | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean };
+export type ComputeInput = GridInput | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean };
+
+export interface GridInput {
+  kind: 'grid';
+  file: { sha256: string; name: string };
+  setup: SolveSetup;
+  chart?: ChartKind;
+  start?: LatticeStart | null;
+  dropped?: { x: number; y: number }[];
+  measured?: MeasuredChart;
+}
 
 export interface ComputeTask {
   input: ComputeInput;

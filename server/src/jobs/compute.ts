@@ -2,7 +2,7 @@ import type { CornerRow, GridOutcome, SolveOutcome } from '@mesure/contract';
 import { analysePlate, CoreError, gridReport, pictureGeometry, reconcile, solveTracks } from '@mesure/core';
 import { FormatError, readTracksCsv } from '@mesure/formats';
 import { readGray } from '@mesure/formats/picture';
-import type { ComputeAnswer, ComputeInput, ComputeProgress, ComputeTask } from './compute-types';
+import type { ComputeAnswer, ComputeInput, ComputeProgress, ComputeTask, GridInput } from './compute-types';
 
 /** Runs in a thread of its own: core only, no database. */
 export default async function compute(task: ComputeTask): Promise<ComputeAnswer> {
@@ -18,7 +18,7 @@ export default async function compute(task: ComputeTask): Promise<ComputeAnswer>
 
 type Report = (progress: number, stage: string) => void;
 
-async function computeGrid(input: Extract<ComputeInput, { kind: 'grid' }>, bytes: Buffer, report: Report): Promise<GridOutcome> {
+async function computeGrid(input: GridInput, bytes: Buffer, report: Report): Promise<GridOutcome> {
   report(0.02, 'reading the picture');
   const image = await readGray(bytes, input.file.name);
   const { image: size } = input.setup;
@@ -31,9 +31,9 @@ async function computeGrid(input: Extract<ComputeInput, { kind: 'grid' }>, bytes
   }
   const g = pictureGeometry(input.setup);
   const frame = { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX, fyPx: g.effectiveFocalMm * g.pxPerMmY };
-  const found = analysePlate(image, frame, { chart: input.chart, model: 'auto', onProgress: (f, stage) => report(0.05 + 0.95 * f, stage) });
+  const found = analysePlate(image, frame, { chart: input.chart, start: input.start, dropped: input.dropped, model: 'auto', onProgress: (f, stage) => report(0.05 + 0.95 * f, stage) });
   const corners = found.nodes.map((n, i): CornerRow => [n.row, n.col, n.x, n.y, found.fit?.residuals[2 * i] ?? 0, found.fit?.residuals[2 * i + 1] ?? 0, found.fit?.used[i] ?? 0]);
-  return { kind: 'grid', report: gridReport([found], [input.file.name], input.setup, { choice: found.choice }), corners, widthPx: image.widthPx, heightPx: image.heightPx };
+  return { kind: 'grid', report: gridReport([found], [input.file.name], input.setup, { choice: found.choice, measured: input.measured }), corners, widthPx: image.widthPx, heightPx: image.heightPx };
 }
 
 /** Share of the whole at which each stage of a solve begins. */

@@ -1,4 +1,5 @@
 import {
+  measuredChart,
   mountPackage,
   opticsOf,
   recordedSetup,
@@ -37,7 +38,16 @@ export async function buildInput(db: Database, productionId: string, kind: 'grid
   if (kind === 'grid') {
     const plate = find('plate', subjectId)?.body as PlateBody | undefined;
     if (!plate) throw new ApiProblem('NOT_FOUND', 'There is no such plate.');
-    return { kind, file: plate.picture, setup: opticsOf(mounted(plate.packageId), plate.focalMm), chart: plate.chart ?? 'chequer' };
+    const m = mounted(plate.packageId);
+    return {
+      kind,
+      file: plate.picture,
+      setup: opticsOf(m, plate.focalMm),
+      chart: plate.chart ?? 'chequer',
+      start: plate.start ?? null,
+      dropped: plate.dropped ?? [],
+      measured: measuredChart(plate, m.lens),
+    };
   }
   const take = find('take', subjectId)?.body as TakeBody | undefined;
   if (!take) throw new ApiProblem('NOT_FOUND', 'There is no such take.');

@@ -192,14 +192,14 @@ describe('a take', () => {
     await settle();
     expect(server.asked.some((a) => a.includes('/files'))).toBe(false);
     picked.file = new File(['track,frame,x,y'], 'tracks.csv');
-    server.failing.set('/files', server.problem('INVALID', 422, 'tracks.csv, line 7, y: "three" is not a number.'));
+    server.failing.set('/files/uploads', server.problem('INVALID', 422, 'tracks.csv, line 7, y: "three" is not a number.'));
     fireEvent.press(screen.getByTestId('give-tracks'));
     await settle();
     expect(seen(/line 7.*Nothing was changed/)).toBe(true);
     server.failing.clear();
     fireEvent.press(screen.getByTestId('give-tracks'));
     await settle();
-    expect(server.records.get(ID.take)!.body).toMatchObject({ tracks: { name: 'given.csv' } });
+    expect(server.records.get(ID.take)!.body).toMatchObject({ tracks: { name: 'tracks.csv' } });
     expect(screen.getByTestId('start-solve')).toBeTruthy();
   });
 });

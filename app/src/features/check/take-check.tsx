@@ -40,7 +40,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
     if (!file) return;
     setUpload({ busy: true, error: null });
     try {
-      const uploaded = await api.upload(session.production.id, file, file.name, 'tracks');
+      const uploaded = await api.upload(session.production.id, file, { name: file.name, use: 'tracks', key: newId() });
       await write('take', take.id, (now) => ({ ...now, tracks: { sha256: uploaded.sha256, name: uploaded.name } }), `Tracks given to ${take.body.slate} take ${take.body.take}`);
       setUpload({ busy: false, error: null });
     } catch (e) {

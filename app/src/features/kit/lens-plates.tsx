@@ -1,15 +1,16 @@
 import type { Analysis, StoredRecord } from '@mesure/contract';
-import { CoreError, parseLength } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, newId, useAll, useAnalysesState, useData, useFind, useMayWrite, useRecordsState } from '../../data';
-import { Action, Choice, Field, Row, Section, Sheet } from '../../ui/controls';
-import { fixed, focal, percent, readNumber } from '../../ui/format';
-import { pickFile } from '../../ui/pick-file';
+import { useAll, useAnalysesState, useFind, useMayWrite, usePicturesState, type PictureOnTheWay } from '../../data';
+import { Action, Progress, Row, Section } from '../../ui/controls';
+import { fixed, focal, percent } from '../../ui/format';
+import { pickFiles } from '../../ui/pick-file';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
+import { NewPlates } from './new-plates';
+import { PLATE_FILES } from './picture-words';
 
 export function plateState(a: Analysis | undefined): string {
   if (!a) return 'not measured yet';
@@ -20,7 +21,7 @@ export function plateState(a: Analysis | undefined): string {
   return a.outcome?.kind === 'grid' ? a.outcome.report.sentence : '';
 }
 
-/** The grid plates of a package's lens, and the way to add one. */
+/** The grid plates of a package's lens, those on their way, and the way to add some. */
 export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
   const router = useRouter();
   const lens = useFind()('lens', record.body.lensId);
@@ -28,19 +29,23 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
     .filter((q) => q.body.lensId === record.body.lensId)
     .sort((a, b) => (a.body.shotAt < b.body.shotAt ? 1 : -1));
   const bySubject = useAnalysesState((s) => s.bySubject);
+  const waiting = usePicturesState((s) => s.pictures).filter((q) => (q.body as { lensId?: string }).lensId === record.body.lensId);
   const mayWrite = useMayWrite();
-  const [file, setFile] = useState<File | null>(null);
+  const [files, setFiles] = useState<File[]>([]);
   return (
     <Section title={`Grid plates of ${lens?.body.name ?? 'the lens'}`}>
-      {plates.length === 0 ? (
+      {plates.length + waiting.length === 0 ? (
         <Empty title="No grid plate yet" text="Shoot a chequered or ruled chart square-on that fills the whole frame; the server finds the corners and fits the distortion." />
       ) : null}
+      {waiting.map((q) => (
+        <OnTheWay key={q.id} picture={q} />
+      ))}
       <View style={{ marginHorizontal: -SPACE.m }}>
         {plates.map((q) => (
           <Row
             key={q.id}
             testID={`plate-${q.body.picture.name}`}
-            title={`${focal(q.body.focalMm)} mm${q.body.focusM ? ` at ${fixed(q.body.focusM, 1)} m` : ''}`}
+            title={`${focal(q.body.focalMm)} mm${q.body.focusM ? ` at ${fixed(q.body.focusM, 1)} m` : ''} · ${q.body.picture.name}`}
             detail={plateState(bySubject[q.id])}
             onPress={() => router.push(`/kit/plate/${q.id}`)}
           />
@@ -48,86 +53,39 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
       </View>
       {mayWrite ? (
         <View style={{ marginTop: SPACE.m }}>
-          <Action title="Add a grid plate" icon="add-a-photo" testID="add-plate" onPress={() => void pickFile('image/jpeg,image/png,image/tiff').then((f) => f && setFile(f))} />
+          <Action title="Add grid plates" icon="add-a-photo" testID="add-plate" onPress={() => void pickFiles(PLATE_FILES).then(setFiles)} />
         </View>
       ) : null}
-      {file ? <NewPlate file={file} record={record} onClose={() => setFile(null)} /> : null}
+      {files.length > 0 ? <NewPlates files={files} record={record} last={plates[0]?.body} onClose={() => setFiles([])} /> : null}
     </Section>
   );
 }
 
-function NewPlate({ file, record, onClose }: { file: File; record: StoredRecord<'package'>; onClose: () => void }) {
+const MEGA = 1e6;
+
+/** A picture that is on this device and not on the server yet. */
+export function OnTheWay({ picture }: { picture: PictureOnTheWay }) {
   const p = usePalette();
-  const router = useRouter();
-  const { session, records, analyses } = useData();
-  const write = useRecordsState((s) => s.write);
-  const [focalText, setFocalText] = useState(focal(record.body.focalMm));
-  const [focusText, setFocusText] = useState('');
-  const [cellText, setCellText] = useState('40 mm');
-  const [chart, setChart] = useState<'chequer' | 'ruled'>('chequer');
-  const [errors, setErrors] = useState<{ focal?: string; focus?: string; cell?: string }>({});
-  const [state, setState] = useState<{ busy: boolean; error: string | null }>({ busy: false, error: null });
-  async function add() {
-    const found: typeof errors = {};
-    const focalMm = readNumber(focalText);
-    if (focalMm === null || focalMm < 1) found.focal = 'Enter a focal length in mm, such as 32';
-    const length = (text: string, key: 'focus' | 'cell', unit: 'm' | undefined): number | null => {
-      try {
-        return parseLength(text, unit).valueM;
-      } catch (e) {
-        found[key] = e instanceof CoreError ? e.message : String(e);
-        return null;
-      }
-    };
-    const focusM = focusText.trim() === '' ? null : length(focusText, 'focus', 'm');
-    const cellM = length(cellText, 'cell', undefined);
-    setErrors(found);
-    if (Object.keys(found).length > 0) return;
-    setState({ busy: true, error: null });
-    try {
-      const uploaded = await api.upload(session.production.id, file, file.name, 'plate');
-      const id = newId();
-      await write(
-        'plate',
-        id,
-        {
-          lensId: record.body.lensId,
-          packageId: record.id,
-          picture: { sha256: uploaded.sha256, name: uploaded.name },
-          focalMm: focalMm!,
-          focusM,
-          cellM: cellM!,
-          chart,
-          shotAt: new Date().toISOString(),
-        },
-        'Grid plate added',
-      );
-      await records.getState().send();
-      await analyses.getState().start('grid', id);
-      onClose();
-      router.push(`/kit/plate/${id}`);
-    } catch (e) {
-      setState({ busy: false, error: `${e instanceof Error ? e.message : e} The picture is still on this device; nothing was added.` });
-    }
-  }
+  const again = usePicturesState((s) => s.again);
+  const drop = usePicturesState((s) => s.drop);
+  const { name, state, sentBytes, sizeBytes, refused } = picture;
   return (
-    <Sheet title="New grid plate" open onClose={onClose}>
-      <Words dim numberOfLines={1}>{`${file.name}, ${(file.size / 1e6).toFixed(1)} MB`}</Words>
-      <View style={{ height: SPACE.m }} />
-      <Field label="Focal length as marked" suffix="mm" value={focalText} onChangeText={setFocalText} error={errors.focal} keyboard="decimal-pad" />
-      <Field label="Focus distance" value={focusText} onChangeText={setFocusText} error={errors.focus} hint="2.5 m; leave empty when not noted" />
-      <Choice
-        label="Chart"
-        value={chart}
-        options={[
-          { value: 'chequer', title: 'chequered' },
-          { value: 'ruled', title: 'ruled', detail: 'thin lines' },
-        ]}
-        onChange={setChart}
-      />
-      <Field label="Size of a cell" value={cellText} onChangeText={setCellText} error={errors.cell} hint="With its unit: 40 mm, 1 1/2 in" />
-      {state.error ? <Words role="alert" color={p.against}>{`▲ ${state.error}`}</Words> : null}
-      <Action kind="main" title={state.busy ? 'Sending the picture …' : 'Measure this plate'} onPress={() => void add()} busy={state.busy} testID="measure-plate" />
-    </Sheet>
+    <View testID={`waiting-${name}`} style={{ borderLeftWidth: 4, borderLeftColor: state === 'refused' ? p.against : p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.s }}>
+      <Words numberOfLines={1}>{name}</Words>
+      {state === 'refused' ? (
+        <>
+          <Words look="small" role="alert" color={p.against}>{`▲ Not taken: ${refused} It is still on this device.`}</Words>
+          <View style={{ flexDirection: 'row', gap: SPACE.m, marginTop: SPACE.xs }}>
+            <Action title="Send again" onPress={() => void again(picture.id)} label={`Send ${name} again`} />
+            <Action title="Drop it" onPress={() => void drop(picture.id)} label={`Drop ${name}`} />
+          </View>
+        </>
+      ) : (
+        <Progress
+          fraction={sizeBytes > 0 ? sentBytes / sizeBytes : 0}
+          label={state === 'sending' ? `sending, ${(sentBytes / MEGA).toFixed(1)} of ${(sizeBytes / MEGA).toFixed(1)} MB` : 'kept on this device, waits to be sent'}
+        />
+      )}
+    </View>
   );
 }

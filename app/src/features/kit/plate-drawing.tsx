@@ -1,7 +1,7 @@
-import type { CornerRow, GridOutcome } from '@mesure/contract';
-import { G, Image as SvgImage, Line, Path, Rect } from 'react-native-svg';
+import type { CornerRow } from '@mesure/contract';
+import { Circle, G, Image as SvgImage, Line, Path, Rect } from 'react-native-svg';
 import { Drawing } from '../../ui/drawing';
-import { usePalette } from '../../ui/theme';
+import { PICTURE_INK, usePalette } from '../../ui/theme';
 
 /** More arrows than this make a drawing slow on a phone and grey to the eye. */
 const MAX_ARROWS = 900;
@@ -30,22 +30,32 @@ function latticePath(corners: readonly CornerRow[]): string {
   return parts.join('');
 }
 
+interface Props {
+  corners: readonly CornerRow[];
+  size: { width: number; height: number };
+  pictureUrl: string;
+  /** what it shows; the arrows' factor is added */
+  describe: string;
+  crosses?: readonly { x: number; y: number }[];
+  rings?: readonly { x: number; y: number }[];
+  onPlace?: (x: number, y: number) => void;
+}
+
 /** The plate itself with lattice and magnified residual arrows. */
-export function PlateDrawing({ outcome, pictureUrl }: { outcome: GridOutcome; pictureUrl: string }) {
+export function PlateDrawing({ corners, size, pictureUrl, describe, crosses = [], rings = [], onPlace }: Props) {
   const p = usePalette();
-  const { widthPx, heightPx, corners, report } = outcome;
-  const factor = magnification(corners, widthPx);
+  const { width, height } = size;
+  const factor = magnification(corners, width);
   const stride = Math.max(1, Math.ceil(corners.length / MAX_ARROWS));
   const shown = corners.filter((_, i) => i % stride === 0);
-  const plate = report.plates[0];
-  const say = `Lattice of ${plate.rows} × ${plate.cols} over the plate, ${corners.length} corners; residual arrows magnified ${factor.toLocaleString('en')} times${stride > 1 ? `, one in ${stride} shown` : ''}.`;
+  const arrows = corners.length > 0 ? ` Residual arrows magnified ${factor.toLocaleString('en')} times${stride > 1 ? `, one in ${stride} shown` : ''}.` : '';
   return (
-    <Drawing box={{ x: 0, y: 0, width: widthPx, height: heightPx }} describe={say} maxHeight={620}>
+    <Drawing box={{ x: 0, y: 0, width, height }} describe={`${describe}${arrows}`} maxHeight={620} aim={onPlace ? { pictureUrl, pictureWidth: width, pictureHeight: height, onPlace } : undefined}>
       {(px) => (
         <G>
-          <SvgImage href={pictureUrl as never} x={0} y={0} width={widthPx} height={heightPx} opacity={0.75} preserveAspectRatio="none" />
-          <Rect x={0} y={0} width={widthPx} height={heightPx} fill="none" stroke={p.line} strokeWidth={px(1)} />
-          <Path d={latticePath(corners)} stroke="#2f7de0" strokeWidth={px(1.2)} fill="none" opacity={0.85} />
+          <SvgImage href={pictureUrl as never} x={0} y={0} width={width} height={height} opacity={0.75} preserveAspectRatio="none" />
+          <Rect x={0} y={0} width={width} height={height} fill="none" stroke={p.line} strokeWidth={px(1)} />
+          <Path d={latticePath(corners)} stroke={PICTURE_INK.lattice} strokeWidth={px(1.2)} fill="none" opacity={0.85} />
           {shown.map((c) => (
             <Line
               key={`${c[0]},${c[1]}`}
@@ -53,10 +63,22 @@ export function PlateDrawing({ outcome, pictureUrl }: { outcome: GridOutcome; pi
               y1={c[3]}
               x2={c[2] + c[4] * factor}
               y2={c[3] + c[5] * factor}
-              stroke={c[6] ? '#f2c53d' : '#ffffff'}
+              stroke={c[6] ? PICTURE_INK.mark : PICTURE_INK.light}
               strokeWidth={px(c[6] ? 2.4 : 1.2)}
               strokeDasharray={c[6] ? undefined : `${px(3)} ${px(2)}`}
             />
+          ))}
+          {crosses.map((c) => (
+            <Path
+              key={`x${c.x},${c.y}`}
+              d={`M${c.x - px(5)} ${c.y - px(5)}L${c.x + px(5)} ${c.y + px(5)}M${c.x - px(5)} ${c.y + px(5)}L${c.x + px(5)} ${c.y - px(5)}`}
+              stroke={PICTURE_INK.light}
+              strokeWidth={px(2)}
+              fill="none"
+            />
+          ))}
+          {rings.map((c, i) => (
+            <Circle key={`o${c.x},${c.y}`} cx={c.x} cy={c.y} r={px(i === 0 ? 9 : 6)} fill="none" stroke={PICTURE_INK.mark} strokeWidth={px(2.5)} />
           ))}
         </G>
       )}

@@ -1,18 +1,22 @@
 import type { GridReport } from '@mesure/core';
 import { useRouter } from 'expo-router';
-import { useEffect } from 'react';
+import { useEffect, useState } from 'react';
 import { Image, View } from 'react-native';
-import { api, isWhole, useAnalysesState, useData, useRecord, useRecordsState } from '../../data';
+import { api, isWhole, useAnalysesState, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../data';
 import { Action, Progress, Section } from '../../ui/controls';
 import { fixed, focal, percent, withSigma } from '../../ui/format';
 import { Empty, Failing, Loading } from '../../ui/states';
 import { Fact, Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
+import { mountPackage } from '@mesure/contract';
+import { remarksOf, notesWords } from './picture-words';
+import { PlateCorrections } from './plate-corrections';
 import { PlateDrawing } from './plate-drawing';
 
 /** One grid plate: the picture, what was found in it, and whether it can be used. */
 export function PlateScreen({ plateId }: { plateId: string }) {
+  const p = usePalette();
   const router = useRouter();
   const { session } = useData();
   const status = useRecordsState((s) => s.status);
@@ -24,6 +28,9 @@ export function PlateScreen({ plateId }: { plateId: string }) {
   const start = useAnalysesState((s) => s.start);
   const stop = useAnalysesState((s) => s.stop);
   const loadWhole = useAnalysesState((s) => s.loadWhole);
+  const find = useFind();
+  const mayWrite = useMayWrite();
+  const [correcting, setCorrecting] = useState(false);
   useEffect(() => {
     void loadWhole(plateId);
   }, [plateId, analysis?.id, analysis?.status, loadWhole]);
@@ -39,6 +46,13 @@ export function PlateScreen({ plateId }: { plateId: string }) {
   const finished = analysis?.status === 'done' ? analysis.outcome : null;
   const outcome = finished?.kind === 'grid' ? finished : null;
   const r = outcome?.report;
+  const whole = outcome && isWhole(analysis!) ? outcome : null;
+  const pack = find('package', plate.body.packageId);
+  const mount = pack ? mountPackage(pack.body, find) : null;
+  const mounted = mount && !('missing' in mount) ? mount : null;
+  const remarks = mounted ? remarksOf(plate.body.notes, mounted, plate.body) : [];
+  const size = { width: outcome?.widthPx ?? plate.body.notes?.widthPx ?? mounted?.mode.widthPx ?? 16, height: outcome?.heightPx ?? plate.body.notes?.heightPx ?? mounted?.mode.heightPx ?? 9 };
+  const busy = analysis?.status === 'queued' || analysis?.status === 'running';
   return (
     <Page action={<Action title="Back to the package" icon="arrow-back" onPress={() => router.push(`/kit/${plate.body.packageId}`)} />}>
       <Words look="title" level={1}>{`${lens?.body.name ?? 'Lens'}, ${focal(plate.body.focalMm)} mm`}</Words>
@@ -48,13 +62,35 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           {r.sentence}
         </Words>
       ) : null}
-      {outcome && isWhole(analysis!) && outcome.corners.length > 0 ? (
-        <PlateDrawing outcome={outcome} pictureUrl={picture} />
+      {correcting && mounted ? (
+        <PlateCorrections
+          record={plate}
+          outcome={whole}
+          mounted={mounted}
+          pictureUrl={api.previewUrl(session.production.id, plate.body.picture.sha256, 4096)}
+          size={size}
+          onDone={() => setCorrecting(false)}
+        />
+      ) : whole && whole.corners.length > 0 ? (
+        <PlateDrawing
+          corners={whole.corners}
+          size={size}
+          pictureUrl={picture}
+          describe={`Lattice of ${whole.report.plates[0].rows} × ${whole.report.plates[0].cols} over the plate, ${whole.corners.length} corners.`}
+        />
       ) : (
         <View style={{ marginVertical: SPACE.m }}>
-          <Image source={{ uri: picture }} accessibilityLabel={`Grid plate ${plate.body.picture.name}`} style={{ width: '100%', aspectRatio: 16 / 9 }} resizeMode="contain" />
+          <Image source={{ uri: picture }} accessibilityLabel={`Grid plate ${plate.body.picture.name}`} style={{ width: '100%', aspectRatio: size.width / size.height }} resizeMode="contain" />
         </View>
       )}
+      {mayWrite && mounted && !correcting && !busy ? (
+        <View style={{ flexDirection: 'row', marginBottom: SPACE.s }}>
+          <Action title={whole && whole.corners.length > 0 ? 'Correct the lattice' : 'Show it where the chart is'} icon="touch-app" onPress={() => setCorrecting(true)} testID="correct-lattice" />
+        </View>
+      ) : null}
+      {remarks.map((m) => (
+        <Words key={m.message} look="small" color={p.against}>{`▲ ${m.message}`}</Words>
+      ))}
       {!analysis ? (
         error ? (
           <Failing title="The plate was not measured" text={`${error} The picture is safe on the server.`} action={again} />
@@ -62,7 +98,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           <Empty title="Not measured yet" text="The picture is on the server." action={{ title: 'Measure this plate', onPress: again.onPress }} />
         )
       ) : null}
-      {analysis?.status === 'queued' || analysis?.status === 'running' ? (
+      {busy && analysis ? (
         <View style={{ gap: SPACE.m }}>
           <Progress fraction={analysis.progress} label={analysis.status === 'queued' ? 'Waits for the server' : `${analysis.stage}, ${percent(analysis.progress)}`} />
           <Action title="Stop measuring" icon="stop" onPress={() => void stop(plateId)} />
@@ -81,6 +117,9 @@ export function PlateScreen({ plateId }: { plateId: string }) {
             <Fact label="Corners" value={`${r.plates[0].corners}`} />
             <Fact label="Tilt of the chart" value={fixed(r.plates[0].tiltDeg, 1)} unit="°" />
             <Fact label="Edge blur" value={fixed(r.plates[0].blurPx, 1)} unit="px" />
+            {r.focalFromDistance ? (
+              <Fact label="Measured focal length" value={`${fixed(r.focalFromDistance.mm, 2)} ± ${fixed(r.focalFromDistance.sigmaMm, 2)}`} unit="mm" testID="measured-focal" />
+            ) : null}
           </View>
           <Section title="Overscan">
             <Words>{`The undistorted picture is ${fixed(r.overscan.width, 0)} × ${fixed(r.overscan.height, 0)} px: ${fixed(r.overscan.left, 0)} px beyond the left, ${fixed(r.overscan.right, 0)} right, ${fixed(r.overscan.top, 0)} top, ${fixed(r.overscan.bottom, 0)} bottom.`}</Words>
@@ -100,6 +139,13 @@ export function PlateScreen({ plateId }: { plateId: string }) {
             <Words dim>{`centre ${fixed(r.distortion.center[0], 1)}, ${fixed(r.distortion.center[1], 1)} px; normalised with ${fixed(r.distortion.focalMm, 2)} mm`}</Words>
           </Section>
         </>
+      ) : null}
+      {plate.body.notes ? (
+        <Section title="What the file says">
+          <Words look="small" dim>
+            {notesWords(plate.body.notes)}
+          </Words>
+        </Section>
       ) : null}
       {r && [...r.warnings, ...r.plates[0].warnings].filter((w) => w !== r.sentence).length > 0 ? (
         <Section title="Worth knowing">

@@ -1,0 +1,37 @@
+import type { MountedPackage, PlateBody } from '@mesure/contract';
+import { CoreError, parseLength, pictureRemarks, type LengthUnit, type ParsedLength, type PictureNotes, type PictureRemark } from '@mesure/core';
+
+/** What plates may be: pictures, linear pictures, and clips of which one frame is taken. */
+export const PLATE_FILES = 'image/jpeg,image/png,image/tiff,.exr,video/quicktime,video/mp4,.mov,.mp4';
+export const isClipName = (name: string): boolean => /\.(mov|mp4|m4v)$/i.test(name);
+
+/** A length of a form, or what is wrong with it. */
+export function readLength(text: string, unit?: LengthUnit): { length: ParsedLength; error: null } | { length: null; error: string } {
+  try {
+    return { length: parseLength(text, unit), error: null };
+  } catch (e) {
+    return { length: null, error: e instanceof CoreError ? e.message : String(e) };
+  }
+}
+
+/** Where a picture contradicts the package and the plate that it is said to be. */
+export function remarksOf(notes: PictureNotes | null | undefined, mounted: MountedPackage, plate: Pick<PlateBody, 'focalMm' | 'focusM'>): PictureRemark[] {
+  if (!notes) return [];
+  const { mode, body } = mounted;
+  return pictureRemarks(notes, {
+    widthPx: mode.widthPx,
+    heightPx: mode.heightPx,
+    sensorWidthMm: mode.sensorWidthMm,
+    sensorHeightMm: mode.sensorHeightMm,
+    focalMm: plate.focalMm,
+    focusM: plate.focusM,
+    body: body.name,
+  });
+}
+
+/** What the file said, in a line. */
+export function notesWords(n: PictureNotes): string {
+  return [n.widthPx && n.heightPx ? `${n.widthPx} × ${n.heightPx}` : null, n.body, n.lens, n.focalMm ? `${Number(n.focalMm.toFixed(1))} mm` : null, n.focusM ? `focus ${n.focusM.toFixed(2)} m` : null]
+    .filter(Boolean)
+    .join(' · ');
+}

@@ -1,0 +1,58 @@
+import type { CornerRow } from '@mesure/contract';
+import {
+  fitEdges,
+  gridReport,
+  pictureGeometry,
+  quickLook,
+  selectModel,
+  toObservations,
+  withoutDropped,
+  type ChartKind,
+  type DistortionModel,
+  type EdgePoint,
+  type EdgeReport,
+  type GrayImage,
+  type GridReport,
+  type OpticsInput,
+  type PlateLattice,
+  type QuickLook,
+} from '@mesure/core';
+
+/** What a worker is asked, and what it answers. All plain data. */
+export type Task =
+  | { kind: 'quick look'; image: GrayImage; chart: ChartKind }
+  | { kind: 'refit'; corners: CornerRow[]; lattice: Omit<PlateLattice, 'nodes'>; dropped: { x: number; y: number }[]; setup: OpticsInput; file: string; model: DistortionModel | 'auto' }
+  | { kind: 'edges'; points: EdgePoint[]; setup: OpticsInput; model: DistortionModel };
+
+export interface Refit {
+  report: GridReport;
+  corners: CornerRow[];
+}
+export interface Answers {
+  'quick look': QuickLook;
+  refit: Refit;
+  edges: EdgeReport;
+}
+
+/** The same core functions as on the server and on the command line. */
+export function perform<K extends Task['kind']>(task: Extract<Task, { kind: K }>): Answers[K];
+export function perform(task: Task): Answers[Task['kind']] {
+  if (task.kind === 'quick look') return quickLook(task.image, task.chart);
+  if (task.kind === 'edges') return fitEdges(task.points, task.setup, task.model);
+  return refit(task);
+}
+
+/** The fit without the corners that were taken out: the server does the same when the plate is measured again. */
+function refit(task: Extract<Task, { kind: 'refit' }>): Refit {
+  const g = pictureGeometry(task.setup);
+  const frame = { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX, fyPx: g.effectiveFocalMm * g.pxPerMmY };
+  const nodes = task.corners.map(([row, col, x, y]) => ({ row, col, x, y, contrast: 1 }));
+  const lattice = withoutDropped({ ...task.lattice, nodes }, task.dropped, frame);
+  if (lattice.status === 'refused') return { report: gridReport([lattice], [task.file], task.setup), corners: [] };
+  const choice = selectModel(toObservations(lattice.nodes), frame, task.model);
+  const { fit } = choice;
+  return {
+    report: gridReport([lattice], [task.file], task.setup, { choice }),
+    corners: lattice.nodes.map((n, i): CornerRow => [n.row, n.col, n.x, n.y, fit.residuals[2 * i], fit.residuals[2 * i + 1], fit.used[i]]),
+  };
+}

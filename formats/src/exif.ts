@@ -1,0 +1,61 @@
+import type { PictureNotes } from '@mesure/core';
+import exifr from 'exifr';
+
+const TAGS = ['ImageWidth', 'ImageHeight', 'Make', 'Model', 'Orientation'].concat([
+  'ExifImageWidth',
+  'ExifImageHeight',
+  'FocalLength',
+  'FocalLengthIn35mmFormat',
+  'SubjectDistance',
+  'LensModel',
+  'DigitalZoomRatio',
+  'DateTimeOriginal',
+  'OffsetTimeOriginal',
+]);
+
+/**
+ * What a JPEG, TIFF or PNG says of how it was shot; null when it says nothing, or cannot be read: the picture itself is judged elsewhere.
+ * @param size of the upright picture, when it is known better than EXIF knows it
+ * Source  CIPA DC-008 (Exif 3.0), tags of the Exif IFD.
+ */
+export async function readPictureNotes(source: ArrayBuffer | Uint8Array | Blob, size?: { widthPx: number; heightPx: number }): Promise<PictureNotes | null> {
+  let tags: Record<string, unknown> | undefined;
+  try {
+    tags = (await exifr.parse(source as ArrayBuffer, { pick: TAGS, translateValues: false, reviveValues: false })) as Record<string, unknown> | undefined;
+  } catch {
+    return null;
+  }
+  if (!tags && !size) return null;
+  const positive = (key: string): number | null => {
+    const v = tags?.[key];
+    return typeof v === 'number' && Number.isFinite(v) && v > 0 ? v : null;
+  };
+  const words = (key: string): string | null => {
+    const v = tags?.[key];
+    return typeof v === 'string' && v.replace(/\0/g, '').trim() !== '' ? v.replace(/\0/g, '').trim() : null;
+  };
+  const [shotWidthPx, shotHeightPx] = [positive('ExifImageWidth'), positive('ExifImageHeight')];
+  const notes: PictureNotes = {
+    widthPx: size?.widthPx ?? null,
+    heightPx: size?.heightPx ?? null,
+    shotWidthPx,
+    shotHeightPx,
+    focalMm: positive('FocalLength'),
+    focal35Mm: positive('FocalLengthIn35mmFormat'),
+    // 0xFFFFFFFF stands for infinity
+    focusM: (positive('SubjectDistance') ?? Infinity) < 10_000 ? positive('SubjectDistance') : null,
+    body: words('Model'),
+    lens: words('LensModel'),
+    digitalZoom: positive('DigitalZoomRatio'),
+    shotAt: time(words('DateTimeOriginal'), words('OffsetTimeOriginal')),
+  };
+  return Object.values(notes).every((v) => v === null) ? null : notes;
+}
+
+/** "2026:11:23 09:12:00" with its offset, or as the clock of this device would read it. */
+function time(text: string | null, offset: string | null): string | null {
+  const m = /^(\d{4}):(\d\d):(\d\d) (\d\d:\d\d:\d\d)/.exec(text ?? '');
+  if (!m) return null;
+  const at = new Date(`${m[1]}-${m[2]}-${m[3]}T${m[4]}${/^[+-]\d\d:\d\d$/.test(offset ?? '') ? offset : ''}`);
+  return Number.isNaN(at.getTime()) ? null : at.toISOString();
+}

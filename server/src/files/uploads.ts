@@ -1,0 +1,83 @@
+import { FileStore as PartsOnDisk } from '@tus/file-store';
+import { Server, type Upload } from '@tus/server';
+import { randomUUID } from 'node:crypto';
+import { mkdirSync } from 'node:fs';
+import { readdir, rm, stat } from 'node:fs/promises';
+import path from 'node:path';
+import type { Request as ExpressRequest, RequestHandler } from 'express';
+import type { UploadedFile } from '@mesure/contract';
+import { viewerOf } from '../http/guard';
+import { ApiProblem } from '../http/problem';
+
+/** An upload that nobody goes on with is thrown away after a week: a phone may be without a network for days. */
+const KEPT_MS = 7 * 24 * 3600 * 1000;
+
+interface Parts {
+  dir: string;
+  maxBytes: number;
+  /** checks the whole file, keeps it, and says what it is; the temporary one is gone afterwards */
+  accept(viewer: { productionId: string }, temporaryFile: string, claimed: { name: string; use: string; atS: number | null }): Promise<UploadedFile>;
+}
+
+/**
+ * Uploads that go on where they were cut off (tus 1.0, an open protocol). The identity of an upload begins with its production and its
+ * person, and nobody else can see it or go on with it. The last piece is answered with what the file is, or why it was not taken.
+ */
+export function resumableUploads({ dir, maxBytes, accept }: Parts): { handle: RequestHandler; sweep(): Promise<void> } {
+  mkdirSync(dir, { recursive: true });
+  const expressOf = (request: unknown) => (request as { runtime: { node: { req: ExpressRequest } } }).runtime.node.req;
+  const owner = (req: ExpressRequest) => `${viewerOf(req).productionId}_${viewerOf(req).userId}_`;
+  const parts = new PartsOnDisk({ directory: dir });
+  const server = new Server({
+    path: '/uploads',
+    datastore: parts,
+    maxSize: maxBytes,
+    disableTerminationForFinishedUploads: true,
+    allowedOrigins: [],
+    namingFunction: (request) => owner(expressOf(request)) + randomUUID(),
+    generateUrl: (request, { id }) => `${expressOf(request).baseUrl}/${id}`,
+    getFileIdFromRequest: (request) => /\/([0-9a-f_-]+)$/.exec(new URL(request.url).pathname)?.[1],
+    async onIncomingRequest(request, id) {
+      if (!id.startsWith(owner(expressOf(request)))) throw new ApiProblem('NOT_FOUND', 'There is no such upload.');
+    },
+    async onUploadFinish(request, upload) {
+      const temporary = path.join(dir, upload.id);
+      try {
+        const file = await accept(viewerOf(expressOf(request)), temporary, claims(upload));
+        return { status_code: 201, body: JSON.stringify(file), headers: { 'Content-Type': 'application/json' } };
+      } finally {
+        // the store would miss the bytes, which have moved on: both of its files go by name
+        await Promise.all([rm(temporary, { force: true }), rm(`${temporary}.json`, { force: true })]);
+      }
+    },
+    // thrown on, to the one place that turns an error into an answer; only the protocol's own answers are the package's
+    onResponseError(_request, error) {
+      const status = (error as { status_code?: number }).status_code;
+      if (status === undefined) throw error;
+      if (status === 413) throw new ApiProblem('TOO_LARGE', `The file is larger than the ${Math.floor(maxBytes / 1e6)} MB that are taken; nothing was kept.`);
+      if (status === 404 || status === 410) throw new ApiProblem('NOT_FOUND', 'There is no such upload; begin it again.');
+      return undefined;
+    },
+  });
+  return {
+    handle: async (req, res) => {
+      await server.handle(req, res);
+    },
+    async sweep() {
+      for (const name of await readdir(dir)) {
+        const file = path.join(dir, name);
+        if (Date.now() - (await stat(file)).mtimeMs > KEPT_MS) await rm(file, { force: true });
+      }
+    },
+  };
+}
+
+function claims(upload: Upload): { name: string; use: string; atS: number | null } {
+  const { name, use, atS } = upload.metadata ?? {};
+  const seconds = atS === undefined || atS === null ? null : Number(atS);
+  if (seconds !== null && !(seconds >= 0 && seconds < 86_400)) throw new ApiProblem('INVALID', 'atS must be a time in the clip in seconds', { fields: [{ field: 'atS', message: 'must be seconds' }] });
+  return { name: name ?? '', use: use ?? '', atS: seconds };
+}
+
+/** Size of a file on disk, bytes. */
+export const sizeOf = async (file: string): Promise<number> => (await stat(file)).size;

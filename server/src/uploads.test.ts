@@ -1,0 +1,116 @@
+import { renderChequer } from '@mesure/synthetic';
+import { execFileSync } from 'node:child_process';
+import { readdirSync, readFileSync } from 'node:fs';
+import path from 'node:path';
+import sharp from 'sharp';
+import { startTestServer, type Person, type TestServer } from './test-server';
+
+let server: TestServer, wrangler: Person, solver: Person;
+let picture: Buffer;
+const incoming = () => readdirSync(path.join(server.dir, 'incoming'));
+const meta = (values: Record<string, string>) =>
+  Object.entries(values)
+    .map(([key, value]) => `${key} ${Buffer.from(value).toString('base64')}`)
+    .join(',');
+
+beforeAll(async () => {
+  server = await startTestServer({ worker: false });
+  wrangler = await server.signIn('wrangler');
+  solver = await server.signIn('solver');
+  const fx = 600;
+  const p = renderChequer({ widthPx: 480, heightPx: 256, lens: { fxPx: fx, fyPx: fx, cx: 240, cy: 128, k1: -0.1, k2: 0, k3: 0, p1: 0, p2: 0 }, cellSlope: 30 / fx });
+  picture = await sharp(Buffer.from(p.gray), { raw: { width: 480, height: 256, channels: 1 } })
+    .png()
+    .toBuffer();
+});
+afterAll(() => server?.stop());
+
+const create = (who: Person, length: number, values: Record<string, string>) =>
+  who.agent.post(server.at('/files/uploads')).set({ 'x-csrf-token': who.csrf, 'tus-resumable': '1.0.0', 'upload-length': String(length), 'upload-metadata': meta(values) });
+const piece = (who: Person, address: string, offset: number, bytes: Buffer) =>
+  who.agent
+    .patch(address)
+    .set({ 'x-csrf-token': who.csrf, 'tus-resumable': '1.0.0', 'upload-offset': String(offset), 'content-type': 'application/offset+octet-stream' })
+    .send(bytes);
+const ask = (who: Person, address: string) => who.agent.head(address).set({ 'x-csrf-token': who.csrf, 'tus-resumable': '1.0.0' });
+
+test('a picture in pieces goes on where it was cut off, and the last piece is answered with what it is', async () => {
+  const made = await create(wrangler, picture.length, { name: 'grid 32 mm.png', use: 'plate' }).expect(201);
+  const address = made.headers.location as string;
+  expect(address).toMatch(/^\/api\/productions\/[0-9a-f-]+\/files\/uploads\//);
+  const half = picture.length >> 1;
+  await piece(wrangler, address, 0, picture.subarray(0, half)).expect(204);
+  // the phone comes back and asks how far it got; a piece at the wrong place is refused
+  expect((await ask(wrangler, address).expect(200)).headers['upload-offset']).toBe(String(half));
+  expect((await piece(wrangler, address, half + 5, picture.subarray(half + 5))).status).toBe(409);
+  const done = await piece(wrangler, address, half, picture.subarray(half)).expect(201);
+  expect(done.body).toMatchObject({ name: 'grid 32 mm.png', mime: 'image/png', widthPx: 480, heightPx: 256, sizeBytes: picture.length });
+  expect(await server.store.read(done.body.sha256)).toEqual(picture);
+  expect(incoming()).toEqual([]);
+});
+
+test('nobody else sees an upload or goes on with it', async () => {
+  const address = (await create(wrangler, picture.length, { name: 'a.png', use: 'plate' })).headers.location as string;
+  expect((await ask(solver, address)).status).toBe(404);
+  const r = await piece(solver, address, 0, picture);
+  expect([r.status, r.body.code]).toEqual([404, 'NOT_FOUND']);
+  // it is still the wrangler's
+  expect((await ask(wrangler, address).expect(200)).headers['upload-offset']).toBe('0');
+  await wrangler.agent.delete(address).set({ 'x-csrf-token': wrangler.csrf, 'tus-resumable': '1.0.0' }).expect(204);
+  expect(incoming()).toEqual([]);
+});
+
+test('a name cannot lead out of the folder', async () => {
+  for (const id of ['..%2f..%2fetc%2fpasswd', `${server.ids.p1}_${server.ids.wrangler}_..%2f..%2fx`]) {
+    expect((await ask(wrangler, server.at(`/files/uploads/${id}`))).status).toBe(404);
+  }
+});
+
+test('two gigabytes are refused before a byte is sent', async () => {
+  const r = await create(wrangler, 2 * 1024 ** 3, { name: 'big.mov', use: 'plate' });
+  expect(r.status).toBe(413);
+  expect(r.body).toMatchObject({ code: 'TOO_LARGE', detail: expect.stringContaining('20 MB') });
+  expect(incoming()).toEqual([]);
+});
+
+test('of a clip one frame is kept, as a picture with the time in its name', async () => {
+  const clip = path.join(server.dir, 'clip.mp4');
+  execFileSync('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', 'testsrc=s=320x180:r=25:d=2', '-c:v', 'mpeg4', '-y', clip]);
+  const bytes = readFileSync(clip);
+  const r = await server.give(wrangler, bytes, 'grid.mp4', 'plate', { atS: '1.2' }).expect(201);
+  expect(r.body).toMatchObject({ name: 'grid.mp4 1.20 s.png', mime: 'image/png', widthPx: 320, heightPx: 180 });
+  expect((await sharp(await server.store.read(r.body.sha256)).metadata()).format).toBe('png');
+  const late = await server.give(wrangler, bytes, 'grid.mp4', 'plate', { atS: '9' });
+  expect([late.status, late.body.detail]).toEqual([422, expect.stringContaining('there is no frame at 9.00 s')]);
+  const wrong = await server.give(wrangler, bytes, 'grid.mp4', 'plate', { atS: 'soon' });
+  expect([wrong.status, wrong.body.code]).toEqual([422, 'INVALID']);
+  expect(incoming()).toEqual([]);
+});
+
+test.each<[string, () => Buffer | Promise<Buffer>, RegExp]>([
+  ['a truncated picture header', () => picture.subarray(0, 20), /not a picture/],
+  [
+    'one pixel',
+    () =>
+      sharp({ create: { width: 1, height: 1, channels: 3, background: '#000' } })
+        .png()
+        .toBuffer(),
+    /1 × 1/,
+  ],
+  [
+    'printing colours',
+    () =>
+      sharp({ create: { width: 99, height: 99, channels: 3, background: '#888' } })
+        .toColourspace('cmyk')
+        .jpeg()
+        .toBuffer(),
+    /printing colours/,
+  ],
+  ['a clip that is none', () => Buffer.concat([Buffer.from([0, 0, 0, 20]), Buffer.from('ftypqt  0000')]), /cannot be read as a clip|without a picture/],
+])('%s is refused in words, and nothing is left behind', async (_name, bytes, message) => {
+  const r = await server.give(wrangler, await bytes(), 'f.png', 'plate');
+  const problem = r.body as { status: number; code: string; detail: string };
+  expect([r.status, problem.code]).toEqual([422, 'UNREADABLE_FILE']);
+  expect(problem.detail).toMatch(message);
+  expect(incoming()).toEqual([]);
+});
