@@ -1,5 +1,5 @@
-import { coefficientsOf, distortionFrom, renormalise, type Distortion, type GridReport, type MeasuredChart, type SolveSetup } from '@mesure/core';
-import type { AdapterBody, BodyBody, LensBody, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
+import { coefficientsOf, CoreError, distortionFrom, fitEdges, renormalise, type Distortion, type GridDistortion, type GridReport, type MeasuredChart, type SolveSetup } from '@mesure/core';
+import type { AdapterBody, BodyBody, EdgesBody, LensBody, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 
 type Lookup = <K extends keyof import('./records').RecordBodies>(kind: K, id: string) => StoredRecord<K> | undefined;
 
@@ -42,6 +42,26 @@ const coefficients = (d: Distortion): Distortion => distortionFrom(d.model, coef
 /** A tape states a tolerance; it is two sigma. */
 const sigmaOf = (toleranceM: number): number => toleranceM / 2;
 
+/** The distortion that the marked edges of the picture nearest in focal length show, when they show one. */
+function fromEdges(pictures: readonly EdgesBody[], mounted: MountedPackage, focalMm: number): GridDistortion | null {
+  const nearest = [...pictures].sort((a, b) => Math.abs(a.focalMm - focalMm) - Math.abs(b.focalMm - focalMm));
+  for (const e of nearest) {
+    try {
+      const setup = { ...opticsOf(mounted, e.focalMm), image: { width: e.widthPx, height: e.heightPx } };
+      const report = fitEdges(
+        e.marks.map((m) => ({ edge: String(m.edge), x: m.x, y: m.y })),
+        setup,
+        e.model,
+      );
+      // a picture of another size than the mode's cannot be laid over it
+      if (report.status === 'usable' && e.widthPx === mounted.mode.widthPx && e.heightPx === mounted.mode.heightPx) return report.distortion;
+    } catch (error) {
+      if (!(error instanceof CoreError)) throw error;
+    }
+  }
+  return null;
+}
+
 /** Where the entrance pupil lies before the sensor mark when nobody knows: a middling lens, and how far off that may be. */
 const UNKNOWN_PUPIL = { mm: 80, sigmaMm: 40 };
 const PUPIL_SIGMA_MM = { stated: 10, measured: 2 };
@@ -64,7 +84,8 @@ export const pupilHeightM = (take: TakeBody): number | null => (take.height ? ta
 /**
  * The setup of a test solve from what was recorded. The distortion is that of the plate of the same lens nearest in focal length, since
  * its coefficients belong to that picture. A plate's coefficients are normalised with the effective focal length recorded for it;
- * they are carried over to the take's by the ratio of the two, which leaves the map of the picture as it was measured.
+ * they are carried over to the take's by the ratio of the two, which leaves the map of the picture as it was measured. Without a plate the
+ * straight edges marked in a picture of that lens stand in.
  */
 export function recordedSetup(input: {
   mounted: MountedPackage;
@@ -72,6 +93,8 @@ export function recordedSetup(input: {
   setup: SetupBody;
   ties: readonly TieBody[];
   plates: readonly { plate: PlateBody; report: GridReport }[];
+  /** where there is no plate: pictures with marked edges */
+  edges?: readonly EdgesBody[];
   focalMode: 'held' | 'guided' | 'free';
 }): SolveSetup {
   const { mounted, take, setup } = input;
@@ -79,7 +102,7 @@ export function recordedSetup(input: {
   const usable = input.plates.filter((p) => p.report.distortion && p.report.status === 'usable');
   const nearest = [...usable].sort((a, b) => Math.abs(a.plate.focalMm - take.focalMm) - Math.abs(b.plate.focalMm - take.focalMm))[0];
   const effectiveMm = take.focalMm * (mounted.adapter?.factor ?? 1);
-  const d = nearest?.report.distortion;
+  const d = nearest?.report.distortion ?? fromEdges(input.edges ?? [], mounted, take.focalMm);
   const ratio = d ? effectiveMm / d.focalMm : 1;
   const height = pupilHeightM(take);
   return {

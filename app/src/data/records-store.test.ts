@@ -78,6 +78,23 @@ test('without a network it waits on disk, survives a reload, and goes exactly on
   expect(server.records.get('a')).toMatchObject({ version: 2, body: { name: 'Galley', marks: ['K1'] } });
 });
 
+test('changes made while answers come in are all kept, in order, without a conflict', async () => {
+  const server = fakeServer();
+  const { store } = device(server);
+  await store.getState().open();
+  await store.getState().write('set', 'a', set('Galley'), 'kept');
+  // a finger that sets marks faster than the line answers
+  for (let i = 0; i < 25; i += 1) {
+    void store.getState().write('set', 'a', (now) => ({ ...now, marks: [...now.marks, `K${i}`] }), 'mark');
+    await new Promise((r) => setTimeout(r, i % 4));
+  }
+  await store.getState().write('set', 'a', (now) => ({ ...now, name: 'Jetty' }), 'name');
+  await store.getState().send();
+  expect(store.getState().outbox).toEqual([]);
+  expect(server.records.get('a')).toMatchObject({ version: 27, body: { name: 'Jetty', marks: Array.from({ length: 25 }, (_, i) => `K${i}`) } });
+  expect(store.getState().records.a.version).toBe(27);
+});
+
 test('two fields left at the same moment do not overwrite each other', async () => {
   const server = fakeServer();
   const { store } = device(server);

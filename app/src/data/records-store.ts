@@ -54,17 +54,29 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
     const put = (record: StoredRecord) => set((s) => ({ records: { ...s.records, [record.id]: record } }));
     const pendingOf = (id: string) => get().outbox.filter((w) => w.recordId === id);
 
+    /**
+     * One after the other: two fields left at the same moment must not overwrite each other, and an answer of the server's must not lay its
+     * older version over a change that is being kept.
+     */
+    function inTurn(work: () => Promise<void>): Promise<void> {
+      const done = turn.then(work);
+      turn = done.catch(() => undefined);
+      return done;
+    }
+
     async function sendAll(): Promise<void> {
       for (;;) {
         const next = get().outbox.find((w) => w.state === 'waiting' && !get().outbox.some((o) => o.recordId === w.recordId && o.state !== 'waiting' && o.seq! < w.seq!));
         if (!next) return;
         try {
           const { record } = await api.write(productionId, next.kind, next.recordId, next.write);
-          const later = get().outbox.some((w) => w.recordId === next.recordId && w.seq !== next.seq);
-          await local.settle(next.seq!, later ? null : record);
-          set((s) => ({ outbox: s.outbox.filter((w) => w.seq !== next.seq), reachable: true }));
-          // the answer says what was sent: the body stays the same object, so that a form that is being edited does not start over
-          if (!later) put({ ...record, body: get().records[record.id]?.body ?? record.body });
+          await inTurn(async () => {
+            const later = get().outbox.some((w) => w.recordId === next.recordId && w.seq !== next.seq);
+            await local.settle(next.seq!, later ? null : record);
+            set((s) => ({ outbox: s.outbox.filter((w) => w.seq !== next.seq), reachable: true }));
+            // the answer says what was sent: the body stays the same object, so that a form that is being edited does not start over
+            if (!later) put({ ...record, body: get().records[record.id]?.body ?? record.body });
+          });
         } catch (error) {
           if (error instanceof ApiError && error.problem.code === 'NOT_SIGNED_IN') {
             set({ signInNeeded: true });
@@ -134,10 +146,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       },
 
       write(kind, id, change, label, deleted = false) {
-        // one after the other: two fields left at the same moment must not overwrite each other
-        const kept = turn.then(() => keep(kind, id, change, label, deleted));
-        turn = kept.catch(() => undefined);
-        return kept;
+        return inTurn(() => keep(kind, id, change, label, deleted));
       },
 
       async undo() {

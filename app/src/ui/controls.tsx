@@ -195,7 +195,26 @@ export function Choice<V extends string | null>({
   );
 }
 
-export function Stepper({ label, value, onChange, step = 1, min, max, unit }: { label: string; value: number; onChange: (v: number) => void; step?: number; min: number; max: number; unit?: string }) {
+export function Stepper({
+  label,
+  value,
+  onChange,
+  step = 1,
+  fineStep,
+  min,
+  max,
+  unit,
+}: {
+  label: string;
+  value: number;
+  onChange: (v: number) => void;
+  step?: number;
+  /** a second, smaller step beside the first */
+  fineStep?: number;
+  min: number;
+  max: number;
+  unit?: string;
+}) {
   const p = usePalette();
   const move = (d: number) => onChange(Math.min(max, Math.max(min, Number((value + d).toFixed(4)))));
   return (
@@ -204,9 +223,11 @@ export function Stepper({ label, value, onChange, step = 1, min, max, unit }: { 
         {label}
       </Words>
       <View style={{ flexDirection: 'row', alignItems: 'center', gap: SPACE.s }}>
-        <IconAction icon="remove" label={`${label}: less`} onPress={() => move(-step)} disabled={value <= min} />
+        <IconAction icon={fineStep ? 'keyboard-double-arrow-left' : 'remove'} label={`${label}: less`} onPress={() => move(-step)} disabled={value <= min} />
+        {fineStep ? <IconAction icon="remove" label={`${label}: a little less`} onPress={() => move(-fineStep)} disabled={value <= min} /> : null}
         <Words look="figure" style={{ minWidth: 84, textAlign: 'center' }} accessibilityLabel={`${label} ${value} ${unit ?? ''}`}>{`${value}${unit ? ` ${unit}` : ''}`}</Words>
-        <IconAction icon="add" label={`${label}: more`} onPress={() => move(step)} disabled={value >= max} />
+        {fineStep ? <IconAction icon="add" label={`${label}: a little more`} onPress={() => move(fineStep)} disabled={value >= max} /> : null}
+        <IconAction icon={fineStep ? 'keyboard-double-arrow-right' : 'add'} label={`${label}: more`} onPress={() => move(step)} disabled={value >= max} />
       </View>
       <View style={{ height: 1, backgroundColor: p.line, marginTop: SPACE.xs }} />
     </View>

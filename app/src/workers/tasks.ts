@@ -4,25 +4,31 @@ import {
   gridReport,
   pictureGeometry,
   quickLook,
+  resample,
   selectModel,
   toObservations,
+  undistortMap,
   withoutDropped,
   type ChartKind,
   type DistortionModel,
   type EdgePoint,
   type EdgeReport,
+  type FrameLens,
   type GrayImage,
   type GridReport,
   type OpticsInput,
+  type Overscan,
   type PlateLattice,
   type QuickLook,
+  type Raster,
 } from '@mesure/core';
 
 /** What a worker is asked, and what it answers. All plain data. */
 export type Task =
   | { kind: 'quick look'; image: GrayImage; chart: ChartKind }
   | { kind: 'refit'; corners: CornerRow[]; lattice: Omit<PlateLattice, 'nodes'>; dropped: { x: number; y: number }[]; setup: OpticsInput; file: string; model: DistortionModel | 'auto' }
-  | { kind: 'edges'; points: EdgePoint[]; setup: OpticsInput; model: DistortionModel };
+  | { kind: 'edges'; points: EdgePoint[]; setup: OpticsInput; model: DistortionModel }
+  | { kind: 'undistort'; picture: Raster<Uint8ClampedArray>; lens: FrameLens; overscan: Overscan };
 
 export interface Refit {
   report: GridReport;
@@ -32,6 +38,7 @@ export interface Answers {
   'quick look': QuickLook;
   refit: Refit;
   edges: EdgeReport;
+  undistort: Raster<Uint8ClampedArray>;
 }
 
 /** The same core functions as on the server and on the command line. */
@@ -39,6 +46,7 @@ export function perform<K extends Task['kind']>(task: Extract<Task, { kind: K }>
 export function perform(task: Task): Answers[Task['kind']] {
   if (task.kind === 'quick look') return quickLook(task.image, task.chart);
   if (task.kind === 'edges') return fitEdges(task.points, task.setup, task.model);
+  if (task.kind === 'undistort') return resample(task.picture, undistortMap(task.lens, task.overscan));
   return refit(task);
 }
 

@@ -1,5 +1,6 @@
 import {
   detectChart,
+  frameLens,
   DISTORTION_MODELS,
   gridReport,
   parseLength,
@@ -9,7 +10,7 @@ import {
   undistortMap,
   wholeOverscan,
   type DistortionModel,
-  type GridDistortion,
+  type FrameLens,
   type Overscan,
   type PlateLattice,
 } from '@mesure/core';
@@ -73,16 +74,15 @@ export const grid: Command = {
     const measured = values.distance === undefined ? undefined : { cellM, distanceM: parseLength(values.distance, undefined, '--distance').valueM, sigmaDistanceM: TAPE_SIGMA_M };
     const result = gridReport(lattices, positionals, setup, { model, measured });
     if (values.corners !== undefined) writeText(values.corners, writeCornersCsv(lattices.map((l, i) => ({ plate: positionals[i], nodes: l.nodes }))));
-    const maps = values.map === undefined || !result.distortion || !result.overscan ? null : await writeMaps(values.map, result.distortion, result.overscan, frame);
+    const maps = values.map === undefined || !result.distortion || !result.overscan ? null : await writeMaps(values.map, frameLens(result.distortion, setup), result.overscan);
     writeJson({ ...result, cellM, ...(maps ? { maps } : {}) });
     return result.status === 'usable' ? 0 : 1;
   },
 };
 
 /** Both ST maps of a lens; what they are and how exactly they lead back goes into the result. */
-async function writeMaps(file: string, distortion: GridDistortion, overscan: Overscan, frame: { widthPx: number; heightPx: number; fxPx: number; fyPx: number }) {
+async function writeMaps(file: string, lens: FrameLens, overscan: Overscan) {
   const { writeStMapExr, writeStMapTiff } = await import('@mesure/formats/st-map');
-  const lens = { ...frame, fxPx: frame.fxPx * distortion.aspect, center: distortion.center, distortion };
   const back = file.replace(/(\.\w+)$/, '.redistort$1');
   const undistort = undistortMap(lens, overscan);
   const redistort = redistortMap(lens, overscan);

@@ -84,6 +84,13 @@ test('edges through the middle tell nothing, and that is said', () => {
   expect(r.warnings.join(' ')).toMatch(/reach only \d+ % of the way to the corner/);
 });
 
+test('edges that are not straight are not taken for a lens', () => {
+  const round = marks(lens({ k1: -0.1 }), ROOM).map((p, i) => ({ ...p, y: p.y + (i % 2 === 0 ? 14 : -14) }));
+  const r = fitEdges(round, SETUP);
+  expect(r).toMatchObject({ status: 'unusable', reason: 'crooked' });
+  expect(r.sentence).toMatch(/^Look at the marks again: they lie \d+\.\d px off/);
+});
+
 test('too little is refused with what is needed', () => {
   const all = marks(lens({ k1: -0.1 }), ROOM);
   expect(() =>

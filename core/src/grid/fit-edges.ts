@@ -14,7 +14,7 @@ export interface EdgePoint {
 
 export interface EdgeReport {
   status: 'usable' | 'unusable';
-  reason: 'not-determined' | 'folds-over' | null;
+  reason: 'crooked' | 'not-determined' | 'folds-over' | null;
   sentence: string;
   distortion: GridDistortion;
   rmsPx: number;
@@ -31,6 +31,9 @@ const CANDIDATES: Record<DistortionModel, LensTerm[][]> = { radial: [[], ['k2'],
 /** A mark by a careful finger under a loupe; a finer scatter than this is luck. */
 const MARK_FLOOR_PX = 0.05;
 const DROP_SIGMAS = 4;
+/** No hand marks worse than this, and no model that a lens follows leaves more. */
+const CROOKED_PX = 3;
+const CROOKED_SHARE = 0.001;
 /** Edges that reach less far out leave the border, where the distortion is, to extrapolation. */
 const FAR_SHARE = 0.7;
 
@@ -242,17 +245,20 @@ function report(fit: EdgeFit, points: readonly EdgePoint[], edgeOf: Int32Array, 
   if (!determined)
     warnings.push(`${first} is ${value.toFixed(4)} ± ${fit.sigma[0].toFixed(4)}: these edges do not tell it from none. Edges through the middle of the picture stay straight whatever the lens.`);
   warnings.push('Straight edges tell the distortion only: not focal length, squeeze or tilt.');
-  const status = effect.valid && determined ? 'usable' : 'unusable';
+  const crooked = fit.rmsPx > Math.max(CROOKED_PX, CROOKED_SHARE * frame.widthPx);
+  const status = effect.valid && determined && !crooked ? 'usable' : 'unusable';
   const rms = fit.rmsPx.toFixed(2);
   const sigma = sigmaByName(Object.fromEntries(fit.unknowns.map((name, i) => [name, fit.sigma[i]])));
   return {
     status,
-    reason: status === 'usable' ? null : effect.valid ? 'not-determined' : 'folds-over',
+    reason: status === 'usable' ? null : !effect.valid ? 'folds-over' : crooked ? 'crooked' : 'not-determined',
     sentence: !effect.valid
       ? `Mark more edges: the fit (${rms} px) folds over inside the frame.`
-      : !determined
-        ? `Mark other edges: these ${names.length} do not show the distortion.`
-        : `Good as a start: ${names.length} edges straight to ${rms} px.`,
+      : crooked
+        ? `Look at the marks again: they lie ${fit.rmsPx.toFixed(1)} px off any straight edges. One may be on the wrong edge, or an edge is not straight.`
+        : !determined
+          ? `Mark other edges: these ${names.length} do not show the distortion.`
+          : `Good as a start: ${names.length} edges straight to ${rms} px.`,
     distortion: { ...fit.distortion, center: fit.center, aspect: 1, focalMm, sigma, terms: fit.unknowns },
     rmsPx: fit.rmsPx,
     maxPx: fit.maxPx,

@@ -1,4 +1,4 @@
-import { COEFFICIENTS, coefficientsOf, frameEffect, type Distortion, type DistortionModel, type FrameEffect } from '../distortion';
+import { COEFFICIENTS, coefficientsOf, frameEffect, type Distortion, type DistortionModel, type FrameEffect, type FrameLens } from '../distortion';
 import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput } from '../optics';
 import { radToDeg } from '../units';
@@ -62,6 +62,12 @@ export interface GridReport {
   cornerDisplacementPct: number | null;
   overscan: FrameEffect['overscan'] | null;
   warnings: string[];
+}
+
+/** The lens that a report describes, over its frame: what maps and undistorted pictures are made of. */
+export function frameLens(d: Pick<GridDistortion, 'center' | 'aspect'> & Distortion, setup: OpticsInput): FrameLens {
+  const g = pictureGeometry(setup);
+  return { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX * d.aspect, fyPx: g.effectiveFocalMm * g.pxPerMmY, center: d.center, distortion: d };
 }
 
 /** A chart of known cells at a known distance tells the focal length. Distances from the entrance pupil along the view. */

@@ -3,3 +3,4 @@ export { pictureGeometry, type PictureGeometry } from './picture-geometry';
 export { depthOfField, subjectScale, compareFrames, type DepthOfField, type SubjectScale, type FrameComparison } from './bench';
 export { modeRemarks, type FieldRemark, type ModeGeometry } from './mode-remarks';
 export { pictureRemarks, type PictureNotes, type PictureRemark, type RecordedPicture } from './picture-remarks';
+export { squeezeFromShape } from './line-up';

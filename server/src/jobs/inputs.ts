@@ -59,10 +59,13 @@ export async function buildInput(db: Database, productionId: string, kind: 'grid
     productionId,
     all('plate').filter((p) => p.body.lensId === m.pack.lensId),
   );
+  const edges = all('edges')
+    .map((e) => e.body)
+    .filter((e) => e.lensId === m.pack.lensId);
   const ties = all('tie')
     .map((t) => t.body as TieBody)
     .filter((t) => t.setId === setup.setId);
-  return { kind, file: take.tracks, trim: choice.trim ?? false, setup: recordedSetup({ mounted: m, take, setup, ties, plates, focalMode: choice.focalMode ?? 'free' }) };
+  return { kind, file: take.tracks, trim: choice.trim ?? false, setup: recordedSetup({ mounted: m, take, setup, ties, plates, edges, focalMode: choice.focalMode ?? 'free' }) };
 }
 
 /** The newest finished analysis of each plate. */

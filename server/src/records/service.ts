@@ -61,6 +61,7 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
 const REFERENCES: Partial<Record<RecordKind, Record<string, RecordKind>>> = {
   package: { bodyId: 'body', lensId: 'lens', adapterId: 'adapter' },
   plate: { lensId: 'lens', packageId: 'package' },
+  edges: { lensId: 'lens', packageId: 'package' },
   setup: { dayId: 'day', setId: 'set' },
   take: { setupId: 'setup', packageId: 'package' },
   tie: { setId: 'set' },

@@ -1,8 +1,8 @@
-import type { Analysis, StoredRecord } from '@mesure/contract';
+import type { Analysis, EdgesBody, StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useAnalysesState, useFind, useMayWrite, usePicturesState, type PictureOnTheWay } from '../../data';
+import { newId, useAll, useAnalysesState, useFind, useMayWrite, usePicturesState, type PictureOnTheWay } from '../../data';
 import { Action, Progress, Row, Section } from '../../ui/controls';
 import { fixed, focal, percent } from '../../ui/format';
 import { pickFiles } from '../../ui/pick-file';
@@ -29,7 +29,8 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
     .filter((q) => q.body.lensId === record.body.lensId)
     .sort((a, b) => (a.body.shotAt < b.body.shotAt ? 1 : -1));
   const bySubject = useAnalysesState((s) => s.bySubject);
-  const waiting = usePicturesState((s) => s.pictures).filter((q) => (q.body as { lensId?: string }).lensId === record.body.lensId);
+  const onTheWay = usePicturesState((s) => s.pictures).filter((q) => (q.body as { lensId?: string }).lensId === record.body.lensId);
+  const waiting = onTheWay.filter((q) => q.kind === 'plate');
   const mayWrite = useMayWrite();
   const [files, setFiles] = useState<File[]>([]);
   return (
@@ -56,8 +57,61 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
           <Action title="Add grid plates" icon="add-a-photo" testID="add-plate" onPress={() => void pickFiles(PLATE_FILES).then(setFiles)} />
         </View>
       ) : null}
+      <EdgePictures record={record} onTheWay={onTheWay.filter((q) => q.kind === 'edges')} />
       {files.length > 0 ? <NewPlates files={files} record={record} last={plates[0]?.body} onClose={() => setFiles([])} /> : null}
     </Section>
+  );
+}
+
+/** Where no grid was shot: pictures with edges that are straight in reality. */
+function EdgePictures({ record, onTheWay }: { record: StoredRecord<'package'>; onTheWay: PictureOnTheWay[] }) {
+  const router = useRouter();
+  const mayWrite = useMayWrite();
+  const add = usePicturesState((s) => s.add);
+  const pictures = useAll('edges').filter((q) => q.body.lensId === record.body.lensId);
+  async function choose() {
+    for (const file of await pickFiles(PLATE_FILES, false)) {
+      const body: Omit<EdgesBody, 'picture' | 'widthPx' | 'heightPx'> = {
+        lensId: record.body.lensId,
+        packageId: record.id,
+        focalMm: record.body.focalMm,
+        focusM: null,
+        model: 'radial',
+        marks: [],
+        lineUp: null,
+        shotAt: new Date(file.lastModified || Date.now()).toISOString(),
+      };
+      await add({ id: newId(), kind: 'edges', name: file.name, atS: null, body, addedAt: new Date().toISOString() }, await file.arrayBuffer());
+    }
+  }
+  return (
+    <View style={{ marginTop: SPACE.l }}>
+      <Words look="label" dim>
+        Without a grid: edges that are straight in reality, or a circle for the squeeze
+      </Words>
+      {onTheWay.map((q) => (
+        <OnTheWay key={q.id} picture={q} />
+      ))}
+      <View style={{ marginHorizontal: -SPACE.m }}>
+        {pictures.map((q) => {
+          const edges = new Set(q.body.marks.map((m) => m.edge)).size;
+          return (
+            <Row
+              key={q.id}
+              testID={`edges-${q.body.picture.name}`}
+              title={`${focal(q.body.focalMm)} mm · ${q.body.picture.name}`}
+              detail={`${edges} edge${edges === 1 ? '' : 's'} marked${q.body.lineUp ? `, ${q.body.lineUp.shape} lined up` : ''}`}
+              onPress={() => router.push(`/kit/edges/${q.id}`)}
+            />
+          );
+        })}
+      </View>
+      {mayWrite ? (
+        <View style={{ marginTop: SPACE.s }}>
+          <Action title="Mark edges in a picture" icon="timeline" testID="add-edges" onPress={() => void choose()} />
+        </View>
+      ) : null}
+    </View>
   );
 }
 

@@ -1,4 +1,5 @@
-import type { GridReport } from '@mesure/core';
+import { mountPackage, opticsOf } from '@mesure/contract';
+import { frameLens, type GridReport } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { Image, View } from 'react-native';
@@ -9,8 +10,8 @@ import { Empty, Failing, Loading } from '../../ui/states';
 import { Fact, Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
-import { mountPackage } from '@mesure/contract';
 import { remarksOf, notesWords } from './picture-words';
+import { BeforeAfter } from './before-after';
 import { PlateCorrections } from './plate-corrections';
 import { PlateDrawing } from './plate-drawing';
 
@@ -121,9 +122,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
               <Fact label="Measured focal length" value={`${fixed(r.focalFromDistance.mm, 2)} ± ${fixed(r.focalFromDistance.sigmaMm, 2)}`} unit="mm" testID="measured-focal" />
             ) : null}
           </View>
-          <Section title="Overscan">
-            <Words>{`The undistorted picture is ${fixed(r.overscan.width, 0)} × ${fixed(r.overscan.height, 0)} px: ${fixed(r.overscan.left, 0)} px beyond the left, ${fixed(r.overscan.right, 0)} right, ${fixed(r.overscan.top, 0)} top, ${fixed(r.overscan.bottom, 0)} bottom.`}</Words>
-          </Section>
+          {mounted ? <BeforeAfter pictureUrl={picture} lens={frameLens(r.distortion, opticsOf(mounted, plate.body.focalMm))} overscan={r.overscan} /> : null}
           {r.candidates.length > 1 ? <ModelTable report={r} /> : null}
           <Section title={`Coefficients, ${r.distortion.model}`}>
             {r.fitted.map(({ name, value, sigma }) => {

@@ -1,0 +1,7 @@
+import { useLocalSearchParams } from 'expo-router';
+import { EdgesScreen } from '../../../features/kit/edges-screen';
+
+export default function KitEdgesScreen() {
+  const { edgesId } = useLocalSearchParams<{ edgesId: string }>();
+  return <EdgesScreen edgesId={edgesId} />;
+}
