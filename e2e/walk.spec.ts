@@ -56,13 +56,13 @@ test('kit: a body is entered by its pitch, mounted, and everything is taken back
   await page.getByRole('button', { name: 'Back to the kit' }).click();
   await page.getByTestId('package-B').click();
   await page.getByTestId('copy-package').click();
-  await expect(page.getByRole('heading', { name: 'C-cam' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'D-cam' })).toBeVisible();
   await page.getByRole('radio', { name: 'Test body' }).click();
   await page.getByTestId('save-package').click();
   await expect(page.getByTestId('bench-field')).toContainText('3.00 ×'); // 25 mm wide, f 25 mm, at 3 m
   await audit(page, 'optics bench');
   await page.getByTestId('remove-package').click();
-  await expect(page.getByTestId('package-C')).toHaveCount(0);
+  await expect(page.getByTestId('package-D')).toHaveCount(0);
   await page.getByTestId('part-Test body').click();
   await page.getByTestId('remove-part').click();
   await expect(page.getByTestId('part-Test body')).toHaveCount(0);

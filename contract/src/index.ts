@@ -2,3 +2,4 @@ export * from './records';
 export * from './schemas';
 export * from './wire';
 export * from './recorded-setup';
+export * from './lens-book';

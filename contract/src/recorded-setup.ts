@@ -1,4 +1,19 @@
-import { coefficientsOf, CoreError, distortionFrom, fitEdges, renormalise, type Distortion, type GridDistortion, type GridReport, type MeasuredChart, type SolveSetup } from '@mesure/core';
+import {
+  coefficientsOf,
+  CoreError,
+  distortionFrom,
+  fitEdges,
+  lensAt,
+  openBook,
+  renormalise,
+  type BookEstimate,
+  type BookPlate,
+  type Distortion,
+  type GridDistortion,
+  type GridReport,
+  type MeasuredChart,
+  type SolveSetup,
+} from '@mesure/core';
 import type { AdapterBody, BodyBody, EdgesBody, LensBody, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 
 type Lookup = <K extends keyof import('./records').RecordBodies>(kind: K, id: string) => StoredRecord<K> | undefined;
@@ -40,7 +55,17 @@ export function opticsOf(m: MountedPackage, focalMm: number): SolveSetup {
 const coefficients = (d: Distortion): Distortion => distortionFrom(d.model, coefficientsOf(d));
 
 /** A tape states a tolerance; it is two sigma. */
-const sigmaOf = (toleranceM: number): number => toleranceM / 2;
+export const sigmaOf = (toleranceM: number): number => toleranceM / 2;
+
+/** As near to a plate as a barrel can be set: the plate itself is better than anything between plates. */
+const AT_PLATE = 0.01;
+
+/** What the lens book says at the take's setting; null where a plate stands there, or where the book would run on beyond its data. */
+function fromBook(plates: readonly BookPlate[], setup: SolveSetup, take: TakeBody): BookEstimate['distortion'] | null {
+  if (plates.length < 2 || plates.some((p) => Math.abs(p.focalMm / take.focalMm - 1) < AT_PLATE && (p.focusM === null || take.focusM === null || p.focusM === take.focusM))) return null;
+  const estimate = lensAt(openBook(plates, setup), { focalMm: take.focalMm, focusM: take.focusM });
+  return estimate.where === 'between' && estimate.valid ? estimate.distortion : null;
+}
 
 /** The distortion that the marked edges of the picture nearest in focal length show, when they show one. */
 function fromEdges(pictures: readonly EdgesBody[], mounted: MountedPackage, focalMm: number): GridDistortion | null {
@@ -82,8 +107,8 @@ export function measuredChart(plate: PlateBody, lens: LensBody): MeasuredChart |
 export const pupilHeightM = (take: TakeBody): number | null => (take.height ? take.height.valueM + take.height.offsetM : null);
 
 /**
- * The setup of a test solve from what was recorded. The distortion is that of the plate of the same lens nearest in focal length, since
- * its coefficients belong to that picture. A plate's coefficients are normalised with the effective focal length recorded for it;
+ * The setup of a test solve from what was recorded. The distortion is that of the plate of the same lens nearest in focal length, or what
+ * the lens book says between its plates. A plate's coefficients are normalised with the effective focal length recorded for it;
  * they are carried over to the take's by the ratio of the two, which leaves the map of the picture as it was measured. Without a plate the
  * straight edges marked in a picture of that lens stand in.
  */
@@ -93,6 +118,8 @@ export function recordedSetup(input: {
   setup: SetupBody;
   ties: readonly TieBody[];
   plates: readonly { plate: PlateBody; report: GridReport }[];
+  /** the same plates as a lens book: what it says between them goes before the nearest one */
+  book?: readonly BookPlate[];
   /** where there is no plate: pictures with marked edges */
   edges?: readonly EdgesBody[];
   focalMode: 'held' | 'guided' | 'free';
@@ -102,7 +129,7 @@ export function recordedSetup(input: {
   const usable = input.plates.filter((p) => p.report.distortion && p.report.status === 'usable');
   const nearest = [...usable].sort((a, b) => Math.abs(a.plate.focalMm - take.focalMm) - Math.abs(b.plate.focalMm - take.focalMm))[0];
   const effectiveMm = take.focalMm * (mounted.adapter?.factor ?? 1);
-  const d = nearest?.report.distortion ?? fromEdges(input.edges ?? [], mounted, take.focalMm);
+  const d = fromBook(input.book ?? [], base, take) ?? nearest?.report.distortion ?? fromEdges(input.edges ?? [], mounted, take.focalMm);
   const ratio = d ? effectiveMm / d.focalMm : 1;
   const height = pupilHeightM(take);
   return {

@@ -7,3 +7,4 @@ export * from './grid';
 export * from './solve';
 export * from './anchor';
 export * from './reconcile';
+export * from './lensbook';

@@ -8,6 +8,7 @@ import { MessageChannel } from 'node:worker_threads';
 import { idOf } from './ids';
 import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
 import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario } from './scenario';
+import { ZOOM_PLATES, zoomPlate } from './zoom';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
 
 /** Migrates, and loads the demo day where the database holds none. What people entered before is never touched. */
@@ -52,6 +53,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   const ids = {
     plate32: await keep('A_orrinel32_grid.jpg', await orrinel32Plate(), 'image/jpeg', [4096, 2160]),
     plate25: await keep('B_orrinel25_grid.jpg', await orrinel25Plate(), 'image/jpeg', [3840, 2160]),
+    zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, await zoomPlate(i), 'image/jpeg', [1920, 1080]))),
     tracksGalley: await keep('41A_t2_tracks.csv', galley, 'text/csv', null),
     tracksJetty: await keep('42B_t2_tracks.csv', Buffer.from(tracksCsv(jettyCrane().shot)), 'text/csv', null),
     tracksPassage: await keep('47_t1_tracks.csv', Buffer.from(tracksCsv(passagePan().shot)), 'text/csv', null),
@@ -72,11 +74,10 @@ async function load(database: Database, files: FileStore): Promise<void> {
   await writeFile(path.join(samples, 'no-chart.jpg'), await noChart());
   await writeFile(path.join(samples, 'tracks-galley.csv'), galley);
   say('Computing what the day already holds …');
-  for (const [kind, subject] of [
-    ['grid', 'plate 32'],
-    ['grid', 'plate 25'],
-    ['solve', 'take 42B 2'],
-  ] as const) {
+  for (const [kind, subject] of [['grid', 'plate 32'], ['grid', 'plate 25'], ...ZOOM_PLATES.map((_, i): ['grid', string] => ['grid', `plate zoom ${i}`]), ['solve', 'take 42B 2']] as [
+    'grid' | 'solve',
+    string,
+  ][]) {
     const input = await buildInput(database, PRODUCTION.id, kind, idOf(subject), {});
     const { port1, port2 } = new MessageChannel();
     const answer = await compute({ input, bytes: await files.read(input.file.sha256), port: port2 });

@@ -5,7 +5,7 @@ import { OTHER_PRODUCTION, PEOPLE, PRODUCTION, scenario } from './scenario';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
 
 const sha = (digit: string) => digit.repeat(64);
-const seeds = scenario({ tracksGalley: sha('a'), tracksJetty: sha('b'), tracksPassage: sha('c'), plate32: sha('d'), plate25: sha('e') });
+const seeds = scenario({ tracksGalley: sha('a'), tracksJetty: sha('b'), tracksPassage: sha('c'), plate32: sha('d'), plate25: sha('e'), zoom: ['1', '2', '3', '4', '5'].map(sha) });
 const of = <K extends RecordKind>(kind: K) => seeds.filter((s) => s.kind === kind) as unknown as { id: string; body: RecordBodies[K] }[];
 const find = ((kind: RecordKind, id: string) => {
   const s = seeds.find((q) => q.kind === kind && q.id === id);

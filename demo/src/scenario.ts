@@ -3,6 +3,7 @@ import { formatLength, parseLength, type LengthUnit } from '@mesure/core';
 import { idOf } from './ids';
 import { SETS, type DemoSet } from './sets';
 import { markOf, MODES } from './shots';
+import { ZOOM_CELL_M, ZOOM_PLATES } from './zoom';
 
 export const PRODUCTION = { id: idOf('production'), name: 'The Salt Ferry' };
 export const OTHER_PRODUCTION = { id: idOf('other production'), name: 'Paper Lighthouse' };
@@ -20,6 +21,7 @@ export interface DemoFiles {
   tracksPassage: string;
   plate32: string;
   plate25: string;
+  zoom: string[];
 }
 export interface Seed<K extends RecordKind = RecordKind> {
   kind: K;
@@ -71,20 +73,30 @@ export function scenario(files: DemoFiles): Seed[] {
   });
   const pellon = put('body', 'body pellon', {
     name: 'Pellon Dash',
-    modes: [
-      mode('mode pellon uhd', 'UHD full width', MODES.pellonUhd),
-      { ...mode('mode pellon hd', 'HD 60 windowed', MODES.pellonUhd, 60), widthPx: 1920, heightPx: 1080, sensorWidthMm: 11.52, sensorHeightMm: 6.48 },
-    ],
+    modes: [mode('mode pellon uhd', 'UHD full width', MODES.pellonUhd), mode('mode pellon hd', 'HD 60 windowed', MODES.pellonHd, 60)],
   });
   const lens32 = put('lens', 'lens 32', { name: 'Orrinel 32', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: 'OR-3207' });
   const lens25 = put('lens', 'lens 25', { name: 'Orrinel 25', kind: 'prime', minFocalMm: 25, maxFocalMm: 25, squeeze: 1, serial: 'OR-2511' });
-  put('lens', 'lens zoom', { name: 'Brastow 28–80', kind: 'zoom', minFocalMm: 28, maxFocalMm: 80, squeeze: 1, serial: 'BW-0042' });
+  const zoom = put('lens', 'lens zoom', { name: 'Brastow 28–80', kind: 'zoom', minFocalMm: 28, maxFocalMm: 80, squeeze: 1, serial: 'BW-0042', closeFocusM: 0.9, breathing: 'some' });
   put('adapter', 'adapter reducer', { name: 'Kestow reducer ×0.71', factor: 0.71 });
   put('adapter', 'adapter extender', { name: 'Kestow extender ×1.4', factor: 1.4 });
   const packA = put('package', 'package a', { camera: 'A', bodyId: tarvik, modeId: idOf('mode tarvik 4k'), lensId: lens32, adapterId: null, focalMm: 32 });
   const packB = put('package', 'package b', { camera: 'B', bodyId: pellon, modeId: idOf('mode pellon uhd'), lensId: lens25, adapterId: null, focalMm: 25 });
   put('plate', 'plate 32', { lensId: lens32, packageId: packA, picture: { sha256: files.plate32, name: 'A_orrinel32_grid.jpg' }, focalMm: 32, focusM: 2.5, cellM: 0.04, shotAt: at('06:20') });
   put('plate', 'plate 25', { lensId: lens25, packageId: packB, picture: { sha256: files.plate25, name: 'B_orrinel25_grid.jpg' }, focalMm: 25, focusM: 2.5, cellM: 0.04, shotAt: at('06:35') });
+  const packC = put('package', 'package c', { camera: 'C', bodyId: pellon, modeId: idOf('mode pellon hd'), lensId: zoom, adapterId: null, focalMm: 45 });
+  ZOOM_PLATES.forEach((q, i) =>
+    put('plate', `plate zoom ${i}`, {
+      lensId: zoom,
+      packageId: packC,
+      picture: { sha256: files.zoom[i], name: q.name },
+      focalMm: q.focalMm,
+      focusM: q.focusM,
+      cellM: ZOOM_CELL_M,
+      shotAt: at(q.time),
+      chartDistance: q.measured ? measured(q.distanceM, 'm', 0.004) : null,
+    }),
+  );
 
   const day = put('day', 'day', { name: 'Day 12', date: DAY });
   const sets: Record<string, string> = {};

@@ -1,4 +1,5 @@
 import {
+  bookPlates,
   measuredChart,
   mountPackage,
   opticsOf,
@@ -59,20 +60,30 @@ export async function buildInput(db: Database, productionId: string, kind: 'grid
     productionId,
     all('plate').filter((p) => p.body.lensId === m.pack.lensId),
   );
+  const measured = plates.flatMap(({ id, plate, report }) => {
+    const pack = find('package', plate.packageId);
+    const mountedThen = pack ? mountPackage(pack.body, find) : null;
+    return mountedThen && !('missing' in mountedThen) ? [{ id, plate, report, mounted: mountedThen }] : [];
+  });
+  const book = bookPlates(measured, m);
   const edges = all('edges')
     .map((e) => e.body)
     .filter((e) => e.lensId === m.pack.lensId);
   const ties = all('tie')
     .map((t) => t.body as TieBody)
     .filter((t) => t.setId === setup.setId);
-  return { kind, file: take.tracks, trim: choice.trim ?? false, setup: recordedSetup({ mounted: m, take, setup, ties, plates, edges, focalMode: choice.focalMode ?? 'free' }) };
+  return { kind, file: take.tracks, trim: choice.trim ?? false, setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free' }) };
 }
 
 /** The newest finished analysis of each plate. */
-export async function gridOutcomes(db: Database, productionId: string, plates: readonly StoredRecord<'plate'>[]): Promise<{ plate: RecordBodies['plate']; report: GridOutcome['report'] }[]> {
+export async function gridOutcomes(
+  db: Database,
+  productionId: string,
+  plates: readonly StoredRecord<'plate'>[],
+): Promise<{ id: string; plate: RecordBodies['plate']; report: GridOutcome['report'] }[]> {
   const rows = await db.AnalysisRow.findAll({ where: { productionId, kind: 'grid', status: 'done', subjectId: plates.map((p) => p.id) }, order: [['createdAt', 'DESC']] });
   return plates.flatMap((p) => {
     const row = rows.find((r) => r.subjectId === p.id);
-    return row?.outcome?.kind === 'grid' ? [{ plate: p.body, report: row.outcome.report }] : [];
+    return row?.outcome?.kind === 'grid' ? [{ id: p.id, plate: p.body, report: row.outcome.report }] : [];
   });
 }

@@ -1,0 +1,7 @@
+import { useLocalSearchParams } from 'expo-router';
+import { BookScreen } from '../../../features/kit/book-screen';
+
+export default function KitBookScreen() {
+  const { packageId } = useLocalSearchParams<{ packageId: string }>();
+  return <BookScreen packageId={packageId} />;
+}
