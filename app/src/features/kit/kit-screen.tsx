@@ -86,6 +86,9 @@ function PackageList({ packages, selectedId }: { packages: StoredRecord<'package
           )}
         </View>
       ) : null}
+      <View style={{ marginTop: SPACE.s }}>
+        <Action title="Lens day: what to shoot" icon="checklist" testID="open-lens-day" onPress={() => router.push('/kit/lens-day')} />
+      </View>
       <PartsList />
     </Page>
   );

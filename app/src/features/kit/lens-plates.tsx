@@ -57,8 +57,9 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
           <Action title="Add grid plates" icon="add-a-photo" testID="add-plate" onPress={() => void pickFiles(PLATE_FILES).then(setFiles)} />
         </View>
       ) : null}
-      <View style={{ marginTop: SPACE.s }}>
+      <View style={{ marginTop: SPACE.s, flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
         <Action title="Open the lens book" icon="menu-book" testID="open-book" onPress={() => router.push(`/kit/book/${record.id}`)} />
+        <Action title="Make a chart" icon="grid-on" testID="make-chart" onPress={() => router.push(`/kit/chart/${record.id}`)} />
       </View>
       <EdgePictures record={record} onTheWay={onTheWay.filter((q) => q.kind === 'edges')} />
       {files.length > 0 ? <NewPlates files={files} record={record} last={plates[0]?.body} onClose={() => setFiles([])} /> : null}

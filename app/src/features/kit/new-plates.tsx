@@ -25,11 +25,26 @@ interface Chosen {
 type Problems = Record<string, { focal?: string; focus?: string; at?: string }>;
 
 /** Several grid plates at once: what each file says of itself fills its line; a look in passing says whether it is worth keeping. */
-export function NewPlates({ files, record, last, onClose }: { files: File[]; record: StoredRecord<'package'>; last: PlateBody | undefined; onClose: () => void }) {
+export function NewPlates({
+  files,
+  record,
+  last,
+  preset,
+  onClose,
+}: {
+  files: File[];
+  record: StoredRecord<'package'>;
+  last: PlateBody | undefined;
+  /** what was asked for: it goes before what the file says, and a contradiction is shown */
+  preset?: { focalMm: number; focusM: number | null };
+  onClose: () => void;
+}) {
   const p = usePalette();
   const find = useFind();
   const add = usePicturesState((s) => s.add);
-  const [chosen, setChosen] = useState<Chosen[]>(() => files.map((file) => ({ id: newId(), file, opened: null, look: null, focalText: focal(record.body.focalMm), focusText: '', atText: '' })));
+  const [chosen, setChosen] = useState<Chosen[]>(() =>
+    files.map((file) => ({ id: newId(), file, opened: null, look: null, focalText: focal(preset?.focalMm ?? record.body.focalMm), focusText: preset?.focusM ? `${preset.focusM} m` : '', atText: '' })),
+  );
   const [cellText, setCellText] = useState(last ? `${Number((last.cellM * 1000).toFixed(3))} mm` : '40 mm');
   const [distanceText, setDistanceText] = useState('');
   const [chart, setChart] = useState<'chequer' | 'ruled'>(last?.chart ?? 'chequer');
@@ -49,8 +64,8 @@ export function NewPlates({ files, record, last, onClose }: { files: File[]; rec
         const { focalMm, focusM } = opened.notes ?? {};
         change(c.id, {
           opened: { ...opened, image: null },
-          ...(focalMm ? { focalText: focal(Number(focalMm.toFixed(1))) } : {}),
-          ...(focusM ? { focusText: `${fixed(focusM, 2)} m` } : {}),
+          ...(focalMm && !preset ? { focalText: focal(Number(focalMm.toFixed(1))) } : {}),
+          ...(focusM && !preset?.focusM ? { focusText: `${fixed(focusM, 2)} m` } : {}),
         });
         if (opened.image) {
           const look = await inWorker({ kind: 'quick look', image: opened.image, chart }).catch(() => null);
@@ -131,7 +146,8 @@ export function NewPlates({ files, record, last, onClose }: { files: File[]; rec
         testID="chart-distance"
       />
       {chosen.map((c) => {
-        const remarks = 'missing' in mounted ? [] : remarksOf(c.opened?.notes, mounted, { focalMm: readNumber(c.focalText) ?? record.body.focalMm, focusM: null });
+        const remarks =
+          'missing' in mounted ? [] : remarksOf(c.opened?.notes, mounted, { focalMm: readNumber(c.focalText) ?? record.body.focalMm, focusM: readLength(c.focusText, 'm').length?.valueM ?? null });
         return (
           <View key={c.id} style={{ borderTopWidth: 1, borderColor: p.line, paddingTop: SPACE.s, marginTop: SPACE.s }}>
             <View style={{ flexDirection: 'row', alignItems: 'center' }}>

@@ -1,0 +1,7 @@
+import { useLocalSearchParams } from 'expo-router';
+import { ChartScreen } from '../../../features/kit/chart-screen';
+
+export default function KitChartScreen() {
+  const { packageId } = useLocalSearchParams<{ packageId: string }>();
+  return <ChartScreen packageId={packageId} />;
+}

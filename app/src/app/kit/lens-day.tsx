@@ -1,0 +1,1 @@
+export { LensDayScreen as default } from '../../features/kit/lens-day-screen';
