@@ -1,5 +1,6 @@
 import { DISTORTION_MODELS, LENGTH_UNITS } from '@mesure/core';
 import Joi from 'joi';
+import { ANALYSIS_KINDS } from './wire';
 import { BREATHING, CHARTS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
 
 const id = Joi.string().guid({ version: ['uuidv4'] });
@@ -178,9 +179,11 @@ export const idSchema = id.required();
 export const signInSchema = Joi.object({ name: Joi.string().max(120).required(), password: Joi.string().max(200).required() });
 export const analysisSchema = Joi.object({
   id: id.required(),
-  kind: Joi.string().valid('grid', 'solve').required(),
+  kind: Joi.string()
+    .valid(...ANALYSIS_KINDS)
+    .required(),
   subjectId: id.required(),
-  options: Joi.object({ focalMode: Joi.string().valid('held', 'guided', 'free'), trim: Joi.boolean() }).default({}),
+  options: Joi.object({ focalMode: Joi.string().valid('held', 'guided', 'free'), trim: Joi.boolean(), mapFormat: Joi.string().valid('exr', 'tiff') }).default({}),
 });
 
 export interface FieldProblem {

@@ -50,15 +50,24 @@ export interface SolveOutcome {
   reconcile: ReconcileReport | null;
   setup: SolveSetup;
 }
+/** Files of a lens made on the server: both ST maps and the undistorted plate. */
+export interface LensFilesOutcome {
+  kind: 'lens-files';
+  files: { name: string; sha256: string; mime: string; sizeBytes: number; what: string }[];
+  /** largest error there and back through both maps, px */
+  roundTripPx: number;
+}
+export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files'] as const;
+export type AnalysisKind = (typeof ANALYSIS_KINDS)[number];
 export interface Analysis {
   id: string;
-  kind: 'grid' | 'solve';
+  kind: AnalysisKind;
   subjectId: string;
   status: AnalysisStatus;
   progress: number;
   stage: string;
   error: string | null;
-  outcome: GridOutcome | SolveOutcome | null;
+  outcome: GridOutcome | SolveOutcome | LensFilesOutcome | null;
   createdAt: string;
   finishedAt: string | null;
 }

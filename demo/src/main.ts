@@ -83,6 +83,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
     const answer = await compute({ input, bytes: await files.read(input.file.sha256), port: port2 });
     port1.close();
     if (!answer.ok) throw new Error(`${subject}: ${answer.message}`);
+    if ('made' in answer) throw new Error(`${subject}: files, and no outcome`);
     await database.AnalysisRow.create({
       id: randomUUID(),
       productionId: PRODUCTION.id,

@@ -41,8 +41,8 @@ export function exrSize(bytes: Uint8Array, file: string): { widthPx: number; hei
   throw cut();
 }
 
-/** Scene-linear luminance, top row first; alpha is not looked at. @throws FormatError */
-export function readExrLuminance(bytes: Uint8Array, file: string): { widthPx: number; heightPx: number; data: Float32Array } {
+/** Scene-linear red, green, blue and alpha, top row first. @throws FormatError */
+export function readExrRgba(bytes: Uint8Array, file: string): { widthPx: number; heightPx: number; channels: 4; data: Float32Array } {
   let decoded: { width: number; height: number; data: Float32Array; format: number };
   try {
     const loader = new EXRLoader().setDataType(FloatType);
@@ -51,14 +51,27 @@ export function readExrLuminance(bytes: Uint8Array, file: string): { widthPx: nu
     throw new FormatError(file, null, null, `cannot be decoded as OpenEXR: ${cause instanceof Error ? cause.message.split('\n')[0] : 'unknown reason'}`);
   }
   const { width, height, data: raw } = decoded;
-  const step = decoded.format === RGBAFormat ? 4 : 1;
-  const data = new Float32Array(width * height);
+  const gray = decoded.format !== RGBAFormat;
+  const data = new Float32Array(4 * width * height);
   for (let y = 0; y < height; y += 1) {
     // the loader gives the bottom row first
-    let from = step * width * (height - 1 - y);
-    for (let i = y * width; i < (y + 1) * width; i += 1, from += step) data[i] = step === 4 ? 0.2126 * raw[from] + 0.7152 * raw[from + 1] + 0.0722 * raw[from + 2] : raw[from];
+    let from = (gray ? 1 : 4) * width * (height - 1 - y);
+    for (let to = 4 * y * width; to < 4 * (y + 1) * width; to += 4, from += gray ? 1 : 4) {
+      data[to] = raw[from];
+      data[to + 1] = gray ? raw[from] : raw[from + 1];
+      data[to + 2] = gray ? raw[from] : raw[from + 2];
+      data[to + 3] = gray ? 1 : raw[from + 3];
+    }
   }
-  return { widthPx: width, heightPx: height, data };
+  return { widthPx: width, heightPx: height, channels: 4, data };
+}
+
+/** Scene-linear luminance, top row first; alpha is not looked at. @throws FormatError */
+export function readExrLuminance(bytes: Uint8Array, file: string): { widthPx: number; heightPx: number; data: Float32Array } {
+  const { widthPx, heightPx, data: rgba } = readExrRgba(bytes, file);
+  const data = new Float32Array(widthPx * heightPx);
+  for (let i = 0, k = 0; i < data.length; i += 1, k += 4) data[i] = 0.2126 * rgba[k] + 0.7152 * rgba[k + 1] + 0.0722 * rgba[k + 2];
+  return { widthPx, heightPx, data };
 }
 
 /** The share of pixels that may be brighter than white: lamps in the picture must not make the chart dark. */

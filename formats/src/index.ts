@@ -5,3 +5,4 @@ export { readSetupJson, readSolveJson } from './setup-json';
 export { writeCameraCsv, writePointsCsv, writeCornersCsv, writeReadingsCsv, type ReadingRow } from './csv';
 export { writeGltf } from './gltf';
 export { writeDistortionJson } from './distortion-json';
+export { writeDistortionCsv, writeLensMetadata, type LensSetting } from './lens-metadata';

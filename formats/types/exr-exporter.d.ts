@@ -1,6 +1,7 @@
 // What of these two packages is used; they ship without types.
 declare module 'three' {
   export const FloatType: number;
+  export const HalfFloatType: number;
   export const RGBAFormat: number;
   export class DataTexture {
     constructor(data: Float32Array, width: number, height: number, format: number, type: number);

@@ -79,6 +79,7 @@ describe('every address is closed', () => {
     ['patch', '/files/uploads/a_b_c'],
     ['delete', '/files/uploads/a_b_c'],
     ['get', `/files/${'a'.repeat(64)}/preview`],
+    ['get', `/files/${'a'.repeat(64)}`],
     ['get', '/analyses'],
     ['post', '/analyses'],
     ['get', `/analyses/${randomUUID()}`],
@@ -291,6 +292,36 @@ describe('analyses and handover', () => {
     expect(done.outcome.corners.length).toBe(done.outcome.report.plates[0].corners);
     expect((await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { id: string }) => a.id === r.body.id).outcome.corners).toEqual([]);
   });
+  test('corners that a person took out stay out, a measured distance tells the focal length', async () => {
+    const whole = (await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { subjectId: string }) => a.subjectId === id.plate);
+    const { corners } = (await wrangler.agent.get(at(`/analyses/${whole.id}`))).body.outcome;
+    const stored = (await wrangler.agent.get(at('/records'))).body.records.find((r: { id: string }) => r.id === id.plate);
+    // the plate's cells are 40 px at fx 1280: 0.04 m at 1.28 m from the pupil, which is taken 80 mm before the mark
+    const corrected = { ...stored.body, dropped: corners.slice(0, 6).map(([, , x, y]: number[]) => ({ x, y })), chartDistance: { typed: '1.36 m', unit: 'm', valueM: 1.36, toleranceM: 0.01 } };
+    await put(wrangler, 'plate', id.plate, corrected, { baseVersion: stored.version }).expect(200);
+    const done = await finished((await start('grid', id.plate)).body.id);
+    expect(done.outcome.corners).toHaveLength(corners.length - 6);
+    expect(done.outcome.report.focalFromDistance.mm).toBeCloseTo(16, 0);
+    expect(done.outcome.report.focalFromDistance.sigmaMm).toBeGreaterThan(0.3); // the pupil is not known
+  });
+  test('maps and the undistorted plate are made by a job and can be saved by the production’s people only', async () => {
+    const r = await start('lens-files', id.plate, { mapFormat: 'tiff' });
+    expect(r.status).toBe(202);
+    const done = await finished(r.body.id);
+    expect(done).toMatchObject({ status: 'done', outcome: { kind: 'lens-files' } });
+    expect(done.outcome.roundTripPx).toBeLessThan(0.01);
+    const names = done.outcome.files.map((f: { name: string }) => f.name);
+    expect(names).toEqual(['Orrinel_32_16mm_undistort.tif', 'Orrinel_32_16mm_redistort.tif', 'Orrinel_32_16mm_undistorted.png']);
+    const saved = await wrangler.agent.get(at(`/files/${done.outcome.files[2].sha256}`)).expect(200);
+    expect(saved.headers['content-disposition']).toBe('attachment; filename=Orrinel_32_16mm_undistorted.png');
+    const meta = await sharp(saved.body as Buffer).metadata();
+    expect(meta.width).toBeGreaterThan(W);
+    await stranger.agent.get(at(`/files/${done.outcome.files[2].sha256}`)).expect(404);
+    // the plate's own measuring is not hidden by it
+    const list = (await wrangler.agent.get(at('/analyses'))).body.analyses.filter((a: { subjectId: string }) => a.subjectId === id.plate);
+    expect(list.map((a: { kind: string }) => a.kind).sort()).toEqual(['grid', 'lens-files']);
+    expect((await start('lens-files', randomUUID())).status).toBe(404);
+  });
   test('a picture that does not fit its mode is a finished refusal, not a crash', async () => {
     const small = await sharp(await plate())
       .resize(480)
@@ -300,6 +331,7 @@ describe('analyses and handover', () => {
     const plateId = randomUUID();
     await put(wrangler, 'plate', plateId, { lensId: id.lens, packageId: id.pack, picture: { sha256: file.sha256, name: 'small.png' }, focalMm: 16, focusM: null, cellM: 0.04, shotAt: now });
     const done = await finished((await start('grid', plateId)).body.id);
+    expect((await start('lens-files', plateId)).body).toMatchObject({ code: 'NOT_READY', detail: expect.stringContaining('measure it first') });
     expect(done).toMatchObject({ status: 'failed', error: expect.stringMatching(/480 × 253, the recording mode says 960 × 506/) });
   });
   test('a test solve contradicts the record; corrected, it agrees', async () => {

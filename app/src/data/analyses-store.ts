@@ -1,25 +1,25 @@
-import type { Analysis } from '@mesure/contract';
+import type { Analysis, AnalysisKind } from '@mesure/contract';
 import { createStore } from 'zustand/vanilla';
-import type { Api } from './api';
+import type { AnalysisOptions, Api } from './api';
 
 const POLL_MS = 500;
 
 export interface AnalysesState {
   status: 'loading' | 'ready' | 'failed';
-  /** newest analysis of each subject (plate or take) */
+  /** newest analysis of each subject (plate or take); the files of a plate's lens stand beside its measuring, under `filesOf` */
   bySubject: Record<string, Analysis>;
   error: string | null;
   refresh(): Promise<void>;
   /** with the whole outcome: corners of a plate, frames and points of a solve */
   loadWhole(subjectId: string): Promise<void>;
-  start(kind: 'grid' | 'solve', subjectId: string, options?: { focalMode?: 'held' | 'guided' | 'free'; trim?: boolean }): Promise<void>;
+  start(kind: AnalysisKind, subjectId: string, options?: AnalysisOptions): Promise<void>;
   stop(subjectId: string): Promise<void>;
 }
 
 export function createAnalysesStore({ api, productionId, newId }: { api: Pick<Api, 'analyses' | 'analysis' | 'startAnalysis' | 'stopAnalysis'>; productionId: string; newId: () => string }) {
   const polling = new Set<string>();
   return createStore<AnalysesState>()((set, get) => {
-    const put = (a: Analysis) => set((s) => ({ bySubject: { ...s.bySubject, [a.subjectId]: a } }));
+    const put = (a: Analysis) => set((s) => ({ bySubject: { ...s.bySubject, [keyOf(a)]: a } }));
     const active = (a: Analysis) => a.status === 'queued' || a.status === 'running';
     async function follow(a: Analysis): Promise<void> {
       if (polling.has(a.id)) return;
@@ -48,7 +48,7 @@ export function createAnalysesStore({ api, productionId, newId }: { api: Pick<Ap
             status: 'ready',
             error: null,
             // a whole outcome that is already here stays
-            bySubject: Object.fromEntries(analyses.map((a) => [a.subjectId, s.bySubject[a.subjectId]?.id === a.id && s.bySubject[a.subjectId].status === 'done' ? s.bySubject[a.subjectId] : a])),
+            bySubject: Object.fromEntries(analyses.map((a) => [keyOf(a), s.bySubject[keyOf(a)]?.id === a.id && s.bySubject[keyOf(a)].status === 'done' ? s.bySubject[keyOf(a)] : a])),
           }));
           analyses.filter(active).forEach((a) => void follow(a));
         } catch (error) {
@@ -80,10 +80,15 @@ export function createAnalysesStore({ api, productionId, newId }: { api: Pick<Ap
     };
   });
 }
+/** Where the analysis that makes files of a plate's lens is found. */
+export const filesOf = (plateId: string): string => `${plateId}/files`;
+const keyOf = (a: Analysis): string => (a.kind === 'lens-files' ? filesOf(a.subjectId) : a.subjectId);
+
 export type AnalysesStore = ReturnType<typeof createAnalysesStore>;
 
 /** The list leaves out corners, frames and points; a whole outcome has them. */
 export function isWhole(a: Analysis): boolean {
   if (!a.outcome) return false;
+  if (a.outcome.kind === 'lens-files') return true;
   return a.outcome.kind === 'grid' ? a.outcome.corners.length > 0 || a.outcome.report.plates[0]?.corners === 0 : a.outcome.solve.frames.length > 0 || a.outcome.solve.status === 'failed';
 }

@@ -1,4 +1,4 @@
-import type { Analysis, HandoverPlan, Problem, RecordKind, RecordWrite, SessionInfo, StoredRecord, UploadedFile } from '@mesure/contract';
+import type { Analysis, AnalysisKind, HandoverPlan, Problem, RecordKind, RecordWrite, SessionInfo, StoredRecord, UploadedFile } from '@mesure/contract';
 import { ApiError, OfflineError } from './errors';
 import { sendInPieces } from './resumable';
 
@@ -36,6 +36,12 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
 
 const of = (productionId: string) => `/productions/${productionId}`;
 
+export interface AnalysisOptions {
+  focalMode?: 'held' | 'guided' | 'free';
+  trim?: boolean;
+  mapFormat?: 'exr' | 'tiff';
+}
+
 /** Every address of the server that the application uses. */
 export const api = {
   signIn: (name: string, password: string) => call<SessionInfo>('POST', '/session', { name, password }),
@@ -45,12 +51,12 @@ export const api = {
   write: (p: string, kind: RecordKind, id: string, write: RecordWrite) => call<{ record: StoredRecord }>('PUT', `${of(p)}/records/${kind}/${id}`, write),
   analyses: (p: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses`),
   analysis: (p: string, id: string) => call<Analysis>('GET', `${of(p)}/analyses/${id}`),
-  startAnalysis: (p: string, body: { id: string; kind: 'grid' | 'solve'; subjectId: string; options: { focalMode?: 'held' | 'guided' | 'free'; trim?: boolean } }) =>
-    call<Analysis>('POST', `${of(p)}/analyses`, body),
+  startAnalysis: (p: string, body: { id: string; kind: AnalysisKind; subjectId: string; options: AnalysisOptions }) => call<Analysis>('POST', `${of(p)}/analyses`, body),
   stopAnalysis: (p: string, id: string) => call<Analysis>('POST', `${of(p)}/analyses/${id}/stop`, {}),
   /** in pieces; `key` finds the upload again after a reload */
   upload: (p: string, file: Blob, options: { name: string; use: 'plate' | 'tracks'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void }): Promise<UploadedFile> =>
     sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
+  fileUrl: (p: string, sha256: string) => `/api${of(p)}/files/${sha256}`,
   previewUrl: (p: string, sha256: string, width: number) => `/api${of(p)}/files/${sha256}/preview?width=${width}`,
   handover: (p: string, dayId: string) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}`),
   handoverUrl: (p: string, dayId: string) => `/api${of(p)}/days/${dayId}/handover.zip`,

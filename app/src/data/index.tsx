@@ -10,7 +10,7 @@ import { createRecordsStore, type RecordsState, type RecordsStore } from './reco
 import { createSessionStore, type SessionState } from './session-store';
 
 export { api, ApiError, OfflineError } from './api';
-export { isWhole } from './analyses-store';
+export { filesOf, isWhole } from './analyses-store';
 export type { Waiting } from './local-copy';
 export type { PictureOnTheWay } from './pictures-store';
 

@@ -41,6 +41,16 @@ export function fileRoutes(db: Database, store: FileStore, config: ServerConfig)
     res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
   });
 
+  router.get('/:sha256', async (req, res) => {
+    const file = await mine(req.params.sha256, viewerOf(req).productionId);
+    // never shown in the page: a file that somebody gave is only ever saved
+    res
+      .attachment(file.name)
+      .type(file.mime)
+      .set('Cache-Control', 'private, max-age=31536000, immutable')
+      .send(await store.read(file.sha256));
+  });
+
   async function mine(sha256: string, productionId: string) {
     const file = await db.StoredFile.findOne({ where: { sha256, productionId } });
     if (!file) throw new ApiProblem('NOT_FOUND', 'There is no such file.');

@@ -1,8 +1,8 @@
 import type { GridOutcome, SolveOutcome } from '@mesure/contract';
-import type { ChartKind, LatticeStart, MeasuredChart, SolveSetup } from '@mesure/core';
+import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, Overscan, SolveSetup } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
-export type ComputeInput = GridInput | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean };
+export type ComputeInput = GridInput | LensFilesInput | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean };
 
 export interface GridInput {
   kind: 'grid';
@@ -12,6 +12,24 @@ export interface GridInput {
   start?: LatticeStart | null;
   dropped?: { x: number; y: number }[];
   measured?: MeasuredChart;
+}
+
+/** The lens as it was fitted to a plate, and the plate itself. */
+export interface LensFilesInput {
+  kind: 'lens-files';
+  file: { sha256: string; name: string };
+  /** of the files that are made */
+  name: string;
+  lens: FrameLens;
+  overscan: Overscan;
+  mapFormat: 'exr' | 'tiff';
+}
+/** A file that a computation made; its worker keeps it in the store. */
+export interface MadeFile {
+  name: string;
+  mime: string;
+  what: string;
+  bytes: Uint8Array;
 }
 
 export interface ComputeTask {
@@ -24,4 +42,4 @@ export interface ComputeProgress {
   stage: string;
 }
 /** An answer, or a refusal in words for the person; a fault of ours is thrown. */
-export type ComputeAnswer = { ok: true; outcome: GridOutcome | SolveOutcome } | { ok: false; message: string };
+export type ComputeAnswer = { ok: true; outcome: GridOutcome | SolveOutcome } | { ok: true; made: MadeFile[]; roundTripPx: number } | { ok: false; message: string };

@@ -1,13 +1,16 @@
 import type { CornerRow, GridOutcome, SolveOutcome } from '@mesure/contract';
-import { analysePlate, CoreError, gridReport, pictureGeometry, reconcile, solveTracks } from '@mesure/core';
+import { analysePlate, CoreError, gridReport, pictureGeometry, reconcile, redistortMap, resample, roundTripErrorPx, solveTracks, undistortMap, type Raster } from '@mesure/core';
 import { FormatError, readTracksCsv } from '@mesure/formats';
 import { readGray } from '@mesure/formats/picture';
-import type { ComputeAnswer, ComputeInput, ComputeProgress, ComputeTask, GridInput } from './compute-types';
+import { readRaster, writeRaster } from '@mesure/formats/raster';
+import { writeStMapExr, writeStMapTiff } from '@mesure/formats/st-map';
+import type { ComputeAnswer, ComputeInput, ComputeProgress, ComputeTask, GridInput, LensFilesInput, MadeFile } from './compute-types';
 
 /** Runs in a thread of its own: core only, no database. */
 export default async function compute(task: ComputeTask): Promise<ComputeAnswer> {
   const report = throttled((p) => task.port.postMessage(p));
   try {
+    if (task.input.kind === 'lens-files') return await computeLensFiles(task.input, Buffer.from(task.bytes), report);
     const outcome = task.input.kind === 'grid' ? await computeGrid(task.input, Buffer.from(task.bytes), report) : computeSolve(task.input, Buffer.from(task.bytes), report);
     return { ok: true, outcome };
   } catch (error) {
@@ -34,6 +37,31 @@ async function computeGrid(input: GridInput, bytes: Buffer, report: Report): Pro
   const found = analysePlate(image, frame, { chart: input.chart, start: input.start, dropped: input.dropped, model: 'auto', onProgress: (f, stage) => report(0.05 + 0.95 * f, stage) });
   const corners = found.nodes.map((n, i): CornerRow => [n.row, n.col, n.x, n.y, found.fit?.residuals[2 * i] ?? 0, found.fit?.residuals[2 * i + 1] ?? 0, found.fit?.used[i] ?? 0]);
   return { kind: 'grid', report: gridReport([found], [input.file.name], input.setup, { choice: found.choice, measured: input.measured }), corners, widthPx: image.widthPx, heightPx: image.heightPx };
+}
+
+/** Both ST maps, and the plate as the undistorting one makes it. */
+async function computeLensFiles(input: LensFilesInput, bytes: Buffer, report: Report): Promise<ComputeAnswer> {
+  report(0.02, 'reading the picture');
+  const picture = await readRaster(bytes, input.file.name);
+  const { lens, overscan } = input;
+  if (picture.widthPx !== lens.widthPx || picture.heightPx !== lens.heightPx)
+    throw new CoreError('INVALID_OPTION', `The picture is ${picture.widthPx} × ${picture.heightPx}, its lens was fitted over ${lens.widthPx} × ${lens.heightPx}. Measure the plate again.`, 'image');
+  report(0.1, 'making the maps');
+  const undistort = undistortMap(lens, overscan);
+  const redistort = redistortMap(lens, overscan);
+  const made: MadeFile[] = [];
+  const [extension, mime] = input.mapFormat === 'exr' ? ['exr', 'image/x-exr'] : ['tif', 'image/tiff'];
+  for (const [map, way, what, at] of [
+    [undistort, 'undistort', 'ST map, recorded to undistorted, 32-bit float', 0.3],
+    [redistort, 'redistort', 'ST map, undistorted to recorded, 32-bit float', 0.5],
+  ] as const) {
+    report(at, `writing the ${way}ing map`);
+    made.push({ name: `${input.name}_${way}.${extension}`, mime, what, bytes: input.mapFormat === 'exr' ? await writeStMapExr(map) : writeStMapTiff(map) });
+  }
+  report(0.7, 'undistorting the plate');
+  const straight = await writeRaster(resample(picture as Raster<Uint8Array>, undistort, (done, total) => report(0.7 + (0.2 * done) / total, 'undistorting the plate')));
+  made.push({ name: `${input.name}_undistorted.${straight.extension}`, mime: straight.mime, what: 'the plate, undistorted', bytes: straight.bytes });
+  return { ok: true, made, roundTripPx: roundTripErrorPx(undistort, redistort) };
 }
 
 /** Share of the whole at which each stage of a solve begins. */

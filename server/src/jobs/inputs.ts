@@ -4,6 +4,7 @@ import {
   mountPackage,
   opticsOf,
   recordedSetup,
+  type AnalysisKind,
   type GridOutcome,
   type MountedPackage,
   type PlateBody,
@@ -14,18 +15,20 @@ import {
   type TakeBody,
   type TieBody,
 } from '@mesure/contract';
+import { frameLens } from '@mesure/core';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
 import type { ComputeInput } from './compute-types';
 
-export interface SolveChoice {
+export interface AnalysisChoice {
   focalMode?: 'held' | 'guided' | 'free';
   trim?: boolean;
+  mapFormat?: 'exr' | 'tiff';
 }
 
 /** The snapshot that a computation works on, or a NOT_READY problem that says what is missing first. */
-export async function buildInput(db: Database, productionId: string, kind: 'grid' | 'solve', subjectId: string, choice: SolveChoice): Promise<ComputeInput> {
+export async function buildInput(db: Database, productionId: string, kind: AnalysisKind, subjectId: string, choice: AnalysisChoice): Promise<ComputeInput> {
   const records = (await db.Entry.findAll({ where: { productionId, deleted: false } })).map(toRecord);
   const find = <K extends RecordKind>(k: K, id: string) => records.find((r) => r.kind === k && r.id === id) as StoredRecord<K> | undefined;
   const all = <K extends RecordKind>(k: K) => records.filter((r) => r.kind === k) as StoredRecord<K>[];
@@ -49,6 +52,16 @@ export async function buildInput(db: Database, productionId: string, kind: 'grid
       dropped: plate.dropped ?? [],
       measured: measuredChart(plate, m.lens),
     };
+  }
+  if (kind === 'lens-files') {
+    const plate = find('plate', subjectId);
+    if (!plate) throw new ApiProblem('NOT_FOUND', 'There is no such plate.');
+    const [measured] = await gridOutcomes(db, productionId, [plate]);
+    const { distortion, overscan } = measured?.report ?? {};
+    if (!distortion || !overscan) throw new ApiProblem('NOT_READY', 'The plate has no distortion yet; measure it first.');
+    const m = mounted(plate.body.packageId);
+    const name = `${m.lens.name} ${plate.body.focalMm}mm${plate.body.focusM ? ` ${plate.body.focusM}m` : ''}`.replace(/[^\p{L}\p{N}.]+/gu, '_');
+    return { kind, file: plate.body.picture, name, lens: frameLens(distortion, opticsOf(m, plate.body.focalMm)), overscan, mapFormat: choice.mapFormat ?? 'exr' };
   }
   const take = find('take', subjectId)?.body as TakeBody | undefined;
   if (!take) throw new ApiProblem('NOT_FOUND', 'There is no such take.');

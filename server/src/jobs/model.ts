@@ -1,4 +1,4 @@
-import type { Analysis, AnalysisStatus, GridOutcome, SolveOutcome } from '@mesure/contract';
+import type { Analysis, AnalysisKind, AnalysisStatus } from '@mesure/contract';
 import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes, type Sequelize } from 'sequelize';
 import type { ComputeInput } from './compute-types';
 
@@ -6,14 +6,14 @@ import type { ComputeInput } from './compute-types';
 export class AnalysisRow extends Model<InferAttributes<AnalysisRow>, InferCreationAttributes<AnalysisRow>> {
   declare id: string;
   declare productionId: string;
-  declare kind: 'grid' | 'solve';
+  declare kind: AnalysisKind;
   declare subjectId: string;
   declare status: AnalysisStatus;
   declare progress: CreationOptional<number>;
   declare stage: CreationOptional<string>;
   declare stopRequested: CreationOptional<boolean>;
   declare input: ComputeInput;
-  declare outcome: GridOutcome | SolveOutcome | null;
+  declare outcome: Analysis['outcome'];
   declare error: string | null;
   declare createdAt: CreationOptional<Date>;
   declare finishedAt: Date | null;

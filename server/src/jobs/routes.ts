@@ -1,25 +1,25 @@
-import { analysisSchema, idSchema } from '@mesure/contract';
+import { analysisSchema, idSchema, type AnalysisKind } from '@mesure/contract';
 import { Router } from 'express';
 import type PgBoss from 'pg-boss';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import { must } from '../http/validate';
-import { buildInput, type SolveChoice } from './inputs';
+import { buildInput, type AnalysisChoice } from './inputs';
 import { toAnalysis } from './model';
 import { enqueueAnalysis } from './queue';
 
 export function analysisRoutes(db: Database, boss: PgBoss): Router {
   const router = Router({ mergeParams: true });
 
-  // newest of each subject; the outcome only on request, since a solve is large
+  // newest of each subject and kind; the outcome only on request, since a solve is large
   router.get('/', async (req, res) => {
     const rows = await db.AnalysisRow.findAll({ where: { productionId: viewerOf(req).productionId }, order: [['createdAt', 'DESC']] });
-    const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId) === i);
+    const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId && q.kind === r.kind) === i);
     res.json({
       analyses: newest.map(toAnalysis).map((a) => ({
         ...a,
-        outcome: a.outcome?.kind === 'solve' ? { ...a.outcome, solve: { ...a.outcome.solve, frames: [], points: [] } } : a.outcome?.kind === 'grid' ? { ...a.outcome, corners: [] } : null,
+        outcome: a.outcome?.kind === 'solve' ? { ...a.outcome, solve: { ...a.outcome.solve, frames: [], points: [] } } : a.outcome?.kind === 'grid' ? { ...a.outcome, corners: [] } : a.outcome,
       })),
     });
   });
@@ -30,7 +30,7 @@ export function analysisRoutes(db: Database, boss: PgBoss): Router {
 
   router.post('/', async (req, res) => {
     const { productionId } = viewerOf(req);
-    const asked = must(analysisSchema, req.body) as { id: string; kind: 'grid' | 'solve'; subjectId: string; options?: SolveChoice };
+    const asked = must(analysisSchema, req.body) as { id: string; kind: AnalysisKind; subjectId: string; options?: AnalysisChoice };
     const before = await db.AnalysisRow.findByPk(asked.id);
     if (before) {
       if (before.productionId !== productionId) throw new ApiProblem('NOT_FOUND', 'There is no such analysis.');

@@ -1,11 +1,15 @@
+import { mkdtemp, rm, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
 import { MessageChannel } from 'node:worker_threads';
+import type { LensFilesOutcome } from '@mesure/contract';
 import type PgBoss from 'pg-boss';
 import Piscina from 'piscina';
 import type { Logger } from 'pino';
 import { literal, Op } from 'sequelize';
 import type { Database } from '../db/connect';
 import type { FileStore } from '../files/store';
-import type { ComputeAnswer, ComputeProgress } from './compute-types';
+import type { ComputeAnswer, ComputeProgress, MadeFile } from './compute-types';
 import { ANALYSIS_QUEUE, enqueueAnalysis } from './queue';
 
 export interface WorkerOptions {
@@ -28,7 +32,8 @@ const MAX_ATTEMPTS = 3;
  * job cut off by the process's end goes back to the queue, and one whose worker was killed is taken over when its signs of life stop.
  */
 export async function startWorker({ db, boss, store, log, computeFile, abandonedAfterMs = 15_000 }: WorkerOptions): Promise<{ stop(): Promise<void> }> {
-  const pool = new Piscina({ filename: computeFile, minThreads: 1, maxThreads: 1, idleTimeout: 60_000 });
+  // empty and not missing: the TIFF writer's dependency looks into it
+  const pool = new Piscina({ filename: computeFile, minThreads: 1, maxThreads: 1, idleTimeout: 60_000, workerData: {} });
   let closing = false;
 
   async function run(analysisId: string): Promise<void> {
@@ -59,7 +64,14 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
     try {
       const bytes = await store.read(row.input.file.sha256);
       const answer = (await pool.run({ input: row.input, bytes, port: port2 }, { signal: abort.signal, transferList: [port2] })) as ComputeAnswer;
-      await finish(answer.ok ? { status: 'done', outcome: answer.outcome, progress: 1, stage: 'done' } : { status: 'failed', error: answer.message, stage: 'failed' });
+      if (!answer.ok) await finish({ status: 'failed', error: answer.message, stage: 'failed' });
+      else
+        await finish({
+          status: 'done',
+          outcome: 'made' in answer ? { kind: 'lens-files', files: await keepAll(answer.made, row.productionId), roundTripPx: answer.roundTripPx } : answer.outcome,
+          progress: 1,
+          stage: 'done',
+        });
       log.info({ analysis: row.id, kind: row.kind, ms: Date.now() - began }, 'analysis finished');
     } catch (err) {
       if (closing) {
@@ -77,6 +89,24 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
     }
     async function finish(change: Partial<Pick<typeof row & object, 'status' | 'outcome' | 'error' | 'progress' | 'stage'>>) {
       await row!.update({ ...change, finishedAt: new Date() });
+    }
+  }
+
+  /** Puts what a computation made into the store, as files of the production. */
+  async function keepAll(made: readonly MadeFile[], productionId: string): Promise<LensFilesOutcome['files']> {
+    const dir = await mkdtemp(path.join(os.tmpdir(), 'mesure-made-'));
+    try {
+      const kept: LensFilesOutcome['files'] = [];
+      for (const { name, mime, what, bytes } of made) {
+        const file = path.join(dir, String(kept.length));
+        await writeFile(file, bytes);
+        const sha256 = await store.put(file);
+        await db.StoredFile.upsert({ productionId, sha256, name, mime, sizeBytes: bytes.byteLength, widthPx: null, heightPx: null });
+        kept.push({ name, sha256, mime, sizeBytes: bytes.byteLength, what });
+      }
+      return kept;
+    } finally {
+      await rm(dir, { recursive: true, force: true });
     }
   }
 

@@ -12,6 +12,7 @@ import { SPACE, usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
 import { remarksOf, notesWords } from './picture-words';
 import { BeforeAfter } from './before-after';
+import { LensFiles } from './lens-files';
 import { PlateCorrections } from './plate-corrections';
 import { PlateDrawing } from './plate-drawing';
 
@@ -123,6 +124,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
             ) : null}
           </View>
           {mounted ? <BeforeAfter pictureUrl={picture} lens={frameLens(r.distortion, opticsOf(mounted, plate.body.focalMm))} overscan={r.overscan} /> : null}
+          {mounted ? <LensFiles record={plate} report={r} mounted={mounted} /> : null}
           {r.candidates.length > 1 ? <ModelTable report={r} /> : null}
           <Section title={`Coefficients, ${r.distortion.model}`}>
             {r.fitted.map(({ name, value, sigma }) => {
