@@ -34,8 +34,15 @@ export function mountPackage(pack: PackageBody, find: Lookup): MountedPackage | 
   if (!mode) return { missing: 'recording mode' };
   const lens = find('lens', pack.lensId)?.body;
   if (!lens) return { missing: 'lens' };
-  const adapter = pack.adapterId ? find('adapter', pack.adapterId)?.body : null;
-  if (adapter === undefined) return { missing: 'adapter' };
+  const inRow: AdapterBody[] = [];
+  for (const id of [pack.adapterId, pack.secondAdapterId]) {
+    if (!id) continue;
+    const adapter = find('adapter', id)?.body;
+    if (!adapter) return { missing: 'adapter' };
+    inRow.push(adapter);
+  }
+  // two in a row act as one
+  const adapter = inRow.length === 0 ? null : { name: inRow.map((a) => a.name).join(' + '), factor: inRow.reduce((product, a) => product * a.factor, 1) };
   return { pack, body, mode, lens, adapter };
 }
 

@@ -76,6 +76,8 @@ export interface PackageBody {
   modeId: string;
   lensId: string;
   adapterId: string | null;
+  /** a second one behind the first; their factors multiply */
+  secondAdapterId?: string | null;
   focalMm: number;
 }
 export const CHARTS = ['chequer', 'ruled'] as const;

@@ -79,6 +79,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     modeId: id.required(),
     lensId: id.required(),
     adapterId: id.allow(null).required(),
+    secondAdapterId: id.allow(null),
     focalMm: focalMm.required(),
   }),
   plate: Joi.object({

@@ -1,4 +1,5 @@
 import type { GridReport, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
+import type { RecordBodies, RecordKind } from './records';
 import type { FieldProblem } from './schemas';
 
 /** RFC 9457 problem details: the one shape of every error. `code` is stable; `fields` names what is at fault. */
@@ -50,6 +51,15 @@ export interface SolveOutcome {
   reconcile: ReconcileReport | null;
   setup: SolveSetup;
 }
+/** One change of a record, as the server keeps it. */
+export interface RecordChange<K extends RecordKind = RecordKind> {
+  version: number;
+  who: string;
+  when: string;
+  before: { deleted: boolean; body: RecordBodies[K] } | null;
+  after: { deleted: boolean; body: RecordBodies[K] };
+}
+
 /** Files of a lens made on the server: both ST maps and the undistorted plate. */
 export interface LensFilesOutcome {
   kind: 'lens-files';

@@ -1,4 +1,4 @@
-import type { Analysis, AnalysisKind, HandoverPlan, Problem, RecordKind, RecordWrite, SessionInfo, StoredRecord, UploadedFile } from '@mesure/contract';
+import type { Analysis, AnalysisKind, HandoverPlan, Problem, RecordChange, RecordKind, RecordWrite, SessionInfo, StoredRecord, UploadedFile } from '@mesure/contract';
 import { ApiError, OfflineError } from './errors';
 import { sendInPieces } from './resumable';
 
@@ -49,6 +49,7 @@ export const api = {
   signOut: () => call<void>('DELETE', '/session'),
   records: (p: string) => call<{ records: StoredRecord[] }>('GET', `${of(p)}/records`),
   write: (p: string, kind: RecordKind, id: string, write: RecordWrite) => call<{ record: StoredRecord }>('PUT', `${of(p)}/records/${kind}/${id}`, write),
+  history: (p: string, kind: RecordKind, id: string) => call<{ changes: RecordChange[] }>('GET', `${of(p)}/records/${kind}/${id}/history`),
   analyses: (p: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses`),
   analysis: (p: string, id: string) => call<Analysis>('GET', `${of(p)}/analyses/${id}`),
   startAnalysis: (p: string, body: { id: string; kind: AnalysisKind; subjectId: string; options: AnalysisOptions }) => call<Analysis>('POST', `${of(p)}/analyses`, body),

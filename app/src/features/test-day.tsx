@@ -1,4 +1,4 @@
-import type { Analysis, HandoverPlan, Problem, RecordBodies, RecordKind, RecordWrite, Role, SessionInfo, StoredRecord } from '@mesure/contract';
+import type { Analysis, HandoverPlan, Problem, RecordBodies, RecordChange, RecordKind, RecordWrite, Role, SessionInfo, StoredRecord } from '@mesure/contract';
 import { act, render, screen } from '@testing-library/react-native';
 import { router } from 'expo-router';
 import type { ReactElement } from 'react';
@@ -70,6 +70,8 @@ export const dayRecords = (): StoredRecord[] => [
 export class FakeServer {
   records = new Map<string, StoredRecord>();
   analyses = new Map<string, Analysis>();
+  /** of each record, oldest first */
+  changes = new Map<string, RecordChange[]>();
   plan: HandoverPlan = { missing: [], files: [] };
   cut = false;
   /** addresses that fail with this problem, by "METHOD path" ending */
@@ -98,6 +100,7 @@ export class FakeServer {
     for (const [end, problem] of this.failing) if (`${method} ${address}`.endsWith(end)) return this.reply(problem.status, problem);
     const [, , , room, ...rest] = address.split('/');
     const sent = typeof init.body === 'string' ? (JSON.parse(init.body) as Record<string, unknown>) : {};
+    if (room === 'records' && rest[2] === 'history') return this.reply(200, { changes: this.changes.get(rest[1]) ?? [] });
     if (room === 'records' && method === 'GET') return this.reply(200, { records: [...this.records.values()] });
     if (room === 'records') return this.write(rest[0] as RecordKind, rest[1], sent as unknown as RecordWrite);
     if (room === 'files') return this.file(init.headers ?? {});

@@ -59,7 +59,7 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
 
 /** Which fields of a kind name other records, and of which kind those must be. */
 const REFERENCES: Partial<Record<RecordKind, Record<string, RecordKind>>> = {
-  package: { bodyId: 'body', lensId: 'lens', adapterId: 'adapter' },
+  package: { bodyId: 'body', lensId: 'lens', adapterId: 'adapter', secondAdapterId: 'adapter' },
   plate: { lensId: 'lens', packageId: 'package' },
   edges: { lensId: 'lens', packageId: 'package' },
   setup: { dayId: 'day', setId: 'set' },

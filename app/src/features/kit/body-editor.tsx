@@ -8,6 +8,7 @@ import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
+import { FdlActions } from './fdl-actions';
 import { SENSOR_FORMATS } from './sensor-formats';
 import type { PartForm } from './use-part-form';
 
@@ -55,6 +56,7 @@ export function BodyEditor({ form, usedModes }: { form: PartForm<'body'>; usedMo
               setOpenId(id);
             }}
           />
+          <FdlActions body={draft} onModes={(modes) => set({ modes: [...draft.modes, ...modes] })} />
           {draft.modes.length > 1 ? (
             <Action
               title={usedModes.has(mode.id) ? 'Mode is mounted' : 'Remove this mode'}

@@ -14,6 +14,7 @@ import { SensorDrawing, ViewCone } from './optics-drawings';
 import { lensWords, opticsWords, packageParts, viewPackage } from './package-words';
 import { BenchSection } from './bench-section';
 import { LensPlates } from './lens-plates';
+import { PackageHistory } from './package-history';
 import { PartsList } from './parts-list';
 
 /** Kit: the cameras as mounted now; one of them open. */
@@ -88,6 +89,9 @@ function PackageList({ packages, selectedId }: { packages: StoredRecord<'package
       ) : null}
       <View style={{ marginTop: SPACE.s }}>
         <Action title="Lens day: what to shoot" icon="checklist" testID="open-lens-day" onPress={() => router.push('/kit/lens-day')} />
+      </View>
+      <View style={{ marginTop: SPACE.s }}>
+        <Action title="Table of the lens set" icon="table-chart" testID="open-lens-set" onPress={() => router.push('/kit/lens-set')} />
       </View>
       <PartsList />
     </Page>
@@ -220,8 +224,16 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
           label="Adapter"
           value={draft.adapterId}
           options={[{ value: null, title: 'none' }, ...adapters.map((a) => ({ value: a.id, title: a.body.name, detail: `focal length × ${a.body.factor}` }))]}
-          onChange={(adapterId) => choose({ adapterId })}
+          onChange={(adapterId) => choose(adapterId ? { adapterId } : { adapterId, secondAdapterId: null })}
         />
+        {draft.adapterId ? (
+          <Choice<string | null>
+            label="A second adapter behind it"
+            value={draft.secondAdapterId ?? null}
+            options={[{ value: null, title: 'none' }, ...adapters.map((a) => ({ value: a.id, title: a.body.name, detail: `× ${a.body.factor} more` }))]}
+            onChange={(secondAdapterId) => choose({ secondAdapterId })}
+          />
+        ) : null}
       </Section>
       {mayWrite ? (
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginBottom: SPACE.m }}>
@@ -241,6 +253,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
       <View style={{ height: 1, backgroundColor: p.line }} />
       {view.status === 'complete' ? <BenchSection setup={opticsOf(view.mounted, live.focalMm)} optics={view.optics} packageId={record.id} body={live} /> : null}
       <LensPlates record={record} />
+      <PackageHistory record={record} />
     </Page>
   );
 }

@@ -35,7 +35,7 @@ function PartForms({ record }: { record: StoredRecord<PartKind> }) {
   const router = useRouter();
   const write = useRecordsState((s) => s.write);
   const form = usePartForm(record);
-  const packages = useAll('package').filter((p) => [p.body.bodyId, p.body.lensId, p.body.adapterId].includes(record.id));
+  const packages = useAll('package').filter((p) => [p.body.bodyId, p.body.lensId, p.body.adapterId, p.body.secondAdapterId].includes(record.id));
   const mountedOn = packages.map((p) => `${p.body.camera}-cam`).join(', ');
   const mayWrite = useMayWrite();
   return (

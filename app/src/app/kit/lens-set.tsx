@@ -1,0 +1,1 @@
+export { LensSetScreen as default } from '../../features/kit/lens-set-screen';

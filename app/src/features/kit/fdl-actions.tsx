@@ -1,0 +1,88 @@
+import type { BodyBody, RecordingMode } from '@mesure/contract';
+import { readFdl, writeFdl, type FdlCanvas } from '@mesure/formats/fdl';
+import { useState } from 'react';
+import { newId } from '../../data';
+import { Action } from '../../ui/controls';
+import { pickFiles } from '../../ui/pick-file';
+import { saveFile } from '../../ui/save-file';
+import { Words } from '../../ui/text';
+import { usePalette } from '../../ui/theme';
+
+/** Recording modes out and in as an ASC framing decision list. */
+export function FdlActions({ body, onModes }: { body: BodyBody; onModes: (modes: RecordingMode[]) => void }) {
+  const p = usePalette();
+  const [said, setSaid] = useState<{ text: string; wrong: boolean } | null>(null);
+  async function take() {
+    const [file] = await pickFiles('.fdl,application/json,.json', false);
+    if (!file) return;
+    try {
+      const canvases = readFdl(await file.text(), file.name);
+      const known = new Set(body.modes.map((m) => `${m.widthPx}×${m.heightPx} ${m.name}`));
+      const modes = canvases.filter((c) => c.sensorWidthMm !== null && !known.has(`${c.widthPx}×${c.heightPx} ${c.label}`)).map(modeOf);
+      const without = canvases.filter((c) => c.sensorWidthMm === null).map((c) => c.label);
+      if (modes.length > 0) onModes(modes);
+      const squeezed = canvases.filter((c) => c.squeeze !== 1).map((c) => `${c.label} (${c.squeeze})`);
+      setSaid({
+        wrong: modes.length === 0,
+        text: [
+          modes.length === 0 ? 'No new mode in it.' : `Taken: ${modes.map((m) => m.name).join(', ')}; look at the frame rates, the list does not say them, and save.`,
+          without.length > 0 ? `Without a size in mm, and so left out: ${without.join(', ')}.` : null,
+          squeezed.length > 0 ? `A squeeze belongs to the lens here: ${squeezed.join(', ')}.` : null,
+        ]
+          .filter(Boolean)
+          .join(' '),
+      });
+    } catch (e) {
+      setSaid({ wrong: true, text: `${e instanceof Error ? e.message : e} Nothing was changed.` });
+    }
+  }
+  return (
+    <>
+      <Action title="Take modes from a framing list" icon="file-open" onPress={() => void take()} testID="fdl-in" />
+      <Action
+        title="Save as framing list"
+        icon="save-alt"
+        onPress={() =>
+          saveFile(
+            `${body.name.replace(/[^\p{L}\p{N}]+/gu, '_')}.fdl`,
+            writeFdl(
+              body.modes.map((m) => canvasOf(body, m)),
+              newId(),
+            ),
+            'application/json',
+          )
+        }
+        testID="fdl-out"
+      />
+      {said ? (
+        <Words look="small" role="status" color={said.wrong ? p.against : undefined}>
+          {said.wrong ? `▲ ${said.text}` : said.text}
+        </Words>
+      ) : null}
+    </>
+  );
+}
+
+const canvasOf = (body: BodyBody, m: RecordingMode): FdlCanvas => ({
+  source: body.name,
+  label: m.name,
+  widthPx: m.widthPx,
+  heightPx: m.heightPx,
+  photositesX: null,
+  photositesY: null,
+  sensorWidthMm: m.sensorWidthMm,
+  sensorHeightMm: m.sensorHeightMm,
+  squeeze: 1,
+  frames: [],
+});
+
+const USUAL_FPS = 24;
+const modeOf = (c: FdlCanvas): RecordingMode => ({
+  id: newId(),
+  name: c.label,
+  widthPx: c.widthPx,
+  heightPx: c.heightPx,
+  sensorWidthMm: c.sensorWidthMm!,
+  sensorHeightMm: c.sensorHeightMm!,
+  fps: USUAL_FPS,
+});

@@ -1,0 +1,101 @@
+import type { PackageBody, RecordChange, StoredRecord } from '@mesure/contract';
+import { useState } from 'react';
+import { View } from 'react-native';
+import { api, useData, useFind } from '../../data';
+import { Action, Field, Row, Section } from '../../ui/controls';
+import { focal } from '../../ui/format';
+import { Failing, Loading } from '../../ui/states';
+import { Words } from '../../ui/text';
+import { SPACE } from '../../ui/theme';
+import { packageParts, viewPackage } from './package-words';
+
+/** What was on the camera, and when it was changed. The server keeps each change. */
+export function PackageHistory({ record }: { record: StoredRecord<'package'> }) {
+  const find = useFind();
+  const { session } = useData();
+  const [state, setState] = useState<'closed' | 'loading' | 'failed' | RecordChange<'package'>[]>('closed');
+  const [timeText, setTimeText] = useState('');
+  async function load() {
+    setState('loading');
+    try {
+      const { changes } = await api.history(session.production.id, 'package', record.id);
+      setState(changes as RecordChange<'package'>[]);
+    } catch {
+      setState('failed');
+    }
+  }
+  const words = (body: PackageBody): string => {
+    const view = viewPackage(body, find);
+    return view.status === 'complete' ? `${packageParts(view.mounted)}, at ${focal(body.focalMm)} mm` : `at ${focal(body.focalMm)} mm; ${view.why}`;
+  };
+  const changes = Array.isArray(state) ? state : [];
+  const asked = momentOf(timeText, changes.at(-1)?.when);
+  const then = asked ? [...changes].reverse().find((c) => Date.parse(c.when) <= asked.getTime()) : undefined;
+  return (
+    <Section title="What was on when">
+      {state === 'closed' ? <Action title="Look at the changes" icon="history" onPress={() => void load()} testID="open-history" /> : null}
+      {state === 'loading' ? <Loading what="the changes" /> : null}
+      {state === 'failed' ? (
+        <Failing
+          title="The changes are not here"
+          text="They are on the server, which cannot be reached. What is mounted now stands above."
+          action={{ title: 'Try again', onPress: () => void load() }}
+        />
+      ) : null}
+      {Array.isArray(state) ? (
+        <>
+          <Field
+            label="What was on at"
+            value={timeText}
+            onChangeText={setTimeText}
+            error={timeText.trim() !== '' && !asked ? 'Enter a time such as 14:10, or 2026-11-23 14:10' : null}
+            hint="14:10 is on the day of the last change"
+            testID="history-time"
+          />
+          {asked ? (
+            <Words testID="history-answer">
+              {then && !then.after.deleted
+                ? `${clock(asked)}: ${words(then.after.body)} (since ${stamp(then.when)}, by ${then.who}).`
+                : `${clock(asked)}: ${then ? 'it was taken apart' : 'not mounted yet'}.`}
+            </Words>
+          ) : null}
+          <View style={{ marginHorizontal: -SPACE.m }}>
+            {[...changes].reverse().map((c) => (
+              <Row key={c.version} testID={`change-${c.version}`} title={`${stamp(c.when)}, ${c.who}`} detail={c.after.deleted ? 'taken apart' : `${difference(c, find)}${words(c.after.body)}`} />
+            ))}
+          </View>
+        </>
+      ) : null}
+    </Section>
+  );
+}
+
+/** What this change was about, in a few words. */
+function difference(c: RecordChange<'package'>, find: ReturnType<typeof useFind>): string {
+  if (!c.before) return 'mounted: ';
+  const a = c.before.body;
+  const b = c.after.body;
+  const parts = [
+    a.lensId !== b.lensId ? `lens ${find('lens', a.lensId)?.body.name ?? '?'} taken off` : null,
+    a.adapterId !== b.adapterId || (a.secondAdapterId ?? null) !== (b.secondAdapterId ?? null) ? 'adapter changed' : null,
+    a.bodyId !== b.bodyId ? 'body changed' : a.modeId !== b.modeId ? 'mode changed' : null,
+    a.focalMm !== b.focalMm && a.lensId === b.lensId ? `was ${focal(a.focalMm)} mm` : null,
+  ].filter(Boolean);
+  return parts.length > 0 ? `${parts.join(', ')}: ` : '';
+}
+
+/** A time of day on the day of the last change, or a whole date; null when it is none. Times are this device's. */
+function momentOf(text: string, lastIso: string | undefined): Date | null {
+  const m = /^(?:(\d{4})-(\d\d)-(\d\d)[ T])?(\d{1,2})[:.](\d\d)$/.exec(text.trim());
+  if (!m || Number(m[4]) > 23 || Number(m[5]) > 59) return null;
+  const day = new Date(lastIso ?? Date.now());
+  const at = m[1] ? new Date(Number(m[1]), Number(m[2]) - 1, Number(m[3])) : new Date(day.getFullYear(), day.getMonth(), day.getDate());
+  at.setHours(Number(m[4]), Number(m[5]), 59);
+  return at;
+}
+const two = (n: number) => String(n).padStart(2, '0');
+const clock = (d: Date) => `${two(d.getHours())}:${two(d.getMinutes())}`;
+const stamp = (iso: string) => {
+  const d = new Date(iso);
+  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${clock(d)}`;
+};
