@@ -40,3 +40,9 @@ export async function noSidewaysScroll(page: Page): Promise<void> {
   const [scroll, client] = await page.evaluate(() => [document.documentElement.scrollWidth, document.documentElement.clientWidth]);
   expect(scroll).toBeLessThanOrEqual(client);
 }
+
+/** A picture that was added has left this device; its plate is opened. */
+export async function openPlate(page: Page, name: string): Promise<void> {
+  await expect(page.getByTestId(`waiting-${name}`)).toHaveCount(0, { timeout: 20_000 });
+  await page.getByTestId(`plate-${name}`).first().click();
+}

@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { choose, open, sample, signIn } from './helpers';
+import { choose, open, openPlate, sample, signIn } from './helpers';
 
 test.describe('pictures that cannot be used get a clear refusal with the reason', () => {
   for (const [file, reason] of [
@@ -12,6 +12,7 @@ test.describe('pictures that cannot be used get a clear refusal with the reason'
       await page.getByTestId('package-B').click();
       await choose(page, 'add-plate', sample(file));
       await page.getByTestId('measure-plate').click();
+      await openPlate(page, file);
       await expect(page.getByTestId('plate-sentence')).toContainText(reason, { timeout: 60_000 });
     });
   }
@@ -23,7 +24,10 @@ test.describe('pictures that cannot be used get a clear refusal with the reason'
     await (await picker).setFiles({ name: 'grid.png', mimeType: 'image/png', buffer: Buffer.from('not a picture') });
     await page.getByTestId('measure-plate').click();
     await expect(page.getByRole('alert')).toContainText('is not a picture that can be read');
-    await expect(page.getByRole('alert')).toContainText('nothing was added');
+    await expect(page.getByRole('alert')).toContainText('still on this device');
+    await page.getByRole('button', { name: 'Drop grid.png' }).click();
+    await expect(page.getByTestId('waiting-grid.png')).toHaveCount(0);
+    await expect(page.getByTestId('plate-grid.png')).toHaveCount(0);
   });
   test('a cell without a unit is asked about', async ({ page }) => {
     await signIn(page, 'wrangler', '/kit');

@@ -1,7 +1,7 @@
 import { expect, test } from '@playwright/test';
 import JSZip from 'jszip';
 import { readFileSync } from 'node:fs';
-import { audit, choose, noSidewaysScroll, open, sample, signIn } from './helpers';
+import { audit, choose, noSidewaysScroll, open, openPlate, sample, signIn } from './helpers';
 
 // The eight steps of a day, in order, on one demo day. They build on one another.
 test.describe.configure({ mode: 'serial' });
@@ -73,11 +73,14 @@ test('lens grid: a picture is measured and judged', async ({ page }) => {
   await signIn(page, 'wrangler', '/kit');
   await page.getByTestId('package-B').click();
   await choose(page, 'add-plate', sample('grid-good.jpg'));
+  await expect(page.getByTestId('look-grid-good.jpg')).toContainText(/Worth keeping: \d+ corners/);
   await page.getByTestId('measure-plate').click();
+  await openPlate(page, 'grid-good.jpg');
   await expect(page.getByTestId('plate-sentence')).toContainText(/Good to use: 0\.0\d px/, { timeout: 60_000 });
   await expect(page.getByRole('img', { name: /Lattice of \d+ × \d+ over the plate/ })).toBeVisible();
   await expect(page.getByTestId('plate-rms')).toContainText('px');
-  await expect(page.getByText(/The undistorted picture is/)).toBeVisible();
+  await expect(page.getByText(/Undistorted it is \d+ × \d+ px: overscan/)).toBeVisible();
+  await expect(page.getByRole('img', { name: /Undistorted, with a straight-edge/ })).toBeVisible();
   await expect(page.getByRole('table', { name: 'Models compared' }).getByRole('row')).toHaveCount(5);
   await audit(page, 'plate');
   await noSidewaysScroll(page);

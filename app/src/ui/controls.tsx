@@ -242,7 +242,7 @@ export function Sheet({ title, open, onClose, children }: PropsWithChildren<{ ti
   return (
     <Modal visible={open} transparent animationType="fade" onRequestClose={onClose} aria-label={title}>
       <View style={{ flex: 1, flexDirection: wide ? 'row' : 'column', justifyContent: 'flex-end' }}>
-        <Pressable style={{ position: 'absolute', inset: 0, backgroundColor: '#0009' } as object} onPress={onClose} accessibilityLabel="Close" tabIndex={-1} />
+        <Pressable style={{ position: 'absolute', inset: 0, backgroundColor: '#0009' } as object} onPress={onClose} aria-hidden tabIndex={-1} />
         <View
           role="dialog"
           aria-label={title}

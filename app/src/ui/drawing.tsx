@@ -75,7 +75,7 @@ export function Drawing({
         {...(aim ? {} : pan.panHandlers)}
         {...onWheel}
         {...handlers}
-        {...(aim ? { 'aria-label': `${describe} Arrow keys move the cross, Enter places it.`, testID: 'aim' } : {})}
+        {...(aim ? { role: 'application' as never, 'aria-label': `${describe} Arrow keys move the cross, Enter places it.`, testID: 'aim' } : {})}
       >
         <Svg width="100%" height={height} viewBox={`${cx - w / 2} ${cy - h / 2} ${w} ${h}`} role="img" aria-label={describe}>
           <G>{children((px) => px * unitsPerPx)}</G>
