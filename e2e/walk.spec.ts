@@ -25,7 +25,7 @@ test('kit: numbers and drawings follow while a package is edited', async ({ page
   await signIn(page, 'wrangler', '/kit');
   await page.getByTestId('package-A').click();
   const big = page.getByTestId('effective-focal');
-  await page.getByRole('radio', { name: /^none/ }).click();
+  await page.getByRole('radio', { name: /^none/ }).first().click();
   await expect(big).toContainText('32.00');
   // on a demo day that an earlier walk corrected, the mistake is put back
   if (await page.getByTestId('save-package').isVisible()) await page.getByTestId('save-package').click();

@@ -26,7 +26,7 @@ const worstPx = (plate: RenderedPlate, nodes: readonly { x: number; y: number }[
 describe('a touched start', () => {
   test.each<[string, Partial<ChequerScene> & { cellPx?: number }, string]>([
     ['edges too soft for the search', { blurPx: 7, cellPx: 60 }, 'blurred'],
-    ['fewer corners than chance could make', { boardHalfCells: [2.3, 1.3] }, 'no-chart'],
+    ['fewer corners than chance could make', { boardHalfCells: [2.8, 1.8] }, 'no-chart'],
     ['cells as large as a third of the frame', { cellPx: 220 }, 'no-chart'],
   ])('%s: the search gives up, the touch finds the corners', (_name, scene, reason) => {
     const { plate, image } = shoot(scene);

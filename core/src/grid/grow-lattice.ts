@@ -46,7 +46,7 @@ class Buckets {
 }
 
 /** Angle between two directions that are the same after half a turn, 0…π/2. */
-function axisAngle(a: number, b: number): number {
+export function axisAngle(a: number, b: number): number {
   const d = Math.abs(a - b) % Math.PI;
   return Math.min(d, Math.PI - d);
 }

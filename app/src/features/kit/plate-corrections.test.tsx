@@ -50,7 +50,7 @@ async function openPlate() {
 function touch(x: number, y: number) {
   const target = { getBoundingClientRect: () => ({ left: 0, top: 0 }) };
   const e = { clientX: (x * 358) / W, clientY: (y * 358) / W, pointerType: 'mouse', currentTarget: target };
-  const aim = screen.getByTestId('aim');
+  const aim = screen.getAllByTestId('aim')[0];
   fireEvent(aim, 'pointerDown', e);
   fireEvent(aim, 'pointerUp', e);
 }
@@ -101,7 +101,7 @@ test('two touches show the search where to begin; arrows and Enter do it without
   fireEvent.press(screen.getByRole('radio', { name: /search from here/ }));
   expect(screen.getByTestId('keep-correction')).toBeDisabled();
   touch(715.5, 670.5);
-  const key = (name: string) => fireEvent(screen.getByTestId('aim'), 'keyDown', { key: name, shiftKey: false, preventDefault: () => undefined });
+  const key = (name: string) => fireEvent(screen.getAllByTestId('aim')[0], 'keyDown', { key: name, shiftKey: false, preventDefault: () => undefined });
   key('ArrowRight');
   key('Enter');
   await settle();
