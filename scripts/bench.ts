@@ -1,6 +1,24 @@
 // Times and accuracies of the core on generated data. Ratios and growth matter; absolute times are this machine's.
-//   npm run bench [grid|joint|map|solve]
-import { analysePlate, frameEffect, redistortMap, roundTripErrorPx, selectModel, solveTracks, undistortMap, type Distortion, type GridObservation, type SolveSetup } from '@mesure/core';
+//   npm run bench [grid|joint|map|quick|book|solve]
+//   npm run bench photos DIR COLUMNSxROWS
+import {
+  analysePlate,
+  frameEffect,
+  lensAt,
+  nextPlate,
+  openBook,
+  quickLook,
+  type BookPlate,
+  redistortMap,
+  roundTripErrorPx,
+  selectModel,
+  solveTracks,
+  undistortMap,
+  type Distortion,
+  type GridObservation,
+  type SolveSetup,
+} from '@mesure/core';
+import { benchPhotos } from './bench-photos';
 import { bend, normals, renderChequer, simulateShot, uniform } from '@mesure/synthetic';
 
 const part = process.argv[2];
@@ -161,7 +179,68 @@ function map(): void {
   }
 }
 
+function quick(): void {
+  console.log('\nA quick look before a plate leaves the phone (median of 3)');
+  console.log('  size         chart        time ms   ns/pixel  answer');
+  for (const [w, h] of [
+    [2048, 1080],
+    [4096, 2160],
+    [6144, 3240],
+  ]) {
+    const f = w * 1.2;
+    const scene = { widthPx: w, heightPx: h, lens: { fxPx: f, fyPx: f, cx: w / 2, cy: h / 2, k1: -0.1, k2: 0, k3: 0, p1: 0, p2: 0 }, cellSlope: 60 / f, blurPx: 1.1, noise: 2 };
+    for (const [name, more] of [
+      ['fills frame', {}],
+      ['none', { dark: 100, bright: 100 }],
+    ] as const) {
+      const image = { widthPx: w, heightPx: h, data: new Float32Array(renderChequer({ ...scene, ...more }).gray) };
+      const ms = timed(3, () => quickLook(image));
+      console.log(`  ${`${w}×${h}`.padEnd(12)} ${name.padEnd(11)} ${ms.toFixed(0).padStart(8)} ${((ms * 1e6) / (w * h)).toFixed(1).padStart(10)}  ${quickLook(image).worth}`);
+    }
+  }
+}
+
+function book(): void {
+  console.log('\nLens book: opening (scales chosen), one setting, the next plate (median of 5)');
+  console.log('  plates   open ms   setting ms   next ms');
+  const setup = { image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mm: 35 } };
+  for (const [focals, foci] of [
+    [4, 3],
+    [8, 4],
+    [12, 6],
+  ]) {
+    const plates: BookPlate[] = [];
+    for (let i = 0; i < focals; i += 1)
+      for (let j = 0; j < foci; j += 1) {
+        const focalMm = 24 * 3 ** (i / (focals - 1));
+        const focusM = 0.7 * 20 ** (j / (foci - 1));
+        const a = (-1.6e-4 * (24 / focalMm) ** 1.6 + 0.35e-4) * (1 + 0.1 / focusM);
+        plates.push({
+          id: `${i} ${j}`,
+          focalMm,
+          focusM,
+          distortion: { model: 'radial', k: [a * focalMm ** 2, 0, 0], p: [0, 0] },
+          fxMm: focalMm,
+          fyMm: focalMm,
+          centerMm: [0, 0],
+          halfWidthMm: 12,
+          halfHeightMm: 6.33,
+          rmsPx: 0.02,
+          focalRatio: null,
+        });
+      }
+    const opened = openBook(plates, setup);
+    const open = timed(5, () => openBook(plates, setup));
+    const at = timed(5, () => lensAt(opened, { focalMm: 33, focusM: 2 }));
+    const next = timed(5, () => nextPlate(opened, { minFocalMm: 24, maxFocalMm: 72, closeFocusM: 0.6, focusMatters: true }));
+    console.log(`  ${String(plates.length).padStart(6)} ${open.toFixed(1).padStart(9)} ${at.toFixed(2).padStart(12)} ${next.toFixed(1).padStart(9)}`);
+  }
+}
+
 if (!part || part === 'grid') grid();
 if (!part || part === 'joint') joint();
 if (!part || part === 'map') map();
+if (!part || part === 'quick') quick();
+if (!part || part === 'book') book();
 if (!part || part === 'solve') solve();
+if (part === 'photos') void benchPhotos(process.argv[3], process.argv[4]);

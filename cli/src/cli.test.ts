@@ -66,6 +66,33 @@ test('grid fits a plate, writes its corners, refuses what is no chart', () => {
   expect(none.json()).toMatchObject({ reason: 'no-chart', distortion: null });
 });
 
+test('one frame of a clip is a plate; a time past its end is refused', () => {
+  // half a second of grey, then the plate
+  const input = (name: string) => ['-loop', '1', '-t', '0.5', '-r', '10', '-i', file(name)];
+  const made = spawnSync('ffmpeg', [
+    '-v',
+    'error',
+    ...input('grey.png'),
+    ...input('plate.png'),
+    '-filter_complex',
+    '[0]format=gray[a];[1]format=gray[b];[a][b]concat=n=2',
+    '-c:v',
+    'mjpeg',
+    '-q:v',
+    '2',
+    '-pix_fmt',
+    'yuvj420p',
+    '-y',
+    file('clip.mov'),
+  ]);
+  expect(made.stderr.toString()).toBe('');
+  const at = (seconds: string) => mesure(['grid', file('clip.mov'), '--at', seconds, '--setup', file('setup.json'), '--chart', 'chequer', '--cell', '20mm']);
+  expect(at('0.8').json()).toMatchObject({ status: 'usable', distortion: { model: 'radial' } });
+  expect(at('0.1')).toMatchObject({ code: 1 });
+  expect(at('7')).toMatchObject({ code: 2, err: expect.stringContaining('there is no frame at 7.00 s') });
+  expect(at('soon')).toMatchObject({ code: 2 });
+});
+
 test('solve, reconcile and export in a row: the forgotten reducer is named', () => {
   const solved = mesure(['solve', file('tracks.csv'), '--setup', file('setup.json')]);
   expect(solved.code).toBe(0);

@@ -1,5 +1,5 @@
 import type { GridReport } from '@mesure/core';
-import { BODY_SCHEMAS, check, mountPackage, opticsOf, pupilHeightM, recordedSetup, type MountedPackage, type SetupBody, type StoredRecord, type TakeBody } from '.';
+import { BODY_SCHEMAS, bookPlates, check, measuredChart, mountPackage, opticsOf, pupilHeightM, recordedSetup, type MountedPackage, type SetupBody, type StoredRecord, type TakeBody } from '.';
 
 const id = (n: number) => `00000000-0000-4000-a000-${String(n).padStart(12, '0')}`;
 const mode = { id: id(2), name: '4K', widthPx: 4096, heightPx: 2160, sensorWidthMm: 24, sensorHeightMm: 12.66, fps: 24 };
@@ -27,7 +27,7 @@ const mounted: MountedPackage = {
 };
 const setup: SetupBody = { dayId: id(7), setId: id(8), name: 's', scene: '41', order: 1, levelMarks: ['K1', 'K2', 'K3'], originMark: 'K1', headingMarks: ['K1', 'K2'] };
 const report = (k: [number, number, number], focalMm: number) =>
-  ({ status: 'usable', distortion: { model: 'radial', k, p: [0.001, 0], center: [2050, 1079], focalMm, sigma: { k: [] }, terms: [] } }) as unknown as GridReport;
+  ({ status: 'usable', distortion: { model: 'radial', k, p: [0.001, 0], center: [2050, 1079], aspect: 1, focalMm, sigma: { k: [] }, terms: [] } }) as unknown as GridReport;
 
 describe('schemas', () => {
   test('a good take passes; each fault is named at its field', () => {
@@ -70,6 +70,58 @@ describe('recorded setup', () => {
     expect(s.distortion!.k![0] / f ** 2).toBeCloseTo(-0.09 / 32 ** 2, 14);
     expect(s.distortion!.k![1] / f ** 4).toBeCloseTo(0.02 / 32 ** 4, 14);
     expect(s.distortion!.center).toEqual([2050, 1079]);
+  });
+  test('between two plates the lens book speaks, at one the plate, beyond both the nearest one', () => {
+    const at = (focalMm: number, k1: number) => ({ id: String(focalMm), plate: { lensId: mounted.pack.lensId, focalMm, focusM: null } as never, report: report([k1, 0, 0], focalMm * 0.71), mounted });
+    const plates = [at(24, -0.2), at(50, -0.05)];
+    const book = bookPlates(plates, mounted);
+    expect(book).toHaveLength(2);
+    const k1At = (focalMm: number) => recordedSetup({ mounted, take: { ...take, focalMm }, setup, ties: [], plates, book, focalMode: 'free' }).distortion!.k![0];
+    // the map in the picture, k1 over the focal length squared, lies between those of the plates
+    const map = (k1: number, focalMm: number) => k1 / (focalMm * 0.71) ** 2;
+    expect(map(k1At(32), 32)).toBeGreaterThan(map(-0.2, 24));
+    expect(map(k1At(32), 32)).toBeLessThan(map(-0.05, 50));
+    expect(k1At(24)).toBeCloseTo(-0.2, 9);
+    expect(map(k1At(85), 85)).toBeCloseTo(map(-0.05, 50), 12);
+    // plates behind another adapter belong to another book
+    expect(bookPlates([{ ...plates[0], mounted: { ...mounted, adapter: null } }], mounted)).toEqual([]);
+  });
+  test('without a plate, marked edges stand in where they show a lens; else none', () => {
+    const f = (32 * 0.71 * 4096) / 24;
+    const line = (edge: number, x0: number, y0: number, x1: number, y1: number) =>
+      Array.from({ length: 7 }, (_, i) => {
+        const [x, y] = [(x0 + ((x1 - x0) * i) / 6 - 2048) / f, (y0 + ((y1 - y0) * i) / 6 - 1080) / f];
+        const s = 1 - 0.1 * (x * x + y * y);
+        return { edge, x: 2048 + f * x * s, y: 1080 + f * y * s };
+      });
+    const edges = {
+      lensId: mounted.pack.lensId,
+      packageId: id(1),
+      picture: { sha256: '', name: '' },
+      widthPx: mounted.mode.widthPx,
+      heightPx: mounted.mode.heightPx,
+      focalMm: 32,
+      focusM: null,
+      model: 'radial' as const,
+      marks: [...line(1, 60, 60, 4030, 80), ...line(2, 70, 2100, 4020, 2080), ...line(3, 90, 50, 120, 2110)],
+      lineUp: null,
+      shotAt: take.loggedAt,
+    };
+    const s = (marks: typeof edges.marks) => recordedSetup({ mounted, take, setup, ties: [], plates: [], edges: [{ ...edges, marks }], focalMode: 'free' });
+    expect(s(edges.marks).distortion).toMatchObject({ mode: 'held', model: 'radial' });
+    expect(s(edges.marks).distortion!.k![0]).toBeCloseTo(-0.1, 2);
+    expect(s(edges.marks.slice(0, 5)).distortion).toEqual({ mode: 'none' });
+  });
+  test('a chart is measured from the entrance pupil, as surely as that is known', () => {
+    const plate = { cellM: 0.04, chartDistance: { typed: '2 m', unit: 'm', valueM: 2, toleranceM: 0.01 } } as never;
+    const lens = { ...mounted.lens, pupilMm: 110, pupilSource: 'measured' as const };
+    expect(measuredChart(plate, lens)).toEqual({ cellM: 0.04, distanceM: 2 - 0.11, sigmaDistanceM: Math.hypot(0.005, 0.002) });
+    expect(measuredChart(plate, mounted.lens)!.sigmaDistanceM).toBeGreaterThan(0.04);
+    expect(measuredChart({ cellM: 0.04 } as never, lens)).toBeUndefined();
+  });
+  test('two adapters in a row act as one', () => {
+    const find = (kind: string, key: string) => ({ body: kind === 'body' ? mounted.body : kind === 'lens' ? mounted.lens : { name: key, factor: key === 'a' ? 0.71 : 1.4 } }) as StoredRecord<never>;
+    expect(mountPackage({ ...mounted.pack, adapterId: 'a', secondAdapterId: 'b' }, find as never)).toMatchObject({ adapter: { name: 'a + b', factor: 0.71 * 1.4 } });
   });
   test('the nearest usable plate is taken; the missing part of a package is named', () => {
     const plates = [

@@ -7,6 +7,7 @@ import compute from '@mesure/server/jobs/compute';
 import { MessageChannel } from 'node:worker_threads';
 import { idOf } from './ids';
 import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
+import { ROOM_SIZE, roomPicture } from './room-picture';
 import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario } from './scenario';
 import { ZOOM_PLATES, zoomPlate } from './zoom';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
@@ -53,6 +54,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   const ids = {
     plate32: await keep('A_orrinel32_grid.jpg', await orrinel32Plate(), 'image/jpeg', [4096, 2160]),
     plate25: await keep('B_orrinel25_grid.jpg', await orrinel25Plate(), 'image/jpeg', [3840, 2160]),
+    room: await keep('B_passage_wall.jpg', await roomPicture(), 'image/jpeg', [ROOM_SIZE.widthPx, ROOM_SIZE.heightPx]),
     zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, await zoomPlate(i), 'image/jpeg', [1920, 1080]))),
     tracksGalley: await keep('41A_t2_tracks.csv', galley, 'text/csv', null),
     tracksJetty: await keep('42B_t2_tracks.csv', Buffer.from(tracksCsv(jettyCrane().shot)), 'text/csv', null),

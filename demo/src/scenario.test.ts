@@ -1,11 +1,11 @@
-import { BODY_SCHEMAS, check, mountPackage, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
-import { computeOptics } from '@mesure/core';
+import { BODY_SCHEMAS, check, mountPackage, opticsOf, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { computeOptics, fitEdges } from '@mesure/core';
 import type { Schema } from 'joi';
 import { OTHER_PRODUCTION, PEOPLE, PRODUCTION, scenario } from './scenario';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
 
 const sha = (digit: string) => digit.repeat(64);
-const seeds = scenario({ tracksGalley: sha('a'), tracksJetty: sha('b'), tracksPassage: sha('c'), plate32: sha('d'), plate25: sha('e'), zoom: ['1', '2', '3', '4', '5'].map(sha) });
+const seeds = scenario({ tracksGalley: sha('a'), tracksJetty: sha('b'), tracksPassage: sha('c'), plate32: sha('d'), plate25: sha('e'), zoom: ['1', '2', '3', '4', '5'].map(sha), room: sha('6') });
 const of = <K extends RecordKind>(kind: K) => seeds.filter((s) => s.kind === kind) as unknown as { id: string; body: RecordBodies[K] }[];
 const find = ((kind: RecordKind, id: string) => {
   const s = seeds.find((q) => q.kind === kind && q.id === id);
@@ -33,6 +33,21 @@ test('one mistake is planted: the reducer lies in the kit and is on no package, 
   const recorded = computeOptics({ image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mm: 32 } });
   expect(recorded.fovHorizontalDeg).toBeCloseTo(41.1, 1);
   expect(galleyDolly().shot.tracks.length).toBeGreaterThan(1000);
+});
+
+test('the edges marked on the wall show the lens that bent them', () => {
+  const [e] = of('edges');
+  const pack = of('package').find((p) => p.id === e.body.packageId)!;
+  const mounted = mountPackage(pack.body, find);
+  if ('missing' in mounted) throw new Error('incomplete');
+  const setup = { ...opticsOf(mounted, e.body.focalMm), image: { width: e.body.widthPx, height: e.body.heightPx } };
+  const report = fitEdges(
+    e.body.marks.map((m) => ({ edge: String(m.edge), x: m.x, y: m.y })),
+    setup,
+  );
+  expect(report.status).toBe('usable');
+  const k1 = (report.distortion as unknown as { k: number[] }).k[0];
+  expect(Math.abs(k1 + 0.06)).toBeLessThan(0.02);
 });
 
 test('people of two productions, each name once', () => {

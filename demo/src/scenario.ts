@@ -1,6 +1,7 @@
 import type { RecordBodies, RecordKind } from '@mesure/contract';
 import { formatLength, parseLength, type LengthUnit } from '@mesure/core';
 import { idOf } from './ids';
+import { ROOM_SIZE, roomMarks } from './room-picture';
 import { SETS, type DemoSet } from './sets';
 import { markOf, MODES } from './shots';
 import { ZOOM_CELL_M, ZOOM_PLATES } from './zoom';
@@ -22,6 +23,7 @@ export interface DemoFiles {
   plate32: string;
   plate25: string;
   zoom: string[];
+  room: string;
 }
 export interface Seed<K extends RecordKind = RecordKind> {
   kind: K;
@@ -84,6 +86,18 @@ export function scenario(files: DemoFiles): Seed[] {
   const packB = put('package', 'package b', { camera: 'B', bodyId: pellon, modeId: idOf('mode pellon uhd'), lensId: lens25, adapterId: null, focalMm: 25 });
   put('plate', 'plate 32', { lensId: lens32, packageId: packA, picture: { sha256: files.plate32, name: 'A_orrinel32_grid.jpg' }, focalMm: 32, focusM: 2.5, cellM: 0.04, shotAt: at('06:20') });
   put('plate', 'plate 25', { lensId: lens25, packageId: packB, picture: { sha256: files.plate25, name: 'B_orrinel25_grid.jpg' }, focalMm: 25, focusM: 2.5, cellM: 0.04, shotAt: at('06:35') });
+  put('edges', 'edges room', {
+    lensId: lens25,
+    packageId: packB,
+    picture: { sha256: files.room, name: 'B_passage_wall.jpg' },
+    ...ROOM_SIZE,
+    focalMm: 25,
+    focusM: 3.5,
+    model: 'radial',
+    marks: roomMarks(),
+    lineUp: null,
+    shotAt: at('07:20'),
+  });
   const packC = put('package', 'package c', { camera: 'C', bodyId: pellon, modeId: idOf('mode pellon hd'), lensId: zoom, adapterId: null, focalMm: 45 });
   ZOOM_PLATES.forEach((q, i) =>
     put('plate', `plate zoom ${i}`, {

@@ -15,7 +15,7 @@ import {
   type PlateLattice,
 } from '@mesure/core';
 import { readSetupJson, writeCornersCsv } from '@mesure/formats';
-import { readGray } from '@mesure/formats/picture';
+import { extractFrame, isClip, readGray } from '@mesure/formats/picture';
 import { parse, progressReporter, readBytes, readText, required, writeBytes, writeJson, writeText } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
@@ -25,10 +25,12 @@ const TAPE_SIGMA_M = 0.0025;
 
 export const grid: Command = {
   name: 'grid',
-  usage: 'grid PLATE… --setup SETUP --chart chequer|ruled --cell 20mm [--model auto|radial|division|fisheye|anamorphic] [--distance 3.2m] [--corners FILE.csv] [--map FILE.exr|FILE.tif]',
+  usage: 'grid PLATE… --setup SETUP --chart chequer|ruled --cell 20mm [--model auto|radial|division|fisheye|anamorphic] [--distance 3.2m] [--at 1.5] [--corners FILE.csv] [--map FILE.exr|FILE.tif]',
   summary: 'Finds the chart in lens grid plates and fits the distortion of the lens.',
   details: [
-    'PLATE      JPEG, PNG or TIFF of a chequered or ruled chart; several plates of one lens at one setting are fitted together.',
+    'PLATE      JPEG, PNG, TIFF or OpenEXR of a chequered or ruled chart, or a MOV or MP4 clip of which one frame is taken; several plates of',
+    '           one lens at one setting are fitted together.',
+    "--at       time of that frame in seconds from the clip's start; without it the middle of the clip.",
     '--setup    JSON with image, sensor and focal.mm (and adapterFactor, squeeze).',
     '--chart    chequer, or ruled: thin lines, dark on light or light on dark.',
     '--cell     size of a cell with its unit: 20mm, 0.75in.',
@@ -49,6 +51,7 @@ export const grid: Command = {
       corners: { type: 'string' },
       map: { type: 'string' },
       distance: { type: 'string' },
+      at: { type: 'string' },
     });
     if (positionals.length === 0) throw new UsageError('give at least one plate');
     const setupFile = required(values.setup, 'setup');
@@ -61,10 +64,12 @@ export const grid: Command = {
     const setup = readSetupJson(readText(setupFile), setupFile);
     const g = pictureGeometry(setup);
     const frame = { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX, fyPx: g.effectiveFocalMm * g.pxPerMmY };
+    const atS = values.at === undefined ? null : Number(values.at);
+    if (atS !== null && !(atS >= 0)) throw new UsageError(`--at ${values.at} must be seconds from the clip's start`);
     const report = progressReporter();
     const lattices: PlateLattice[] = [];
     for (const [i, file] of positionals.entries()) {
-      const image = await readGray(readBytes(file), file);
+      const image = await readGray((await isFileOfClip(file)) ? (await extractFrame(file, file, atS)).png : readBytes(file), file);
       if (image.widthPx !== g.widthPx || image.heightPx !== g.heightPx) throw new UsageError(`${file}: is ${image.widthPx} × ${image.heightPx}, the setup says ${g.widthPx} × ${g.heightPx}`);
       lattices.push(detectChart(image, frame, { chart, onProgress: (f, stage) => report(`${file}: ${stage}`, (i + f) / positionals.length) }));
     }
@@ -93,3 +98,6 @@ async function writeMaps(file: string, lens: FrameLens, overscan: Overscan) {
     writeBytes(name, /\.exr$/i.test(name) ? await writeStMapExr(map) : writeStMapTiff(map));
   return { undistort: file, redistort: back, overscan: wholeOverscan(overscan), roundTripPx: roundTripErrorPx(undistort, redistort) };
 }
+
+/** A file that cannot be opened is said by the reader, in its own words. */
+const isFileOfClip = (file: string): Promise<boolean> => isClip(file).catch(() => false);

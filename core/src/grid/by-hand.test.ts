@@ -132,3 +132,31 @@ describe('a quick look', () => {
     expect(look.sentence).toMatch(sentence);
   });
 });
+
+describe('a small chart before a cluttered wall, as in a photograph', () => {
+  /** Rectangles, stripes and grain behind the chart, by a seed; the chart itself stays as it was rendered. */
+  function cluttered(seed: number, scene: Partial<ChequerScene> & { cellPx?: number }): { plate: RenderedPlate; image: GrayImage } {
+    const shot = shoot(scene);
+    // where nothing of the chart is seen, its two shades do not matter
+    const other = shoot({ ...scene, dark: 90, bright: 90, noise: 0 }).image;
+    const white = shoot({ ...scene, dark: 200, bright: 200, noise: 0 }).image;
+    const u = uniform(seed);
+    const boxes = Array.from({ length: 60 }, () => ({ x: u() * W, y: u() * H, w: 8 + 90 * u(), h: 8 + 90 * u(), v: 20 + 210 * u(), stripe: u() < 0.4 ? 6 + 14 * u() : 0 }));
+    const data = shot.image.data.map((v, i) => {
+      if (Math.abs(other.data[i] - white.data[i]) > 2) return v;
+      const [x, y] = [i % W, Math.floor(i / W)];
+      let wall = 120 + 30 * Math.sin(x / 90) + 8 * (u() - 0.5);
+      for (const b of boxes) if (x > b.x && x < b.x + b.w && y > b.y && y < b.y + b.h) wall = b.stripe > 0 && Math.floor((x - b.x) / b.stripe + (y - b.y) / b.stripe) % 2 === 0 ? 255 - b.v : b.v;
+      return wall;
+    });
+    return { plate: shot.plate, image: { ...shot.image, data } };
+  }
+
+  test.each([1, 2, 3, 4, 5, 6])('wall %d: no corner is invented, and nearly all are found', (seed) => {
+    const { plate, image } = cluttered(seed, { boardHalfCells: [5, 3.5], cellPx: 44, rollRad: 0.1 * seed, tiltXRad: 0.08 * seed, tiltYRad: -0.3 + 0.1 * seed, dark: 45, bright: 205 });
+    const found = analysePlate(image, frame);
+    expect(found.status).toBe('found');
+    expect(worstPx(plate, found.nodes)).toBeLessThan(1);
+    expect(found.nodes.length).toBeGreaterThanOrEqual(0.85 * 9 * 6);
+  });
+});
