@@ -24,6 +24,9 @@ export interface RecordingMode {
   heightPx: number;
   sensorWidthMm: number;
   sensorHeightMm: number;
+  /** photosites that the area has, where the camera scales them to the picture's size; as many as pixels otherwise */
+  photositesX?: number | null;
+  photositesY?: number | null;
   fps: number;
   /** time from the first to the last row of one frame */
   readoutMs?: number | null;
@@ -65,6 +68,8 @@ export interface LensBody {
   pupilMm?: number | null;
   pupilSource?: Knowledge;
   imageCircleMm?: number | null;
+  /** anamorphic: the squeezed axis against the picture's width, degrees from right towards down */
+  axisDeg?: number | null;
 }
 export interface AdapterBody {
   name: string;

@@ -39,6 +39,7 @@ const length = {
   toleranceM: Joi.number().greater(0).max(10).required(),
 };
 
+const photosites = Joi.number().integer().min(16).max(65_536).allow(null);
 const mode = Joi.object({
   id: id.required(),
   name: name.required(),
@@ -46,11 +47,13 @@ const mode = Joi.object({
   heightPx: Joi.number().integer().min(16).max(32_768).required(),
   sensorWidthMm: Joi.number().min(1).max(120).required(),
   sensorHeightMm: Joi.number().min(1).max(120).required(),
+  photositesX: photosites,
+  photositesY: photosites,
   fps: Joi.number().min(1).max(1000).required(),
   readoutMs: Joi.number().greater(0).max(200).allow(null),
   readoutSource: Joi.string().valid(...KNOWLEDGE),
-}).custom((value: { widthPx: number; sensorWidthMm: number }, helpers) => {
-  const pitchUm = (value.sensorWidthMm / value.widthPx) * 1000;
+}).custom((value: { widthPx: number; sensorWidthMm: number; photositesX?: number | null }, helpers) => {
+  const pitchUm = (value.sensorWidthMm / (value.photositesX ?? value.widthPx)) * 1000;
   return pitchUm < 1 || pitchUm > 15 ? helpers.message({ custom: `the pixel pitch would be ${pitchUm.toFixed(2)} µm; sensors have 1 to 15 µm` }) : value;
 });
 
@@ -71,6 +74,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     pupilMm: Joi.number().min(-500).max(1000).allow(null),
     pupilSource: Joi.string().valid(...KNOWLEDGE),
     imageCircleMm: Joi.number().min(2).max(200).allow(null),
+    axisDeg: Joi.number().min(-90).max(90).allow(null),
   }),
   adapter: Joi.object({ name: name.required(), factor: Joi.number().min(0.3).max(4).required() }),
   package: Joi.object({

@@ -64,6 +64,9 @@ describe('a recording mode', () => {
   const mode = { widthPx: 4096, heightPx: 2160, sensorWidthMm: 24, sensorHeightMm: 12.65625 };
   test('that can be has no remarks', () => {
     expect(modeRemarks(mode)).toEqual([]);
+    // scaled in the camera: the pitch is that of the photosites, the shape that of the pixels
+    expect(modeRemarks({ ...mode, widthPx: mode.widthPx / 4, heightPx: mode.heightPx / 4, photositesX: mode.widthPx, photositesY: mode.heightPx })).toEqual([]);
+    expect(modeRemarks({ ...mode, photositesX: 900, photositesY: 500 })[0].text).toMatch(/pixel pitch would be \d\d\.\d\d µm/);
     expect(modeRemarks(mode, { widthMm: 24, heightMm: 16 })).toEqual([]);
   });
   test.each([

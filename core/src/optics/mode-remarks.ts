@@ -3,6 +3,9 @@ export interface ModeGeometry {
   heightPx: number;
   sensorWidthMm: number;
   sensorHeightMm: number;
+  /** where the camera scales them to the picture's size */
+  photositesX?: number | null;
+  photositesY?: number | null;
 }
 
 export interface FieldRemark {
@@ -21,8 +24,8 @@ const ASPECT_SHARE = 0.01;
  */
 export function modeRemarks(m: ModeGeometry, chip: { widthMm: number | null; heightMm: number | null } = { widthMm: null, heightMm: null }): FieldRemark[] {
   const remarks: FieldRemark[] = [];
-  const pitchX = (1000 * m.sensorWidthMm) / m.widthPx;
-  const pitchY = (1000 * m.sensorHeightMm) / m.heightPx;
+  const pitchX = (1000 * m.sensorWidthMm) / (m.photositesX ?? m.widthPx);
+  const pitchY = (1000 * m.sensorHeightMm) / (m.photositesY ?? m.heightPx);
   for (const [field, pitch] of [
     ['sensorWidthMm', pitchX],
     ['sensorHeightMm', pitchY],
@@ -31,7 +34,8 @@ export function modeRemarks(m: ModeGeometry, chip: { widthMm: number | null; hei
   }
   if (chip.widthMm !== null && m.sensorWidthMm > chip.widthMm + 0.005) remarks.push({ field: 'sensorWidthMm', text: `the chip is only ${chip.widthMm} mm wide` });
   if (chip.heightMm !== null && m.sensorHeightMm > chip.heightMm + 0.005) remarks.push({ field: 'sensorHeightMm', text: `the chip is only ${chip.heightMm} mm high` });
-  const ratio = pitchX / pitchY;
+  // of the picture's pixels: a camera may scale its two sides differently, or desqueeze
+  const ratio = m.sensorWidthMm / m.widthPx / (m.sensorHeightMm / m.heightPx);
   if (remarks.length === 0 && Math.abs(ratio - 1) > ASPECT_SHARE)
     remarks.push({
       field: 'sensorHeightMm',

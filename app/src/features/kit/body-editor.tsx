@@ -86,21 +86,56 @@ type Chip = { widthMm: number | null; heightMm: number | null };
 /** Photosites, pitch and millimetres: two are entered, the third follows. What was entered last stays when the photosites change. */
 function ModeFields({ mode, change, errorAt, chip }: { mode: RecordingMode; change: (more: Partial<RecordingMode>) => void; errorAt: (field: string) => string | null; chip: Chip }) {
   const [by, setBy] = useState<'mm' | 'pitch'>('mm');
-  const pitchUm = (1000 * mode.sensorWidthMm) / mode.widthPx;
+  const scaled = (mode.photositesX ?? null) !== null;
+  const [sitesX, sitesY] = [mode.photositesX ?? mode.widthPx, mode.photositesY ?? mode.heightPx];
+  const pitchUm = (1000 * mode.sensorWidthMm) / sitesX;
   const remarks = modeRemarks(mode, chip);
   const at = (field: string) => remarks.find((r) => r.field === field)?.text ?? errorAt(field);
-  const photosites = (more: { widthPx?: number; heightPx?: number }) => {
+  const photosites = (more: Partial<Pick<RecordingMode, 'widthPx' | 'heightPx' | 'photositesX' | 'photositesY'>>) => {
     const next = { ...mode, ...more };
-    change(by === 'pitch' ? { ...more, sensorWidthMm: (next.widthPx * pitchUm) / 1000, sensorHeightMm: (next.heightPx * pitchUm) / 1000 } : more);
+    change(by === 'pitch' ? { ...more, sensorWidthMm: ((next.photositesX ?? next.widthPx) * pitchUm) / 1000, sensorHeightMm: ((next.photositesY ?? next.heightPx) * pitchUm) / 1000 } : more);
   };
   const number = (v: number | null) => v ?? Number.NaN;
   return (
     <Section title={mode.name}>
       <Field label="Name of the mode" value={mode.name} onChangeText={(name) => change({ name })} error={errorAt('name')} testID="mode-name" />
       <Pair
-        a={<LiveNumber label="Photosites across" digits={0} value={mode.widthPx} onChange={(v) => photosites({ widthPx: number(v) })} error={errorAt('widthPx')} testID="mode-width-px" />}
-        b={<LiveNumber label="Photosites down" digits={0} value={mode.heightPx} onChange={(v) => photosites({ heightPx: number(v) })} error={errorAt('heightPx')} testID="mode-height-px" />}
+        a={
+          <LiveNumber
+            label={scaled ? 'Picture, across' : 'Photosites across'}
+            digits={0}
+            value={mode.widthPx}
+            onChange={(v) => photosites({ widthPx: number(v) })}
+            error={errorAt('widthPx')}
+            testID="mode-width-px"
+          />
+        }
+        b={
+          <LiveNumber
+            label={scaled ? 'Picture, down' : 'Photosites down'}
+            digits={0}
+            value={mode.heightPx}
+            onChange={(v) => photosites({ heightPx: number(v) })}
+            error={errorAt('heightPx')}
+            testID="mode-height-px"
+          />
+        }
       />
+      <Choice<'no' | 'yes'>
+        label="The camera scales the picture"
+        value={scaled ? 'yes' : 'no'}
+        options={[
+          { value: 'no', title: 'no', detail: 'a pixel a photosite' },
+          { value: 'yes', title: 'yes', detail: scaled ? `× ${fixed(mode.widthPx / sitesX, 3)} across, ${fixed(mode.heightPx / sitesY, 3)} down` : 'or squeezes it' },
+        ]}
+        onChange={(v) => photosites(v === 'yes' ? { photositesX: mode.widthPx, photositesY: mode.heightPx } : { photositesX: null, photositesY: null })}
+      />
+      {scaled ? (
+        <Pair
+          a={<LiveNumber label="Photosites across" digits={0} value={sitesX} onChange={(v) => photosites({ photositesX: number(v) })} error={errorAt('photositesX')} testID="mode-sites-x" />}
+          b={<LiveNumber label="Photosites down" digits={0} value={sitesY} onChange={(v) => photosites({ photositesY: number(v) })} error={errorAt('photositesY')} testID="mode-sites-y" />}
+        />
+      ) : null}
       <Pair
         a={
           <LiveNumber
@@ -135,7 +170,7 @@ function ModeFields({ mode, change, errorAt, chip }: { mode: RecordingMode; chan
         value={pitchUm}
         onChange={(v) => {
           setBy('pitch');
-          change({ sensorWidthMm: (mode.widthPx * number(v)) / 1000, sensorHeightMm: (mode.heightPx * number(v)) / 1000 });
+          change({ sensorWidthMm: (sitesX * number(v)) / 1000, sensorHeightMm: (sitesY * number(v)) / 1000 });
         }}
         hint={by === 'pitch' ? 'the area follows from photosites and pitch' : 'follows from photosites and area'}
         testID="mode-pitch"

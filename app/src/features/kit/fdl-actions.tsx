@@ -68,8 +68,8 @@ const canvasOf = (body: BodyBody, m: RecordingMode): FdlCanvas => ({
   label: m.name,
   widthPx: m.widthPx,
   heightPx: m.heightPx,
-  photositesX: null,
-  photositesY: null,
+  photositesX: m.photositesX ?? m.widthPx,
+  photositesY: m.photositesY ?? m.heightPx,
   sensorWidthMm: m.sensorWidthMm,
   sensorHeightMm: m.sensorHeightMm,
   squeeze: 1,
@@ -84,5 +84,6 @@ const modeOf = (c: FdlCanvas): RecordingMode => ({
   heightPx: c.heightPx,
   sensorWidthMm: c.sensorWidthMm!,
   sensorHeightMm: c.sensorHeightMm!,
+  ...(c.photositesX !== null && c.photositesX !== c.widthPx ? { photositesX: c.photositesX, photositesY: c.photositesY } : {}),
   fps: USUAL_FPS,
 });

@@ -55,6 +55,18 @@ export function LensEditor({ form }: { form: PartForm<'lens'> }) {
         hint="1 for a spherical lens; 1.33, 1.8, 2 … for an anamorphic one"
         testID="lens-squeeze"
       />
+      {draft.squeeze > 1 ? (
+        <LiveNumber
+          label="Axis against the picture's width"
+          suffix="°"
+          optional
+          value={draft.axisDeg}
+          onChange={(axisDeg) => set({ axisDeg })}
+          error={errorAt('axisDeg')}
+          hint="0 when the squeeze is level; a grid plate measures it"
+          testID="lens-axis"
+        />
+      ) : null}
       <Section title="Range">
         <Pair
           a={<LiveNumber label="Widest T-stop" optional value={draft.tStopMin} onChange={(tStopMin) => set({ tStopMin })} error={errorAt('tStopMin')} />}

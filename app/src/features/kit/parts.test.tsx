@@ -188,3 +188,28 @@ describe('the optics bench', () => {
     expect(screen.getByLabelText(/A-cam sees 1\.50 times the width and 1\.50 times the height that B-cam sees/)).toBeTruthy();
   });
 });
+
+test('a camera that scales its picture: the pitch is that of the photosites, the picture keeps its size', async () => {
+  const server = new FakeServer();
+  await open(<PartScreen partId={ID.body} />, server);
+  fireEvent.press(screen.getByRole('radio', { name: /yes, or squeezes it/ }));
+  fireEvent.changeText(screen.getByTestId('mode-sites-x'), '8192');
+  fireEvent.changeText(screen.getByTestId('mode-sites-y'), '4320');
+  // 24 mm over 8192 photosites
+  expect(Number(screen.getByTestId('mode-pitch').props.value)).toBeCloseTo(2.93, 2);
+  expect(screen.getByRole('radio', { name: /× 0\.500 across, 0\.500 down/ })).toBeTruthy();
+  fireEvent.press(screen.getByTestId('save-part'));
+  await settle();
+  expect((server.records.get(ID.body)!.body as RecordBodies['body']).modes[0]).toMatchObject({ widthPx: 4096, sensorWidthMm: 24, photositesX: 8192, photositesY: 4320 });
+});
+
+test('an anamorphic lens has an axis, a spherical one none', async () => {
+  const server = new FakeServer();
+  await open(<PartScreen partId={ID.lens} />, server);
+  expect(screen.queryByTestId('lens-axis')).toBeNull();
+  fireEvent.changeText(screen.getByTestId('lens-squeeze'), '1.8');
+  fireEvent.changeText(screen.getByTestId('lens-axis'), '0.4');
+  fireEvent.press(screen.getByTestId('save-part'));
+  await settle();
+  expect(server.records.get(ID.lens)!.body).toMatchObject({ squeeze: 1.8, axisDeg: 0.4 });
+});

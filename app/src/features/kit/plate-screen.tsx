@@ -136,6 +136,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
                 </View>
               );
             })}
+            {r.distortion.model === 'anamorphic' && mounted && r.distortion.terms.includes('rotation') ? <Words>{axisWords(r.distortion.rotation, mounted.lens.axisDeg ?? null)}</Words> : null}
             {r.squeeze ? <Words>{`The cells are square at a squeeze of ${fixed(r.squeeze.value, 4)} ± ${fixed(r.squeeze.sigma, 4)}.`}</Words> : null}
             <Words dim>{`centre ${fixed(r.distortion.center[0], 1)}, ${fixed(r.distortion.center[1], 1)} px; normalised with ${fixed(r.distortion.focalMm, 2)} mm`}</Words>
           </Section>
@@ -159,6 +160,13 @@ export function PlateScreen({ plateId }: { plateId: string }) {
       ) : null}
     </Page>
   );
+}
+
+/** The axis as it was found, beside what is noted of the lens. */
+function axisWords(rotationRad: number, notedDeg: number | null): string {
+  const deg = (180 * rotationRad) / Math.PI;
+  const off = notedDeg === null ? '' : Math.abs(deg - notedDeg) > 0.3 ? `; the lens is noted with ${notedDeg}°: look at its mount` : ', as noted';
+  return `The squeeze's axis is turned by ${fixed(deg, 2)}° against the picture's width${off}.`;
 }
 
 const UNKNOWN_WORDS: Record<string, string> = { lambda: 'λ', cx: 'centre x', cy: 'centre y', rho: 'focal ratio', aspect: 'aspect', rotation: 'rotation' };
