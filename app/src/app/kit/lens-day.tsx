@@ -1,1 +1,1 @@
-export { LensDayScreen as default } from '../../features/kit/lens-day-screen';
+export { LensDayScreen as default } from '../../features/kit/lensbook/lens-day-screen';

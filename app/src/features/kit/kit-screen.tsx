@@ -13,7 +13,7 @@ import { RecordsGate } from '../shell/records-gate';
 import { SensorDrawing, ViewCone } from './optics-drawings';
 import { lensWords, opticsWords, packageParts, viewPackage } from './package-words';
 import { BenchSection } from './bench-section';
-import { LensPlates } from './lens-plates';
+import { LensPlates } from './lensbook/lens-plates';
 import { PackageHistory } from './package-history';
 import { PartsList } from './parts-list';
 

@@ -1,7 +1,7 @@
 import type { Analysis } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { KitScreen } from './kit-screen';
-import { PlateScreen } from './plate-screen';
+import { PlateScreen } from './lensbook/plate-screen';
 import { FakeServer, ID, open, pushed, record, seen, settle } from '../test-day';
 
 const shows = (value: string) => expect(screen.getByTestId('effective-focal')).toHaveTextContent(new RegExp(value.replace('.', '\\.')));

@@ -1,5 +1,5 @@
 import { useLocalSearchParams } from 'expo-router';
-import { BookScreen } from '../../../features/kit/book-screen';
+import { BookScreen } from '../../../features/kit/lensbook/book-screen';
 
 export default function KitBookScreen() {
   const { packageId } = useLocalSearchParams<{ packageId: string }>();

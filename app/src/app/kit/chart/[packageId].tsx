@@ -1,5 +1,5 @@
 import { useLocalSearchParams } from 'expo-router';
-import { ChartScreen } from '../../../features/kit/chart-screen';
+import { ChartScreen } from '../../../features/kit/lensbook/chart-screen';
 
 export default function KitChartScreen() {
   const { packageId } = useLocalSearchParams<{ packageId: string }>();

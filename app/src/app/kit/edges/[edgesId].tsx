@@ -1,5 +1,5 @@
 import { useLocalSearchParams } from 'expo-router';
-import { EdgesScreen } from '../../../features/kit/edges-screen';
+import { EdgesScreen } from '../../../features/kit/lensbook/edges-screen';
 
 export default function KitEdgesScreen() {
   const { edgesId } = useLocalSearchParams<{ edgesId: string }>();

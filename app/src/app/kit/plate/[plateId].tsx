@@ -1,5 +1,5 @@
 import { useLocalSearchParams } from 'expo-router';
-import { PlateScreen } from '../../../features/kit/plate-screen';
+import { PlateScreen } from '../../../features/kit/lensbook/plate-screen';
 
 export default function KitPlateScreen() {
   const { plateId } = useLocalSearchParams<{ plateId: string }>();

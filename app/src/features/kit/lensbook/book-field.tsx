@@ -1,9 +1,9 @@
 import { bookField, type BookFieldCell, type BookRange, type LensBook, type NextPlate } from '@mesure/core';
 import { Circle, G, Line, Path, Rect, Text as SvgText } from 'react-native-svg';
-import { Drawing } from '../../ui/drawing';
-import { fixed, focal } from '../../ui/format';
-import { labelsThatFit } from '../../ui/label-room';
-import { FONT, usePalette } from '../../ui/theme';
+import { Drawing } from '../../../ui/drawing';
+import { fixed, focal } from '../../../ui/format';
+import { labelsThatFit } from '../../../ui/label-room';
+import { FONT, usePalette } from '../../../ui/theme';
 
 const FOCUS_TICKS_M = [0.3, 0.5, 0.7, 1, 1.5, 2, 3, 5, 10, 15];
 const FOCAL_TICKS_MM = [8, 10, 12, 14, 16, 18, 21, 24, 28, 32, 35, 40, 50, 60, 75, 85, 100, 135, 150, 200, 300, 400];

@@ -2,12 +2,12 @@ import type { FrameLens, Overscan } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { Circle, G, Image as SvgImage, Line, Rect } from 'react-native-svg';
-import { Section } from '../../ui/controls';
-import { Drawing } from '../../ui/drawing';
-import { fixed, percent } from '../../ui/format';
-import { Loading } from '../../ui/states';
-import { Words } from '../../ui/text';
-import { PICTURE_INK, SPACE, usePalette } from '../../ui/theme';
+import { Section } from '../../../ui/controls';
+import { Drawing } from '../../../ui/drawing';
+import { fixed, percent } from '../../../ui/format';
+import { Loading } from '../../../ui/states';
+import { Words } from '../../../ui/text';
+import { PICTURE_INK, SPACE, usePalette } from '../../../ui/theme';
 import { straightenedUrl } from './straightened';
 
 type Ends = [{ x: number; y: number }, { x: number; y: number }];

@@ -1,12 +1,12 @@
 import type { RecordBodies } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { KitScreen } from './kit-screen';
-import { FloorScreen } from '../floor/floor-screen';
-import { FakeServer, ID, open, reopen, seen, settle } from '../test-day';
+import { KitScreen } from '../kit-screen';
+import { FloorScreen } from '../../floor/floor-screen';
+import { FakeServer, ID, open, reopen, seen, settle } from '../../test-day';
 
 const picked: { files: File[] } = { files: [] };
 const mockPicked = () => picked.files;
-jest.mock('../../ui/pick-file', () => ({ pickFiles: async () => mockPicked() }));
+jest.mock('../../../ui/pick-file', () => ({ pickFiles: async () => mockPicked() }));
 
 /** What the pickers give: a name, bytes, and how long they are. */
 const file = (name: string, text = 'x') => ({ name, size: text.length, lastModified: 1_763_888_400_000, arrayBuffer: async () => new TextEncoder().encode(text).buffer }) as unknown as File;

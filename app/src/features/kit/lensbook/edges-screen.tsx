@@ -4,16 +4,16 @@ import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { Circle, Ellipse, G, Image as SvgImage, Path, Rect } from 'react-native-svg';
-import { api, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../data';
-import { Action, Choice, Section, Stepper } from '../../ui/controls';
-import { Drawing } from '../../ui/drawing';
-import { fixed, focal } from '../../ui/format';
-import { Empty } from '../../ui/states';
-import { Fact, Words } from '../../ui/text';
-import { PICTURE_INK, SPACE, usePalette } from '../../ui/theme';
-import { inWorker } from '../../workers';
-import { Page } from '../shell/pane';
-import { RecordsGate } from '../shell/records-gate';
+import { api, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
+import { Action, Choice, Section, Stepper } from '../../../ui/controls';
+import { Drawing } from '../../../ui/drawing';
+import { fixed, focal } from '../../../ui/format';
+import { Empty } from '../../../ui/states';
+import { Fact, Words } from '../../../ui/text';
+import { PICTURE_INK, SPACE, usePalette } from '../../../ui/theme';
+import { inWorker } from '../../../workers';
+import { Page } from '../../shell/pane';
+import { RecordsGate } from '../../shell/records-gate';
 import { BeforeAfter } from './before-after';
 
 /** A picture in which edges are marked, or a thing of known shape is lined up. */

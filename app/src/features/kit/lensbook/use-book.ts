@@ -1,7 +1,7 @@
 import { bookPlates, bookRange, mountPackage, opticsOf, pupilGroups, type MeasuredPlate, type MountedPackage, type StoredRecord } from '@mesure/contract';
 import { openBook, type LensBook } from '@mesure/core';
 import { useMemo } from 'react';
-import { useAll, useAnalysesState, useFind } from '../../data';
+import { useAll, useAnalysesState, useFind } from '../../../data';
 
 /** All measured plates of the production, each with the package that it was shot with. */
 export function useMeasuredPlates(): MeasuredPlate[] {

@@ -3,13 +3,13 @@ import type { GridReport } from '@mesure/core';
 import { writeDistortionCsv, writeDistortionJson, writeLensMetadata, type LensSetting } from '@mesure/formats/lens';
 import { useState } from 'react';
 import { Linking, View } from 'react-native';
-import { api, filesOf, useAnalysesState, useData } from '../../data';
-import { Action, Choice, Progress, Row, Section } from '../../ui/controls';
-import { fixed, percent } from '../../ui/format';
-import { saveFile } from '../../ui/save-file';
-import { Failing } from '../../ui/states';
-import { Words } from '../../ui/text';
-import { SPACE } from '../../ui/theme';
+import { api, filesOf, useAnalysesState, useData } from '../../../data';
+import { Action, Choice, Progress, Row, Section } from '../../../ui/controls';
+import { fixed, percent } from '../../../ui/format';
+import { saveFile } from '../../../ui/save-file';
+import { Failing } from '../../../ui/states';
+import { Words } from '../../../ui/text';
+import { SPACE } from '../../../ui/theme';
 
 /** What leaves of a measured lens: the numbers at once, the maps and the undistorted plate from the server. */
 export function LensFiles({ record, report, mounted }: { record: StoredRecord<'plate'>; report: GridReport; mounted: MountedPackage }) {

@@ -3,16 +3,16 @@ import { CoreError, lensAt, nextPlate, pupilFromDistances, type LensBook } from 
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useFind, useMayWrite, useRecord, useRecordsState } from '../../data';
-import { Action, Field, Row, Section } from '../../ui/controls';
-import { fixed, focal, readNumber, withSigma } from '../../ui/format';
-import { Empty } from '../../ui/states';
-import { Fact, Figure, Words } from '../../ui/text';
-import { SPACE } from '../../ui/theme';
-import { Page } from '../shell/pane';
-import { RecordsGate } from '../shell/records-gate';
+import { useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
+import { Action, Field, Row, Section } from '../../../ui/controls';
+import { fixed, focal, readNumber, withSigma } from '../../../ui/format';
+import { Empty } from '../../../ui/states';
+import { Fact, Figure, Words } from '../../../ui/text';
+import { SPACE } from '../../../ui/theme';
+import { Page } from '../../shell/pane';
+import { RecordsGate } from '../../shell/records-gate';
 import { BookField, focusWords } from './book-field';
-import { lensWords } from './package-words';
+import { lensWords } from '../package-words';
 import { readLength } from './picture-words';
 import { useBook } from './use-book';
 

@@ -1,6 +1,6 @@
 import type { Analysis, RecordBodies } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle } from '../test-day';
+import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle } from '../../test-day';
 import { BookScreen } from './book-screen';
 
 const W = 4096,

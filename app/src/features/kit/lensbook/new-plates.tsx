@@ -2,12 +2,12 @@ import { mountPackage, type PlateBody, type StoredRecord } from '@mesure/contrac
 import type { QuickLook } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { newId, useFind, usePicturesState } from '../../data';
-import { Action, Choice, Field, IconAction, Sheet } from '../../ui/controls';
-import { fixed, focal, readNumber } from '../../ui/format';
-import { Words } from '../../ui/text';
-import { SPACE, usePalette } from '../../ui/theme';
-import { inWorker } from '../../workers';
+import { newId, useFind, usePicturesState } from '../../../data';
+import { Action, Choice, Field, IconAction, Sheet } from '../../../ui/controls';
+import { fixed, focal, readNumber } from '../../../ui/format';
+import { Words } from '../../../ui/text';
+import { SPACE, usePalette } from '../../../ui/theme';
+import { inWorker } from '../../../workers';
 import { openPicture, type OpenedPicture } from './picture-on-device';
 import { isClipName, notesWords, readLength, remarksOf } from './picture-words';
 

@@ -1,5 +1,5 @@
 import type { FrameLens, Overscan } from '@mesure/core';
-import { inWorker } from '../../workers';
+import { inWorker } from '../../../workers';
 
 /** Wide enough to see a bow of a pixel or two on a phone, small enough to be there at once. */
 const PREVIEW_PX = 1280;

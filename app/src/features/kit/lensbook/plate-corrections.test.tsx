@@ -1,7 +1,7 @@
 import type { Analysis, CornerRow, RecordBodies } from '@mesure/contract';
 import { gridReport, selectModel } from '@mesure/core';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { dayRecords, FakeServer, ID, open, record, seen, settle } from '../test-day';
+import { dayRecords, FakeServer, ID, open, record, seen, settle } from '../../test-day';
 import { PlateScreen } from './plate-screen';
 
 const W = 4096,

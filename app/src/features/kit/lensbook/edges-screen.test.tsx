@@ -1,15 +1,15 @@
 import type { RecordBodies } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { dayRecords, FakeServer, ID, open, record, seen, settle } from '../test-day';
+import { dayRecords, FakeServer, ID, open, record, seen, settle } from '../../test-day';
 import { EdgesScreen } from './edges-screen';
-import { KitScreen } from './kit-screen';
+import { KitScreen } from '../kit-screen';
 
 const W = 4096,
   H = 2160;
 const EDGES = '00000000-0000-4000-8000-000000000020';
 const picked: { files: File[] } = { files: [] };
 const mockPicked = () => picked.files;
-jest.mock('../../ui/pick-file', () => ({ pickFiles: async () => mockPicked() }));
+jest.mock('../../../ui/pick-file', () => ({ pickFiles: async () => mockPicked() }));
 
 /** A straight line in the room, bent by radial distortion k1 = −0.12 at 32 mm on 24 × 12.66 mm: this file's own formula. */
 function bentLine(x0: number, y0: number, x1: number, y1: number, edge: number) {

@@ -1,12 +1,12 @@
 import { opticsOf, type ChartStart, type CornerRow, type GridOutcome, type MountedPackage, type StoredRecord } from '@mesure/contract';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { useAnalysesState, useRecordsState } from '../../data';
-import { Action, Choice, Section } from '../../ui/controls';
-import { fixed } from '../../ui/format';
-import { Words } from '../../ui/text';
-import { SPACE } from '../../ui/theme';
-import { inWorker, type Refit } from '../../workers';
+import { useAnalysesState, useRecordsState } from '../../../data';
+import { Action, Choice, Section } from '../../../ui/controls';
+import { fixed } from '../../../ui/format';
+import { Words } from '../../../ui/text';
+import { SPACE } from '../../../ui/theme';
+import { inWorker, type Refit } from '../../../workers';
 import { PlateDrawing } from './plate-drawing';
 
 type Mode = 'corner' | 'row' | 'column' | 'start';

@@ -1,16 +1,16 @@
 import type { RecordBodies } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { PDFDocument } from 'pdf-lib';
-import { dayRecords, FakeServer, ID, open, record, seen, settle } from '../test-day';
+import { dayRecords, FakeServer, ID, open, record, seen, settle } from '../../test-day';
 import { ChartScreen } from './chart-screen';
 import { LensDayScreen } from './lens-day-screen';
 
 const picked: { files: File[] } = { files: [] };
 const mockPicked = () => picked.files;
-jest.mock('../../ui/pick-file', () => ({ pickFiles: async () => mockPicked() }));
+jest.mock('../../../ui/pick-file', () => ({ pickFiles: async () => mockPicked() }));
 const saved: { name: string; bytes: Uint8Array | string }[] = [];
 const mockSave = (name: string, bytes: Uint8Array | string) => saved.push({ name, bytes });
-jest.mock('../../ui/save-file', () => ({ saveFile: (name: string, bytes: Uint8Array) => mockSave(name, bytes) }));
+jest.mock('../../../ui/save-file', () => ({ saveFile: (name: string, bytes: Uint8Array) => mockSave(name, bytes) }));
 // the tests' engine has no import that comes later
 jest.mock('./chart-writer', () => ({ chartWriter: async () => require('@mesure/formats/chart') }));
 const file = (name: string) => ({ name, size: 3, lastModified: 1, arrayBuffer: async () => new ArrayBuffer(3) }) as unknown as File;

@@ -1,12 +1,12 @@
 import type { Analysis } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { Linking } from 'react-native';
-import { FakeServer, dayRecords, ID, open, record, seen, settle } from '../test-day';
+import { FakeServer, dayRecords, ID, open, record, seen, settle } from '../../test-day';
 import { PlateScreen } from './plate-screen';
 
 const saved: { name: string; text: string }[] = [];
 const mockSave = (name: string, text: string) => saved.push({ name, text });
-jest.mock('../../ui/save-file', () => ({ saveFile: (name: string, text: string) => mockSave(name, text) }));
+jest.mock('../../../ui/save-file', () => ({ saveFile: (name: string, text: string) => mockSave(name, text) }));
 
 const report = {
   status: 'usable',

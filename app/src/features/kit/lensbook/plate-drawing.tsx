@@ -1,7 +1,7 @@
 import type { CornerRow } from '@mesure/contract';
 import { Circle, G, Image as SvgImage, Line, Path, Rect } from 'react-native-svg';
-import { Drawing } from '../../ui/drawing';
-import { PICTURE_INK, usePalette } from '../../ui/theme';
+import { Drawing } from '../../../ui/drawing';
+import { PICTURE_INK, usePalette } from '../../../ui/theme';
 
 /** More arrows than this make a drawing slow on a phone and grey to the eye. */
 const MAX_ARROWS = 900;
