@@ -101,8 +101,8 @@ const PUPIL_SIGMA_MM = { stated: 10, measured: 2 };
 /** Cell and distance of a chart that was measured, from the entrance pupil; a tape is held at the sensor mark. */
 export function measuredChart(plate: PlateBody, lens: LensBody): MeasuredChart | undefined {
   if (!plate.chartDistance) return undefined;
-  const known = lens.pupilMm !== null && lens.pupilMm !== undefined;
-  const pupil = known ? { mm: lens.pupilMm!, sigmaMm: PUPIL_SIGMA_MM[lens.pupilSource === 'measured' ? 'measured' : 'stated'] } : UNKNOWN_PUPIL;
+  const noted = lens.pupilMm !== null && lens.pupilMm !== undefined;
+  const pupil = noted ? { mm: lens.pupilMm!, sigmaMm: PUPIL_SIGMA_MM[lens.pupilSource === 'measured' ? 'measured' : 'stated'] } : UNKNOWN_PUPIL;
   return {
     cellM: plate.cellM,
     distanceM: plate.chartDistance.valueM - pupil.mm / 1000,

@@ -2,7 +2,7 @@ import type { CornerRow } from '@mesure/contract';
 import {
   fitEdges,
   gridReport,
-  pictureGeometry,
+  gridFrame,
   quickLook,
   resample,
   selectModel,
@@ -52,8 +52,7 @@ export function perform(task: Task): Answers[Task['kind']] {
 
 /** The fit without the corners that were taken out: the server does the same when the plate is measured again. */
 function refit(task: Extract<Task, { kind: 'refit' }>): Refit {
-  const g = pictureGeometry(task.setup);
-  const frame = { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX, fyPx: g.effectiveFocalMm * g.pxPerMmY };
+  const frame = gridFrame(task.setup);
   const nodes = task.corners.map(([row, col, x, y]) => ({ row, col, x, y, contrast: 1 }));
   const lattice = withoutDropped({ ...task.lattice, nodes }, task.dropped, frame);
   if (lattice.status === 'refused') return { report: gridReport([lattice], [task.file], task.setup), corners: [] };

@@ -4,7 +4,7 @@ import {
   DISTORTION_MODELS,
   gridReport,
   parseLength,
-  pictureGeometry,
+  gridFrame,
   redistortMap,
   roundTripErrorPx,
   undistortMap,
@@ -62,15 +62,15 @@ export const grid: Command = {
     if (values.map !== undefined && !/\.(exr|tiff?)$/i.test(values.map)) throw new UsageError(`--map ${values.map} must end in .exr or .tif`);
     const cellM = parseLength(required(values.cell, 'cell'), undefined, '--cell').valueM;
     const setup = readSetupJson(readText(setupFile), setupFile);
-    const g = pictureGeometry(setup);
-    const frame = { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX, fyPx: g.effectiveFocalMm * g.pxPerMmY };
+    const frame = gridFrame(setup);
     const atS = values.at === undefined ? null : Number(values.at);
     if (atS !== null && !(atS >= 0)) throw new UsageError(`--at ${values.at} must be seconds from the clip's start`);
     const report = progressReporter();
     const lattices: PlateLattice[] = [];
     for (const [i, file] of positionals.entries()) {
       const image = await readGray((await isFileOfClip(file)) ? (await extractFrame(file, file, atS)).png : readBytes(file), file);
-      if (image.widthPx !== g.widthPx || image.heightPx !== g.heightPx) throw new UsageError(`${file}: is ${image.widthPx} × ${image.heightPx}, the setup says ${g.widthPx} × ${g.heightPx}`);
+      if (image.widthPx !== frame.widthPx || image.heightPx !== frame.heightPx)
+        throw new UsageError(`${file}: is ${image.widthPx} × ${image.heightPx}, the setup says ${frame.widthPx} × ${frame.heightPx}`);
       lattices.push(detectChart(image, frame, { chart, onProgress: (f, stage) => report(`${file}: ${stage}`, (i + f) / positionals.length) }));
     }
     report('fitting the lens', 1);

@@ -1,9 +1,9 @@
 import { COEFFICIENTS, distort, distortionFrom, frameEffect, undistorter, type Distortion, type DistortionModel, type FrameEffect } from '../distortion';
 import { CoreError } from '../errors';
 import { leastSquares, median } from '../math';
-import { pictureGeometry, type OpticsInput } from '../optics';
+import { computeOptics, type OpticsInput } from '../optics';
 import { unknownsOf, type GridFrame, type LensTerm } from './fit-lens';
-import { sigmaByName, type GridDistortion } from './grid-report';
+import { gridFrame, sigmaByName, type GridDistortion } from './grid-report';
 
 /** A point marked on an edge that is straight in reality, px. */
 export interface EdgePoint {
@@ -48,8 +48,8 @@ const FAR_SHARE = 0.7;
  * @throws CoreError TOO_FEW_OBSERVATIONS | NON_FINITE_INPUT
  */
 export function fitEdges(points: readonly EdgePoint[], setup: OpticsInput, model: DistortionModel = 'radial'): EdgeReport {
-  const geometry = pictureGeometry(setup);
-  const frame: GridFrame = { widthPx: geometry.widthPx, heightPx: geometry.heightPx, fxPx: geometry.effectiveFocalMm * geometry.pxPerMmX, fyPx: geometry.effectiveFocalMm * geometry.pxPerMmY };
+  const frame = gridFrame(setup);
+  const { effectiveFocalMm } = computeOptics(setup);
   points.forEach((p, i) => {
     if (!Number.isFinite(p.x) || !Number.isFinite(p.y)) throw new CoreError('NON_FINITE_INPUT', `mark ${i + 1} of edge ${p.edge}: x and y must be numbers`, `points[${i}]`);
   });
@@ -73,7 +73,7 @@ export function fitEdges(points: readonly EdgePoint[], setup: OpticsInput, model
       bestScore = score;
     }
   }
-  return report(best!, used, edgeOf, names, frame, geometry.effectiveFocalMm);
+  return report(best!, used, edgeOf, names, frame, effectiveFocalMm);
 }
 
 interface EdgeFit {

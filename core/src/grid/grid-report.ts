@@ -64,10 +64,16 @@ export interface GridReport {
   warnings: string[];
 }
 
+/** What a fit reads of a setup: the picture's size and its focal lengths in px. */
+export function gridFrame(setup: OpticsInput): GridFrame {
+  const g = pictureGeometry(setup);
+  return { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX, fyPx: g.effectiveFocalMm * g.pxPerMmY };
+}
+
 /** The lens that a report describes, over its frame: what maps and undistorted pictures are made of. */
 export function frameLens(d: Pick<GridDistortion, 'center' | 'aspect'> & Distortion, setup: OpticsInput): FrameLens {
-  const g = pictureGeometry(setup);
-  return { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX * d.aspect, fyPx: g.effectiveFocalMm * g.pxPerMmY, center: d.center, distortion: d };
+  const frame = gridFrame(setup);
+  return { ...frame, fxPx: frame.fxPx * d.aspect, center: d.center, distortion: d };
 }
 
 /** A chart of known cells at a known distance tells the focal length. Distances from the entrance pupil along the view. */
@@ -97,7 +103,7 @@ export function gridReport(
   options: { choice?: ModelChoice | null; model?: DistortionModel | 'auto'; measured?: MeasuredChart } = {},
 ): GridReport {
   const geometry = pictureGeometry(setup);
-  const frame: GridFrame = { widthPx: geometry.widthPx, heightPx: geometry.heightPx, fxPx: geometry.effectiveFocalMm * geometry.pxPerMmX, fyPx: geometry.effectiveFocalMm * geometry.pxPerMmY };
+  const frame = gridFrame(setup);
   if (lattices.length !== files.length) throw new CoreError('INVALID_OPTION', 'one name is needed for each plate', 'files');
   const good = lattices.map((l, i) => ({ l, i })).filter(({ l }) => l.status === 'found');
   const base = (l: PlateLattice, file: string): PlateReport => ({

@@ -4,7 +4,7 @@ export { detectChart, analysePlate, toObservations, withoutDropped, type PlateLa
 export { fitLens, predictCorner, type LensFit, type LensTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-lens';
 export { selectTerms } from './select-terms';
 export { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
-export { frameLens, gridReport, type GridDistortion, type GridReport, type MeasuredChart, type PlateReport } from './grid-report';
+export { frameLens, gridFrame, gridReport, type GridDistortion, type GridReport, type MeasuredChart, type PlateReport } from './grid-report';
 export { fitEdges, type EdgePoint, type EdgeReport } from './fit-edges';
 export type { LatticeStart } from './trace-lattice';
 export { ZONE_WORDS, type BlurZone } from './sharpness';

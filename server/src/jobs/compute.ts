@@ -1,5 +1,5 @@
 import type { CornerRow, GridOutcome, SolveOutcome } from '@mesure/contract';
-import { analysePlate, CoreError, gridReport, pictureGeometry, reconcile, redistortMap, resample, roundTripErrorPx, solveTracks, undistortMap, type Raster } from '@mesure/core';
+import { analysePlate, CoreError, gridReport, gridFrame, reconcile, redistortMap, resample, roundTripErrorPx, solveTracks, undistortMap, type Raster } from '@mesure/core';
 import { FormatError, readTracksCsv } from '@mesure/formats';
 import { readGray } from '@mesure/formats/picture';
 import { readRaster, writeRaster } from '@mesure/formats/raster';
@@ -32,8 +32,7 @@ async function computeGrid(input: GridInput, bytes: Buffer, report: Report): Pro
       'image',
     );
   }
-  const g = pictureGeometry(input.setup);
-  const frame = { widthPx: g.widthPx, heightPx: g.heightPx, fxPx: g.effectiveFocalMm * g.pxPerMmX, fyPx: g.effectiveFocalMm * g.pxPerMmY };
+  const frame = gridFrame(input.setup);
   const found = analysePlate(image, frame, { chart: input.chart, start: input.start, dropped: input.dropped, model: 'auto', onProgress: (f, stage) => report(0.05 + 0.95 * f, stage) });
   const corners = found.nodes.map((n, i): CornerRow => [n.row, n.col, n.x, n.y, found.fit?.residuals[2 * i] ?? 0, found.fit?.residuals[2 * i + 1] ?? 0, found.fit?.used[i] ?? 0]);
   return { kind: 'grid', report: gridReport([found], [input.file.name], input.setup, { choice: found.choice, measured: input.measured }), corners, widthPx: image.widthPx, heightPx: image.heightPx };

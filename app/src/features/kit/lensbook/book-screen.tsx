@@ -1,16 +1,16 @@
-import { mountPackage, type MountedPackage, type PupilGroup, type StoredRecord } from '@mesure/contract';
+import { type MountedPackage, type PupilGroup, type StoredRecord } from '@mesure/contract';
 import { CoreError, lensAt, nextPlate, pupilFromDistances, type LensBook } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
+import { useFind, useMayWrite, useRecordsState } from '../../../data';
 import { Action, Field, Row, Section } from '../../../ui/controls';
 import { fixed, focal, readNumber, withSigma } from '../../../ui/format';
 import { Empty } from '../../../ui/states';
 import { Fact, Figure, Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
-import { RecordsGate } from '../../shell/records-gate';
+import { PackageGate } from '../package-gate';
 import { BookField, focusWords } from './book-field';
 import { lensWords } from '../package-words';
 import { readLength } from './picture-words';
@@ -18,20 +18,10 @@ import { useBook } from './use-book';
 
 /** All that is known of the lens of a package: its plates as a field, what lies between them, and what is still open. */
 export function BookScreen({ packageId }: { packageId: string }) {
-  const router = useRouter();
-  const record = useRecord('package', packageId);
-  const find = useFind();
-  const mounted = record && !record.deleted ? mountPackage(record.body, find) : null;
   return (
-    <RecordsGate what="the lens book">
-      {record && mounted && !('missing' in mounted) ? (
-        <Book key={record.id} record={record} mounted={mounted} />
-      ) : (
-        <Page>
-          <Empty title="No such package" text="It was taken apart, or a part of it is missing." action={{ title: 'Go to Kit', onPress: () => router.replace('/kit') }} />
-        </Page>
-      )}
-    </RecordsGate>
+    <PackageGate packageId={packageId} what="the lens book">
+      {(record, mounted) => <Book key={record.id} record={record} mounted={mounted} />}
+    </PackageGate>
   );
 }
 

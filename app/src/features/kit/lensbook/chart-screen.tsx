@@ -1,38 +1,28 @@
-import { mountPackage, opticsOf, type MountedPackage, type StoredRecord } from '@mesure/contract';
+import { opticsOf, type MountedPackage, type StoredRecord } from '@mesure/contract';
 import { chartSheets, CoreError, PAPERS, planChart, type ChartPlan, type Paper } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { G, Path, Rect } from 'react-native-svg';
-import { useFind, useRecord } from '../../../data';
 import { Action, Choice, Field } from '../../../ui/controls';
 import { Drawing } from '../../../ui/drawing';
 import { fixed, focal } from '../../../ui/format';
 import { saveFile } from '../../../ui/save-file';
-import { Empty, Failing } from '../../../ui/states';
+import { Failing } from '../../../ui/states';
 import { Fact, Figure, Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
-import { RecordsGate } from '../../shell/records-gate';
+import { PackageGate } from '../package-gate';
+import { ChartChoice } from './chart-choice';
 import { chartWriter } from './chart-writer';
 import { readLength } from './picture-words';
 
 /** Which chart fills the frame of a package, and the chart itself to print. */
 export function ChartScreen({ packageId }: { packageId: string }) {
-  const router = useRouter();
-  const record = useRecord('package', packageId);
-  const find = useFind();
-  const mounted = record && !record.deleted ? mountPackage(record.body, find) : null;
   return (
-    <RecordsGate what="the chart maker">
-      {record && mounted && !('missing' in mounted) ? (
-        <ChartMaker record={record} mounted={mounted} />
-      ) : (
-        <Page>
-          <Empty title="No such package" text="It was taken apart, or a part of it is missing." action={{ title: 'Go to Kit', onPress: () => router.replace('/kit') }} />
-        </Page>
-      )}
-    </RecordsGate>
+    <PackageGate packageId={packageId} what="the chart maker">
+      {(record, mounted) => <ChartMaker key={record.id} record={record} mounted={mounted} />}
+    </PackageGate>
   );
 }
 
@@ -107,15 +97,7 @@ function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; moun
         <Failing title="No such chart" text={wrong.message} />
       ) : null}
       <Choice<Paper> label="Paper at hand" value={paper} options={(Object.keys(PAPERS) as Paper[]).map((k) => ({ value: k, title: k }))} onChange={setPaper} />
-      <Choice
-        label="Chart"
-        value={chart}
-        options={[
-          { value: 'chequer', title: 'chequered' },
-          { value: 'ruled', title: 'ruled', detail: 'thin lines' },
-        ]}
-        onChange={setChart}
-      />
+      <ChartChoice value={chart} onChange={setChart} />
       <View style={{ flexDirection: 'row', gap: SPACE.m }}>
         <View style={{ flex: 1 }}>
           <Field

@@ -1,5 +1,5 @@
 import { mountPackage, opticsOf, type EdgesBody, type MountedPackage, type StoredRecord } from '@mesure/contract';
-import { DISTORTION_MODELS, pictureGeometry, squeezeFromShape, type DistortionModel, type EdgeReport } from '@mesure/core';
+import { DISTORTION_MODELS, frameLens, squeezeFromShape, type DistortionModel, type EdgeReport } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
@@ -77,7 +77,6 @@ function Marking({ record, mounted }: { record: StoredRecord<'edges'>; mounted: 
     else change((b) => ({ ...b, lineUp: { ...(b.lineUp ?? { shape: 'circle', widthPx: Math.round(b.widthPx / 8), heightPx: Math.round(b.widthPx / 8) }), x, y } }), 'Shape moved');
   };
   const onEdge = body.marks.filter((m) => m.edge === edge).length;
-  const g = pictureGeometry(sized);
   return (
     <Page action={<Action title="Back to the package" icon="arrow-back" onPress={() => router.push(`/kit/${body.packageId}`)} />}>
       <Words look="title" level={1}>{`${mounted.lens.name}, ${focal(body.focalMm)} mm`}</Words>
@@ -147,18 +146,7 @@ function Marking({ record, mounted }: { record: StoredRecord<'edges'>; mounted: 
           </View>
           {report ? <EdgesResult report={report} /> : null}
           {report && report.status === 'usable' ? (
-            <BeforeAfter
-              pictureUrl={api.previewUrl(session.production.id, body.picture.sha256, 2048)}
-              lens={{
-                widthPx: body.widthPx,
-                heightPx: body.heightPx,
-                fxPx: g.effectiveFocalMm * g.pxPerMmX,
-                fyPx: g.effectiveFocalMm * g.pxPerMmY,
-                center: report.distortion.center,
-                distortion: report.distortion,
-              }}
-              overscan={report.overscan}
-            />
+            <BeforeAfter pictureUrl={api.previewUrl(session.production.id, body.picture.sha256, 2048)} lens={frameLens(report.distortion, sized)} overscan={report.overscan} />
           ) : null}
         </>
       ) : (

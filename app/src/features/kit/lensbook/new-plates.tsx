@@ -3,11 +3,12 @@ import type { QuickLook } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { newId, useFind, usePicturesState } from '../../../data';
-import { Action, Choice, Field, IconAction, Sheet } from '../../../ui/controls';
+import { Action, Field, IconAction, Sheet } from '../../../ui/controls';
 import { fixed, focal, readNumber } from '../../../ui/format';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { inWorker } from '../../../workers';
+import { ChartChoice } from './chart-choice';
 import { openPicture, type OpenedPicture } from './picture-on-device';
 import { isClipName, notesWords, readLength, remarksOf } from './picture-words';
 
@@ -127,15 +128,7 @@ export function NewPlates({
   const count = chosen.length;
   return (
     <Sheet title={count === 1 ? 'New grid plate' : `${count} new grid plates`} open onClose={onClose}>
-      <Choice
-        label="Chart"
-        value={chart}
-        options={[
-          { value: 'chequer', title: 'chequered' },
-          { value: 'ruled', title: 'ruled', detail: 'thin lines' },
-        ]}
-        onChange={setChart}
-      />
+      <ChartChoice value={chart} onChange={setChart} />
       <Field label="Size of a cell" value={cellText} onChangeText={setCellText} error={shared.cell} hint="With its unit: 40 mm, 1 1/2 in" />
       <Field
         label="Chart to sensor mark"
