@@ -343,3 +343,25 @@ export function predictCorner(fit: Pick<LensFit, 'distortion' | 'center' | 'foca
   return [fit.center[0] + fit.aspect * frame.fxPx * scratch[0], fit.center[1] + frame.fyPx * scratch[1]];
 }
 const scratch = new Float64Array(2);
+
+/** One unknown of a fit. */
+export interface FittedUnknown {
+  name: string;
+  value: number;
+  sigma: number;
+  /** false: the data do not tell it from what it would be without a fit */
+  determined: boolean;
+}
+
+/** What each unknown is without a fit; coefficients are none. */
+const UNFITTED: Record<string, number> = { rho: 1, aspect: 1 };
+
+export function fittedUnknowns(fit: LensFit): FittedUnknown[] {
+  const values = new Map<string, number>(COEFFICIENTS[fit.model].map((name, i) => [name, coefficientsOf(fit.distortion)[i]]));
+  values.set('cx', fit.center[0]).set('cy', fit.center[1]).set('rho', fit.focalRatio).set('aspect', fit.aspect);
+  return Object.entries(fit.sigma).map(([name, sigma]) => {
+    const value = values.get(name)!;
+    const idle = name === 'cx' || name === 'cy' ? null : (UNFITTED[name] ?? 0);
+    return { name, value, sigma, determined: idle === null || Math.abs(value - idle) > 2 * sigma };
+  });
+}

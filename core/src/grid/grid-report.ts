@@ -1,10 +1,10 @@
-import { COEFFICIENTS, coefficientsOf, frameEffect, type Distortion, type DistortionModel, type FrameEffect, type FrameLens } from '../distortion';
+import { frameEffect, type Distortion, type DistortionModel, type FrameEffect, type FrameLens } from '../distortion';
 import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput } from '../optics';
 import { radToDeg } from '../units';
 import type { PlateLattice } from './analyse-plate';
 import { toObservations } from './analyse-plate';
-import { unknownsOf, type GridFrame, type LensFit } from './fit-lens';
+import { fittedUnknowns, unknownsOf, type FittedUnknown, type GridFrame, type LensFit } from './fit-lens';
 import { blurRemarks, type BlurZone } from './sharpness';
 import { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
 
@@ -47,7 +47,7 @@ export interface GridReport {
   plates: PlateReport[];
   distortion: GridDistortion | null;
   /** every fitted unknown with its standard deviation, for tables */
-  fitted: { name: string; value: number; sigma: number }[];
+  fitted: FittedUnknown[];
   /** the models that were tried, and why this one was taken */
   candidates: ModelCandidate[];
   why: string | null;
@@ -222,12 +222,6 @@ function cellsAway(fit: LensFit, plate: number): number | null {
   const { rotation: r, translation: t } = fit.poses[plate];
   if (radToDeg(Math.acos(Math.min(1, Math.abs(r[8])))) > SQUARE_ON_DEG) return null;
   return (r[2] * t[0] + r[5] * t[1] + r[8] * t[2]) / r[8] / fit.focalRatio;
-}
-
-function fittedUnknowns(fit: LensFit): { name: string; value: number; sigma: number }[] {
-  const values = new Map<string, number>(COEFFICIENTS[fit.model].map((name, i) => [name, coefficientsOf(fit.distortion)[i]]));
-  values.set('cx', fit.center[0]).set('cy', fit.center[1]).set('rho', fit.focalRatio).set('aspect', fit.aspect);
-  return Object.entries(fit.sigma).map(([name, sigma]) => ({ name, value: values.get(name)!, sigma }));
 }
 
 /** k1, k2 … of one list stay a list, as conventions.md writes them; the rest by name. */

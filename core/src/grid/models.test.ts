@@ -141,3 +141,19 @@ test.each<[DistortionModel, number]>([
   expect(Math.sqrt(found.nodes.reduce((s, n) => s + near(n.x, n.y), 0) / found.nodes.length)).toBeLessThan(0.08);
   expect(frameErrorPx(found.fit!, frame, l)).toBeLessThan(model === 'division' ? 0.05 : 0.1);
 });
+
+test('an unknown that the data do not tell from none is not reported as if they did', () => {
+  const fitted = (k1: number) => {
+    const l = lens({ fxPx: 1600, fyPx: 1600, k1 });
+    const nodes = corners(l).map((o) => ({ ...o, contrast: 80 }));
+    const choice = selectModel(nodes, { widthPx: W, heightPx: H, fxPx: 1600, fyPx: 1600 }, 'auto');
+    return choice.candidates.map((c) => ({ model: c.model, unknowns: c.fitted }));
+  };
+  const straight = fitted(0).find((c) => c.model === 'radial')!.unknowns;
+  expect(straight.find((u) => u.name === 'k1')).toMatchObject({ determined: false });
+  const bent = fitted(-0.1);
+  const k1 = bent.find((c) => c.model === 'radial')!.unknowns.find((u) => u.name === 'k1')!;
+  expect(k1.determined).toBe(true);
+  expect(Math.abs(k1.value + 0.1)).toBeLessThan(4 * k1.sigma + 0.002);
+  for (const c of bent) expect(c.unknowns.every((u) => Number.isFinite(u.value) && u.sigma >= 0)).toBe(true);
+});

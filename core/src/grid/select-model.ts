@@ -1,5 +1,5 @@
 import { DISTORTION_MODELS, frameEffect, type DistortionModel } from '../distortion';
-import { fitLens, predictCorner, unknownsOf, type GridFrame, type GridObservation, type LensFit, type LensTerm } from './fit-lens';
+import { fitLens, fittedUnknowns, predictCorner, unknownsOf, type FittedUnknown, type GridFrame, type GridObservation, type LensFit, type LensTerm } from './fit-lens';
 import { chooseTerms, selectTerms, thinned } from './select-terms';
 
 /** One model as it was tried. */
@@ -13,6 +13,7 @@ export interface ModelCandidate {
   rmsOutPx: number | null;
   /** folds over inside the frame: must not be used */
   folds: boolean;
+  fitted: FittedUnknown[];
 }
 
 export interface ModelChoice {
@@ -63,7 +64,7 @@ export function selectModel(observations: readonly GridObservation[], frame: Gri
 
 function describe(fit: LensFit, frame: GridFrame, rmsOutPx: number | null): ModelCandidate {
   const { valid } = frameEffect({ ...frame, fxPx: frame.fxPx * fit.aspect, center: fit.center, distortion: fit.distortion });
-  return { model: fit.model, terms: fit.terms, unknowns: unknownsOf(fit.model, fit.terms).length, rmsInPx: fit.rmsPx, rmsOutPx, folds: !valid };
+  return { model: fit.model, terms: fit.terms, unknowns: unknownsOf(fit.model, fit.terms).length, rmsInPx: fit.rmsPx, rmsOutPx, folds: !valid, fitted: fittedUnknowns(fit) };
 }
 
 function heldOutRms(sample: readonly GridObservation[], frame: GridFrame, fit: LensFit): number {

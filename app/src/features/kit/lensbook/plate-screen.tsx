@@ -1,10 +1,10 @@
 import { mountPackage, opticsOf } from '@mesure/contract';
-import { frameLens, type GridReport } from '@mesure/core';
+import { frameLens, type FittedUnknown, type GridReport } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { Image, View } from 'react-native';
 import { api, isWhole, useAnalysesState, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
-import { Action, Progress, Section } from '../../../ui/controls';
+import { Action, Choice, Progress, Section } from '../../../ui/controls';
 import { fixed, focal, percent, withSigma } from '../../../ui/format';
 import { Empty, Failing, Loading } from '../../../ui/states';
 import { Fact, Figure, Words } from '../../../ui/text';
@@ -127,15 +127,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           {mounted ? <LensFiles record={plate} report={r} mounted={mounted} /> : null}
           {r.candidates.length > 1 ? <ModelTable report={r} /> : null}
           <Section title={`Coefficients, ${r.distortion.model}`}>
-            {r.fitted.map(({ name, value, sigma }) => {
-              const w = withSigma(value, sigma);
-              return (
-                <View key={name} style={{ flexDirection: 'row', gap: SPACE.m }}>
-                  <Words style={{ width: 96 }}>{UNKNOWN_WORDS[name] ?? name}</Words>
-                  <Figure value={w.value} sigma={w.sigma} origin="computed" />
-                </View>
-              );
-            })}
+            <Unknowns fitted={r.fitted} />
             {r.distortion.model === 'anamorphic' && mounted && r.distortion.terms.includes('rotation') ? <Words>{axisWords(r.distortion.rotation, mounted.lens.axisDeg ?? null)}</Words> : null}
             {r.squeeze ? <Words>{`The cells are square at a squeeze of ${fixed(r.squeeze.value, 4)} ± ${fixed(r.squeeze.sigma, 4)}.`}</Words> : null}
             <Words dim>{`centre ${fixed(r.distortion.center[0], 1)}, ${fixed(r.distortion.center[1], 1)} px; normalised with ${fixed(r.distortion.focalMm, 2)} mm`}</Words>
@@ -171,9 +163,28 @@ function axisWords(rotationRad: number, notedDeg: number | null): string {
 
 const UNKNOWN_WORDS: Record<string, string> = { lambda: 'λ', cx: 'centre x', cy: 'centre y', rho: 'focal ratio', aspect: 'aspect', rotation: 'rotation' };
 
+function Unknowns({ fitted }: { fitted: readonly FittedUnknown[] }) {
+  return fitted.map(({ name, value, sigma, determined }) => {
+    const w = withSigma(value, sigma);
+    return (
+      <View key={name} style={{ flexDirection: 'row', alignItems: 'baseline', gap: SPACE.m }}>
+        <Words style={{ width: 96 }}>{UNKNOWN_WORDS[name] ?? name}</Words>
+        <Figure value={w.value} sigma={w.sigma} origin="computed" />
+        {determined === false ? (
+          <Words look="small" dim>
+            not told from none
+          </Words>
+        ) : null}
+      </View>
+    );
+  });
+}
+
 /** What each model makes of the corners it was fitted to and of those it has not seen. */
 function ModelTable({ report }: { report: GridReport }) {
   const p = usePalette();
+  const [openModel, setOpenModel] = useState<string | null>(null);
+  const opened = report.candidates.find((c) => c.model === openModel);
   const cell = { flex: 1, textAlign: 'right' } as const;
   return (
     <Section title="Models compared">
@@ -203,7 +214,14 @@ function ModelTable({ report }: { report: GridReport }) {
           );
         })}
       </View>
-      <Words look="small" dim style={{ marginTop: SPACE.xs }}>{`${report.why}.`}</Words>
+      <Words look="small" dim style={{ marginTop: SPACE.xs, marginBottom: SPACE.s }}>{`${report.why}.`}</Words>
+      <Choice
+        label="Its unknowns, as fitted"
+        value={openModel}
+        options={report.candidates.map((c) => ({ value: c.model as string | null, title: c.model }))}
+        onChange={(model) => setOpenModel(model === openModel ? null : model)}
+      />
+      {opened?.fitted ? <Unknowns fitted={opened.fitted} /> : null}
     </Section>
   );
 }
