@@ -194,16 +194,18 @@ function complete(
   // most of what was numbered cannot be measured as a corner: it was an accident
   if (refined.length < minNodes) return refined.length < nodes.length / 2 && blurPx <= NOTABLE_BLUR_PX ? noChart(look.chart) : tooFew(refined, image, blurPx, cellPx);
   let known = refined;
+  let latest: LensFit | null = null;
   // several rounds: the first prediction reaches the border only roughly when the lens is strong
   for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
     const fit = fitForPrediction(known, frame);
+    latest = fit;
     const before = known.length;
     known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02), look);
     progress(0.7 + 0.04 * round, 'completing the lattice');
     if (known.length - before < 0.002 * before) break;
   }
   // clutter beside the chart was numbered with it: what a chart cannot look like goes, and the fit that judges the rest is made without it
-  const real = verified(fine, known, fitForPrediction(known, frame), frame, look);
+  const real = verified(fine, known, latest!, frame, look);
   if (real.length < minNodes) return real.length < known.length / 2 ? noChart(look.chart) : tooFew(real, image, blurPx, cellPx);
   const fit = fitForPrediction(real, frame);
   const limit = 6 * Math.max(fit.sigmaPx, 0.02);
@@ -404,16 +406,20 @@ function verified(fine: GrayImage, known: readonly LatticeNode[], fit: LensFit, 
       }
     return found;
   };
+  const usual = median(seen.flatMap((s) => (s ? [s.contrast] : [])));
   return known.filter((n, i) => {
     const neighbours = around(n, 1);
     if (neighbours.length < 2) return false;
     // at the picture's border there is no room for the ring: nothing speaks against such a corner
     const own = seen[i];
     if (!own) return roomAt(fine, n.x, n.y) < 5;
-    const others = around(n, 2)
-      .map((k) => seen[k]?.contrast)
-      .filter((c): c is number => c !== undefined);
-    if (others.length > 0 && own.contrast < ALIKE_SHARE * median(others)) return false;
+    // its neighbourhood is looked at only where it is faint for the whole picture
+    if (own.contrast < 0.8 * usual) {
+      const others = around(n, 2)
+        .map((k) => seen[k]?.contrast)
+        .filter((c): c is number => c !== undefined);
+      if (others.length > 0 && own.contrast < ALIKE_SHARE * median(others)) return false;
+    }
     const angle = expected?.(n.row, n.col);
     return angle === null || angle === undefined || axisAngle(own.brightRad, angle) < ALIKE_RAD;
   });
@@ -443,8 +449,8 @@ function withoutFalseRim(fine: GrayImage, nodes: LatticeNode[], fit: LensFit, fr
       return c === null || next === null ? [] : [sense * (i % 2 === 0 ? c - next : next - c)];
     });
   };
-  const all = nodes.flatMap((n) => steps(n) ?? []);
-  const usual = median(all);
+  const stride = Math.max(1, Math.floor(nodes.length / 400));
+  const usual = median(nodes.filter((_, i) => i % stride === 0).flatMap((n) => steps(n) ?? []));
   const good = (n: LatticeNode): boolean => {
     const own = steps(n);
     return own === null || own.every((s) => s / usual > CELL_SHARE);

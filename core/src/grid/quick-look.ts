@@ -34,8 +34,8 @@ export function quickLook(image: GrayImage, chart: ChartKind = 'chequer'): Quick
     factor *= 2;
   }
   let nodes = search(reduced, chart).map((n) => ({ ...n, x: n.x * factor, y: n.y * factor }));
-  // small cells may be lost by reducing
-  if (nodes.length < MIN_NODES && factor > 1) nodes = search(image, chart);
+  // small cells may be lost by reducing: then they show in the middle at full size, and only then the whole is searched
+  if (nodes.length < MIN_NODES && factor > 1 && search(middleOf(image), chart).length >= MIN_NODES) nodes = search(image, chart);
   const coverage = nodes.length < 3 ? 0 : hullAreaPx(nodes) / (image.widthPx * image.heightPx);
   if (nodes.length < MIN_NODES) {
     return { worth: 'again', reason: 'no-chart', sentence: 'Shoot again: no chart found. Fill the frame with it, in focus and evenly lit.', corners: nodes.length, coverage, blurPx: null };
@@ -58,4 +58,14 @@ function search(image: GrayImage, chart: ChartKind) {
     if (found && found.nodes.length >= MIN_NODES) return found.nodes;
   }
   return [];
+}
+
+/** The middle of a picture, no larger than a reduced one. */
+function middleOf(image: GrayImage): GrayImage {
+  const widthPx = Math.min(image.widthPx, LONG_SIDE_PX / 2);
+  const heightPx = Math.min(image.heightPx, LONG_SIDE_PX / 2);
+  const [x0, y0] = [(image.widthPx - widthPx) >> 1, (image.heightPx - heightPx) >> 1];
+  const data = new Float32Array(widthPx * heightPx);
+  for (let y = 0; y < heightPx; y += 1) data.set(image.data.subarray((y0 + y) * image.widthPx + x0, (y0 + y) * image.widthPx + x0 + widthPx), y * widthPx);
+  return { widthPx, heightPx, data };
 }
