@@ -9,8 +9,8 @@ const PREVIEW_PX = 1280;
  * for the smaller picture.
  */
 export async function straightenedUrl(pictureUrl: string, lens: FrameLens, overscan: Overscan): Promise<{ url: string; width: number; height: number }> {
-  const answer = await fetch(pictureUrl, { credentials: 'same-origin' });
-  if (!answer.ok) throw new Error('The picture is not here; it needs the network once.');
+  const answer = await fetch(pictureUrl, { credentials: 'same-origin' }).catch(() => null);
+  if (!answer?.ok) throw new Error('The picture is not here; it needs the network once.');
   const bitmap = await createImageBitmap(await answer.blob());
   const scale = Math.min(1, PREVIEW_PX / lens.widthPx);
   const widthPx = Math.round(lens.widthPx * scale);
