@@ -1,5 +1,5 @@
 import { Kriging, type Place, type Scales } from './kriging';
-import { growthAt, type LensBook } from './lens-at';
+import { growthAt, type LensBook } from './open-book';
 
 /** What a lens can be set to. */
 export interface BookRange {

@@ -1,0 +1,140 @@
+import { median } from '../math';
+import { predictCorner, type GridFrame, type LensFit } from './fit-lens';
+import { sampleAt, type GrayImage } from './gray-image';
+import { axisAngle, type ChartKind, type LatticeNode } from './grow-lattice';
+
+/** How the corners of a kind of chart are looked for and looked at. */
+export interface ChartLook {
+  chart: ChartKind;
+  /** does it look like a corner there? its contrast when it does */
+  test(image: GrayImage, x: number, y: number, windowPx: number, minContrast: number): { contrast: number; brightRad: number } | null;
+  window(cellPx: number): number;
+}
+
+/** Largest window that stays inside the picture. */
+export const roomAt = (image: GrayImage, x: number, y: number): number => Math.min(x, y, image.widthPx - x, image.heightPx - y) - 2;
+
+/** A person vouches that it is a chart: as many corners as a lens fit needs. */
+export const MIN_TOUCHED = 12;
+
+/** A corner beside another of the same chart is lit nearly alike; a wall or a table behind the chart is fainter by far. */
+const ALIKE_SHARE = 0.4;
+/** Its bright quadrants point where the chart's pattern says, within so much. */
+export const ALIKE_RAD = 0.5;
+
+/**
+ * Where the pattern of a chequer puts the bright quadrants at a corner: half-way between the edges in one sense on even corners, in the other
+ * on odd ones. Which is which the known corners say together. Null for a ruled chart, which has no such sense.
+ */
+export function patternOf(fine: GrayImage, known: readonly LatticeNode[], fit: LensFit, frame: GridFrame, look: ChartLook): ((row: number, col: number) => number | null) | null {
+  if (look.chart !== 'chequer') return null;
+  const diagonals = (row: number, col: number): [number, number] | null => {
+    const at = predictCorner(fit, frame, 0, row, col);
+    const right = predictCorner(fit, frame, 0, row, col + 1);
+    const below = predictCorner(fit, frame, 0, row + 1, col);
+    if (!at || !right || !below) return null;
+    // half-way between the edges' directions, however long the cells are along them
+    const u = Math.atan2(right[1] - at[1], right[0] - at[0]);
+    const v = Math.atan2(below[1] - at[1], below[0] - at[0]);
+    const half = Math.atan2(Math.sin(v - u), Math.cos(v - u)) / 2;
+    return [u + half, u + half + Math.PI / 2];
+  };
+  let votes = 0;
+  const stride = Math.max(1, Math.floor(known.length / 150));
+  for (let i = 0; i < known.length; i += stride) {
+    const n = known[i];
+    const d = diagonals(n.row, n.col);
+    const seen = d ? look.test(fine, n.x, n.y, 4, 0) : null;
+    if (!d || !seen) continue;
+    const even = (n.row + n.col) % 2 === 0 ? 1 : -1;
+    votes += even * (axisAngle(seen.brightRad, d[0]) < axisAngle(seen.brightRad, d[1]) ? 1 : -1);
+  }
+  return (row, col) => {
+    const d = diagonals(row, col);
+    return d ? d[((row + col) % 2 === 0 ? 1 : -1) * votes >= 0 ? 0 : 1] : null;
+  };
+}
+
+/** The corners that look as their neighbours do, in contrast and in sense, and do not stand alone. */
+export function verified(fine: GrayImage, known: readonly LatticeNode[], fit: LensFit, frame: GridFrame, look: ChartLook): LatticeNode[] {
+  const place = (row: number, col: number) => row * 1_000_003 + col;
+  const expected = patternOf(fine, known, fit, frame, look);
+  const seen = known.map((n) => look.test(fine, n.x, n.y, 4, 0));
+  const index = new Map(known.map((n, i) => [place(n.row, n.col), i]));
+  const around = (n: LatticeNode, reach: number): number[] => {
+    const found: number[] = [];
+    for (let dr = -reach; dr <= reach; dr += 1)
+      for (let dc = -reach; dc <= reach; dc += 1) {
+        const i = dr === 0 && dc === 0 ? undefined : index.get(place(n.row + dr, n.col + dc));
+        if (i !== undefined) found.push(i);
+      }
+    return found;
+  };
+  const usual = median(seen.flatMap((s) => (s ? [s.contrast] : [])));
+  return known.filter((n, i) => {
+    const neighbours = around(n, 1);
+    if (neighbours.length < 2) return false;
+    // at the picture's border there is no room for the ring: nothing speaks against such a corner
+    const own = seen[i];
+    if (!own) return roomAt(fine, n.x, n.y) < 5;
+    // its neighbourhood is looked at only where it is faint for the whole picture
+    if (own.contrast < 0.8 * usual) {
+      const others = around(n, 2)
+        .map((k) => seen[k]?.contrast)
+        .filter((c): c is number => c !== undefined);
+      if (others.length > 0 && own.contrast < ALIKE_SHARE * median(others)) return false;
+    }
+    const angle = expected?.(n.row, n.col);
+    return angle === null || angle === undefined || axisAngle(own.brightRad, angle) < ALIKE_RAD;
+  });
+}
+
+/** An outermost line with less of its neighbour's corners than this may be clutter beside the chart. */
+const SPARSE_LINE = 0.6;
+/** Cells on two sides of an edge differ by so much of what they do on the chart. */
+const CELL_SHARE = 0.4;
+
+/**
+ * Beyond the last line of a chart its border, or what lies behind it, can look like corners here and there. A sparse outermost line is
+ * looked at cell by cell: a corner stays when the four cells about it are light and dark in turn.
+ */
+export function withoutFalseRim(fine: GrayImage, nodes: LatticeNode[], fit: LensFit, frame: GridFrame): LatticeNode[] {
+  const value = (row: number, col: number): number | null => {
+    const at = predictCorner(fit, frame, 0, row, col);
+    return at && at[0] > 1 && at[1] > 1 && at[0] < fine.widthPx - 2 && at[1] < fine.heightPx - 2 ? sampleAt(fine, at[0], at[1]) : null;
+  };
+  /** bright less dark over the four cells, at its worst pair; null where fewer than three cells are seen */
+  const steps = (n: LatticeNode): number[] | null => {
+    const cells = [value(n.row - 0.5, n.col - 0.5), value(n.row - 0.5, n.col + 0.5), value(n.row + 0.5, n.col + 0.5), value(n.row + 0.5, n.col - 0.5)];
+    if (cells.filter((c) => c !== null).length < 3) return null;
+    const sense = (n.row + n.col) % 2 === 0 ? 1 : -1;
+    return cells.flatMap((c, i) => {
+      const next = cells[(i + 1) % 4];
+      return c === null || next === null ? [] : [sense * (i % 2 === 0 ? c - next : next - c)];
+    });
+  };
+  const stride = Math.max(1, Math.floor(nodes.length / 400));
+  const usual = median(nodes.filter((_, i) => i % stride === 0).flatMap((n) => steps(n) ?? []));
+  const good = (n: LatticeNode): boolean => {
+    const own = steps(n);
+    return own === null || own.every((s) => s / usual > CELL_SHARE);
+  };
+  let kept = nodes;
+  for (const axis of ['row', 'col'] as const) {
+    for (const end of [-1, 1]) {
+      for (;;) {
+        const outermost = kept.reduce((m, n) => (end * n[axis] > end * m ? n[axis] : m), kept[0][axis]);
+        const line = kept.filter((n) => n[axis] === outermost);
+        const next = kept.filter((n) => n[axis] === outermost - end);
+        if (line.length >= SPARSE_LINE * next.length || kept.length - line.length < MIN_TOUCHED) break;
+        const left = line.filter(good);
+        if (left.length === line.length) break;
+        // a line of which most is clutter is none
+        const out = new Set(left.length < line.length / 2 ? line : line.filter((n) => !left.includes(n)));
+        kept = kept.filter((n) => !out.has(n));
+        if (left.length >= line.length / 2) break;
+      }
+    }
+  }
+  return kept;
+}
