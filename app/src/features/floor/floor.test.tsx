@@ -2,6 +2,7 @@ import { fireEvent, screen } from '@testing-library/react-native';
 import type { RecordBodies } from '@mesure/contract';
 import { FloorScreen } from './floor-screen';
 import { nextTake, takeLacks } from './next-take';
+import { nextName } from './swap-package';
 import { TakeScreen } from './take-screen';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../test-day';
 
@@ -135,5 +136,37 @@ describe('the take', () => {
   test('one that was undone is said, with a way on', async () => {
     await open(<TakeScreen takeId="gone" />, new FakeServer());
     expect(seen('No such take')).toBe(true);
+  });
+});
+
+describe('what is mounted, changed from a take', () => {
+  test('three taps: the take has a new package, the one before keeps the old one', async () => {
+    const server = new FakeServer();
+    await open(<TakeScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByTestId('swap-package'));
+    expect(screen.getByTestId('mount-swapped')).toBeDisabled();
+    fireEvent.press(screen.getByRole('radio', { name: /reducer ×0\.71, focal length/ }));
+    fireEvent.press(screen.getByTestId('mount-swapped'));
+    await settle();
+    const take = server.records.get(ID.take)!.body as RecordBodies['take'];
+    expect(take.packageId).not.toBe(ID.pack);
+    expect(server.records.get(take.packageId)!.body).toMatchObject({ camera: 'A2', lensId: ID.lens, adapterId: ID.reducer, focalMm: 32 });
+    expect(server.records.get(ID.pack)!.body).toMatchObject({ camera: 'A', adapterId: null });
+  });
+
+  test('another lens brings its own focal length; names count up', async () => {
+    const server = new FakeServer();
+    await open(<TakeScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByTestId('swap-package'));
+    fireEvent.press(screen.getByRole('radio', { name: /Orrinel 24–70/ }));
+    fireEvent.press(screen.getByTestId('mount-swapped'));
+    await settle();
+    expect((server.records.get(ID.take)!.body as RecordBodies['take']).focalMm).toBe(32);
+    expect([nextName('A', ['A', 'B']), nextName('A2', ['A', 'A2']), nextName('B', ['B', 'B2', 'B3'])]).toEqual(['A2', 'A3', 'B4']);
+  });
+
+  test('a solver changes nothing', async () => {
+    await open(<TakeScreen takeId={ID.take} />, new FakeServer(), 'solver');
+    expect(screen.queryByTestId('swap-package')).toBeNull();
   });
 });

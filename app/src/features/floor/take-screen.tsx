@@ -13,6 +13,7 @@ import { SPACE } from '../../ui/theme';
 import { viewPackage, packageParts } from '../kit/package-words';
 import { Page } from '../shell/pane';
 import { takeLacks } from './next-take';
+import { SwapPackage } from './swap-package';
 
 /** Where a height is usually taken is below the lens; the usual distances to the entrance pupil. */
 const OFFSETS: Record<HeightPlace, string> = { 'lens axis': '0 cm', 'body base': '6 cm', 'dolly head': '18 cm' };
@@ -113,6 +114,7 @@ function TakeForm({ takeId, body }: { takeId: string; body: TakeBody }) {
           onChange={(packageId) => keep({ packageId, focalMm: find('package', packageId)!.body.focalMm }, 'package')}
         />
         {view?.status === 'complete' ? <Words dim>{packageParts(view.mounted)}</Words> : <Words>{view?.why ?? 'The package is gone.'}</Words>}
+        {pack ? <SwapPackage pack={pack} onMounted={(packageId, focalMm) => keep({ packageId, focalMm }, 'package')} /> : null}
         <NumberField label="Focal length from the slate" unit="mm" value={focal(body.focalMm)} onCommit={(focalMm) => keep({ focalMm }, 'focal length')} />
         <LengthField label={`Focus distance${carried('focusM')}`} valueM={body.focusM} optional onCommit={(focusM) => keep({ focusM }, 'focus distance')} />
       </Section>
