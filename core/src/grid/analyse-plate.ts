@@ -186,20 +186,20 @@ function complete(
   // most of what was numbered cannot be measured as a corner: it was an accident
   if (refined.length < minNodes) return refined.length < nodes.length / 2 && blurPx <= NOTABLE_BLUR_PX ? noChart(look.chart) : tooFew(refined, image, blurPx, cellPx);
   let known = refined;
-  let latest: LensFit | null = null;
+  let latest: { fit: LensFit; corners: number } | null = null;
   // several rounds: the first prediction reaches the border only roughly when the lens is strong
   for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
-    const fit = fitForPrediction(known, frame);
-    latest = fit;
+    latest = fitForPrediction(known, frame, latest);
+    const { fit } = latest;
     const before = known.length;
     known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02), look);
     progress(0.7 + 0.04 * round, 'completing the lattice');
     if (known.length - before < 0.002 * before) break;
   }
   // clutter beside the chart was numbered with it: what a chart cannot look like goes, and the fit that judges the rest is made without it
-  const real = verified(fine, known, latest!, frame, look);
+  const real = verified(fine, known, latest!.fit, frame, look);
   if (real.length < minNodes) return real.length < known.length / 2 ? noChart(look.chart) : tooFew(real, image, blurPx, cellPx);
-  const fit = fitForPrediction(real, frame);
+  const { fit } = fitForPrediction(real, frame, latest);
   const limit = 6 * Math.max(fit.sigmaPx, 0.02);
   const expected = patternOf(fine, real, fit, frame, look);
   const kept = real.filter((n) => {
@@ -236,18 +236,29 @@ const PLAIN_RMS_PX = 0.08;
 /** By how much another model must come nearer than the plain one. */
 const NEARER_SHARE = 0.1;
 
-/** A fit that only has to say where corners are: radial where that will do, else the one of the others that comes nearest. */
-function fitForPrediction(known: readonly LatticeNode[], frame: GridFrame): LensFit {
+/** With so many more corners the choice of a model is made again. */
+const ASK_AGAIN_SHARE = 1.15;
+
+/**
+ * A fit that only has to say where corners are: radial where that will do, else the one of the others that comes nearest. The choice costs
+ * four fits; it holds while the corners stay about as many, and then only its numbers are fitted again.
+ */
+function fitForPrediction(known: readonly LatticeNode[], frame: GridFrame, before: { fit: LensFit; corners: number } | null): { fit: LensFit; corners: number } {
   const sample = toObservations(thinned(known, 1200));
+  if (before && known.length <= ASK_AGAIN_SHARE * before.corners) {
+    const { model, terms } = before.fit;
+    return { fit: fitLens(sample, frame, { model, terms, start: before.fit }), corners: before.corners };
+  }
+  const chosen = (fit: LensFit) => ({ fit, corners: known.length });
   const plain = fitLens(sample, frame, { terms: ['k2', 'center', 'focalRatio'] });
-  if (rmsOfAll(plain) <= PLAIN_RMS_PX) return plain;
+  if (rmsOfAll(plain) <= PLAIN_RMS_PX) return chosen(plain);
   const others: LensFit[] = [
     fitLens(sample, frame, { model: 'anamorphic', terms: ['aspect', 'quartic', 'rotation', 'center'] }),
     fitLens(sample, frame, { model: 'fisheye', terms: ['k2', 'k3', 'k4', 'center', 'focalRatio'] }),
     fitLens(sample, frame, { terms: ['k2', 'k3', 'center', 'focalRatio'], start: plain }),
   ];
   const nearest = others.reduce((best, fit) => (rmsOfAll(fit) < rmsOfAll(best) ? fit : best));
-  return rmsOfAll(nearest) < (1 - NEARER_SHARE) * rmsOfAll(plain) ? nearest : plain;
+  return chosen(rmsOfAll(nearest) < (1 - NEARER_SHARE) * rmsOfAll(plain) ? nearest : plain);
 }
 
 /** Over all corners, each counted up to 3 px: a fit must not win by leaving corners out. */
