@@ -54,9 +54,11 @@ const NOTABLE_BLUR_PX = 2.5;
 /** A misfit beyond this share of the cell is not a bent chart but an accidental arrangement of spots. */
 const ACCIDENTAL_SHARE = 0.04;
 
+const CHEQUER_RING_PX = 4;
 const CHEQUER: ChartLook = {
   chart: 'chequer',
-  test: (image, x, y, windowPx, minContrast) => ringTest(image, x, y, Math.min(4, windowPx), minContrast, 0.55),
+  ringPx: CHEQUER_RING_PX,
+  test: (image, x, y, windowPx, minContrast) => ringTest(image, x, y, Math.min(CHEQUER_RING_PX, windowPx), minContrast, 0.55),
   // the next parallel edge is a cell away: up to nine tenths of it less a pixel keeps it outside. Half a cell lost a third of the precision
   // at 20 px and three quarters at 11 px; beyond 14 px little is won
   window: (cellPx) => Math.min(14, Math.max(3, 0.9 * cellPx - 1)),
@@ -64,6 +66,7 @@ const CHEQUER: ChartLook = {
 /** Ring and window must reach beyond the lines: both grow with the level at which the lines were thin enough to be found. */
 const ruledLook = (ringPx: number): ChartLook => ({
   chart: 'ruled',
+  ringPx,
   test: (image, x, y, windowPx, minContrast) => crossTest(image, x, y, Math.min(ringPx, windowPx), minContrast),
   // thin lines carry little per pixel: more of their length is needed than of an edge
   window: (cellPx) => Math.min(Math.max(16, 2 * ringPx), Math.max(3, 0.6 * cellPx - 2)),
@@ -197,7 +200,7 @@ function complete(
     if (known.length - before < 0.002 * before) break;
   }
   // clutter beside the chart was numbered with it: what a chart cannot look like goes, and the fit that judges the rest is made without it
-  const real = verified(fine, known, latest!.fit, frame, look);
+  const real = verified(fine, known, latest!.fit, frame, look, cellPx);
   if (real.length < minNodes) return real.length < known.length / 2 ? noChart(look.chart) : tooFew(real, image, blurPx, cellPx);
   const { fit } = fitForPrediction(real, frame, latest);
   const limit = 6 * Math.max(fit.sigmaPx, 0.02);
@@ -209,7 +212,7 @@ function complete(
     // an occluder's edge inside the window drags it: what is seen nearer to the corner may be good
     const again = { x: at[0], y: at[1] };
     if (!refineCorner(fine, again, Math.max(MIN_WINDOW_PX, look.window(cellPx) / 2), limit)) return false;
-    const seen = look.test(fine, again.x, again.y, 4, 0.2 * n.contrast);
+    const seen = look.test(fine, again.x, again.y, look.ringPx, 0.2 * n.contrast);
     const angle = expected?.(n.row, n.col) ?? null;
     if (!seen || (angle !== null && axisAngle(seen.brightRad, angle) > ALIKE_RAD)) return false;
     n.x = again.x;

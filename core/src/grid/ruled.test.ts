@@ -59,3 +59,10 @@ test.each<[string, (x: number, y: number) => number]>([
   expect(found.status).toBe('refused');
   expect(found.message).toMatch(/^No chart: the picture holds no ruled lines/);
 });
+
+test.each([false, true])('lines wider than the smallest ring (light: %s) are found from further away and stay', (light) => {
+  const { found, share, worstPx } = shoot({ cellPx: 110, ruled: { widthCells: 0.15, light } });
+  expect(found.status).toBe('found');
+  expect(share).toBeGreaterThan(0.75);
+  expect(worstPx).toBeLessThan(0.5);
+});

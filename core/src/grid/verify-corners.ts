@@ -9,6 +9,8 @@ export interface ChartLook {
   /** does it look like a corner there? its contrast when it does */
   test(image: GrayImage, x: number, y: number, windowPx: number, minContrast: number): { contrast: number; brightRad: number } | null;
   window(cellPx: number): number;
+  /** the ring that a corner is looked at on; it must reach beyond the lines of a ruled chart */
+  ringPx: number;
 }
 
 /** Largest window that stays inside the picture. */
@@ -44,7 +46,7 @@ export function patternOf(fine: GrayImage, known: readonly LatticeNode[], fit: L
   for (let i = 0; i < known.length; i += stride) {
     const n = known[i];
     const d = diagonals(n.row, n.col);
-    const seen = d ? look.test(fine, n.x, n.y, 4, 0) : null;
+    const seen = d ? look.test(fine, n.x, n.y, look.ringPx, 0) : null;
     if (!d || !seen) continue;
     const even = (n.row + n.col) % 2 === 0 ? 1 : -1;
     votes += even * (axisAngle(seen.brightRad, d[0]) < axisAngle(seen.brightRad, d[1]) ? 1 : -1);
@@ -56,10 +58,11 @@ export function patternOf(fine: GrayImage, known: readonly LatticeNode[], fit: L
 }
 
 /** The corners that look as their neighbours do, in contrast and in sense, and do not stand alone. */
-export function verified(fine: GrayImage, known: readonly LatticeNode[], fit: LensFit, frame: GridFrame, look: ChartLook): LatticeNode[] {
+export function verified(fine: GrayImage, known: readonly LatticeNode[], fit: LensFit, frame: GridFrame, look: ChartLook, cellPx: number): LatticeNode[] {
+  const ringPx = Math.min(look.ringPx, look.window(cellPx));
   const place = (row: number, col: number) => row * 1_000_003 + col;
   const expected = patternOf(fine, known, fit, frame, look);
-  const seen = known.map((n) => look.test(fine, n.x, n.y, 4, 0));
+  const seen = known.map((n) => look.test(fine, n.x, n.y, ringPx, 0));
   const index = new Map(known.map((n, i) => [place(n.row, n.col), i]));
   const around = (n: LatticeNode, reach: number): number[] => {
     const found: number[] = [];
@@ -76,7 +79,7 @@ export function verified(fine: GrayImage, known: readonly LatticeNode[], fit: Le
     if (neighbours.length < 2) return false;
     // at the picture's border there is no room for the ring: nothing speaks against such a corner
     const own = seen[i];
-    if (!own) return roomAt(fine, n.x, n.y) < 5;
+    if (!own) return roomAt(fine, n.x, n.y) < ringPx + 1;
     // its neighbourhood is looked at only where it is faint for the whole picture
     if (own.contrast < 0.8 * usual) {
       const others = around(n, 2)

@@ -1,5 +1,5 @@
-import { type MountedPackage, type PupilGroup, type StoredRecord } from '@mesure/contract';
-import { CoreError, lensAt, nextPlate, pupilFromDistances, type LensBook } from '@mesure/core';
+import { factorOf, type MountedPackage, type PupilGroup, type StoredRecord } from '@mesure/contract';
+import { COEFFICIENTS, coefficientsOf, CoreError, lensAt, nextPlate, pupilFromDistances, type LensBook } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
@@ -35,7 +35,7 @@ function Book({ record, mounted }: { record: StoredRecord<'package'>; mounted: M
   const focalMm = typedFocal && typedFocal >= 1 ? typedFocal : record.body.focalMm;
   const focusM = focusRead.length ? focusRead.length.valueM : 3;
   const next = nextPlate(book, range);
-  const factor = mounted.adapter?.factor ?? 1;
+  const factor = factorOf(mounted);
   return (
     <Page action={<Action title="Back to the package" icon="arrow-back" onPress={() => router.push(`/kit/${record.id}`)} />}>
       <Words look="title" level={1}>{`Lens book, ${mounted.lens.name}`}</Words>
@@ -109,14 +109,8 @@ const measuredWords = (mm: number, sigma: number): string => {
 function Setting({ book, focalMm, focusM, factor }: { book: LensBook; focalMm: number; focusM: number; factor: number }) {
   const est = lensAt(book, { focalMm, focusM });
   const { distortion: d } = est;
-  const coefficients: [string, number][] =
-    d.model === 'radial'
-      ? [...d.k.map((v, i): [string, number] => [`k${i + 1}`, v]), ...d.p.map((v, i): [string, number] => [`p${i + 1}`, v])]
-      : d.model === 'fisheye'
-        ? d.k.map((v, i): [string, number] => [`k${i + 1}`, v])
-        : d.model === 'anamorphic'
-          ? [...d.a.map((v, i): [string, number] => [`a${i + 1}`, v]), ...d.b.map((v, i): [string, number] => [`b${i + 1}`, v])]
-          : [['λ', d.lambda]];
+  const values = coefficientsOf(d);
+  const coefficients = COEFFICIENTS[d.model].map((name, i): [string, number] => [name, values[i]]);
   const { left, right, top, bottom, width, height } = est.overscan;
   return (
     <Section title="At this setting">

@@ -1,11 +1,10 @@
+import type { ChartKind } from '@mesure/core';
 import { Choice } from '../../../ui/controls';
 
-export type Chart = 'chequer' | 'ruled';
-
 /** Which kind of chart. */
-export function ChartChoice({ value, onChange }: { value: Chart; onChange: (chart: Chart) => void }) {
+export function ChartChoice({ value, onChange }: { value: ChartKind; onChange: (chart: ChartKind) => void }) {
   return (
-    <Choice<Chart>
+    <Choice<ChartKind>
       label="Chart"
       value={value}
       options={[

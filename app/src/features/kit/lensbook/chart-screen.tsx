@@ -1,5 +1,5 @@
 import { opticsOf, type MountedPackage, type StoredRecord } from '@mesure/contract';
-import { chartSheets, CoreError, PAPERS, planChart, type ChartPlan, type Paper } from '@mesure/core';
+import { chartSheets, CoreError, PAPERS, planChart, type ChartKind, type ChartPlan, type Paper } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
@@ -29,7 +29,7 @@ export function ChartScreen({ packageId }: { packageId: string }) {
 function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; mounted: MountedPackage }) {
   const router = useRouter();
   const [paper, setPaper] = useState<Paper>('A2');
-  const [chart, setChart] = useState<'chequer' | 'ruled'>('chequer');
+  const [chart, setChart] = useState<ChartKind>('chequer');
   const [distanceText, setDistanceText] = useState('');
   const [cellText, setCellText] = useState('');
   const [problem, setProblem] = useState<string | null>(null);
@@ -138,7 +138,7 @@ function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; moun
 }
 
 /** The chart with the frame that it has to fill. */
-function ChartDrawing({ plan, chart }: { plan: ChartPlan; chart: 'chequer' | 'ruled' }) {
+function ChartDrawing({ plan, chart }: { plan: ChartPlan; chart: ChartKind }) {
   const p = usePalette();
   const { chartWidthMm: w, chartHeightMm: h, cellMm: c, fieldWidthMm: fw, fieldHeightMm: fh } = plan;
   const [across, down] = [Math.round(w / c), Math.round(h / c)];

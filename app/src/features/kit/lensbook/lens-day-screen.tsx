@@ -1,9 +1,9 @@
-import { bookRange, factorOf, mountPackage, type PlateBody } from '@mesure/contract';
+import { bookRange, factorOf, mountPackage, type Analysis, type PlateBody } from '@mesure/contract';
 import { lensDay, type DayShot } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useFind, useMayWrite, usePicturesState } from '../../../data';
+import { useAll, useAnalysesState, useFind, useMayWrite, usePicturesState } from '../../../data';
 import { Action, Progress, Row, Section } from '../../../ui/controls';
 import { fixed, focal } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
@@ -33,6 +33,7 @@ function LensDayList() {
   const lenses = useAll('lens').sort((a, b) => a.body.minFocalMm - b.body.minFocalMm);
   const packages = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
   const plates = useAll('plate');
+  const bySubject = useAnalysesState((s) => s.bySubject);
   const waiting = usePicturesState((s) => s.pictures).filter((q) => q.kind === 'plate');
   const [picked, setPicked] = useState<{ files: File[]; shot: DayShot } | null>(null);
   const [skipped, setSkipped] = useState<ReadonlySet<string>>(new Set());
@@ -41,8 +42,8 @@ function LensDayList() {
     const m = mountPackage(p.body, find);
     return 'missing' in m ? [] : [{ packageId: p.id, lensId: p.body.lensId, bodyId: p.body.bodyId, modeId: p.body.modeId, factor: factorOf(m) }];
   });
-  // a picture that is still on its way is shot all the same
-  const shot = [...plates.map((p) => p.body), ...waiting.map((w) => w.body as PlateBody)];
+  // a picture that is still on its way, or not measured yet, is shot all the same; one that cannot be used is to be shot again
+  const shot = [...plates.filter((p) => !isRefused(bySubject[p.id])).map((p) => p.body), ...waiting.map((w) => w.body as PlateBody)];
   const day = lensDay(
     lenses.map((l) => ({ lensId: l.id, closeFocusM: l.body.closeFocusM ?? null, ...rangeOf(l.body) })),
     cameras,
@@ -138,6 +139,8 @@ function LensDayList() {
     </Page>
   );
 }
+
+const isRefused = (a: Analysis | undefined): boolean => a?.status === 'failed' || (a?.outcome?.kind === 'grid' && a.outcome.report.status === 'unusable');
 
 const rangeOf = (lens: Parameters<typeof bookRange>[0]) => {
   const { minFocalMm, maxFocalMm, focusMatters } = bookRange(lens);

@@ -1,5 +1,5 @@
 import { mountPackage, type PlateBody, type StoredRecord } from '@mesure/contract';
-import type { QuickLook } from '@mesure/core';
+import type { ChartKind, QuickLook } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { newId, useFind, usePicturesState } from '../../../data';
@@ -48,7 +48,7 @@ export function NewPlates({
   );
   const [cellText, setCellText] = useState(last ? `${Number((last.cellM * 1000).toFixed(3))} mm` : '40 mm');
   const [distanceText, setDistanceText] = useState('');
-  const [chart, setChart] = useState<'chequer' | 'ruled'>(last?.chart ?? 'chequer');
+  const [chart, setChart] = useState<ChartKind>(last?.chart ?? 'chequer');
   const [problems, setProblems] = useState<Problems>({});
   const [shared, setShared] = useState<{ cell?: string; distance?: string; kept?: string }>({});
   const [busy, setBusy] = useState(false);

@@ -43,6 +43,8 @@ export function PlateCorrections({
   const [mode, setMode] = useState<Mode>(corners.length > 0 ? 'corner' : 'start');
   const [dropped, setDropped] = useState<Place[]>(record.body.dropped ?? []);
   const [touched, setTouched] = useState<Place[]>([]);
+  /** the start that the plate is kept with; null lets the search begin by itself */
+  const [kept, setKept] = useState<ChartStart | null>(record.body.start ?? null);
   const [refit, setRefit] = useState<Refit | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const cellPx = outcome?.report.plates[0]?.cellPx ?? 40;
@@ -99,15 +101,16 @@ export function PlateCorrections({
   }
 
   async function keep() {
-    const from: ChartStart | null = mode === 'start' && touched.length === 2 ? { x: touched[0].x, y: touched[0].y, nextX: touched[1].x, nextY: touched[1].y } : (record.body.start ?? null);
-    await write('plate', record.id, (now) => ({ ...now, dropped, start: from }), mode === 'start' ? 'Start of the search touched' : 'Corners taken out');
+    const from: ChartStart | null = mode === 'start' && touched.length === 2 ? { x: touched[0].x, y: touched[0].y, nextX: touched[1].x, nextY: touched[1].y } : kept;
+    await write('plate', record.id, (now) => ({ ...now, dropped, start: from }), touched.length === 2 ? 'Start of the search touched' : 'Lattice corrected');
     await send();
     await start('grid', record.id);
     onDone();
   }
 
   const left = corners.filter((c) => !dropped.some((d) => near(d, { x: c[2], y: c[3] }, 1)));
-  const ready = mode === 'start' ? touched.length === 2 : changed && (refit?.corners.length ?? 0) > 0;
+  const byItself = kept === null && (record.body.start ?? null) !== null;
+  const ready = mode === 'start' && touched.length === 2 ? true : byItself || (mode !== 'start' && changed && (refit?.corners.length ?? 0) > 0);
   return (
     <Section title="Correct the lattice">
       <Choice label="Take out, or start anew" value={mode} options={corners.length > 0 ? MODES : MODES.slice(3)} onChange={setMode} />
@@ -136,8 +139,14 @@ export function PlateCorrections({
       ) : null}
       {problem ? <Words look="small" role="alert">{`▲ ${problem}`}</Words> : null}
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginTop: SPACE.m }}>
-        <Action kind="main" title={mode === 'start' ? 'Search from there' : 'Keep and measure again'} disabled={!ready} onPress={() => void keep()} testID="keep-correction" />
-        <Action title="Take all back" disabled={dropped.length === 0 && touched.length === 0} onPress={() => (setDropped([]), setTouched([]))} />
+        <Action
+          kind="main"
+          title={byItself && touched.length < 2 ? 'Search by itself again' : mode === 'start' ? 'Search from there' : 'Keep and measure again'}
+          disabled={!ready}
+          onPress={() => void keep()}
+          testID="keep-correction"
+        />
+        <Action title="Take all back" disabled={dropped.length === 0 && touched.length === 0 && kept === null} onPress={() => (setDropped([]), setTouched([]), setKept(null))} />
         <Action title="Leave it as it was" onPress={onDone} />
       </View>
     </Section>

@@ -31,6 +31,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
   const stop = useAnalysesState((s) => s.stop);
   const loadWhole = useAnalysesState((s) => s.loadWhole);
   const find = useFind();
+  const write = useRecordsState((s) => s.write);
   const mayWrite = useMayWrite();
   const [correcting, setCorrecting] = useState(false);
   useEffect(() => {
@@ -149,6 +150,19 @@ export function PlateScreen({ plateId }: { plateId: string }) {
               <Words key={w} look="small" dim>{`– ${w}`}</Words>
             ))}
         </Section>
+      ) : null}
+      {mayWrite && !busy ? (
+        <View style={{ marginTop: SPACE.xl, alignItems: 'flex-start' }}>
+          <Action
+            title="Remove this plate"
+            icon="delete-outline"
+            testID="remove-plate"
+            onPress={() => {
+              void write('plate', plate.id, plate.body, `${plate.body.picture.name} removed`, true);
+              router.replace(`/kit/${plate.body.packageId}`);
+            }}
+          />
+        </View>
       ) : null}
     </Page>
   );
