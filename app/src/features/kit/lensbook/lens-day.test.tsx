@@ -51,6 +51,21 @@ describe('lens day', () => {
     expect(screen.getByTestId('day-left')).toHaveTextContent(/9 plates left/);
   });
 
+  test('a plate that cannot be used is to be shot again', async () => {
+    const server = new FakeServer(kit());
+    server.answer = (a) => ({ ...a, status: 'failed', error: 'Blurred.' });
+    await open(<LensDayScreen />, server);
+    picked.files = [file('24near.jpg')];
+    fireEvent.press(screen.getByTestId('shoot-next'));
+    await settle();
+    fireEvent.press(screen.getByTestId('measure-plate'));
+    await settle(30);
+    expect([...server.records.values()].filter((r) => r.kind === 'plate')).toHaveLength(1);
+    // the answer comes with the next question
+    for (let i = 0; i < 20 && screen.queryAllByText(/0 of 10 shot/).length === 0; i += 1) await settle(12);
+    expect(screen.getByTestId('day-left')).toHaveTextContent(/10 plates left/);
+  });
+
   test('one can be left for later, and any can be shot out of turn', async () => {
     await open(<LensDayScreen />, new FakeServer(kit()));
     fireEvent.press(screen.getByTestId('later'));

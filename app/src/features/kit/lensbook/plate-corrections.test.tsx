@@ -37,8 +37,8 @@ const plate: RecordBodies['plate'] = {
   notes: { widthPx: 4096, heightPx: 2160, shotWidthPx: null, shotHeightPx: null, focalMm: 35, focal35Mm: null, focusM: null, body: 'Tarvik H2', lens: null, digitalZoom: null, shotAt: null },
 };
 
-async function openPlate() {
-  const server = new FakeServer([...dayRecords(), record('plate', ID.plate, plate)]);
+async function openPlate(change: Partial<RecordBodies['plate']> = {}) {
+  const server = new FakeServer([...dayRecords(), record('plate', ID.plate, { ...plate, ...change })]);
   const { report } = outcome();
   const done: Analysis = { id: 'a1', kind: 'grid', subjectId: ID.plate, status: 'done', progress: 1, stage: 'done', error: null, outcome: report, createdAt: '', finishedAt: '' };
   server.analyses.set('a1', done);
@@ -111,4 +111,21 @@ test('two touches show the search where to begin; arrows and Enter do it without
   const { start } = server.records.get(ID.plate)!.body as RecordBodies['plate'];
   expect(start!.x).toBeCloseTo(715.5, 0);
   expect(start!.nextX).toBeGreaterThan(W / 2);
+});
+
+test('a touched start can be taken back: the search begins by itself again', async () => {
+  const server = await openPlate({ start: { x: 5, y: 5, nextX: 50, nextY: 5 } });
+  fireEvent.press(screen.getByTestId('correct-lattice'));
+  expect(screen.getByTestId('keep-correction')).toBeDisabled();
+  fireEvent.press(screen.getByRole('button', { name: 'Take all back' }));
+  fireEvent.press(screen.getByRole('button', { name: 'Search by itself again' }));
+  await settle(20);
+  expect((server.records.get(ID.plate)!.body as RecordBodies['plate']).start).toBeNull();
+});
+
+test('a plate is removed and leads back to its package', async () => {
+  const server = await openPlate();
+  fireEvent.press(screen.getByTestId('remove-plate'));
+  await settle();
+  expect(server.records.get(ID.plate)!.deleted).toBe(true);
 });
