@@ -1,5 +1,6 @@
 // Times and accuracies of the core on generated data. Ratios and growth matter; absolute times are this machine's.
 //   npm run bench [grid|joint|map|quick|book|solve]
+//   npm run bench library
 //   npm run bench photos DIR COLUMNSxROWS
 import {
   analysePlate,
@@ -18,6 +19,7 @@ import {
   type GridObservation,
   type SolveSetup,
 } from '@mesure/core';
+import { benchLibrary } from './bench-library';
 import { benchPhotos } from './bench-photos';
 import { bend, normals, renderChequer, simulateShot, uniform } from '@mesure/synthetic';
 
@@ -122,27 +124,32 @@ function solve(): void {
   }
 }
 
-/** Ideal corners of tilted plates with noise, fitted together. */
+/** Ideal corners of tilted plates with noise. */
+function tiltedPlates(plates: number, f: number): GridObservation[] {
+  const g = normals(4);
+  const lens = { fxPx: f, fyPx: f, cx: 1024, cy: 540, k1: -0.1, k2: 0.02, k3: 0, p1: 0, p2: 0 };
+  const corners: GridObservation[] = [];
+  for (let plate = 0; plate < plates; plate += 1) {
+    const [a, b] = [0.3 * Math.sin(2.4 * plate), 0.3 * Math.cos(2.4 * plate)];
+    for (let row = -12; row <= 12; row += 1) {
+      for (let col = -20; col <= 20; col += 1) {
+        const [x, y] = [(col * 45) / f, (row * 45) / f];
+        const z = 1 + Math.sin(a) * x + Math.sin(b) * Math.cos(a) * y;
+        const [xd, yd] = bend(lens, (Math.cos(a) * x - Math.sin(a) * Math.sin(b) * y) / z, (Math.cos(b) * y) / z);
+        const [px, py] = [1024 + f * xd, 540 + f * yd];
+        if (px > 0 && py > 0 && px < 2048 && py < 1080) corners.push({ plate, row, col, x: px + 0.03 * g(), y: py + 0.03 * g() });
+      }
+    }
+  }
+  return corners;
+}
+
 function joint(): void {
   console.log('\nJoint fits of tilted plates, radial (median of 3)');
   console.log('  plates  corners   time ms   µs/corner   focal ratio error/sigma');
+  const f = 2000;
   for (const plates of [1, 4, 14]) {
-    const g = normals(4);
-    const f = 2000;
-    const lens = { fxPx: f, fyPx: f, cx: 1024, cy: 540, k1: -0.1, k2: 0.02, k3: 0, p1: 0, p2: 0 };
-    const corners: GridObservation[] = [];
-    for (let plate = 0; plate < plates; plate += 1) {
-      const [a, b] = [0.3 * Math.sin(2.4 * plate), 0.3 * Math.cos(2.4 * plate)];
-      for (let row = -12; row <= 12; row += 1) {
-        for (let col = -20; col <= 20; col += 1) {
-          const [x, y] = [(col * 45) / f, (row * 45) / f];
-          const z = 1 + Math.sin(a) * x + Math.sin(b) * Math.cos(a) * y;
-          const [xd, yd] = bend(lens, (Math.cos(a) * x - Math.sin(a) * Math.sin(b) * y) / z, (Math.cos(b) * y) / z);
-          const [px, py] = [1024 + f * xd, 540 + f * yd];
-          if (px > 0 && py > 0 && px < 2048 && py < 1080) corners.push({ plate, row, col, x: px + 0.03 * g(), y: py + 0.03 * g() });
-        }
-      }
-    }
+    const corners = tiltedPlates(plates, f);
     const run = () => selectModel(corners, { widthPx: 2048, heightPx: 1080, fxPx: 0.95 * f, fyPx: 0.95 * f }, 'radial').fit;
     const fit = run();
     const ms = timed(3, run);
@@ -243,4 +250,5 @@ if (!part || part === 'map') map();
 if (!part || part === 'quick') quick();
 if (!part || part === 'book') book();
 if (!part || part === 'solve') solve();
+if (part === 'library') benchLibrary(timed, { corners: tiltedPlates(14, 2000), widthPx: 2048, heightPx: 1080, focalPx: 2000 });
 if (part === 'photos') void benchPhotos(process.argv[3], process.argv[4]);

@@ -126,7 +126,10 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     sRho = slot('rho'),
     sAspect = slot('aspect');
 
-  const rows = (v: Float64Array, row: (r: number, j: Float64Array) => void, scaleBy: Float64Array | null, derivatives: boolean) => {
+  // a corner depends on the lens and on its own plate: the jacobians' other entries are not read
+  const columns = Array.from({ length: plateCount }, (_, q) => Int32Array.from({ length: shared + 6 }, (__, i) => (i < shared ? i : i + 6 * q)));
+
+  const rows = (v: Float64Array, row: (r: number, j: Float64Array, columns?: Int32Array) => void, scaleBy: Float64Array | null, derivatives: boolean) => {
     const { coefficients, center, rho, aspect } = read(v);
     const turned: Mat3[] = [];
     const left: Mat3[] = [];
@@ -161,9 +164,8 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
       }
       const fu = -fx * weight;
       const fv = -frame.fyPx * weight;
-      jacU.fill(0);
-      jacV.fill(0);
-      for (const [to, from] of freeCoefficients) {
+      for (let c = 0; c < freeCoefficients.length; c += 1) {
+        const [to, from] = freeCoefficients[c];
         jacU[to] = fu * byCoefficient[from];
         jacV[to] = fv * byCoefficient[count + from];
       }
@@ -202,8 +204,8 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
         jacU[at + c] = gu0 * l[c] + gu1 * l[3 + c] + gu2 * l[6 + c];
         jacV[at + c] = gv0 * l[c] + gv1 * l[3 + c] + gv2 * l[6 + c];
       }
-      row(ru, jacU);
-      row(rv, jacV);
+      row(ru, jacU, columns[o.plate]);
+      row(rv, jacV, columns[o.plate]);
     }
   };
 
@@ -222,8 +224,9 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     const radii = Float64Array.from({ length: n }, (_, i) => Math.hypot(residuals[2 * i], residuals[2 * i + 1]));
     return { radii, sigma: sigmaFromMedianRadius(median(radii)) };
   };
-  const solve = (maxIterations: number) => {
-    const result = leastSquares(x, { rows: (v, row, derivatives) => rows(v, row, weights, derivatives), maxIterations, costTolerance: 1e-8 });
+  // on the way to the last fit a thousandth of the cost is near enough: the weights change by more
+  const solve = (maxIterations: number, last: boolean) => {
+    const result = leastSquares(x, { rows: (v, row, derivatives) => rows(v, row, weights, derivatives), maxIterations, costTolerance: last ? 1e-8 : 1e-3, covariance: last });
     x = Float64Array.from(result.x);
     poses = poses.map((pose, q) => {
       const at = shared + 6 * q;
@@ -239,7 +242,7 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
 
   const rounds = options.robustRounds ?? 3;
   for (let round = 0; round < rounds; round += 1) {
-    solve(round === 0 && !start ? 25 : 6);
+    solve(round === 0 && !start ? 25 : 6, false);
     const { radii, sigma } = evaluate();
     const limit = 2.5 * Math.max(sigma, 1e-6);
     for (let i = 0; i < n; i += 1) weights[i] = radii[i] <= limit ? 1 : Math.sqrt(limit / radii[i]);
@@ -251,7 +254,7 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     used[i] = before[i] <= 4 * Math.max(sigma, 0.005) ? 1 : 0;
     weights[i] = used[i];
   }
-  const last = solve(10);
+  const last = solve(10, true);
   const { radii } = evaluate();
   let sum = 0,
     usedCount = 0,

@@ -7,8 +7,14 @@ import { EVD, Matrix } from 'ml-matrix';
  * Source   Madsen, Nielsen, Tingleff, Methods for Non-Linear Least Squares Problems (2004), sec. 3.2 (gain ratio and damping).
  */
 export interface LeastSquaresProblem {
-  /** calls `row(residual, jacobian)` once for each row; the jacobian array may be reused between calls, and is not read unless `derivatives` */
-  rows(x: Float64Array, row: (residual: number, jacobian: Float64Array) => void, derivatives: boolean): void;
+  /**
+   * calls `row(residual, jacobian, columns)` once for each row; the arrays may be reused between calls, and are not read unless
+   * `derivatives`. `columns`, ascending: the only entries of the jacobian that are read; none: all of them. Rows that
+   * follow each other with the same array (the same object, its contents unchanged) are gathered into one block.
+   */
+  rows(x: Float64Array, row: (residual: number, jacobian: Float64Array, columns?: Int32Array) => void, derivatives: boolean): void;
+  /** false: the covariance stays empty and the rank 0; for fits on the way to a last one. Default true */
+  covariance?: boolean;
   maxIterations?: number; // default 60
   /** reason 'cost': (before − after) <= costTolerance · before; default 1e-12 */
   costTolerance?: number;
@@ -36,6 +42,34 @@ export function leastSquares(start: ArrayLike<number>, problem: LeastSquaresProb
   let a = new Float64Array(n * n);
   let g = new Float64Array(n);
   let rowCount = 0;
+  // 13 of 90 unknowns in a row of a joint fit: gathered apart it is 20 times less work than passing over the zeros
+  let gathered: Int32Array | null = null;
+  let block = new Float64Array(0);
+  let packed = new Float64Array(0);
+  const scatter = () => {
+    if (!gathered) return;
+    const m = gathered.length;
+    for (let p = 0; p < m; p += 1) for (let q = 0; q <= p; q += 1) a[gathered[p] * n + gathered[q]] += block[p * m + q];
+    gathered = null;
+  };
+  const gather = (r: number, jac: Float64Array, columns: Int32Array) => {
+    const m = columns.length;
+    if (columns !== gathered) {
+      scatter();
+      gathered = columns;
+      if (packed.length !== m) {
+        packed = new Float64Array(m);
+        block = new Float64Array(m * m);
+      } else block.fill(0);
+    }
+    for (let p = 0; p < m; p += 1) {
+      const v = jac[columns[p]];
+      packed[p] = v;
+      g[columns[p]] += v * r;
+      const to = p * m;
+      for (let q = 0; q <= p; q += 1) block[to + q] += v * packed[q];
+    }
+  };
   const linearise = (at: Float64Array) => {
     a.fill(0);
     g.fill(0);
@@ -43,9 +77,10 @@ export function leastSquares(start: ArrayLike<number>, problem: LeastSquaresProb
     let sum = 0;
     problem.rows(
       at,
-      (r, jac) => {
+      (r, jac, columns) => {
         rowCount += 1;
         sum += r * r;
+        if (columns) return gather(r, jac, columns);
         for (let i = 0; i < n; i += 1) {
           const ji = jac[i];
           if (ji === 0) continue;
@@ -55,6 +90,7 @@ export function leastSquares(start: ArrayLike<number>, problem: LeastSquaresProb
       },
       true,
     );
+    scatter();
     return sum / 2;
   };
   const costAt = (at: Float64Array) => {
@@ -106,7 +142,7 @@ export function leastSquares(start: ArrayLike<number>, problem: LeastSquaresProb
       }
     }
   }
-  const { covariance, rank } = pseudoInverse(a, n);
+  const { covariance, rank } = problem.covariance === false ? { covariance: new Float64Array(0), rank: 0 } : pseudoInverse(a, n);
   return { x, status: reason === 'maxIterations' ? 'partial' : 'solved', reason, iterations, initialCost, finalCost: cost, rowCount, covariance, rank };
 }
 
@@ -152,13 +188,16 @@ function pseudoInverse(a: Float64Array, n: number): { covariance: Float64Array; 
   const evd = new EVD(scaled, { assumeSymmetric: true });
   const largest = Math.max(...evd.realEigenvalues);
   let rank = 0;
+  const vector = new Float64Array(n);
   evd.realEigenvalues.forEach((value, k) => {
     if (!(value > 1e-14 * largest)) return;
     rank += 1;
+    for (let i = 0; i < n; i += 1) vector[i] = evd.eigenvectorMatrix.get(i, k) * scale[i];
     for (let i = 0; i < n; i += 1) {
-      const vi = evd.eigenvectorMatrix.get(i, k) * scale[i];
-      for (let j = 0; j < n; j += 1) covariance[i * n + j] += (vi * evd.eigenvectorMatrix.get(j, k) * scale[j]) / value;
+      const vi = vector[i] / value;
+      for (let j = 0; j <= i; j += 1) covariance[i * n + j] += vi * vector[j];
     }
   });
+  for (let i = 0; i < n; i += 1) for (let j = 0; j < i; j += 1) covariance[j * n + i] = covariance[i * n + j];
   return { covariance, rank };
 }
