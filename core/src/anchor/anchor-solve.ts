@@ -146,10 +146,14 @@ export function anchorSolve(input: AnchorInput, facts: AnchorFacts): AnchorResul
 
   const places = (f: ScalarFact) => f.places.map((p) => applySimilarity(similarity, at(p)));
   const leftOut = new Set<number>();
+  let inner7: Matrix | null = null;
   let columns: { camera: Float64Array; point: Float64Array }[] = [];
   const bcb = Matrix.zeros(list.length, list.length);
+  // the same in the solve's inner datum, where size and place are not uncertain by themselves: what weighs the facts must not be able
+  // to trade the datum's freedom against the unevenness of level marks
+  const innerBcb = Matrix.zeros(list.length, list.length);
   const weightOf = (): Matrix => {
-    const sigma = bcb.clone();
+    const sigma = innerBcb.clone();
     list.forEach((f, i) => sigma.set(i, i, sigma.get(i, i) + f.sigmaM ** 2 + (leftOut.has(i) ? LEFT_OUT_VARIANCE_M2 : 0)));
     return list.length > 0 ? inverse(symmetrise(sigma)) : sigma;
   };
@@ -157,7 +161,13 @@ export function anchorSolve(input: AnchorInput, facts: AnchorFacts): AnchorResul
     if (!input.covariance || list.length === 0) return;
     const b = list.map(solveRow);
     columns = b.map((row) => input.covariance!.column(row.camera, row.point, 0));
-    for (let i = 0; i < list.length; i += 1) for (let j = 0; j < list.length; j += 1) bcb.set(i, j, sparseDot(b[i], columns[j]) * input.variance);
+    const inner = b.map(intoInnerDatum);
+    const innerColumns = inner.map((row) => input.covariance!.column(row.camera, row.point, 0));
+    for (let i = 0; i < list.length; i += 1)
+      for (let j = 0; j < list.length; j += 1) {
+        bcb.set(i, j, sparseDot(b[i], columns[j]) * input.variance);
+        innerBcb.set(i, j, sparseDot(inner[i], innerColumns[j]) * input.variance);
+      }
   };
   propagate();
   // looked for before the first step: a grossly wrong fact would bend the similarity until its neighbours look wrong
@@ -326,6 +336,41 @@ export function anchorSolve(input: AnchorInput, facts: AnchorFacts): AnchorResul
     return row;
   }
 
+  /**
+   * A row of facts as it reads in the datum of inner constraints over the points: x → x − G (GpᵀGp)⁻¹ Gpᵀ x, with G the seven directions in
+   * which the whole solve turns, grows and shifts. Source: Förstner & Wrobel 2016, sec. 4.5 (free gauge); S-transformation, Baarda 1973.
+   */
+  function intoInnerDatum(row: ReturnType<typeof solveRow>): ReturnType<typeof solveRow> {
+    const along = new Float64Array(7);
+    input.points.forEach((x, i) => pointGauge(x).forEach((g, k) => (along[k] += g[0] * row.point[3 * i] + g[1] * row.point[3 * i + 1] + g[2] * row.point[3 * i + 2])));
+    input.rotations.forEach((r, i) => {
+      const t = input.translations[i];
+      const [phi, shift] = [row.camera.subarray(6 * i, 6 * i + 3), row.camera.subarray(6 * i + 3, 6 * i + 6)];
+      for (let k = 0; k < 3; k += 1)
+        for (let a = 0; a < 3; a += 1) {
+          along[k] -= r[3 * a + k] * phi[a];
+          along[4 + k] -= r[3 * a + k] * shift[a];
+        }
+      along[3] += t[0] * shift[0] + t[1] * shift[1] + t[2] * shift[2];
+    });
+    const share = Matrix.columnVector([...along]);
+    const pull = innerNormal().mmul(share).to1DArray();
+    const point = row.point.slice();
+    input.points.forEach((x, i) => pointGauge(x).forEach((g, k) => [0, 1, 2].forEach((a) => (point[3 * i + a] -= g[a] * pull[k]))));
+    return { camera: row.camera, point };
+  }
+
+  function innerNormal(): Matrix {
+    if (inner7) return inner7;
+    const n = Matrix.zeros(7, 7);
+    for (const x of input.points) {
+      const g = pointGauge(x);
+      for (let i = 0; i < 7; i += 1) for (let j = 0; j < 7; j += 1) n.set(i, j, n.get(i, j) + g[i][0] * g[j][0] + g[i][1] * g[j][1] + g[i][2] * g[j][2]);
+    }
+    inner7 = pseudoInverse7(n);
+    return inner7;
+  }
+
   function normals(w: Matrix): { h: Matrix; inverseNormal: Matrix; htw: Matrix } {
     const design = Matrix.zeros(list.length, 7);
     list.forEach((f, i) => {
@@ -335,6 +380,9 @@ export function anchorSolve(input: AnchorInput, facts: AnchorFacts): AnchorResul
         const row = Matrix.rowVector([...gradients[q]]).mmul(datumJacobian(place));
         for (let k = 0; k < 7; k += 1) design.set(i, k, design.get(i, k) + row.get(0, k));
       });
+      // by the scale, a level mark counts as lying on the ground: its own unevenness would say "smaller", since shrinking the set to a
+      // point makes every floor even, and a dozen marks put down to 5 mm then outvoted a measured length
+      if (f.kind === 'level') design.set(i, 3, design.get(i, 3) + f.measuredM - p[0][1]);
     });
     const htw = design.transpose().mmul(w);
     return { h: design, htw, inverseNormal: pseudoInverse7(htw.mmul(design)) };
@@ -359,6 +407,17 @@ export function anchorSolve(input: AnchorInput, facts: AnchorFacts): AnchorResul
     return { h: design, normalInverse: inverseNormal };
   }
 }
+
+/** How a point goes when the solve turns about x, y, z, grows, and shifts along x, y, z. */
+const pointGauge = ([x, y, z]: Vec3): Vec3[] => [
+  [0, -z, y],
+  [z, 0, -x],
+  [-y, x, 0],
+  [x, y, z],
+  [1, 0, 0],
+  [0, 1, 0],
+  [0, 0, 1],
+];
 
 const pick = (m: number, sigmaM: number) => ({ m, sigmaM });
 
