@@ -8,3 +8,7 @@ export * from './solve';
 export * from './anchor';
 export * from './reconcile';
 export * from './lensbook';
+export * from './setup';
+export * from './marks';
+export * from './cautions';
+export * from './forecast';

@@ -1,0 +1,4 @@
+export { SEVERITIES, type Caution, type Remedy, type Severity } from './caution';
+export { findCautions } from './find-cautions';
+export { movingShare, rayAngleDeg } from './rules-geometry';
+export { softShare, worstRun } from './rules-picture';
