@@ -40,7 +40,7 @@ afterAll(() => rmSync(dir, { recursive: true, force: true }));
 
 test('help lists the commands and explains each with an example', () => {
   expect(mesure(['help']).out).toMatch(/optics[\s\S]*grid[\s\S]*solve[\s\S]*reconcile[\s\S]*export/);
-  for (const c of ['optics', 'grid', 'edges', 'solve', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
+  for (const c of ['optics', 'grid', 'edges', 'solve', 'forecast', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
   expect(mesure(['frobnicate'])).toMatchObject({ code: 2, out: '' });
 });
 
@@ -198,4 +198,44 @@ test('edges: a lens from straight edges; bad marks are named; edges that tell no
   const flat = mesure(['edges', '-', '--setup', file('setup.json')], `edge,x,y\n${rows.join('\n')}\n`);
   expect(flat.code).toBe(1);
   expect(flat.json().reason).toBe('not-determined');
+});
+
+describe('forecast', () => {
+  const plan = (change: object = {}) => ({
+    ...setup({ focal: { mode: 'held', mm: 32 } }),
+    noisePx: 0.5,
+    path: Array.from({ length: 24 }, (_, i) => ({ frame: i + 1, position: [-0.8 + (1.6 * i) / 23, 1.4, 0], rotation: [0, 0, 0, 1] })),
+    marks: Array.from({ length: 20 }, (_, i) => ({ id: `m${i}`, position: [-0.9 + 0.45 * (i % 5), 0.9 + 0.3 * Math.floor(i / 5), -4 - 0.7 * ((i * 7) % 4)] })),
+    anchors: { lengths: [{ a: 'm0', b: 'm19', m: 2, sigmaM: 0.002 }] },
+    ...change,
+  });
+  const run = (value: object) => mesure(['forecast', '-'], JSON.stringify(value));
+
+  test('says what a solve will determine, and what would help', () => {
+    const r = run(plan());
+    expect(r.code).toBe(0);
+    const answer = r.json();
+    expect(answer.frames).toHaveLength(24);
+    expect(answer.sigmaScalePct).toBeGreaterThan(0.05);
+    expect(answer.sigmaHeightM).toBeNull();
+    expect(answer.slipPx).toBeGreaterThan(0);
+    expect(answer.nextBest[0]).toMatchObject({ kind: expect.any(String), gainPct: expect.any(Number) });
+    // half the noise, half the slip
+    expect(run(plan({ noisePx: 0.25 })).json().slipPx / answer.slipPx).toBeCloseTo(0.5, 6);
+  });
+
+  test('a turn on the spot gives directions only; nothing in sight gives nothing', () => {
+    const turn = plan().path.map((f, i) => ({ ...f, position: [0, 1.4, 0], rotation: [0, Math.sin(0.01 * i - 0.1), 0, Math.cos(0.01 * i - 0.1)] }));
+    expect(run(plan({ path: turn })).json()).toMatchObject({ status: 'directions', sigmaScalePct: null, sigmaHeightM: null });
+    const none = run(plan({ marks: [] }));
+    expect(none.code).toBe(1);
+    expect(none.json()).toMatchObject({ status: 'none', slipPx: null });
+  });
+
+  test('says where a plan cannot be read', () => {
+    expect(run(plan({ path: [] }))).toMatchObject({ code: 2, out: '' });
+    expect(run(plan({ marks: [{ id: 'a', position: [0, 0, 'x'] }] })).err).toMatch(/marks\[0\]\.position/);
+    expect(run(plan({ noisePx: -1 })).err).toMatch(/noisePx/);
+    expect(run(plan({ anchors: { cameraHeights: [{ frame: 99, m: 1.4 }] } })).err).toMatch(/cameraHeights\[0\]\.frame/);
+  });
 });

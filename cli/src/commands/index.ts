@@ -1,4 +1,5 @@
 import { edges } from './edges';
+import { forecastCommand } from './forecast';
 import { grid } from './grid';
 import { optics } from './optics';
 import { reconcileCommand } from './reconcile';
@@ -14,4 +15,4 @@ export interface Command {
   run(args: string[]): Promise<number>;
 }
 
-export const COMMANDS: Record<string, Command> = { optics, grid, edges, solve, reconcile: reconcileCommand, export: exportCommand };
+export const COMMANDS: Record<string, Command> = { optics, grid, edges, solve, forecast: forecastCommand, reconcile: reconcileCommand, export: exportCommand };

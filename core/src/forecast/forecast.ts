@@ -1,5 +1,6 @@
 import { CoreError } from '../errors';
 import { distance, type Vec3 } from '../math';
+import { inFrame, projectAt } from '../setup';
 import { informationOf, knowledgeOf, LEAST_POINTS, placeJacobian, type FrameElimination, type InformationResult } from './information';
 import type { ForecastPlan } from './plan';
 
@@ -228,7 +229,7 @@ function slipOf(plan: ForecastPlan, info: InformationResult): { byFrame: (number
     const ownSum = new Float64Array(9); // Σ J_Xᵀ P J_X of the frames' own noise P
     for (let i = 0; i < nf; i += 1) {
       const e = info.frames[i];
-      if (!e || !inFrame(plan, i, place) || !placeJacobian(plan, i, place, own, info.focalAt, jOwn, jPlace, jFocal)) continue;
+      if (!e || !frames(plan, i, place) || !placeJacobian(plan, i, place, own, info.focalAt, jOwn, jPlace, jFocal)) continue;
       const k = e.shared.length;
       const b = new Float64Array(2 * k);
       for (let row = 0; row < 2; row += 1)
@@ -303,16 +304,10 @@ function slipOf(plan: ForecastPlan, info: InformationResult): { byFrame: (number
   return { byFrame, placeOf };
 }
 
-function inFrame(plan: ForecastPlan, i: number, at: Vec3): boolean {
-  const f = plan.frames[i];
-  const r = f.toCamera;
-  const d = [0, 1, 2].map((a) => at[a] - f.position[a]);
-  const z = r[6] * d[0] + r[7] * d[1] + r[8] * d[2];
-  if (!(z > 1e-3)) return false;
-  const g = plan.geometry;
-  const x = g.centerXPx + (f.effectiveMm * g.pxPerMmX * (r[0] * d[0] + r[1] * d[1] + r[2] * d[2])) / z;
-  const y = g.centerYPx + (f.effectiveMm * g.pxPerMmY * (r[3] * d[0] + r[4] * d[1] + r[5] * d[2])) / z;
-  return x >= 0 && y >= 0 && x <= g.widthPx && y <= g.heightPx;
+const projected = new Float64Array(3);
+function frames(plan: ForecastPlan, i: number, at: Vec3): boolean {
+  projectAt(plan.geometry, plan.frames[i].effectiveMm, plan.frames[i], at, projected);
+  return inFrame(plan.geometry, projected);
 }
 
 /** Inverse of a symmetric 3×3; what the frames do not determine (the depth of a place seen from one spot) is held. */

@@ -24,4 +24,4 @@ export {
 } from './planned-setup';
 export { DETAIL_FEATURES, PIECE_EDGES, featuresOf, fromPiece, hasBody, hides, inside, pieceCorners, toPiece, type SetFeature } from './set-piece';
 export { checkMove, momentAt, momentBeforeObject, moveDurationS, objectPoseAt, sampleMove, toCameraOf, type CameraMoment } from './move';
-export { STUDY_MOMENTS, adapterOf, exposureS, pointsOf, projectAt, runPx, studySetup, type SetupStudy, type StudyPoint } from './study-setup';
+export { STUDY_MOMENTS, adapterOf, exposureS, inFrame, pointsOf, projectAt, runPx, studySetup, type SetupStudy, type StudyPoint } from './study-setup';

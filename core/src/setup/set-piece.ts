@@ -126,15 +126,14 @@ export function featuresOf(piece: SetPiece): SetFeature[] {
     { area: d * h, normal: [1, 0, 0], at: (u, v) => [w / 2, v * h, (u - 0.5) * d] },
     { area: d * h, normal: [-1, 0, 0], at: (u, v) => [-w / 2, v * h, (u - 0.5) * d] },
   ];
-  const whole = faces.reduce((sum, f) => sum + f.area, 0);
+  const all = faces.reduce((sum, f) => sum + f.area, 0);
+  // faces of less than a twentieth are edges, not surfaces
+  const large = faces.filter((f) => f.area >= 0.05 * all);
+  const whole = large.reduce((sum, f) => sum + f.area, 0);
   const out: SetFeature[] = [];
-  for (const [f, face] of faces.entries()) {
-    // faces of less than a twentieth are edges, not surfaces
-    if (face.area < 0.05 * whole) continue;
+  for (const [f, face] of large.entries()) {
     const mine = Math.max(1, Math.round((count * face.area) / whole));
-    for (let i = 1; i <= mine; i += 1) {
-      out.push({ id: `${piece.id}:${f}.${i}`, pieceId: piece.id, at: fromPiece(piece, face.at(halton(i, 2), halton(i, 3))), normal: turned(piece, face.normal) });
-    }
+    for (let i = 1; i <= mine; i += 1) out.push({ id: `${piece.id}:${f}.${i}`, pieceId: piece.id, at: fromPiece(piece, face.at(halton(i, 2), halton(i, 3))), normal: turned(piece, face.normal) });
   }
   return out;
 }

@@ -53,11 +53,15 @@ export function pointsOf(setup: PlannedSetup): StudyPoint[] {
   ];
 }
 
+/** Whether a projected place lies in the frame, before the camera. */
+export const inFrame = (geometry: PictureGeometry, place: Float64Array): boolean =>
+  place[2] > NEAREST_M && place[0] >= 0 && place[1] >= 0 && place[0] <= geometry.widthPx && place[1] <= geometry.heightPx;
+
 /** Cosine between the view and a flat mark's face below which it is seen too obliquely: 75 degrees. */
 const LEAST_FACING = 0.26;
 
 /** Projects a world place at a moment into the undistorted picture: [x px, y px, depth m]. */
-export function projectAt(geometry: PictureGeometry, effectiveFocalMm: number, moment: CameraMoment, at: Vec3, out: Float64Array): void {
+export function projectAt(geometry: PictureGeometry, effectiveFocalMm: number, moment: Pick<CameraMoment, 'position' | 'toCamera'>, at: Vec3, out: Float64Array): void {
   const d = sub(at, moment.position);
   const r = moment.toCamera;
   const z = r[6] * d[0] + r[7] * d[1] + r[8] * d[2];
@@ -112,7 +116,7 @@ export function studySetup(setup: PlannedSetup, momentCount = STUDY_MOMENTS): Se
       study.xPx[i] = place[0];
       study.yPx[i] = place[1];
       study.depthM[i] = place[2];
-      if (place[2] < NEAREST_M || place[0] < 0 || place[1] < 0 || place[0] > geometry.widthPx || place[1] > geometry.heightPx) continue;
+      if (!inFrame(geometry, place)) continue;
       if (point.normal && facing(point.normal, point.at, moment.position) < LEAST_FACING) continue;
       if (hidden(bodies, point, moment.position)) continue;
       study.seen[i] = 1;

@@ -1,0 +1,163 @@
+import { CoreError } from '../errors';
+import { distance, quatToMat, type Mat3, type Quat, type Vec3 } from '../math';
+import { pictureGeometry } from '../optics';
+import { inFrame, projectAt } from '../setup';
+import type { SolveSetup } from '../solve';
+import { forecast, type Forecast } from './forecast';
+import type { ForecastPlan } from './plan';
+
+/** The PLAN of the command line: a setup of conventions.md with a path, marks and noise. */
+export interface ForecastFile extends SolveSetup {
+  path: readonly { frame: number; position: Vec3; rotation: Quat; focalMm?: number }[];
+  marks: readonly { id: string; position: Vec3 }[];
+  noisePx?: number;
+  /** places of the set where slip is looked at */
+  places?: readonly Vec3[];
+}
+
+export interface ForecastAnswer extends Omit<Forecast, 'frames' | 'status'> {
+  status: Forecast['status'];
+  frames: Forecast['frames'];
+  nextBest: { kind: string; at: Vec3 | null; gainPct: number }[];
+}
+
+const USUAL_NOISE_PX = 0.5;
+/** More sampled frames than this change no figure. */
+const SAMPLED = 60;
+const LENGTH_SIGMA_M = 0.003;
+const HEIGHT_SIGMA_M = 0.005;
+
+function triple(value: unknown, field: string, length: number): void {
+  if (!Array.isArray(value) || value.length !== length || !value.every((v) => Number.isFinite(v))) throw new CoreError('NON_FINITE_INPUT', `${field} must be ${length} numbers`, field);
+}
+
+/**
+ * The forecast of a plan as it stands in a file. Nothing hides anything here: a mark is seen when it lies in the frame.
+ * @throws CoreError with the field's path for what cannot be read as a plan
+ */
+export function forecastFile(file: ForecastFile, onProgress: (fraction: number) => void = () => undefined): ForecastAnswer {
+  const geometry = pictureGeometry(file);
+  if (!Array.isArray(file.path) || file.path.length < 2) throw new CoreError('TOO_FEW_OBSERVATIONS', 'path must hold at least two frames', 'path');
+  if (!Array.isArray(file.marks)) throw new CoreError('INVALID_OPTION', 'marks must be a list', 'marks');
+  const ids = new Set<string>();
+  file.marks.forEach((m, i) => {
+    triple(m.position, `marks[${i}].position`, 3);
+    if (typeof m.id !== 'string' || ids.has(m.id)) throw new CoreError('INVALID_OPTION', `marks[${i}].id is "${String(m.id)}"; every mark needs an id of its own`, `marks[${i}].id`);
+    ids.add(m.id);
+  });
+  let last = -Infinity;
+  file.path.forEach((f, i) => {
+    if (!Number.isInteger(f.frame) || f.frame <= last) throw new CoreError('INVALID_OPTION', `path[${i}].frame is ${f.frame}; frames must be whole and rise`, `path[${i}].frame`);
+    last = f.frame;
+    triple(f.position, `path[${i}].position`, 3);
+    triple(f.rotation, `path[${i}].rotation`, 4);
+  });
+  const noisePx = file.noisePx ?? USUAL_NOISE_PX;
+  if (!(noisePx > 0 && noisePx < 100)) throw new CoreError('INVALID_OPTION', `noisePx is ${noisePx}; it must be above 0 and below 100`, 'noisePx');
+  const mode = file.focal.mode ?? 'held';
+  if (!['held', 'guided', 'free', 'zoom'].includes(mode)) throw new CoreError('INVALID_OPTION', `focal.mode is "${mode}"; it must be held, guided, free or zoom`, 'focal.mode');
+  if (mode === 'guided' && !((file.focal.sigmaMm ?? 0) > 0)) throw new CoreError('INVALID_OPTION', 'focal.sigmaMm must be above 0 when the focal length is guided', 'focal.sigmaMm');
+
+  // the frames of a long path are sampled; those with a measured height are among them
+  const heights = (file.anchors?.cameraHeights ?? []).map((h, i) => {
+    const at = file.path.findIndex((f) => f.frame === h.frame);
+    if (at < 0) throw new CoreError('INVALID_OPTION', `anchors.cameraHeights[${i}].frame is ${h.frame}, which the path does not have`, `anchors.cameraHeights[${i}].frame`);
+    return { at, sigmaM: h.sigmaM ?? HEIGHT_SIGMA_M };
+  });
+  const wanted = Math.min(SAMPLED, file.path.length);
+  const chosen = [...new Set([...Array.from({ length: wanted }, (_, i) => Math.round((i * (file.path.length - 1)) / (wanted - 1))), ...heights.map((h) => h.at)])].sort((a, b) => a - b);
+  const standsFor = file.path.length / chosen.length;
+  const effective = (mm: number) => mm * (file.adapterFactor ?? 1);
+  const frames = chosen.map((k) => {
+    const f = file.path[k];
+    const m = quatToMat(f.rotation);
+    // camera to world with y up and looking along −z, read as rows right, down, forward
+    const toCamera: Mat3 = [m[0], m[3], m[6], -m[1], -m[4], -m[7], -m[2], -m[5], -m[8]];
+    return { frame: f.frame, position: f.position, toCamera, effectiveMm: effective(f.focalMm ?? file.focal.mm), standsFor };
+  });
+  const plan: ForecastPlan = {
+    geometry,
+    frames,
+    points: file.marks.map((m) => ({ id: m.id, at: m.position })),
+    sigmaPx: seenWith(geometry, frames, file.marks, noisePx),
+    focal: { mode: mode === 'zoom' ? (file.focal.sigmaMm ? 'guided' : 'free') : mode, sigmaMm: effective(file.focal.sigmaMm ?? 0), perFrame: mode === 'zoom' },
+    facts: {
+      level: file.anchors?.level ?? [],
+      levelSigmaM: 0.005,
+      lengths: (file.anchors?.lengths ?? []).map((l) => ({ a: l.a, b: l.b, sigmaM: l.sigmaM ?? LENGTH_SIGMA_M })),
+      cameraHeights: heights.map((h) => ({ frame: chosen.indexOf(h.at), sigmaM: h.sigmaM })),
+      surveyed: (file.anchors?.points ?? []).map((p) => ({ id: p.track, sigmaM: p.sigmaM ?? 0.005 })),
+      origin: file.anchors?.origin ?? null,
+      heading: file.anchors?.heading ?? null,
+    },
+    ...(file.places ? { places: file.places } : {}),
+  };
+  const result = forecast(plan);
+  return { ...result, nextBest: rankChanges(plan, result, noisePx, onProgress) };
+}
+
+function seenWith(geometry: ForecastPlan['geometry'], frames: ForecastPlan['frames'], marks: readonly { position: Vec3 }[], noisePx: number): Float64Array {
+  const sigma = new Float64Array(frames.length * marks.length);
+  const place = new Float64Array(3);
+  frames.forEach((f, i) =>
+    marks.forEach((mark, p) => {
+      projectAt(geometry, f.effectiveMm, f, mark.position, place);
+      if (inFrame(geometry, place)) sigma[i * marks.length + p] = noisePx;
+    }),
+  );
+  return sigma;
+}
+
+/** A further mark (mirrored through the middle of those that are there, and above and below it), a tie, a height, a plate. */
+function rankChanges(plan: ForecastPlan, now: Forecast, noisePx: number, onProgress: (fraction: number) => void): ForecastAnswer['nextBest'] {
+  const { points, facts } = plan;
+  if (points.length === 0) return [];
+  const changes: { kind: string; at: Vec3 | null; plan: ForecastPlan }[] = [];
+  const mean = [0, 1, 2].map((a) => points.reduce((s, p) => s + p.at[a], 0) / points.length);
+  const reach = [0, 1, 2].map((a) => Math.max(0.5, ...points.map((p) => Math.abs(p.at[a] - mean[a]))));
+  for (const [x, y, z] of [
+    [-1, 0, 0],
+    [1, 0, 0],
+    [0, 1, 0],
+    [0, 0, -1],
+    [0, 0, 1],
+    [-1, 1, 1],
+    [1, 1, -1],
+  ]) {
+    const at: Vec3 = [mean[0] + x * reach[0], mean[1] + y * reach[1], mean[2] + z * reach[2]];
+    const more = [...points, { id: 'further mark', at }];
+    changes.push({
+      kind: 'mark',
+      at,
+      plan: {
+        ...plan,
+        points: more,
+        sigmaPx: seenWith(
+          plan.geometry,
+          plan.frames,
+          more.map((p) => ({ position: p.at })),
+          noisePx,
+        ),
+      },
+    });
+  }
+  let pair: [number, number] = [0, 0];
+  let most = 0;
+  points.forEach((a, i) => points.forEach((b, j) => distance(a.at, b.at) > most && ([pair, most] = [[i, j], distance(a.at, b.at)])));
+  if (most > 0) {
+    const [a, b] = pair.map((i) => points[i]);
+    const middle: Vec3 = [(a.at[0] + b.at[0]) / 2, (a.at[1] + b.at[1]) / 2, (a.at[2] + b.at[2]) / 2];
+    changes.push({ kind: 'tie', at: middle, plan: { ...plan, facts: { ...facts, lengths: [...facts.lengths, { a: a.id, b: b.id, sigmaM: LENGTH_SIGMA_M }] } } });
+  }
+  changes.push({ kind: 'height', at: plan.frames[0].position, plan: { ...plan, facts: { ...facts, cameraHeights: [...facts.cameraHeights, { frame: 0, sigmaM: HEIGHT_SIGMA_M }] } } });
+  if (plan.focal.mode !== 'held') changes.push({ kind: 'plate', at: null, plan: { ...plan, focal: { ...plan.focal, mode: 'held' } } });
+  return changes
+    .map((c, i) => {
+      const then = forecast(c.plan);
+      onProgress((i + 1) / changes.length);
+      const gainPct = now.slipPx === null ? (then.slipPx === null ? 0 : 100) : then.slipPx === null ? 0 : 100 * (1 - then.slipPx / now.slipPx);
+      // a scale where there was none is worth more than any slip
+      return { kind: c.kind, at: c.at, gainPct: now.sigmaScalePct === null && then.sigmaScalePct !== null ? 100 : Math.max(0, gainPct) };
+    })
+    .sort((a, b) => b.gainPct - a.gainPct);
+}
