@@ -3,3 +3,4 @@ export * from './schemas';
 export * from './wire';
 export * from './recorded-setup';
 export * from './lens-book';
+export * from './planned-setup';

@@ -1,4 +1,4 @@
-import type { DistortionModel, LengthUnit, PictureNotes } from '@mesure/core';
+import type { CameraMove, DistortionModel, LENS_MODES, LengthUnit, PictureNotes, PlannedMark, PlannedMeasures, SetPiece, STABILISER, SYNCS } from '@mesure/core';
 
 /** A length as it was measured: the form a person typed stays beside the value. */
 export interface MeasuredLength {
@@ -137,7 +137,12 @@ export interface LineUp {
 }
 export interface SetBody {
   name: string;
+  /** names of all marks that ties and levels may speak of, those of the sheet among them */
   marks: string[];
+  /** floor, walls and things, drawn to scale */
+  pieces?: SetPiece[];
+  /** the mark sheet: marks with a place */
+  sheet?: PlannedMark[];
 }
 export interface DayBody {
   name: string;
@@ -152,6 +157,33 @@ export interface SetupBody {
   levelMarks: string[];
   originMark: string | null;
   headingMarks: [string, string] | null;
+}
+/** How a setup is to be shot: move, camera and measurements. The set is the set's own. */
+export interface PlanBody {
+  setupId: string;
+  packageId: string;
+  move: CameraMove;
+  shutterDeg: number;
+  stop: number | null;
+  iso: number | null;
+  lensMode: (typeof LENS_MODES)[number];
+  /** of a guided focal length */
+  lensSigmaPct: number;
+  measures: PlannedMeasures;
+  stabiliser: (typeof STABILISER)[number];
+  sync: (typeof SYNCS)[number];
+  zoomNoted: boolean;
+  exterior: boolean;
+  stillsPlanned: boolean;
+  lightPlanned: boolean;
+  /** cautions that somebody has taken note of, with the reason */
+  answered: AnsweredCaution[];
+}
+export interface AnsweredCaution {
+  rule: string;
+  reason: string;
+  by: string;
+  at: string;
 }
 export interface TakeBody {
   setupId: string;
@@ -189,11 +221,12 @@ export interface RecordBodies {
   set: SetBody;
   day: DayBody;
   setup: SetupBody;
+  plan: PlanBody;
   take: TakeBody;
   tie: TieBody;
 }
 export type RecordKind = keyof RecordBodies;
-export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'set', 'day', 'setup', 'take', 'tie'];
+export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'set', 'day', 'setup', 'plan', 'take', 'tie'];
 
 export interface StoredRecord<K extends RecordKind = RecordKind> {
   id: string;

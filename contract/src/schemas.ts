@@ -1,4 +1,4 @@
-import { DISTORTION_MODELS, LENGTH_UNITS } from '@mesure/core';
+import { DETAILS, DISTORTION_MODELS, LENGTH_UNITS, LENS_MODES, MARK_GROUNDS, MARK_KINDS, MOVE_KINDS, PIECE_KINDS, STABILISER, SYNCS } from '@mesure/core';
 import Joi from 'joi';
 import { ANALYSIS_KINDS } from './wire';
 import { BREATHING, CHARTS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
@@ -38,6 +38,80 @@ const length = {
   valueM: Joi.number().min(0).max(10_000).required(),
   toleranceM: Joi.number().greater(0).max(10).required(),
 };
+
+const placeM = Joi.number().min(-10_000).max(10_000).required();
+const sizeM = Joi.number().min(0).max(10_000).required();
+const turnRad = Joi.number().min(-100).max(100).required();
+const timeS = Joi.number().min(-3600).max(86_400).required();
+const oneOf = (list: readonly string[]) =>
+  Joi.string()
+    .valid(...list)
+    .required();
+const triple = Joi.array().ordered(placeM, placeM, placeM);
+/** As many as the study still counts; more make every drawing unreadable. */
+const MOST_PIECES = 200;
+const MOST_MARKS = 10_000;
+
+const piece = Joi.object({
+  id: Joi.string().trim().min(1).max(60).required(),
+  name: name.required(),
+  kind: oneOf(PIECE_KINDS),
+  xM: placeM,
+  zM: placeM,
+  baseM: placeM,
+  widthM: sizeM,
+  depthM: sizeM,
+  heightM: sizeM,
+  turnRad,
+  moves: Joi.boolean().required(),
+  detail: oneOf(DETAILS),
+  coversShare: Joi.number().min(0).max(1).allow(null).required(),
+});
+const plannedMark = Joi.object({
+  id: mark.required(),
+  kind: oneOf(MARK_KINDS),
+  diameterM: Joi.number().greater(0).max(10).required(),
+  at: triple.required(),
+  normal: triple.allow(null).required(),
+  pieceId: Joi.string().max(60).allow(null).required(),
+  ground: oneOf(MARK_GROUNDS),
+  placed: Joi.boolean().required(),
+});
+const station = Joi.object({
+  timeS,
+  xM: placeM,
+  zM: placeM,
+  heightM: placeM,
+  headingRad: turnRad,
+  tiltRad: turnRad,
+  rollRad: turnRad,
+  focalMm: focalMm.required(),
+  focusM: Joi.number().greater(0).max(10_000).required(),
+});
+const move = Joi.object({
+  kind: oneOf(MOVE_KINDS),
+  stations: Joi.array().items(station).min(1).max(50).required(),
+  pupilAheadM: Joi.number().min(-5).max(5),
+  swayM: Joi.number().min(0).max(5),
+  swayRad: Joi.number().min(0).max(1),
+  objectId: Joi.string().max(60).allow(null),
+  objectStations: Joi.array()
+    .items(Joi.object({ timeS, xM: placeM, zM: placeM, baseM: placeM, turnRad }))
+    .max(50),
+}).custom((value: { stations: { timeS: number }[] }, helpers) => {
+  const at = value.stations.findIndex((s, i) => i > 0 && !(s.timeS > value.stations[i - 1].timeS));
+  return at > 0 ? helpers.message({ custom: `station ${at + 1} must come after the one before it` }) : value;
+});
+const sigmaM = Joi.number().greater(0).max(10).required();
+const measures = Joi.object({
+  level: Joi.array().items(mark).max(100).required(),
+  levelSigmaM: sigmaM,
+  ties: Joi.array()
+    .items(Joi.object({ a: mark.required(), b: mark.required(), sigmaM }))
+    .max(500)
+    .required(),
+  heights: Joi.array().items(Joi.object({ timeS, sigmaM })).max(50).required(),
+});
 
 const photosites = Joi.number().integer().min(16).max(65_536).allow(null);
 const mode = Joi.object({
@@ -128,7 +202,12 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
       .required(),
     shotAt: at.required(),
   }),
-  set: Joi.object({ name: name.required(), marks: Joi.array().items(mark).max(500).required() }),
+  set: Joi.object({
+    name: name.required(),
+    marks: Joi.array().items(mark).max(MOST_MARKS).required(),
+    pieces: Joi.array().items(piece).max(MOST_PIECES),
+    sheet: Joi.array().items(plannedMark).max(MOST_MARKS),
+  }),
   day: Joi.object({
     name: name.required(),
     date: Joi.string()
@@ -144,6 +223,27 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     levelMarks: Joi.array().items(mark).max(100).required(),
     originMark: mark.allow(null).required(),
     headingMarks: Joi.array().ordered(mark.required(), mark.required()).allow(null).required(),
+  }),
+  plan: Joi.object({
+    setupId: id.required(),
+    packageId: id.required(),
+    move: move.required(),
+    shutterDeg: Joi.number().min(1).max(360).required(),
+    stop: stop.required(),
+    iso: Joi.number().min(25).max(1_000_000).allow(null).required(),
+    lensMode: oneOf(LENS_MODES),
+    lensSigmaPct: Joi.number().greater(0).max(50).required(),
+    measures: measures.required(),
+    stabiliser: oneOf(STABILISER),
+    sync: oneOf(SYNCS),
+    zoomNoted: Joi.boolean().required(),
+    exterior: Joi.boolean().required(),
+    stillsPlanned: Joi.boolean().required(),
+    lightPlanned: Joi.boolean().required(),
+    answered: Joi.array()
+      .items(Joi.object({ rule: Joi.string().max(60).required(), reason: Joi.string().trim().min(1).max(500).required(), by: name.required(), at: at.required() }))
+      .max(100)
+      .required(),
   }),
   take: Joi.object({
     setupId: id.required(),

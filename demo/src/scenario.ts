@@ -1,8 +1,8 @@
-import type { RecordBodies, RecordKind } from '@mesure/contract';
+import { newPlan, type RecordBodies, type RecordKind } from '@mesure/contract';
 import { formatLength, parseLength, type LengthUnit } from '@mesure/core';
 import { idOf } from './ids';
 import { ROOM_SIZE, roomMarks } from './room-picture';
-import { SETS, type DemoSet } from './sets';
+import { PIECES, SETS, sheetOf, type DemoSet } from './sets';
 import { markOf, MODES } from './shots';
 import { ZOOM_CELL_M, ZOOM_PLATES } from './zoom';
 
@@ -114,7 +114,8 @@ export function scenario(files: DemoFiles): Seed[] {
 
   const day = put('day', 'day', { name: 'Day 12', date: DAY });
   const sets: Record<string, string> = {};
-  for (const [key, set] of Object.entries(SETS)) sets[key] = put('set', `set ${key}`, { name: set.name, marks: set.marks.map((m) => m.id) });
+  for (const [key, set] of Object.entries(SETS))
+    sets[key] = put('set', `set ${key}`, { name: set.name, marks: set.marks.map((m) => m.id), pieces: PIECES[key as keyof typeof PIECES], sheet: sheetOf(key as keyof typeof PIECES) });
   seeds.push(
     tie('galley', SETS.galley, 'K1', 'K2', 'ft-in'),
     tie('galley', SETS.galley, 'K1', 'K4', 'm'),
@@ -128,6 +129,43 @@ export function scenario(files: DemoFiles): Seed[] {
   const galley = setup('galley', 'Galley, dolly right', '41', 1, 'K');
   const jetty = setup('jetty', 'Jetty, small crane', '42', 2, 'J');
   const passage = setup('passage', 'Passage, tripod pan', '47', 3, 'L');
+
+  const plan = (key: string, setupId: string, packageId: string, focalMm: number, change: Partial<RecordBodies['plan']>) => {
+    const base = newPlan(setupId, packageId, focalMm, { name: '', marks: [] });
+    put('plan', `plan ${key}`, { ...base, ...change });
+  };
+  const eye = { timeS: 0, xM: 0, zM: 1.2, heightM: 1.4, headingRad: 0, tiltRad: -0.17, rollRad: 0, focusM: 3.2 };
+  plan('galley', galley, packA, 32, {
+    move: {
+      kind: 'dolly',
+      stations: [
+        { ...eye, xM: -0.8, headingRad: -0.12, focalMm: 32 },
+        { ...eye, timeS: 5, xM: 0.8, headingRad: 0.12, focalMm: 32 },
+      ],
+    },
+    measures: { level: ['K1', 'K2', 'K3', 'K4', 'K5'], levelSigmaM: 0.005, ties: [{ a: 'K3', b: 'K7', sigmaM: 0.003 }], heights: [{ timeS: 0, sigmaM: 0.005 }] },
+    stabiliser: 'off',
+  });
+  plan('jetty', jetty, packB, 25, {
+    move: {
+      kind: 'crane',
+      stations: [
+        { ...eye, zM: 1.6, heightM: 1.15, focalMm: 25, focusM: 4 },
+        { ...eye, timeS: 6, zM: 1.2, heightM: 2.6, tiltRad: -0.3, focalMm: 25, focusM: 4 },
+      ],
+    },
+    exterior: true,
+  });
+  plan('passage', passage, packB, 25, {
+    move: {
+      kind: 'pan',
+      pupilAheadM: 0.11,
+      stations: [
+        { ...eye, heightM: 1.52, headingRad: 0.45, focalMm: 25, focusM: 3.5 },
+        { ...eye, timeS: 1.2, heightM: 1.52, headingRad: -0.45, focalMm: 25, focusM: 3.5 },
+      ],
+    },
+  });
 
   interface TakeSeed {
     setupId: string;

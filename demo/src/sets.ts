@@ -1,3 +1,5 @@
+import { usualPiece } from '@mesure/contract';
+import type { PlannedMark, SetPiece } from '@mesure/core';
 import { uniform } from '@mesure/synthetic';
 
 type Point = readonly [number, number, number];
@@ -59,3 +61,39 @@ export const SETS = {
   ),
   passage: room('Lower passage', 'L', 55, floorAndWall, 56, 0),
 };
+
+/** The same rooms as they are drawn for planning: the floor and the back wall that the marks sit on, and what stands between. */
+export const PIECES: Record<keyof typeof SETS, SetPiece[]> = {
+  galley: [
+    { ...usualPiece('floor', 'floor', 'Galley floor'), zM: -2.2, widthM: 5.8, depthM: 4.8 },
+    { ...usualPiece('wall', 'wall', 'Back wall'), zM: -4.66, widthM: 5.8, depthM: 0.1, detail: 'some' },
+    { ...usualPiece('box', 'table', 'Stove table'), zM: -2.9, widthM: 1.6, depthM: 0.7, heightM: 0.9, detail: 'rich' },
+    { ...usualPiece('post', 'post', 'Stanchion'), xM: -1.9, zM: -2.6 },
+    { ...usualPiece('person', 'cook', 'Cook'), xM: 0.9, zM: -3.7 },
+  ],
+  jetty: [
+    { ...usualPiece('platform', 'planks', 'Planks'), xM: 0, zM: -3, baseM: -0.2, widthM: 4.8, depthM: 5, heightM: 0.2, detail: 'rich' },
+    { ...usualPiece('wall', 'shed', 'Boat shed'), zM: -5.06, widthM: 5, depthM: 0.1, detail: 'some' },
+    { ...usualPiece('water', 'water', 'Harbour'), xM: -6, zM: -3, baseM: -0.8, widthM: 7, depthM: 10 },
+    { ...usualPiece('sky', 'sky', 'Evening sky'), coversShare: 0.2 },
+  ],
+  passage: [
+    { ...usualPiece('floor', 'floor', 'Passage floor'), zM: -2.2, widthM: 5.8, depthM: 4.8 },
+    { ...usualPiece('wall', 'bulkhead', 'Bulkhead'), zM: -4.66, widthM: 5.8, depthM: 0.1, detail: 'some' },
+  ],
+};
+
+/** The mark sheet of a room: those low down lie on the floor, the others on the wall. */
+export function sheetOf(key: keyof typeof SETS): PlannedMark[] {
+  const [floor, wall] = PIECES[key];
+  return SETS[key].marks.map(({ id, at }) => ({
+    id,
+    kind: 'cross',
+    diameterM: 0.02,
+    at: [at[0], at[1] + (at[1] === 0 ? 0.001 : 0), at[2] + (at[1] > 0 ? 0.002 : 0)],
+    normal: at[1] === 0 ? [0, 1, 0] : [0, 0, 1],
+    pieceId: at[1] === 0 ? floor.id : wall.id,
+    ground: 'plain',
+    placed: true,
+  }));
+}

@@ -2,6 +2,7 @@ import { useRef, useState, type PropsWithChildren } from 'react';
 import { PanResponder, View, type LayoutChangeEvent } from 'react-native';
 import Svg, { G } from 'react-native-svg';
 import { useAim, type Aim } from './aim';
+import { Handles, type Grab } from './handles';
 import { IconAction } from './controls';
 import { Words } from './text';
 import { SPACE, usePalette } from './theme';
@@ -25,12 +26,15 @@ export function Drawing({
   children,
   maxHeight = 420,
   aim,
+  grab,
 }: {
   box: Box;
   aspect?: number;
   describe: string;
   maxHeight?: number;
   aim?: Aim;
+  /** things in it that can be dragged */
+  grab?: Grab;
   children: (strokeFor: (px: number) => number) => PropsWithChildren['children'];
 }) {
   const p = usePalette();
@@ -81,13 +85,14 @@ export function Drawing({
           <G>{children((px) => px * unitsPerPx)}</G>
           {overlay}
         </Svg>
+        {grab ? <Handles grab={grab} left={cx - w / 2} top={cy - h / 2} unitsPerPx={unitsPerPx} width={width} height={height} /> : null}
       </View>
       <View style={{ flexDirection: 'row', alignItems: 'center', gap: SPACE.s }}>
         <Words look="small" dim style={{ flex: 1, marginTop: SPACE.xs }}>
           {describe}
         </Words>
         {view.zoom > 1 ? <IconAction icon="zoom-out-map" label="Show the whole drawing" onPress={() => setView({ zoom: 1, dx: 0, dy: 0 })} /> : null}
-        {aim && view.zoom > 1 ? (
+        {(aim || grab) && view.zoom > 1 ? (
           <>
             <IconAction icon="arrow-back" label="Move the view left" onPress={() => shift(-1, 0)} />
             <IconAction icon="arrow-forward" label="Move the view right" onPress={() => shift(1, 0)} />

@@ -14,9 +14,13 @@ export function withSigma(value: number, sigma: number): { value: string; sigma:
 
 export const timeOfDay = (iso: string): string => iso.slice(11, 16);
 
-/** A number as a person types it, point or comma; null when it is none. */
-export function readNumber(text: string): number | null {
-  const t = text.trim().replace(',', '.');
+/** A number as a person types it, point or comma; null when it is none. `signed`: it may lie below zero. */
+export function readNumber(text: string, signed = false): number | null {
+  const t = text.trim().replace(',', '.').replace('−', '-');
+  if (signed && t.startsWith('-')) {
+    const size = readNumber(t.slice(1));
+    return size === null ? null : -size;
+  }
   if (!/^\d*\.?\d+$|^\d+\.$/.test(t)) return null;
   return Number(t);
 }

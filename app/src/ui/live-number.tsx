@@ -9,6 +9,10 @@ interface Props {
   value: number | null | undefined;
   /** NaN while what stands there is no number; null when an optional field is empty */
   onChange: (value: number | null) => void;
+  /** when the field is left */
+  onDone?: () => void;
+  /** may lie below zero */
+  signed?: boolean;
   optional?: boolean;
   digits?: number;
   error?: string | null;
@@ -17,7 +21,7 @@ interface Props {
 }
 
 /** A number that is told at each keystroke, so that what depends on it follows while one types. */
-export function LiveNumber({ label, suffix, value, onChange, optional, digits = 3, error, hint, testID }: Props) {
+export function LiveNumber({ label, suffix, value, onChange, onDone, signed, optional, digits = 3, error, hint, testID }: Props) {
   const show = (v: number | null | undefined) => (v === null || v === undefined || Number.isNaN(v) ? '' : String(Number(v.toFixed(digits))));
   const [text, setText] = useState(show(value));
   const told = useRef(value);
@@ -30,11 +34,11 @@ export function LiveNumber({ label, suffix, value, onChange, optional, digits = 
   }, [value]);
   const tell = (next: string) => {
     setText(next);
-    const read = next.trim() === '' && optional ? null : (readNumber(next) ?? Number.NaN);
+    const read = next.trim() === '' && optional ? null : (readNumber(next, signed) ?? Number.NaN);
     told.current = read;
     onChange(read);
   };
-  const unread = text.trim() === '' ? !optional : readNumber(text) === null;
-  const keyboard: KeyboardTypeOptions = 'decimal-pad';
-  return <Field label={label} suffix={suffix} value={text} onChangeText={tell} error={unread ? 'Enter a number' : error} hint={hint} keyboard={keyboard} testID={testID} />;
+  const unread = text.trim() === '' ? !optional : readNumber(text, signed) === null;
+  const keyboard: KeyboardTypeOptions = signed ? 'numbers-and-punctuation' : 'decimal-pad';
+  return <Field label={label} suffix={suffix} value={text} onChangeText={tell} onDone={onDone} error={unread ? 'Enter a number' : error} hint={hint} keyboard={keyboard} testID={testID} />;
 }

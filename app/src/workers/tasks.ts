@@ -1,6 +1,10 @@
 import type { CornerRow } from '@mesure/contract';
 import {
   fitEdges,
+  forecast,
+  nextBest,
+  planOfStudy,
+  studySetup,
   gridReport,
   gridFrame,
   quickLook,
@@ -13,7 +17,10 @@ import {
   type DistortionModel,
   type EdgePoint,
   type EdgeReport,
+  type Forecast,
   type FrameLens,
+  type NextBest,
+  type PlannedSetup,
   type GrayImage,
   type GridReport,
   type OpticsInput,
@@ -28,6 +35,8 @@ export type Task =
   | { kind: 'quick look'; image: GrayImage; chart: ChartKind }
   | { kind: 'refit'; corners: CornerRow[]; lattice: Omit<PlateLattice, 'nodes'>; dropped: { x: number; y: number }[]; setup: OpticsInput; file: string; model: DistortionModel | 'auto' }
   | { kind: 'edges'; points: EdgePoint[]; setup: OpticsInput; model: DistortionModel }
+  | { kind: 'forecast'; setup: PlannedSetup }
+  | { kind: 'next best'; setup: PlannedSetup }
   | { kind: 'undistort'; picture: Raster<Uint8ClampedArray>; lens: FrameLens; overscan: Overscan };
 
 export interface Refit {
@@ -38,6 +47,8 @@ export interface Answers {
   'quick look': QuickLook;
   refit: Refit;
   edges: EdgeReport;
+  forecast: Forecast;
+  'next best': NextBest[];
   undistort: Raster<Uint8ClampedArray>;
 }
 
@@ -46,6 +57,8 @@ export function perform<K extends Task['kind']>(task: Extract<Task, { kind: K }>
 export function perform(task: Task): Answers[Task['kind']] {
   if (task.kind === 'quick look') return quickLook(task.image, task.chart);
   if (task.kind === 'edges') return fitEdges(task.points, task.setup, task.model);
+  if (task.kind === 'forecast') return forecast(planOfStudy(studySetup(task.setup)));
+  if (task.kind === 'next best') return nextBest(task.setup);
   if (task.kind === 'undistort') return resample(task.picture, undistortMap(task.lens, task.overscan));
   return refit(task);
 }

@@ -74,11 +74,14 @@ describe('geometry', () => {
     expect(find('moving things', { move: still, pieces: sky(0.5) })).toBeNull();
     expect(find('moving things', { move: still, pieces: sky(0.51) })!.found).toMatch(/51 %.*49 % remain/);
   });
-  test('scale needs two independent measures', () => {
+  test('scale needs two independent measures of what the shot sees', () => {
+    const marks = ['a', 'b', 'c'].map((id, i) => mark(id, [i - 1, 0.9, -5 - i]));
     const measures = { level: ['a', 'b', 'c'], levelSigmaM: 0.005, ties: [{ a: 'a', b: 'b', sigmaM: 0.002 }], heights: [{ timeS: 0, sigmaM: 0.003 }] };
-    expect(find('no scale', { measures })).toBeNull();
-    expect(find('no scale', { measures: { ...measures, level: ['a'] } })).toMatchObject({ value: 1, severity: 'clear' });
-    expect(find('no scale', { measures: { ...measures, ties: [], heights: [] } })).toMatchObject({ value: 0, severity: 'grave' });
+    expect(find('no scale', { marks, measures })).toBeNull();
+    expect(find('no scale', { marks, measures: { ...measures, level: ['a'] } })).toMatchObject({ value: 1, severity: 'clear' });
+    expect(find('no scale', { marks, measures: { ...measures, ties: [], heights: [] } })).toMatchObject({ value: 0, severity: 'grave' });
+    const behind = marks.map((m) => (m.id === 'b' ? { ...m, at: [0, 0.9, 5] as const } : m));
+    expect(find('no scale', { marks: behind, measures })).toMatchObject({ value: 0, found: expect.stringContaining('b is measured but never in the frame') });
   });
   test('weak level: the floor under the camera to 10 mm', () => {
     // three marks in an even triangle of unit variances: sigma² (1/3 + d²/Σz²); the marks' z are −5, −5, −4: Σz² = 2/3

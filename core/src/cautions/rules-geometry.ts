@@ -223,17 +223,20 @@ const SCALE_LIMIT = 2;
 const noScale: Rule = ({ study }) => {
   if (study.setup.move.kind === 'object') return null; // has a rule of its own
   const { ties, heights, level } = study.setup.measures;
-  const usableHeights = level.length >= 3 ? heights.length : 0;
-  const count = ties.length + Math.min(1, usableHeights);
+  const seen = new Set(study.points.filter((_, p) => lifeFrames(study, p) > 0).map((p) => p.id));
+  const usable = ties.filter((t) => seen.has(t.a) && seen.has(t.b));
+  const count = usable.length + (level.filter((id) => seen.has(id)).length >= 3 ? Math.min(1, heights.length) : 0);
+  const blind = [...new Set([...ties.filter((t) => !usable.includes(t)).flatMap((t) => [t.a, t.b]), ...(heights.length > 0 ? level : [])])].filter((id) => !seen.has(id));
+  const out = blind.length > 0 ? ` ${blind.join(', ')} ${blind.length === 1 ? 'is' : 'are'} measured but never in the frame.` : '';
   return whenBelow({
     rule: 'no scale',
-    found: count === 0 ? 'Nothing that will be measured gives a scale.' : 'Only one measurement gives the scale, so nothing checks it.',
+    found: `${count === 0 ? 'Nothing that will be measured gives a scale.' : 'Only one measurement gives the scale, so nothing checks it.'}${out}`,
     value: count,
     limit: SCALE_LIMIT,
     unit: 'independent lengths or heights',
     severity: count === 0 ? 'grave' : 'clear',
     why: 'A picture has no metres. Two independent measures give them and catch a slip of the tape.',
-    advice: 'Plan a tie between two marks that are far apart, and the camera height over three level marks.',
+    advice: 'Plan a tie between two marks that the shot sees, far apart, and the camera height over three level marks in sight.',
     entry: 'measurements',
   });
 };

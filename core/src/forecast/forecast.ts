@@ -38,6 +38,8 @@ export interface Forecast {
 const PARALLAX_SIGMAS = 3;
 /** A flat scene still shows a move by how its perspective changes: about this share of what it would show by depth. */
 const FLAT_SHARE = 0.15;
+/** A focal length that is not known to so much of itself is not known. */
+const UNKNOWN_SHARE = 0.3;
 /** Places where slip is looked at, when none are named. */
 const PLACES = 6;
 
@@ -93,10 +95,13 @@ export function forecast(plan: ForecastPlan): Forecast {
     const numbers = values.filter((v): v is number => v !== null);
     return numbers.length > 0 ? Math.sqrt(numbers.reduce((sum, v) => sum + v * v, 0) / numbers.length) : null;
   };
+  const focalSigma = info.sharedFocalAt >= 0 ? sharedSigma(info, info.sharedFocalAt) : rms(frames.map((f) => f.sigmaFocalMm));
+  const focalKnown = focalSigma !== null && focalSigma < UNKNOWN_SHARE * plan.frames[0].effectiveMm;
+  if (focalSigma !== null && !focalKnown) warnings.push('The focal length is not observable in this shot: hold it by a grid plate, or let the camera turn and come nearer.');
   const worst = slip.byFrame.reduce<number | null>((best, v, i) => (v !== null && (best === null || v > slip.byFrame[best]!) ? i : best), null);
   return {
     status: directions ? 'directions' : short > 0 ? 'poor' : 'solvable',
-    sigmaFocalMm: info.sharedFocalAt >= 0 ? sharedSigma(info, info.sharedFocalAt) : rms(frames.map((f) => f.sigmaFocalMm)),
+    sigmaFocalMm: focalKnown ? focalSigma : null,
     sigmaHeightM: rms(frames.map((f) => f.sigmaHeightM)),
     sigmaScalePct: scaled ? 100 * functionalSigma(info, scaleRow(plan, info)) : null,
     sigmaLevelDeg: levelled ? (180 / Math.PI) * Math.hypot(...tiltRows(plan, info).map((row) => functionalSigma(info, row))) : null,

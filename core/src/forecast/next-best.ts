@@ -50,7 +50,10 @@ function candidates(setup: PlannedSetup): Candidate[] {
   const out: Candidate[] = [];
   const { measures, marks, move, lens } = setup;
   const objectId = move.kind === 'object' ? (move.objectId ?? null) : null;
-  const usable = marks.filter((m) => (objectId ? m.pieceId === objectId : true));
+  // a tie to a mark that the shot never sees gives it nothing
+  const study = studySetup(setup, COMPARED_MOMENTS);
+  const inSight = new Set(study.points.filter((_, p) => study.moments.some((__, m) => study.seen[m * study.points.length + p])).map((p) => p.id));
+  const usable = marks.filter((m) => inSight.has(m.id));
   for (const place of markPlaces(setup, objectId)) {
     out.push({ kind: 'mark', words: `A mark on ${place.piece.name}`, at: place.mark.at, setup: { ...setup, marks: [...marks, place.mark] } });
   }

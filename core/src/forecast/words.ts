@@ -7,6 +7,7 @@ export function forecastSentence(f: Forecast, focalMm: number): string {
   if (f.status === 'none') return `Cannot be solved. ${f.warnings[0] ?? ''}`.trim();
   const parts: string[] = [];
   if (f.sigmaHeightM !== null) parts.push(`height ± ${three(1000 * f.sigmaHeightM)} mm`);
+  if (f.warnings.some((w) => w.startsWith('The focal length is not'))) parts.push('focal length not observable');
   if (f.sigmaFocalMm !== null) parts.push(`focal length ± ${three((100 * f.sigmaFocalMm) / focalMm)} %`);
   if (f.status === 'directions') parts.push('directions only, scale not observable');
   else parts.push(f.sigmaScalePct === null ? 'scale not observable' : `scale ± ${three(f.sigmaScalePct)} %`);

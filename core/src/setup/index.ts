@@ -25,3 +25,4 @@ export {
 export { DETAIL_FEATURES, PIECE_EDGES, featuresOf, fromPiece, hasBody, hides, inside, pieceCorners, toPiece, type SetFeature } from './set-piece';
 export { checkMove, momentAt, momentBeforeObject, moveDurationS, objectPoseAt, sampleMove, toCameraOf, type CameraMoment } from './move';
 export { STUDY_MOMENTS, adapterOf, exposureS, inFrame, pointsOf, projectAt, runPx, studySetup, type SetupStudy, type StudyPoint } from './study-setup';
+export { wirePicture, type WirePicture } from './wire-picture';

@@ -1,5 +1,4 @@
-import type { PlannedMark, PlannedSetup, SetPiece } from './planned-setup';
-import type { MoveStation } from './planned-setup';
+import type { MoveStation, PlannedMark, PlannedSetup, SetPiece } from './planned-setup';
 
 // A small planned setup for tests: a floor and a wall 5 m before the camera, 4096 × 2160 on 24 × 12.66 mm, so that 24 mm are 4096 px.
 export const piece = (change: Partial<SetPiece> = {}): SetPiece => ({

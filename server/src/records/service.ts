@@ -63,6 +63,7 @@ const REFERENCES: Partial<Record<RecordKind, Record<string, RecordKind>>> = {
   plate: { lensId: 'lens', packageId: 'package' },
   edges: { lensId: 'lens', packageId: 'package' },
   setup: { dayId: 'day', setId: 'set' },
+  plan: { setupId: 'setup', packageId: 'package' },
   take: { setupId: 'setup', packageId: 'package' },
   tie: { setId: 'set' },
 };

@@ -15,9 +15,10 @@ interface Place {
 }
 const PLACES: Place[] = [
   { href: '/kit', name: 'Kit', icon: 'camera-roll', key: '1' },
-  { href: '/floor', name: 'Floor', icon: 'straighten', key: '2' },
-  { href: '/check', name: 'Check', icon: 'compare-arrows', key: '3' },
-  { href: '/wrap', name: 'Wrap', icon: 'inventory-2', key: '4' },
+  { href: '/plan' as Href, name: 'Plan', icon: 'map', key: '2' },
+  { href: '/floor', name: 'Floor', icon: 'straighten', key: '3' },
+  { href: '/check', name: 'Check', icon: 'compare-arrows', key: '4' },
+  { href: '/wrap', name: 'Wrap', icon: 'inventory-2', key: '5' },
 ];
 
 /** Head line, the places, and the work between them. */

@@ -1,0 +1,5 @@
+import { PlanScreen } from '../../features/plan/plan-screen';
+
+export default function PlanIndexScreen() {
+  return <PlanScreen setupId={null} />;
+}

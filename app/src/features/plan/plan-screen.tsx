@@ -1,0 +1,94 @@
+import { newPlan, type StoredRecord } from '@mesure/contract';
+import { useRouter, type Href } from 'expo-router';
+import { View } from 'react-native';
+import { newId, useAll, useMayWrite, useRecordsState } from '../../data';
+import { Action, Row, useIsWide } from '../../ui/controls';
+import { Empty } from '../../ui/states';
+import { Words } from '../../ui/text';
+import { SPACE } from '../../ui/theme';
+import { Page, Split } from '../shell/pane';
+import { RecordsGate } from '../shell/records-gate';
+import { PlanBoard } from './plan-board';
+import { openCautions, usePlanNumbers, usePlanOf } from './use-plan';
+
+/** Plan: each setup of the day with what speaks against it, and the setup that is being drawn. */
+export function PlanScreen({ setupId }: { setupId: string | null }) {
+  const wide = useIsWide();
+  const setups = useAll('setup').sort((a, b) => a.body.order - b.body.order);
+  const open = setups.find((s) => s.id === (setupId ?? (wide ? setups[0]?.id : null)));
+  return (
+    <RecordsGate what="the plans">
+      <Split
+        showDetail={setupId !== null}
+        list={<SetupsToPlan setups={setups} selectedId={open?.id ?? null} />}
+        detail={
+          open ? (
+            <PlanOfSetup key={open.id} setup={open} />
+          ) : (
+            <Page>
+              <Empty title="No such setup" text="Choose another one from the day." />
+            </Page>
+          )
+        }
+      />
+    </RecordsGate>
+  );
+}
+
+function SetupsToPlan({ setups, selectedId }: { setups: StoredRecord<'setup'>[]; selectedId: string | null }) {
+  return (
+    <Page>
+      <Words look="title" level={1}>
+        Setups to plan
+      </Words>
+      {setups.length === 0 ? <Empty title="No setups yet" text="The day has no setups." /> : null}
+      <View style={{ marginTop: SPACE.s, marginHorizontal: -SPACE.m }}>
+        {setups.map((s) => (
+          <SetupRow key={s.id} setup={s} selected={s.id === selectedId} />
+        ))}
+      </View>
+    </Page>
+  );
+}
+
+function SetupRow({ setup, selected }: { setup: StoredRecord<'setup'>; selected: boolean }) {
+  const router = useRouter();
+  const plan = usePlanOf(setup.id);
+  const set = useAll('set').find((q) => q.id === setup.body.setId);
+  const press = () => router.push(`/plan/${setup.id}` as Href);
+  if (!plan || !set) return <Row testID={`plan-${setup.body.scene}`} selected={selected} title={setup.body.name} detail={`scene ${setup.body.scene} · not planned yet`} onPress={press} />;
+  return <PlannedRow setup={setup} plan={plan} set={set} selected={selected} onPress={press} />;
+}
+
+function PlannedRow({ setup, plan, set, selected, onPress }: { setup: StoredRecord<'setup'>; plan: StoredRecord<'plan'>; set: StoredRecord<'set'>; selected: boolean; onPress: () => void }) {
+  const numbers = usePlanNumbers(plan.body, set.body, true);
+  const open = 'problem' in numbers ? [] : openCautions(numbers.cautions, plan.body);
+  const grave = open.filter((c) => c.severity === 'grave').length;
+  const said = 'problem' in numbers ? numbers.problem : open.length === 0 ? 'no caution remains' : `${open.length} caution${open.length === 1 ? '' : 's'}${grave > 0 ? `, ${grave} grave` : ''}`;
+  return <Row testID={`plan-${setup.body.scene}`} selected={selected} title={setup.body.name} detail={`scene ${setup.body.scene} · ${plan.body.move.kind} · ${said}`} onPress={onPress} />;
+}
+
+function PlanOfSetup({ setup }: { setup: StoredRecord<'setup'> }) {
+  const plan = usePlanOf(setup.id);
+  const set = useAll('set').find((q) => q.id === setup.body.setId);
+  const pack = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1))[0];
+  const write = useRecordsState((s) => s.write);
+  const mayWrite = useMayWrite();
+  if (plan && set) return <PlanBoard setup={setup} plan={plan} set={set} />;
+  const begin = () => pack && set && void write('plan', newId(), newPlan(setup.id, pack.id, pack.body.focalMm, set.body), `Plan of ${setup.body.name} begun`);
+  return (
+    <Page action={mayWrite && pack && set ? <Action kind="main" icon="add" title="Begin the plan" onPress={begin} testID="begin-plan" /> : undefined}>
+      <Words look="title" level={1}>
+        {setup.body.name}
+      </Words>
+      <Empty
+        title="Not planned yet"
+        text={
+          pack
+            ? `It begins with ${pack.body.camera}-cam on a short dolly before the set. Drag everything into place; cautions and forecast follow.`
+            : 'A plan needs a package. Put one together in Kit first.'
+        }
+      />
+    </Page>
+  );
+}

@@ -1,0 +1,137 @@
+import { objectPoseAt, pieceCorners, type SetPiece, type Vec3 } from '@mesure/core';
+import { useRef } from 'react';
+import { Circle, G, Line, Path, Polygon, Text as SvgText } from 'react-native-svg';
+import { Drawing } from '../../ui/drawing';
+import { fixed } from '../../ui/format';
+import { FONT, usePalette } from '../../ui/theme';
+import { dragOnTop, groundBox, topHandles } from './drag';
+import type { ForecastState, PlanDraft, PlanNumbers } from './use-plan';
+
+interface ViewProps {
+  numbers: PlanNumbers;
+  draft: PlanDraft;
+  share: number;
+  chosen: string | null;
+  onChoose: (id: string) => void;
+  mayWrite: boolean;
+}
+
+/** The set from above, to scale: pieces, marks, the camera's way and what it sees at the moment. */
+export function TopView({ numbers, draft, share, chosen, onChoose, forecast, mayWrite }: ViewProps & { forecast: ForecastState }) {
+  const p = usePalette();
+  const drawn = { plan: draft.planBody, set: draft.setBody };
+  // the sheet stays as it is while something is dragged over it
+  const held = useRef(groundBox(drawn));
+  if (!draft.dragging) held.current = groundBox(drawn);
+  const box = held.current;
+  const { study } = numbers;
+  const m = Math.round(share * (study.moments.length - 1));
+  const now = study.moments[m];
+  const mm = now.focalMm * (study.setup.optics.adapterFactor ?? 1);
+  const halfView = Math.atan(study.geometry.widthPx / 2 / (mm * study.geometry.pxPerMmX));
+  const pose = objectPoseAt(study.setup.move, now.timeS);
+  const path = study.moments.map((q, i) => `${i === 0 ? 'M' : 'L'}${q.position[0].toFixed(3)} ${q.position[2].toFixed(3)}`).join('');
+  const worst = forecast.status === 'done' ? forecast.forecast.worstPlace : null;
+  const seen = new Set(study.points.filter((_, k) => study.seen[m * study.points.length + k]).map((q) => q.id));
+  const marks = draft.setBody.sheet ?? [];
+  const ray = (angle: number): [number, number] => {
+    const reach = 1.6 * Math.hypot(box.width, box.height);
+    return [now.position[0] - reach * Math.sin(now.headingRad + angle), now.position[2] - reach * Math.cos(now.headingRad + angle)];
+  };
+  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s.${worst ? ' The ring shows where a still object slips most.' : ''}`;
+  const change = (id: string, x: number, z: number) => dragOnTop(drawn, id, x, z);
+  return (
+    <Drawing
+      box={box}
+      describe={say}
+      maxHeight={380}
+      grab={
+        mayWrite
+          ? {
+              handles: topHandles(drawn, chosen),
+              step: 0.05,
+              chosenId: chosen,
+              onChoose,
+              onMove: (id, x, z) => draft.show(change(id, x, z)),
+              onDrop: (id, x, z) => draft.keep(`${id.replace(':', ' ')} moved`, change(id, x, z)),
+            }
+          : undefined
+      }
+    >
+      {(px) => (
+        <G>
+          <Polygon points={[now.position[0], now.position[2], ...ray(halfView), ...ray(-halfView)].join(' ')} fill={p.blue} opacity={0.12} />
+          {(draft.setBody.pieces ?? []).map((q) =>
+            q.kind === 'sky' ? null : <PieceFromAbove key={q.id} piece={q} px={px} ink={p.ink} dim={p.dim} move={pose && q.id === study.setup.move.objectId ? pose : null} />,
+          )}
+          <Path d={path} stroke={p.blue} strokeWidth={px(2.5)} fill="none" />
+          {study.moments
+            .filter((_, i) => i % 10 === 0)
+            .map((q) => (
+              <Circle key={q.timeS} cx={q.position[0]} cy={q.position[2]} r={px(2.5)} fill={p.blue} />
+            ))}
+          {marks.map((k) => (
+            <Path
+              key={k.id}
+              d={`M${k.at[0] - px(5)} ${k.at[2]}h${px(10)}M${k.at[0]} ${k.at[2] - px(5)}v${px(10)}`}
+              stroke={seen.has(k.id) ? p.tape : p.dim}
+              strokeWidth={px(seen.has(k.id) ? 2.6 : 1.4)}
+              fill="none"
+            />
+          ))}
+          {worst ? <Circle cx={worst[0]} cy={worst[2]} r={px(13)} fill="none" stroke={p.against} strokeWidth={px(2)} strokeDasharray={`${px(4)} ${px(3)}`} /> : null}
+          <CameraSign at={now.position} headingRad={now.headingRad} px={px} ink={p.ink} paper={p.paper} />
+          <MetreBar x={box.x + px(10)} y={box.y + box.height - px(10)} px={px} ink={p.ink} />
+        </G>
+      )}
+    </Drawing>
+  );
+}
+
+function PieceFromAbove({ piece, px, ink, dim, move }: { piece: SetPiece; px: (n: number) => number; ink: string; dim: string; move: { rotation: readonly number[]; translation: Vec3 } | null }) {
+  const corners = pieceCorners(piece)
+    .slice(0, 4)
+    .map((c): Vec3 => {
+      if (!move) return c;
+      const r = move.rotation;
+      return [r[0] * c[0] + r[2] * c[2] + move.translation[0], c[1], r[6] * c[0] + r[8] * c[2] + move.translation[2]];
+    });
+  const flat = piece.kind === 'floor' || piece.kind === 'water' || piece.kind === 'platform';
+  const [cx, cz] = [corners.reduce((s, c) => s + c[0], 0) / 4, corners.reduce((s, c) => s + c[2], 0) / 4];
+  return (
+    <G>
+      <Polygon
+        points={corners.map((c) => `${c[0]},${c[2]}`).join(' ')}
+        fill={flat ? 'none' : ink}
+        fillOpacity={flat ? 0 : 0.16}
+        stroke={piece.moves ? dim : ink}
+        strokeWidth={px(flat ? 0.8 : 1.6)}
+        strokeDasharray={piece.moves ? `${px(5)} ${px(4)}` : undefined}
+      />
+      {flat ? null : (
+        <SvgText x={cx} y={cz - px(14)} fontSize={px(11)} fontFamily={FONT.text} fill={dim} textAnchor="middle">
+          {piece.moves ? `${piece.name}, moves` : piece.name}
+        </SvgText>
+      )}
+    </G>
+  );
+}
+
+function CameraSign({ at, headingRad, px, ink, paper }: { at: Vec3; headingRad: number; px: (n: number) => number; ink: string; paper: string }) {
+  const turn = (x: number, z: number) => `${at[0] + x * Math.cos(headingRad) + z * Math.sin(headingRad)},${at[2] - x * Math.sin(headingRad) + z * Math.cos(headingRad)}`;
+  const u = px(1);
+  return <Polygon points={[turn(-6 * u, 8 * u), turn(6 * u, 8 * u), turn(6 * u, -4 * u), turn(0, -10 * u), turn(-6 * u, -4 * u)].join(' ')} fill={ink} stroke={paper} strokeWidth={u} />;
+}
+
+export function MetreBar({ x, y, px, ink }: { x: number; y: number; px: (n: number) => number; ink: string }) {
+  return (
+    <G>
+      <Line x1={x} y1={y} x2={x + 1} y2={y} stroke={ink} strokeWidth={px(2)} />
+      <Line x1={x} y1={y - px(4)} x2={x} y2={y + px(4)} stroke={ink} strokeWidth={px(2)} />
+      <Line x1={x + 1} y1={y - px(4)} x2={x + 1} y2={y + px(4)} stroke={ink} strokeWidth={px(2)} />
+      <SvgText x={x + 0.5} y={y - px(6)} fontSize={px(11)} fontFamily={FONT.figures} fill={ink} textAnchor="middle">
+        1 m
+      </SvgText>
+    </G>
+  );
+}

@@ -1,0 +1,104 @@
+import { mountPackage, plannedSetupOf, type MountedPackage, type PlanBody, type SetBody, type StoredRecord } from '@mesure/contract';
+import { CoreError, findCautions, studySetup, type Caution, type Forecast, type PlannedSetup, type SetupStudy } from '@mesure/core';
+import { useEffect, useMemo, useState } from 'react';
+import { useAll, useFind, useRecordsState } from '../../data';
+import { inWorker } from '../../workers';
+
+/** While something is dragged the move is followed in fewer moments, so that the numbers keep up with the finger. */
+const DRAG_MOMENTS = 20;
+const FORECAST_PAUSE_MS = 150;
+
+/** The plan of a setup as it was kept, changed here by drags and typing, and kept again when a finger or a field lets go. */
+export function usePlanDraft(plan: StoredRecord<'plan'>, set: StoredRecord<'set'>) {
+  const write = useRecordsState((s) => s.write);
+  const [draft, setDraft] = useState<{ plan?: PlanBody; set?: SetBody }>({});
+  const planBody = draft.plan ?? plan.body;
+  const setBody = draft.set ?? set.body;
+  return {
+    planBody,
+    setBody,
+    dragging: draft.plan !== undefined || draft.set !== undefined,
+    /** shows a change without keeping it */
+    show: (change: { plan?: PlanBody; set?: SetBody }) => setDraft((d) => ({ ...d, ...change })),
+    /** keeps what is shown, or the given change of it */
+    keep: (label: string, change: { plan?: PlanBody; set?: SetBody } = {}) => {
+      const all = { ...draft, ...change };
+      setDraft({});
+      if (all.plan) void write('plan', plan.id, all.plan, label);
+      if (all.set) void write('set', set.id, all.set, label);
+    },
+  };
+}
+export type PlanDraft = ReturnType<typeof usePlanDraft>;
+
+export interface PlanNumbers {
+  mounted: MountedPackage;
+  planned: PlannedSetup;
+  study: SetupStudy;
+  cautions: Caution[];
+}
+
+/** Everything that follows from a plan at once; a sentence instead where its entries cannot be followed. */
+export function usePlanNumbers(planBody: PlanBody, setBody: SetBody, dragging: boolean): PlanNumbers | { problem: string } {
+  const find = useFind();
+  const plates = useAll('plate');
+  const key = JSON.stringify([planBody, setBody, dragging]);
+  const pack = find('package', planBody.packageId);
+  return useMemo(() => {
+    const mounted = pack ? mountPackage(pack.body, find) : { missing: 'package' };
+    if ('missing' in mounted) return { problem: `The ${mounted.missing} of this plan is gone. Choose another package under Move.` };
+    try {
+      const { setup, facts } = plannedSetupOf({
+        plan: planBody,
+        set: setBody,
+        mounted,
+        plates: plates.flatMap((plate) => {
+          const q = find('package', plate.body.packageId);
+          return q ? [{ plate: plate.body, pack: q.body }] : [];
+        }),
+      });
+      const study = studySetup(setup, dragging ? DRAG_MOMENTS : undefined);
+      return { mounted, planned: setup, study, cautions: findCautions(study, facts) };
+    } catch (error) {
+      if (error instanceof CoreError) return { problem: `${error.message}. What you entered is kept.` };
+      throw error;
+    }
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds plan and set; packages and plates change elsewhere
+  }, [key, pack, plates.length]);
+}
+
+export type ForecastState = { status: 'pending' } | { status: 'done'; forecast: Forecast } | { status: 'failed'; message: string };
+
+/** The forecast of the setup, computed off the page's thread a moment after the last change; what was there stays until then. */
+export function useForecast(planned: PlannedSetup | null, dragging: boolean): ForecastState {
+  const [state, setState] = useState<ForecastState>({ status: 'pending' });
+  const key = planned ? JSON.stringify(planned) : '';
+  useEffect(() => {
+    if (!planned || dragging) return undefined;
+    let gone = false;
+    const timer = setTimeout(() => {
+      inWorker({ kind: 'forecast', setup: planned }).then(
+        (forecast) => !gone && setState({ status: 'done', forecast }),
+        (error: Error) => !gone && setState({ status: 'failed', message: error.message }),
+      );
+    }, FORECAST_PAUSE_MS);
+    return () => {
+      gone = true;
+      clearTimeout(timer);
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds the whole setup
+  }, [key, dragging]);
+  return state;
+}
+
+/** The plan of a setup: the first one, when two devices without a network each began one. */
+export function usePlanOf(setupId: string): StoredRecord<'plan'> | null {
+  return (
+    useAll('plan')
+      .filter((p) => p.body.setupId === setupId)
+      .sort((a, b) => (a.id < b.id ? -1 : 1))[0] ?? null
+  );
+}
+
+/** Cautions that nobody has taken note of. */
+export const openCautions = (cautions: readonly Caution[], plan: PlanBody): Caution[] => cautions.filter((c) => !plan.answered.some((a) => a.rule === c.rule));

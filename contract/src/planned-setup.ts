@@ -1,0 +1,130 @@
+import { NO_SETUP_FACTS, type CameraMove, type MoveKind, type MoveStation, type PlannedSetup, type SetPiece, type SetupFacts } from '@mesure/core';
+import { opticsOf, type MountedPackage } from './recorded-setup';
+import type { PackageBody, PlanBody, PlateBody, SetBody } from './records';
+
+/** One-axis noise of a track on a clean picture, px. */
+const USUAL_NOISE_PX = 0.5;
+
+/** What a plan computes with: the set, the move and the camera in core's own form, and what is known beside them. */
+export function plannedSetupOf(input: {
+  plan: PlanBody;
+  set: SetBody;
+  mounted: MountedPackage;
+  /** plates of the lens with the packages that they were shot with */
+  plates: readonly { plate: PlateBody; pack: PackageBody }[];
+}): { setup: PlannedSetup; facts: SetupFacts } {
+  const { plan, set, mounted } = input;
+  const plates = input.plates
+    .filter(({ plate, pack }) => plate.lensId === mounted.pack.lensId && pack.bodyId === mounted.pack.bodyId && pack.modeId === mounted.pack.modeId)
+    .map(({ plate }) => ({ focalMm: plate.focalMm, focusM: plate.focusM }));
+  return {
+    setup: {
+      optics: opticsOf(mounted, plan.move.stations[0].focalMm),
+      readoutMs: mounted.mode.readoutMs ?? null,
+      fps: mounted.mode.fps,
+      shutterDeg: plan.shutterDeg,
+      stop: plan.stop,
+      iso: plan.iso,
+      pieces: set.pieces ?? [],
+      marks: set.sheet ?? [],
+      move: plan.move,
+      lens: { mode: plan.lensMode, sigmaPct: plan.lensSigmaPct },
+      measures: plan.measures,
+      noisePx: USUAL_NOISE_PX,
+    },
+    facts: {
+      ...NO_SETUP_FACTS,
+      lensRangeMm: [mounted.lens.minFocalMm, mounted.lens.maxFocalMm],
+      plates,
+      // a grid plate of an anamorphic lens measures its squeeze
+      squeezeMeasured: plates.length > 0,
+      breathing: mounted.lens.breathing ?? 'unknown',
+      stabiliser: plan.stabiliser,
+      zoomNoted: plan.zoomNoted,
+      sync: plan.sync,
+      stillsPlanned: plan.stillsPlanned,
+      exterior: plan.exterior,
+      lightPlanned: plan.lightPlanned,
+    },
+  };
+}
+
+/** A move of a kind as it is usually made, from where the camera stands; to be dragged into place. */
+export function usualMove(kind: MoveKind, from: MoveStation, objectId: string | null = null): CameraMove {
+  const start = { ...from, timeS: 0 };
+  const end = (change: Partial<MoveStation>, timeS = 5): MoveStation => ({ ...start, timeS, ...change });
+  switch (kind) {
+    case 'still':
+      return { kind, stations: [start] };
+    case 'pan':
+      return { kind, pupilAheadM: 0.1, stations: [{ ...start, headingRad: start.headingRad + 0.35 }, end({ headingRad: start.headingRad - 0.35 })] };
+    case 'dolly':
+      return { kind, stations: [{ ...start, xM: start.xM - 0.75 }, end({ xM: start.xM + 0.75 })] };
+    case 'crane':
+      return { kind, stations: [start, end({ heightM: start.heightM + 1.5, tiltRad: start.tiltRad - 0.2 })] };
+    case 'handheld':
+      return { kind, swayM: 0.02, swayRad: 0.01, stations: [start, end({ zM: start.zM - 0.8 })] };
+    case 'vehicle':
+      return { kind, stations: [start, end({ zM: start.zM - 10 })] };
+    case 'zoom':
+      return { kind, stations: [start, end({ focalMm: start.focalMm * 1.6 })] };
+    case 'object':
+      return { kind, objectId, stations: [start], objectStations: [] };
+    case 'stills walk':
+      return { kind, stations: [{ ...start, xM: start.xM - 2 }, end({ xM: start.xM + 2 }, 60)] };
+  }
+}
+
+/** A plan to begin with: the camera at eye height before the set, a dolly to the right. */
+export function newPlan(setupId: string, packageId: string, focalMm: number, set: SetBody): PlanBody {
+  const pieces = set.pieces ?? [];
+  const front = pieces.length > 0 ? Math.max(...pieces.filter((p) => p.kind !== 'floor').map((p) => p.zM + p.depthM / 2), -3) + 4 : 0;
+  const station: MoveStation = { timeS: 0, xM: 0, zM: front, heightM: 1.4, headingRad: 0, tiltRad: -0.12, rollRad: 0, focalMm, focusM: 4 };
+  return {
+    setupId,
+    packageId,
+    move: usualMove('dolly', station),
+    shutterDeg: 180,
+    stop: 4,
+    iso: 800,
+    lensMode: 'guided',
+    lensSigmaPct: 1,
+    measures: { level: [], levelSigmaM: 0.005, ties: [], heights: [] },
+    stabiliser: 'unknown',
+    sync: 'none',
+    zoomNoted: false,
+    exterior: false,
+    stillsPlanned: false,
+    lightPlanned: false,
+    answered: [],
+  };
+}
+
+/** Pieces as they are usually met, to be dragged and sized. */
+export function usualPiece(kind: SetPiece['kind'], id: string, name: string): SetPiece {
+  const base = { id, name, kind, xM: 0, zM: -3, baseM: 0, turnRad: 0, moves: false, detail: 'none' as const, coversShare: null };
+  switch (kind) {
+    case 'floor':
+      return { ...base, zM: -2, widthM: 6, depthM: 6, heightM: 0, detail: 'some' };
+    case 'wall':
+      return { ...base, zM: -5, widthM: 6, depthM: 0.1, heightM: 2.8 };
+    case 'platform':
+      return { ...base, widthM: 2, depthM: 1.5, heightM: 0.4 };
+    case 'box':
+      return { ...base, widthM: 0.8, depthM: 0.8, heightM: 0.9, detail: 'some' };
+    case 'post':
+      return { ...base, widthM: 0.15, depthM: 0.15, heightM: 2.4 };
+    case 'person':
+      return { ...base, widthM: 0.5, depthM: 0.3, heightM: 1.75, moves: true };
+    case 'plant':
+      return { ...base, widthM: 0.8, depthM: 0.8, heightM: 1.4, moves: true };
+    case 'water':
+      return { ...base, widthM: 4, depthM: 3, heightM: 0.02, moves: true };
+    case 'vehicle':
+      return { ...base, widthM: 1.8, depthM: 4.4, heightM: 1.5, detail: 'some' };
+    case 'screen':
+      return { ...base, zM: -4, widthM: 3, depthM: 0.1, heightM: 2, moves: true };
+    case 'sky':
+      return { ...base, zM: 0, widthM: 0, depthM: 0, heightM: 0, moves: true, coversShare: 0.3 };
+  }
+}
