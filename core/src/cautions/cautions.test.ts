@@ -36,7 +36,7 @@ describe('geometry', () => {
     expect(find('turning against moving', { marks: [mark('a', [0, 1.5, -5])], move: turning(0.36) })).toBeNull();
     expect(find('turning against moving', { marks: [mark('a', [0, 1.5, -5])], move: turning(0.48) })!.value).toBeGreaterThan(10);
   });
-  test('eight in every frame, six for a pan through a known lens', () => {
+  test('eight in every frame, six for a pan through a lens that is held', () => {
     expect(find('too few to track', { marks: wallMarks(8), move: still })).toBeNull();
     expect(find('too few to track', { marks: wallMarks(7), move: still })).toMatchObject({ value: 7, limit: 8 });
     const pan = { kind: 'pan' as const, stations: [station(), station({ timeS: 1, headingRad: 0.01 })] };
