@@ -134,7 +134,7 @@ export function scenario(files: DemoFiles): Seed[] {
     const base = newPlan(setupId, packageId, focalMm, { name: '', marks: [] });
     put('plan', `plan ${key}`, { ...base, ...change });
   };
-  const eye = { timeS: 0, xM: 0, zM: 1.2, heightM: 1.4, headingRad: 0, tiltRad: -0.17, rollRad: 0, focusM: 3.2 };
+  const eye = { timeS: 0, xM: 0, zM: 1.3, heightM: 1.4, headingRad: 0, tiltRad: -0.13, rollRad: 0, focusM: 3.2 };
   plan('galley', galley, packA, 32, {
     move: {
       kind: 'dolly',
@@ -143,7 +143,7 @@ export function scenario(files: DemoFiles): Seed[] {
         { ...eye, timeS: 5, xM: 0.8, headingRad: 0.12, focalMm: 32 },
       ],
     },
-    measures: { level: ['K1', 'K2', 'K3', 'K4', 'K5'], levelSigmaM: 0.005, ties: [{ a: 'K3', b: 'K7', sigmaM: 0.003 }], heights: [{ timeS: 0, sigmaM: 0.005 }] },
+    measures: { level: ['K1', 'K2', 'K3', 'K4', 'K5'], levelSigmaM: 0.005, ties: [{ a: 'K3', b: 'K6', sigmaM: 0.003 }], heights: [{ timeS: 0, sigmaM: 0.005 }] },
     stabiliser: 'off',
   });
   plan('jetty', jetty, packB, 25, {

@@ -67,9 +67,9 @@ export const PIECES: Record<keyof typeof SETS, SetPiece[]> = {
   galley: [
     { ...usualPiece('floor', 'floor', 'Galley floor'), zM: -2.2, widthM: 5.8, depthM: 4.8 },
     { ...usualPiece('wall', 'wall', 'Back wall'), zM: -4.66, widthM: 5.8, depthM: 0.1, detail: 'some' },
-    { ...usualPiece('box', 'table', 'Stove table'), zM: -2.9, widthM: 1.6, depthM: 0.7, heightM: 0.9, detail: 'rich' },
+    { ...usualPiece('box', 'table', 'Stove table'), xM: 1.5, zM: -3.1, widthM: 1.2, depthM: 0.7, heightM: 0.9, detail: 'rich' },
     { ...usualPiece('post', 'post', 'Stanchion'), xM: -1.9, zM: -2.6 },
-    { ...usualPiece('person', 'cook', 'Cook'), xM: 0.9, zM: -3.7 },
+    { ...usualPiece('person', 'cook', 'Cook'), xM: 0.7, zM: -3.9 },
   ],
   jetty: [
     { ...usualPiece('platform', 'planks', 'Planks'), xM: 0, zM: -3, baseM: -0.2, widthM: 4.8, depthM: 5, heightM: 0.2, detail: 'rich' },

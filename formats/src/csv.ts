@@ -1,4 +1,4 @@
-import type { SolveResult } from '@mesure/core';
+import type { PlannedMark, SolveResult } from '@mesure/core';
 import Papa from 'papaparse';
 
 /** Full double precision with no trailing noise: what is read back is the same number. */
@@ -18,6 +18,11 @@ export function writeCornersCsv(plates: readonly { plate: string; nodes: readonl
   const several = plates.length > 1;
   const rows = plates.flatMap(({ plate, nodes }) => nodes.map((n) => [...(several ? [plate] : []), n.row, n.col, n.x, n.y]));
   return text([[...(several ? ['plate'] : []), 'row', 'col', 'x', 'y'], ...rows]);
+}
+
+/** Mark sheet: places in metres, diameter in metres, what it sits on, whether it was placed. Readable as points of conventions.md. */
+export function writeMarksCsv(marks: readonly PlannedMark[]): string {
+  return text([['id', 'x', 'y', 'z', 'kind', 'diameter_m', 'ground', 'placed'], ...marks.map((m) => [m.id, ...m.at, m.kind, m.diameterM, m.ground, m.placed ? 'yes' : 'no'])]);
 }
 
 export interface ReadingRow {

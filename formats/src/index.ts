@@ -2,7 +2,7 @@ export { FormatError } from './format-error';
 export { readTracksCsv } from './tracks-csv';
 export { readEdgesCsv } from './edges-csv';
 export { readSetupJson, readSolveJson } from './setup-json';
-export { writeCameraCsv, writePointsCsv, writeCornersCsv, writeReadingsCsv, type ReadingRow } from './csv';
+export { writeCameraCsv, writePointsCsv, writeCornersCsv, writeMarksCsv, writeReadingsCsv, type ReadingRow } from './csv';
 export { writeGltf } from './gltf';
 export { writeDistortionJson } from './distortion-json';
 export { writeDistortionCsv, writeLensMetadata, type LensSetting } from './lens-metadata';

@@ -116,3 +116,40 @@ test('what was deleted does not leave; a foreign day is not there', async () => 
   expect((await plan()).files.some((f) => f.path.startsWith('takes/99X'))).toBe(false);
   await expect(planHandover(server.db, server.ids.p2, id.day)).rejects.toMatchObject({ code: 'NOT_FOUND' });
 });
+
+test('a planned setup leaves its mark sheet, and its cautions with what was said to them', async () => {
+  const station = { timeS: 0, xM: 0, zM: 0, heightM: 1.4, headingRad: 0, tiltRad: 0, rollRad: 0, focalMm: 32, focusM: 3 };
+  const sheet = [{ id: 'K1', kind: 'cross', diameterM: 0.02, at: [0.5, 1.2, -3], normal: null, pieceId: null, ground: 'plain', placed: true }];
+  await server.put(wrangler, 'set', id.set, { name: 'Galley', marks: ['K1'], pieces: [], sheet }, { baseVersion: 1 }).expect(200);
+  const planBody = {
+    setupId: id.setup,
+    packageId: id.pack,
+    move: { kind: 'dolly', stations: [station, { ...station, timeS: 4, xM: 1 }] },
+    shutterDeg: 180,
+    stop: 4,
+    iso: 800,
+    lensMode: 'held',
+    lensSigmaPct: 1,
+    measures: { level: [], levelSigmaM: 0.005, ties: [], heights: [] },
+    stabiliser: 'unknown',
+    sync: 'none',
+    zoomNoted: false,
+    exterior: false,
+    stillsPlanned: false,
+    lightPlanned: false,
+    answered: [{ rule: 'stabiliser', reason: 'none in this lens', by: 'wrangler', at: now }],
+  };
+  await server.put(wrangler, 'plan', randomUUID(), planBody).expect(201);
+  const { files } = await plan();
+  expect(String(await files.find((f) => f.path === 'setups/41-Dolly/marks.csv')!.make())).toBe('id,x,y,z,kind,diameter_m,ground,placed\nK1,0.5,1.2,-3,cross,0.02,plain,yes\n');
+  const left = JSON.parse(String(await files.find((f) => f.path === 'setups/41-Dolly/plan.json')!.make())) as { cautions: { rule: string; value: number; answer: { reason: string } | null }[] };
+  expect(left.cautions.find((c) => c.rule === 'stabiliser')!.answer!.reason).toBe('none in this lens');
+  expect(left.cautions.find((c) => c.rule === 'too few to track')).toMatchObject({ value: 0, answer: null });
+});
+
+test('a plan that cannot be followed, or speaks of another production, is refused at its field', async () => {
+  const station = { timeS: 0, xM: 0, zM: 0, heightM: 1.4, headingRad: 0, tiltRad: 0, rollRad: 0, focalMm: 32, focusM: 3 };
+  const refused = await server.put(wrangler, 'plan', randomUUID(), { setupId: id.setup, packageId: id.pack, move: { kind: 'dolly', stations: [station, station] } });
+  expect(refused.status).toBe(422);
+  expect(JSON.stringify(refused.body)).toMatch(/station 2 must come after the one before it/);
+});

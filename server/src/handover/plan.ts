@@ -6,6 +6,7 @@ import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
 import { gridOutcomes } from '../jobs/inputs';
+import { setupFiles } from './setups';
 
 export interface HandoverFile {
   path: string;
@@ -122,6 +123,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     }
   }
 
+  files.push(...setupFiles(setups, all, find, slug));
   const readings = readingRows();
   if (readings.length > 0) files.push({ path: 'readings.csv', what: 'every height and tie as it was measured', readWith: 'CSV', make: async () => writeReadingsCsv(readings) });
   return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files: apart(files) };

@@ -13,6 +13,7 @@ import { SPACE, usePalette } from '../../ui/theme';
 import { Page, Split } from '../shell/pane';
 import { RecordsGate } from '../shell/records-gate';
 import { nextTake, takeLacks } from './next-take';
+import { PlanCautions } from './plan-cautions';
 
 /** Floor: the day's setups, and the takes of the running one. */
 export function FloorScreen({ setupId }: { setupId: string | null }) {
@@ -92,6 +93,7 @@ function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
       </Words>
       <Words dim>{`Scene ${setup.body.scene}${next ? ` · next: ${next.slate} take ${next.take}` : ''}`}</Words>
       {!next ? <Empty title="No camera is mounted" text="A take needs a package. Put one together in Kit first." /> : null}
+      <PlanCautions setup={setup} />
       <Section title="Takes">
         {mine.length === 0 ? <Empty title="No takes yet" text="The first one takes its camera from Kit." /> : null}
         <View style={{ marginHorizontal: -SPACE.m }}>

@@ -11,7 +11,7 @@ import { SPACE, usePalette } from '../../ui/theme';
 import type { PlanDraft } from './use-plan';
 
 /** A shape and a word for each severity; they read in grey. */
-const SIGNS: Record<Severity, { shape: string; word: string }> = { grave: { shape: '◆', word: 'grave' }, clear: { shape: '◈', word: 'clear' }, small: { shape: '◇', word: 'small' } };
+export const CAUTION_SIGNS: Record<Severity, { shape: string; word: string }> = { grave: { shape: '◆', word: 'grave' }, clear: { shape: '◈', word: 'clear' }, small: { shape: '◇', word: 'small' } };
 
 /** The plan with a remedy applied, and what it says on the undo line. */
 export function applyRemedy(plan: PlanBody, remedy: Remedy): { plan: PlanBody; label: string; title: string } {
@@ -50,7 +50,7 @@ export function CautionList({ cautions, draft, mayWrite, onShow }: { cautions: r
         const a = answers.find((q) => q.rule === c.rule)!;
         return (
           <View key={c.rule} style={{ paddingVertical: SPACE.s }} testID={`answered-${c.rule}`}>
-            <Words>{`${SIGNS[c.severity].shape} ${c.rule}: ${c.found}`}</Words>
+            <Words>{`${CAUTION_SIGNS[c.severity].shape} ${c.rule}: ${c.found}`}</Words>
             <Words look="small" dim>{`${a.by}: ${a.reason}`}</Words>
             {mayWrite ? (
               <Action kind="quiet" title="Open it again" onPress={() => draft.keep(`${c.rule} open again`, { plan: { ...draft.planBody, answered: answers.filter((q) => q !== a) } })} />
@@ -71,8 +71,8 @@ function CautionRow({ caution: c, draft, mayWrite, onShow, onNote }: { caution: 
     <View style={{ paddingVertical: SPACE.m, borderBottomWidth: 1, borderColor: p.line, gap: SPACE.xs }} testID={`caution-${c.rule}`}>
       <View style={{ flexDirection: 'row', justifyContent: 'space-between', gap: SPACE.s, alignItems: 'baseline' }}>
         <Words look="heading" style={{ flex: 1 }}>
-          {`${SIGNS[c.severity].shape} ${c.rule}`}
-          <Words look="small" dim>{`  ${SIGNS[c.severity].word}`}</Words>
+          {`${CAUTION_SIGNS[c.severity].shape} ${c.rule}`}
+          <Words look="small" dim>{`  ${CAUTION_SIGNS[c.severity].word}`}</Words>
         </Words>
         <Words look="figure" color={p.blue} accessibilityLabel={`${number(c.value)} ${c.unit}, limit ${number(c.limit)}`}>
           {number(c.value)}

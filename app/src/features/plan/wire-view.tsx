@@ -13,7 +13,7 @@ export function WireView({ study, share }: { study: SetupStudy; share: number })
   const watch = useMemo(() => watchMoments(study)[m], [study, m]);
   const { widthPx: w, heightPx: h } = study.geometry;
   const soft = picture.points.filter((q) => q.seen && q.soft).length;
-  const say = `Through the camera: ${watch.marks} mark${watch.marks === 1 ? '' : 's'} and ${watch.features} features in the frame${watch.smallestPx === null ? '' : `, marks of ${fixed(watch.smallestPx, 0)} to ${fixed(watch.largestPx, 0)} px`}${soft > 0 ? `, ${soft} of them out of focus (hollow)` : ''}.`;
+  const say = `Through the camera: ${watch.marks} mark${watch.marks === 1 ? '' : 's'} and ${watch.features} features in the frame${watch.smallestPx === null ? '' : `, marks of ${[...new Set([fixed(watch.smallestPx, 0), fixed(watch.largestPx, 0)])].join(' to ')} px`}${soft > 0 ? `, ${soft} of them out of focus (hollow)` : ''}.`;
   return (
     <Drawing box={{ x: 0, y: 0, width: w, height: h }} describe={say} maxHeight={320}>
       {(px) => (

@@ -1,0 +1,50 @@
+import { mountPackage, plannedSetupOf, type StoredRecord } from '@mesure/contract';
+import { CoreError, findCautions, studySetup, type Caution } from '@mesure/core';
+import { writeMarksCsv } from '@mesure/formats';
+import type { HandoverFile } from './plan';
+
+type All = <K extends 'plan' | 'set' | 'plate' | 'setup'>(kind: K) => StoredRecord<K>[];
+type Find = Parameters<typeof mountPackage>[1];
+
+/** What was planned for the day's setups: the mark sheet, and the cautions with what was said to them. Found out when the files are asked for. */
+export function setupFiles(setups: readonly StoredRecord<'setup'>[], all: All, find: Find, slug: (text: string) => string): HandoverFile[] {
+  return setups.flatMap((setup): HandoverFile[] => {
+    const base = `setups/${slug(setup.body.scene)}-${slug(setup.body.name)}`;
+    const set = all('set').find((s) => s.id === setup.body.setId);
+    const plan = all('plan')
+      .filter((p) => p.body.setupId === setup.id)
+      .sort((a, b) => (a.id < b.id ? -1 : 1))[0];
+    const files: HandoverFile[] = [];
+    const sheet = set?.body.sheet ?? [];
+    if (sheet.length > 0) files.push({ path: `${base}/marks.csv`, what: 'mark sheet, metres', readWith: 'CSV', make: async () => writeMarksCsv(sheet) });
+    if (plan && set)
+      files.push({
+        path: `${base}/plan.json`,
+        what: 'planned move, measurements, cautions and what was said to them',
+        readWith: 'JSON',
+        make: async () => `${JSON.stringify({ setup: setup.body.name, plan: plan.body, set: { pieces: set.body.pieces ?? [] }, cautions: cautionsOf(plan, set, all, find) }, null, 2)}\n`,
+      });
+    return files;
+  });
+}
+
+function cautionsOf(plan: StoredRecord<'plan'>, set: StoredRecord<'set'>, all: All, find: Find): (Caution & { answer: { reason: string; by: string; at: string } | null })[] | { problem: string } {
+  const pack = find('package', plan.body.packageId);
+  const mounted = pack ? mountPackage(pack.body, find) : { missing: 'package' };
+  if ('missing' in mounted) return { problem: `the ${mounted.missing} of this plan is gone` };
+  try {
+    const { setup, facts } = plannedSetupOf({
+      plan: plan.body,
+      set: set.body,
+      mounted,
+      plates: all('plate').flatMap((p) => {
+        const q = find('package', p.body.packageId);
+        return q ? [{ plate: p.body, pack: q.body }] : [];
+      }),
+    });
+    return findCautions(studySetup(setup), facts).map((c) => ({ ...c, answer: plan.body.answered.find((a) => a.rule === c.rule) ?? null }));
+  } catch (error) {
+    if (error instanceof CoreError) return { problem: error.message };
+    throw error;
+  }
+}
