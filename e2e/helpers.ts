@@ -15,9 +15,13 @@ export async function signIn(page: Page, name = 'wrangler', where = '/'): Promis
   await expect(page.getByTestId('state-line')).toBeVisible();
 }
 
-/** WCAG 2.2 A and AA, by an engine that nobody here wrote. */
-export async function audit(page: Page, screen: string): Promise<void> {
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+/**
+ * WCAG 2.2 A and AA, by an engine that nobody here wrote. `map`: a drawing whose handles stand where the things are, near or far from each other;
+ * their size is excepted (2.5.8, essential and equivalent: each can be moved by its fields too).
+ */
+export async function audit(page: Page, screen: string, map = false): Promise<void> {
+  const axe = new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']);
+  const { violations } = await (map ? axe.disableRules(['target-size']) : axe).analyze();
   expect(
     violations.map(
       (v) =>

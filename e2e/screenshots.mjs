@@ -20,7 +20,6 @@ async function visit(kind, viewport, steps) {
     await page.waitForTimeout(1200);
   };
   await go('/');
-  if (kind === 'phone') await shot('sign-in');
   await page.getByTestId('sign-in-name').fill('wrangler');
   await page.getByTestId('sign-in-password').fill('slack-water-9');
   await page.getByTestId('sign-in').click();
@@ -40,12 +39,6 @@ await visit('phone', PHONE, async ({ page, shot, go }) => {
   await go('/kit');
   await page.getByTestId('package-A').click();
   await shot('kit');
-  await page.getByTestId('plate-A_orrinel32_grid.jpg').click();
-  await page.waitForTimeout(1500);
-  await shot('plate');
-  await go('/kit');
-  await page.getByTestId('part-Tarvik 6S').click();
-  await shot('body');
   await go('/kit');
   await page.getByTestId('package-C').click();
   await page.getByTestId('open-book').click();
@@ -57,6 +50,15 @@ await visit('phone', PHONE, async ({ page, shot, go }) => {
   await shot('chart');
   await go('/kit/lens-day');
   await shot('lens-day');
+  await go('/plan');
+  await page.getByTestId('plan-41').click();
+  await page.waitForTimeout(1500);
+  await shot('plan');
+  await page.getByRole('radio', { name: 'camera', exact: true }).click();
+  await page.getByRole('radio', { name: 'forecast', exact: true }).click();
+  await page.getByTestId('next-best').click();
+  await page.getByTestId('help-0').waitFor();
+  await shot('plan-camera');
   await go('/check');
   await page.getByTestId('check-41A-2').click();
   await page.getByTestId('start-solve').click();
@@ -70,6 +72,10 @@ await visit('phone', PHONE, async ({ page, shot, go }) => {
   await page.screenshot({ path: path.join(out, 'verdicts-phone-daylight.png') });
 });
 await visit('wide', WIDE, async ({ page, shot, go }) => {
+  await go('/plan');
+  await page.getByTestId('plan-41').click();
+  await page.waitForTimeout(1500);
+  await shot('plan');
   await go('/floor');
   await shot('floor');
   await go('/kit');

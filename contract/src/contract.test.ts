@@ -1,5 +1,23 @@
 import type { GridReport } from '@mesure/core';
-import { BODY_SCHEMAS, bookPlates, check, measuredChart, mountPackage, opticsOf, pupilHeightM, recordedSetup, type MountedPackage, type SetupBody, type StoredRecord, type TakeBody } from '.';
+import {
+  BODY_SCHEMAS,
+  bookPlates,
+  check,
+  measuredChart,
+  mountPackage,
+  opticsOf,
+  pupilHeightM,
+  newPlan,
+  plannedSetupOf,
+  recordedSetup,
+  sunTravelOf,
+  usualMove,
+  usualPiece,
+  type MountedPackage,
+  type SetupBody,
+  type StoredRecord,
+  type TakeBody,
+} from '.';
 
 const id = (n: number) => `00000000-0000-4000-a000-${String(n).padStart(12, '0')}`;
 const mode = { id: id(2), name: '4K', widthPx: 4096, heightPx: 2160, sensorWidthMm: 24, sensorHeightMm: 12.66, fps: 24 };
@@ -133,5 +151,44 @@ describe('recorded setup', () => {
     const find = (kind: string) => ({ body: kind === 'body' ? mounted.body : kind === 'lens' ? mounted.lens : kind === 'adapter' ? mounted.adapter : null }) as StoredRecord<never>;
     expect(mountPackage(mounted.pack, find as never)).toMatchObject({ mode: { name: '4K' } });
     expect(opticsOf(mounted, 32)).toMatchObject({ focal: { mm: 32 }, adapterFactor: 0.71, fps: 24 });
+  });
+});
+
+describe('planned setup', () => {
+  const set = { name: 'Galley', marks: [], pieces: [usualPiece('floor', 'f', 'Floor'), usualPiece('wall', 'w', 'Wall')], sheet: [] };
+  const plan = newPlan(id(9), id(5), 32, set);
+  test('a plan as it begins passes its schema, and so does every usual move and piece', () => {
+    expect(check(BODY_SCHEMAS.plan, plan).problems).toBeNull();
+    for (const kind of ['still', 'pan', 'dolly', 'crane', 'handheld', 'vehicle', 'zoom', 'object', 'stills walk'] as const)
+      expect(check(BODY_SCHEMAS.plan, { ...plan, move: usualMove(kind, plan.move.stations[0]) }).problems).toBeNull();
+    const kinds = ['floor', 'wall', 'platform', 'box', 'post', 'person', 'plant', 'water', 'vehicle', 'screen', 'sky'] as const;
+    expect(check(BODY_SCHEMAS.set, { ...set, pieces: kinds.map((k) => usualPiece(k, k, k)) }).problems).toBeNull();
+  });
+  test('a station out of order, a shutter of 400 degrees and a focal length of nothing are refused at their fields', () => {
+    const [a, b] = plan.move.stations;
+    const bad = check(BODY_SCHEMAS.plan, { ...plan, shutterDeg: 400, move: { ...plan.move, stations: [b, { ...a, focalMm: 0 }] } });
+    expect(bad.problems!.map((p) => p.field)).toEqual(expect.arrayContaining(['shutterDeg', 'move.stations.1.focalMm']));
+    expect(check(BODY_SCHEMAS.plan, { ...plan, move: { ...plan.move, stations: [b, a] } }).problems![0].message).toMatch(/station 2 must come after/);
+  });
+  test('only plates of the same lens, body and mode count; kit and plan come together', () => {
+    const plate = { lensId: id(3), packageId: id(5), picture: { sha256: 'a', name: 'p' }, focalMm: 32, focusM: 2, cellM: 0.04, shotAt: '' };
+    const pack = { ...mounted.pack };
+    const { setup: planned, facts } = plannedSetupOf({
+      plan: { ...plan, stabiliser: 'off' },
+      set,
+      mounted,
+      plates: [
+        { plate, pack },
+        { plate, pack: { ...pack, modeId: id(77) } },
+        { plate: { ...plate, lensId: id(78) }, pack },
+      ],
+    });
+    expect(facts.plates).toEqual([{ focalMm: 32, focusM: 2 }]);
+    expect(planned).toMatchObject({ fps: 24, readoutMs: null, optics: { adapterFactor: 0.71, image: { width: 4096 } } });
+    expect(facts).toMatchObject({ stabiliser: 'off', lensRangeMm: [32, 32], sunTravelDeg: null });
+  });
+  test('the sun of a light plan becomes its travel', () => {
+    // an hour at the equator, at the equinox
+    expect(sunTravelOf({ latitudeDeg: 0, longitudeDeg: 0, northDeg: 0, from: '2024-03-20T10:00:00Z', to: '2024-03-20T11:00:00Z' })).toBeCloseTo(15, 1);
   });
 });

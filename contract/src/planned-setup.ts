@@ -1,6 +1,6 @@
-import { NO_SETUP_FACTS, type CameraMove, type MoveKind, type MoveStation, type PlannedSetup, type SetPiece, type SetupFacts } from '@mesure/core';
+import { NO_SETUP_FACTS, sunAt, sunTravelDeg, type CameraMove, type MoveKind, type MoveStation, type PlannedSetup, type SetPiece, type SetupFacts } from '@mesure/core';
 import { opticsOf, type MountedPackage } from './recorded-setup';
-import type { PackageBody, PlanBody, PlateBody, SetBody } from './records';
+import type { LightPlan, PackageBody, PlanBody, PlateBody, SetBody } from './records';
 
 /** One-axis noise of a track on a clean picture, px. */
 const USUAL_NOISE_PX = 0.5;
@@ -42,11 +42,17 @@ export function plannedSetupOf(input: {
       stabiliser: plan.stabiliser,
       zoomNoted: plan.zoomNoted,
       sync: plan.sync,
-      stillsPlanned: plan.stillsPlanned,
+      stillsPlanned: plan.stillsPlanned || (plan.stills?.stations.length ?? 0) > 0,
       exterior: plan.exterior,
       lightPlanned: plan.lightPlanned,
+      sunTravelDeg: plan.light ? sunTravelOf(plan.light) : null,
     },
   };
+}
+
+/** How far the sun goes while a setup is shot, degrees. */
+export function sunTravelOf({ latitudeDeg, longitudeDeg, from, to }: LightPlan): number {
+  return sunTravelDeg(sunAt(latitudeDeg, longitudeDeg, Date.parse(from)), sunAt(latitudeDeg, longitudeDeg, Date.parse(to)));
 }
 
 /** A move of a kind as it is usually made, from where the camera stands; to be dragged into place. */

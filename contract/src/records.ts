@@ -1,4 +1,4 @@
-import type { CameraMove, DistortionModel, LENS_MODES, LengthUnit, PictureNotes, PlannedMark, PlannedMeasures, SetPiece, STABILISER, SYNCS } from '@mesure/core';
+import type { CameraMove, DistortionModel, LENS_MODES, LengthUnit, PictureNotes, PlannedMark, PlannedMeasures, SetPiece, STABILISER, StillStation, SYNCS } from '@mesure/core';
 
 /** A length as it was measured: the form a person typed stays beside the value. */
 export interface MeasuredLength {
@@ -176,8 +176,31 @@ export interface PlanBody {
   exterior: boolean;
   stillsPlanned: boolean;
   lightPlanned: boolean;
+  stills?: StillsPlan | null;
+  light?: LightPlan | null;
   /** cautions that somebody has taken note of, with the reason */
   answered: AnsweredCaution[];
+}
+export const STILLS_WAYS = ['along', 'round', 'room'] as const;
+/** The stills walk of a setup: how it was laid, and which pictures are taken. */
+export interface StillsPlan {
+  way: (typeof STILLS_WAYS)[number];
+  pieceId: string;
+  packageId: string;
+  distanceM: number;
+  heightM: number;
+  stations: StillStation[];
+  /** indices of stations that are ticked off */
+  taken: number[];
+}
+/** Where and when an exterior is shot. */
+export interface LightPlan {
+  latitudeDeg: number;
+  longitudeDeg: number;
+  /** where north lies on the plan: 0 is away from the camera (−Z), clockwise from above */
+  northDeg: number;
+  from: string;
+  to: string;
 }
 export interface AnsweredCaution {
   rule: string;

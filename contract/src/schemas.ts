@@ -1,7 +1,7 @@
 import { DETAILS, DISTORTION_MODELS, LENGTH_UNITS, LENS_MODES, MARK_GROUNDS, MARK_KINDS, MOVE_KINDS, PIECE_KINDS, STABILISER, SYNCS } from '@mesure/core';
 import Joi from 'joi';
 import { ANALYSIS_KINDS } from './wire';
-import { BREATHING, CHARTS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
+import { BREATHING, CHARTS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, STILLS_WAYS, type RecordBodies, type RecordKind } from './records';
 
 const id = Joi.string().guid({ version: ['uuidv4'] });
 const name = Joi.string().trim().min(1).max(120);
@@ -240,6 +240,25 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     exterior: Joi.boolean().required(),
     stillsPlanned: Joi.boolean().required(),
     lightPlanned: Joi.boolean().required(),
+    stills: Joi.object({
+      way: oneOf(STILLS_WAYS),
+      pieceId: Joi.string().max(60).required(),
+      packageId: id.required(),
+      distanceM: Joi.number().greater(0).max(1000).required(),
+      heightM: placeM,
+      stations: Joi.array()
+        .items(Joi.object({ at: triple.required(), headingRad: turnRad, tiltRad: turnRad }))
+        .max(600)
+        .required(),
+      taken: Joi.array().items(Joi.number().integer().min(0).max(599)).max(600).required(),
+    }).allow(null),
+    light: Joi.object({
+      latitudeDeg: Joi.number().min(-90).max(90).required(),
+      longitudeDeg: Joi.number().min(-180).max(180).required(),
+      northDeg: Joi.number().min(-360).max(360).required(),
+      from: at.required(),
+      to: at.required(),
+    }).allow(null),
     answered: Joi.array()
       .items(Joi.object({ rule: Joi.string().max(60).required(), reason: Joi.string().trim().min(1).max(500).required(), by: name.required(), at: at.required() }))
       .max(100)

@@ -12,3 +12,5 @@ export * from './setup';
 export * from './marks';
 export * from './cautions';
 export * from './forecast';
+export * from './light';
+export * from './stills';

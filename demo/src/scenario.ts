@@ -139,8 +139,8 @@ export function scenario(files: DemoFiles): Seed[] {
     move: {
       kind: 'dolly',
       stations: [
-        { ...eye, xM: -0.8, headingRad: -0.12, focalMm: 32 },
-        { ...eye, timeS: 5, xM: 0.8, headingRad: 0.12, focalMm: 32 },
+        { ...eye, xM: -0.8, focalMm: 32 },
+        { ...eye, timeS: 5, xM: 0.8, focalMm: 32 },
       ],
     },
     measures: { level: ['K1', 'K2', 'K3', 'K4', 'K5'], levelSigmaM: 0.005, ties: [{ a: 'K3', b: 'K6', sigmaM: 0.003 }], heights: [{ timeS: 0, sigmaM: 0.005 }] },

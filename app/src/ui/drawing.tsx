@@ -75,7 +75,14 @@ export function Drawing({
     <View style={{ marginVertical: SPACE.s }}>
       <View
         onLayout={(e: LayoutChangeEvent) => setWidth(Math.max(120, e.nativeEvent.layout.width))}
-        style={{ borderWidth: 1, borderColor: p.line, backgroundColor: p.sunk, borderRadius: 4, overflow: 'hidden', ...(aim ? ({ touchAction: 'none', cursor: 'crosshair' } as object) : {}) }}
+        style={{
+          borderWidth: 1,
+          borderColor: p.line,
+          backgroundColor: p.sunk,
+          borderRadius: 4,
+          overflow: 'hidden',
+          ...(aim ? ({ touchAction: 'none', cursor: 'crosshair' } as object) : grab ? ({ userSelect: 'none' } as object) : {}),
+        }}
         {...(aim ? {} : pan.panHandlers)}
         {...onWheel}
         {...handlers}

@@ -1,11 +1,12 @@
 import type { PlanBody } from '@mesure/contract';
 import { distance, formatLength } from '@mesure/core';
 import { useState } from 'react';
-import { Pressable, View } from 'react-native';
+import { View } from 'react-native';
 import { Action, Choice, Section } from '../../ui/controls';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
-import { SPACE, TOUCH_PX, usePalette } from '../../ui/theme';
+import { usePalette } from '../../ui/theme';
+import { Chips } from './chips';
 import type { PlanDraft } from './use-plan';
 
 const TIE_SIGMA_M = 0.0015;
@@ -81,39 +82,6 @@ export function MeasuresEditor({ draft, mayWrite }: { draft: PlanDraft; mayWrite
           <Words>{`${measures.heights.length} planned`}</Words>
         )}
       </Section>
-    </View>
-  );
-}
-
-function Chips({ ids, on, onPress, what, disabled }: { ids: readonly string[]; on: readonly string[]; onPress: (id: string) => void; what: string; disabled?: boolean }) {
-  const p = usePalette();
-  return (
-    <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginVertical: SPACE.s }}>
-      {ids.map((id) => {
-        const active = on.includes(id);
-        return (
-          <Pressable
-            key={id}
-            disabled={disabled}
-            role="checkbox"
-            aria-checked={active}
-            aria-label={`${what} ${id}`}
-            onPress={() => onPress(id)}
-            style={{
-              minWidth: TOUCH_PX,
-              minHeight: TOUCH_PX,
-              alignItems: 'center',
-              justifyContent: 'center',
-              borderRadius: 6,
-              borderWidth: active ? 2 : 1,
-              borderColor: active ? p.tape : p.line,
-              backgroundColor: active ? p.sunk : p.raised,
-            }}
-          >
-            <Words look="small">{active ? `● ${id}` : id}</Words>
-          </Pressable>
-        );
-      })}
     </View>
   );
 }

@@ -10,17 +10,19 @@ import { SPACE, usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
 import { CautionList } from './caution-list';
 import { ForecastSection } from './forecast-section';
+import { LightSection } from './light-section';
 import { MarksEditor } from './marks-editor';
 import { MeasuresEditor } from './measures-editor';
 import { MoveEditor } from './move-editor';
 import { SetEditor } from './set-editor';
 import { SideView } from './side-view';
+import { StillsSection } from './stills-section';
 import { TimeStrip } from './time-strip';
 import { TopView } from './top-view';
 import { openCautions, useForecast, usePlanDraft, usePlanNumbers, type PlanDraft, type PlanNumbers } from './use-plan';
 import { WireView } from './wire-view';
 
-const SECTIONS = ['cautions', 'forecast', 'set', 'move', 'marks', 'measure'] as const;
+const SECTIONS = ['cautions', 'forecast', 'set', 'move', 'marks', 'measure', 'stills', 'light'] as const;
 type SectionName = (typeof SECTIONS)[number];
 type ViewName = 'top' | 'side' | 'camera';
 
@@ -88,6 +90,8 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
       {section === 'set' ? <SetEditor draft={draft} chosen={chosen} onChoose={setChosen} mayWrite={mayWrite} /> : null}
       {section === 'move' ? <MoveEditor draft={draft} chosen={chosen} mayWrite={mayWrite} /> : null}
       {section === 'marks' && usable ? <MarksEditor numbers={usable} draft={draft} share={share} chosen={chosen} onChoose={setChosen} mayWrite={mayWrite} /> : null}
+      {section === 'stills' ? <StillsSection draft={draft} mayWrite={mayWrite} /> : null}
+      {section === 'light' ? <LightSection draft={draft} mayWrite={mayWrite} /> : null}
       {section === 'measure' ? <MeasuresEditor draft={draft} mayWrite={mayWrite} /> : null}
     </>
   );

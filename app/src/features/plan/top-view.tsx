@@ -1,4 +1,5 @@
-import { objectPoseAt, pieceCorners, type SetPiece, type Vec3 } from '@mesure/core';
+import type { LightPlan } from '@mesure/contract';
+import { objectPoseAt, pieceCorners, shadowLengthM, sunAt, type SetPiece, type Vec3 } from '@mesure/core';
 import { useRef } from 'react';
 import { Circle, G, Line, Path, Polygon, Text as SvgText } from 'react-native-svg';
 import { Drawing } from '../../ui/drawing';
@@ -38,7 +39,7 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, may
     const reach = 1.6 * Math.hypot(box.width, box.height);
     return [now.position[0] - reach * Math.sin(now.headingRad + angle), now.position[2] - reach * Math.cos(now.headingRad + angle)];
   };
-  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s.${worst ? ' The ring shows where a still object slips most.' : ''}`;
+  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s.${worst ? ' The ring shows where a still object slips most.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Thick lines: the shadow of a person at the start and, broken, at the end.' : ''}`;
   const change = (id: string, x: number, z: number) => dragOnTop(drawn, id, x, z);
   return (
     <Drawing
@@ -80,6 +81,10 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, may
             />
           ))}
           {worst ? <Circle cx={worst[0]} cy={worst[2]} r={px(13)} fill="none" stroke={p.against} strokeWidth={px(2)} strokeDasharray={`${px(4)} ${px(3)}`} /> : null}
+          {(draft.planBody.stills?.stations ?? []).map((q, i) => (
+            <StillSign key={i} at={q.at} headingRad={q.headingRad} taken={draft.planBody.stills!.taken.includes(i)} px={px} ink={p.blue} />
+          ))}
+          {draft.planBody.light ? <SunSign light={draft.planBody.light} box={box} px={px} ink={p.tape} text={p.ink} /> : null}
           <CameraSign at={now.position} headingRad={now.headingRad} px={px} ink={p.ink} paper={p.paper} />
           <MetreBar x={box.x + px(10)} y={box.y + box.height - px(10)} px={px} ink={p.ink} />
         </G>
@@ -121,6 +126,37 @@ function CameraSign({ at, headingRad, px, ink, paper }: { at: Vec3; headingRad: 
   const turn = (x: number, z: number) => `${at[0] + x * Math.cos(headingRad) + z * Math.sin(headingRad)},${at[2] - x * Math.sin(headingRad) + z * Math.cos(headingRad)}`;
   const u = px(1);
   return <Polygon points={[turn(-6 * u, 8 * u), turn(6 * u, 8 * u), turn(6 * u, -4 * u), turn(0, -10 * u), turn(-6 * u, -4 * u)].join(' ')} fill={ink} stroke={paper} strokeWidth={u} />;
+}
+
+/** A station of the stills walk: a small arrow the way it looks, filled when it is taken. */
+function StillSign({ at, headingRad, taken, px, ink }: { at: Vec3; headingRad: number; taken: boolean; px: (n: number) => number; ink: string }) {
+  const u = px(1);
+  const turn = (x: number, z: number) => `${at[0] + x * Math.cos(headingRad) + z * Math.sin(headingRad)},${at[2] - x * Math.sin(headingRad) + z * Math.cos(headingRad)}`;
+  return <Polygon points={[turn(-4 * u, 4 * u), turn(4 * u, 4 * u), turn(0, -6 * u)].join(' ')} fill={taken ? ink : 'none'} stroke={ink} strokeWidth={1.4 * u} />;
+}
+
+/** North, and a stand-in's shadows at the beginning and the end, from the middle of the sheet. */
+function SunSign({ light, box, px, ink, text }: { light: LightPlan; box: { x: number; y: number; width: number; height: number }; px: (n: number) => number; ink: string; text: string }) {
+  const [cx, cz] = [box.x + box.width / 2, box.y + box.height / 2];
+  const north = (light.northDeg * Math.PI) / 180;
+  const [nx, nz] = [box.x + box.width - px(26), box.y + px(30)];
+  const toward = (angle: number, length: number): [number, number] => [length * Math.sin(angle), -length * Math.cos(angle)];
+  const [ax, az] = toward(north, px(16));
+  return (
+    <G>
+      <Line x1={nx - ax} y1={nz - az} x2={nx + ax} y2={nz + az} stroke={text} strokeWidth={px(1.6)} />
+      <SvgText x={nx + 1.5 * ax} y={nz + 1.5 * az + px(4)} fontSize={px(11)} fontFamily={FONT.figures} fill={text} textAnchor="middle">
+        N
+      </SvgText>
+      {[light.from, light.to].map((iso, i) => {
+        const sun = sunAt(light.latitudeDeg, light.longitudeDeg, Date.parse(iso));
+        const length = shadowLengthM(1.75, sun);
+        if (length === null) return null;
+        const [dx, dz] = toward(north + ((sun.azimuthDeg + 180) * Math.PI) / 180, Math.min(length, box.width));
+        return <Line key={iso + i} x1={cx} y1={cz} x2={cx + dx} y2={cz + dz} stroke={ink} strokeWidth={px(3)} strokeDasharray={i === 0 ? undefined : `${px(6)} ${px(4)}`} />;
+      })}
+    </G>
+  );
 }
 
 export function MetreBar({ x, y, px, ink }: { x: number; y: number; px: (n: number) => number; ink: string }) {

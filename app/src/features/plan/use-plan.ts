@@ -11,23 +11,28 @@ const FORECAST_PAUSE_MS = 150;
 /** The plan of a setup as it was kept, changed here by drags and typing, and kept again when a finger or a field lets go. */
 export function usePlanDraft(plan: StoredRecord<'plan'>, set: StoredRecord<'set'>) {
   const write = useRecordsState((s) => s.write);
-  const [draft, setDraft] = useState<{ plan?: PlanBody; set?: SetBody }>({});
-  const planBody = draft.plan ?? plan.body;
-  const setBody = draft.set ?? set.body;
+  const [draft, setDraft] = useState<Draft>({ live: false });
   return {
-    planBody,
-    setBody,
-    dragging: draft.plan !== undefined || draft.set !== undefined,
+    planBody: draft.plan ?? plan.body,
+    setBody: draft.set ?? set.body,
+    /** something is under the finger or being typed, and not kept yet */
+    dragging: draft.live,
     /** shows a change without keeping it */
-    show: (change: { plan?: PlanBody; set?: SetBody }) => setDraft((d) => ({ ...d, ...change })),
+    show: (change: Omit<Draft, 'live'>) => setDraft((d) => ({ ...d, ...change, live: true })),
     /** keeps what is shown, or the given change of it */
-    keep: (label: string, change: { plan?: PlanBody; set?: SetBody } = {}) => {
-      const all = { ...draft, ...change };
-      setDraft({});
-      if (all.plan) void write('plan', plan.id, all.plan, label);
-      if (all.set) void write('set', set.id, all.set, label);
+    keep: (label: string, change: Omit<Draft, 'live'> = {}) => {
+      const all: Draft = { ...draft, ...change, live: false };
+      // shown until it is kept: else the thing would jump back for a moment
+      setDraft(all);
+      const writes = [all.plan ? write('plan', plan.id, all.plan, label) : null, all.set ? write('set', set.id, all.set, label) : null];
+      void Promise.all(writes).then(() => setDraft((d) => (d === all ? { live: false } : d)));
     },
   };
+}
+interface Draft {
+  plan?: PlanBody;
+  set?: SetBody;
+  live: boolean;
 }
 export type PlanDraft = ReturnType<typeof usePlanDraft>;
 

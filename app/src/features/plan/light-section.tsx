@@ -1,0 +1,114 @@
+import { sunTravelOf, type LightPlan } from '@mesure/contract';
+import { bracketCount, CoreError, shadowLengthM, sunAt } from '@mesure/core';
+import { useState } from 'react';
+import { View } from 'react-native';
+import { Action, Field, Section } from '../../ui/controls';
+import { fixed } from '../../ui/format';
+import { LiveNumber } from '../../ui/live-number';
+import { Fact, Words } from '../../ui/text';
+import { SPACE } from '../../ui/theme';
+import type { PlanDraft } from './use-plan';
+
+/** A stand-in's shadow tells more than an angle does. */
+const PERSON_M = 1.75;
+const today = (hour: number) => new Date(new Date().setUTCHours(hour, 0, 0, 0)).toISOString();
+
+/** Where the sun goes while an exterior is shot, the shadows, and how many brackets a panorama needs. */
+export function LightSection({ draft, mayWrite }: { draft: PlanDraft; mayWrite: boolean }) {
+  const light = draft.planBody.light ?? null;
+  const put = (label: string, next: LightPlan | null) => draft.keep(label, { plan: { ...draft.planBody, light: next, exterior: next ? true : draft.planBody.exterior } });
+  return (
+    <Section title="Sun">
+      {!light && mayWrite ? (
+        <Action icon="wb-sunny" title="Follow the sun" onPress={() => put('Sun followed', { latitudeDeg: 52, longitudeDeg: 0, northDeg: 0, from: today(9), to: today(12) })} testID="follow-sun" />
+      ) : null}
+      {light ? <Sun light={light} draft={draft} mayWrite={mayWrite} onGone={() => put('Sun left out', null)} /> : null}
+      <Brackets />
+    </Section>
+  );
+}
+
+function Sun({ light, draft, mayWrite, onGone }: { light: LightPlan; draft: PlanDraft; mayWrite: boolean; onGone: () => void }) {
+  const show = (change: Partial<LightPlan>) => draft.show({ plan: { ...draft.planBody, light: { ...light, ...change } } });
+  const done = () => draft.dragging && draft.keep('Light plan changed');
+  const ends = [light.from, light.to].map((iso) => sunAt(light.latitudeDeg, light.longitudeDeg, Date.parse(iso)));
+  const number = (label: string, field: 'latitudeDeg' | 'longitudeDeg' | 'northDeg', most: number) => (
+    <View style={{ width: '31%' }}>
+      <LiveNumber label={label} suffix="°" signed value={light[field]} digits={4} onChange={(v) => v !== null && Math.abs(v) <= most && show({ [field]: v })} onDone={done} testID={`light-${field}`} />
+    </View>
+  );
+  const shadow = (i: number) => {
+    const length = shadowLengthM(PERSON_M, ends[i]);
+    return length === null ? 'the sun is down' : `a person casts ${fixed(length, 1)} m`;
+  };
+  return (
+    <View>
+      {mayWrite ? (
+        <>
+          <View style={{ flexDirection: 'row', justifyContent: 'space-between' }}>
+            {number('Latitude', 'latitudeDeg', 90)}
+            {number('Longitude', 'longitudeDeg', 180)}
+            {number('North on plan', 'northDeg', 360)}
+          </View>
+          <Moment label="Shot from" iso={light.from} onKeep={(from) => draft.keep('Light plan changed', { plan: { ...draft.planBody, light: { ...light, from } } })} />
+          <Moment label="until" iso={light.to} onKeep={(to) => draft.keep('Light plan changed', { plan: { ...draft.planBody, light: { ...light, to } } })} />
+        </>
+      ) : null}
+      <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s }} testID="sun-facts">
+        <Fact label="Height at the start" value={fixed(ends[0].elevationDeg, 1)} unit={`°, ${shadow(0)}`} />
+        <Fact label="at the end" value={fixed(ends[1].elevationDeg, 1)} unit={`°, ${shadow(1)}`} />
+        <Fact label="Direction" value={`${fixed(ends[0].azimuthDeg, 0)} to ${fixed(ends[1].azimuthDeg, 0)}`} unit="° from north" />
+        <Fact label="The sun goes" value={fixed(sunTravelOf(light), 1)} unit="°" testID="sun-travel" />
+      </View>
+      {mayWrite ? <Action kind="quiet" title="Leave the sun out" onPress={onGone} /> : null}
+    </View>
+  );
+}
+
+/** A date and time in UTC, as numbers in a row: 2026-11-23 09:30. */
+function Moment({ label, iso, onKeep }: { label: string; iso: string; onKeep: (iso: string) => void }) {
+  const shown = `${iso.slice(0, 10)} ${iso.slice(11, 16)}`;
+  const [text, setText] = useState(shown);
+  const [error, setError] = useState<string | null>(null);
+  const keep = () => {
+    if (text === shown) return;
+    const ms = /^\d{4}-\d{2}-\d{2} \d{2}:\d{2}$/.test(text.trim()) ? Date.parse(`${text.trim().replace(' ', 'T')}:00Z`) : Number.NaN;
+    if (Number.isNaN(ms)) return setError('Date and time, such as 2026-06-21 09:30');
+    setError(null);
+    return onKeep(new Date(ms).toISOString());
+  };
+  return <Field label={label} suffix="UTC" value={text} onChangeText={setText} onDone={keep} error={error} testID={`light-${label}`} />;
+}
+
+/** Contrast of the place against what the camera holds. */
+function Brackets() {
+  const [contrast, setContrast] = useState<number | null>(20);
+  const [range, setRange] = useState<number | null>(12);
+  const [step, setStep] = useState<number | null>(2);
+  let said: string;
+  try {
+    said = `${bracketCount(contrast ?? Number.NaN, range ?? Number.NaN, step ?? Number.NaN)} exposures for each direction of the panorama`;
+  } catch (e) {
+    if (!(e instanceof CoreError)) throw e;
+    said = e.message;
+  }
+  return (
+    <View style={{ marginTop: SPACE.l }}>
+      <Words look="heading" level={2}>
+        Brackets of the panorama
+      </Words>
+      <View style={{ flexDirection: 'row', justifyContent: 'space-between' }}>
+        <View style={{ width: '31%' }}>
+          <LiveNumber label="Contrast" suffix="stops" value={contrast} onChange={setContrast} testID="bracket-contrast" />
+        </View>
+        <View style={{ width: '31%' }}>
+          <LiveNumber label="Camera holds" suffix="stops" value={range} onChange={setRange} />
+        </View>
+        <View style={{ width: '31%' }}>
+          <LiveNumber label="Step" suffix="stops" value={step} onChange={setStep} />
+        </View>
+      </View>
+      <Words testID="brackets">{said}</Words>
+    </View>
+  );
+}

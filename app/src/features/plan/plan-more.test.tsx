@@ -1,0 +1,131 @@
+import { fireEvent, screen, within } from '@testing-library/react-native';
+import { FloorScreen } from '../floor/floor-screen';
+import { ID, open, pushed, reopen, seen, settle } from '../test-day';
+import { PlanScreen } from './plan-screen';
+import { drag, kept, keptSet, planBody, server, setBody, SHEET, show } from './test-plan';
+
+test('a stills walk is laid from what is to be covered, checked against the marks, and ticked off on the floor too', async () => {
+  const s = server(planBody());
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  expect(screen.getByTestId('caution-stills plan missing')).toBeTruthy();
+  show('stills');
+  // 24 mm at 32 mm focal length: at 2 m a picture covers 1.5 m; with a quarter overlap 6 m of wall need ⌈4.5 / 1.125⌉ + 1 = 5
+  fireEvent.changeText(screen.getByTestId('stills-distance'), '2');
+  fireEvent.press(screen.getByTestId('lay-stills'));
+  await settle(20);
+  expect(kept(s).stills).toMatchObject({ way: 'along', pieceId: 'wall', distanceM: 2, taken: [] });
+  expect(kept(s).stills!.stations).toHaveLength(5);
+  expect(screen.getByTestId('stills-count')).toHaveTextContent('5 pictures, 0 taken.');
+  expect(seen(/In fewer than 3 pictures: K1, K2, K3/)).toBe(true);
+  show('cautions');
+  expect(screen.queryByTestId('caution-stills plan missing')).toBeNull();
+  await reopen(<FloorScreen setupId={ID.setup} />, s);
+  fireEvent.press(screen.getByRole('checkbox', { name: 'Still 2' }));
+  await settle(20);
+  expect(kept(s).stills!.taken).toEqual([1]);
+  expect(seen(/1 of 5 taken/)).toBe(true);
+});
+
+test('a walk that cannot be is refused in words, and nothing is laid', async () => {
+  const s = server(planBody());
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('stills');
+  fireEvent.changeText(screen.getByTestId('stills-distance'), '0.001');
+  fireEvent.press(screen.getByTestId('lay-stills'));
+  await settle();
+  expect(seen(/pictures would be needed; stand further away/)).toBe(true);
+  expect(kept(s).stills ?? null).toBeNull();
+});
+
+test('the sun is followed: where it goes, shadows, and the caution that follows from it', async () => {
+  const s = server(planBody());
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('light');
+  fireEvent.press(screen.getByTestId('follow-sun'));
+  await settle(20);
+  expect(kept(s)).toMatchObject({ exterior: true, light: { latitudeDeg: 52 } });
+  const keepAs = async (id: string, text: string) => {
+    fireEvent.changeText(screen.getByTestId(id), text);
+    fireEvent(screen.getByTestId(id), 'blur');
+    await settle(20);
+  };
+  await keepAs('light-Shot from', '2024-03-20 10:00');
+  await keepAs('light-until', '2024-03-20 11:00');
+  await keepAs('light-latitudeDeg', '0');
+  // on the equator at the equinox the sun goes 15 degrees an hour
+  expect(screen.getByTestId('sun-travel')).toHaveTextContent(/15\.0/);
+  await keepAs('light-until', 'noon');
+  expect(seen(/Date and time, such as/)).toBe(true);
+  expect(kept(s).light!.to).toBe('2024-03-20T11:00:00.000Z');
+  fireEvent.changeText(screen.getByTestId('bracket-contrast'), '21');
+  expect(screen.getByTestId('brackets')).toHaveTextContent(/^7 exposures/);
+  fireEvent.changeText(screen.getByTestId('bracket-contrast'), '0');
+  expect(screen.getByTestId('brackets')).toHaveTextContent(/must be above 0/);
+  show('cautions');
+  expect(within(screen.getByTestId('caution-light reference missing')).getByText(/sun goes 15\.0°/)).toBeTruthy();
+});
+
+test('the floor shows what the plan warns of, and what was said to it', async () => {
+  const s = server(planBody({ answered: [{ rule: 'no scale', reason: 'Drawings of the set exist', by: 'supervisor', at: '2026-11-23T08:00:00.000Z' }] }));
+  await open(<FloorScreen setupId={ID.setup} />, s);
+  expect(screen.getByTestId('floor-caution-no scale')).toHaveTextContent(/supervisor: Drawings of the set exist/);
+  fireEvent.press(screen.getByRole('button', { name: 'Open the plan' }));
+  expect(pushed()).toEqual([`/plan/${ID.setup}`]);
+});
+
+test('heights of marks and camera are dragged in the view from the side', async () => {
+  const s = server(planBody());
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('side');
+  await drag('station:1', 0, -40);
+  expect(kept(s).move.stations[1].heightM).toBeGreaterThan(1.6);
+  await drag('mark:W1', 30, -20);
+  const w1 = keptSet(s).sheet!.find((m) => m.id === 'W1')!;
+  expect(w1.at[1]).toBeGreaterThan(1.7);
+  expect(w1.at[2]).toBeCloseTo(-4.948, 6);
+  // a mark of the floor does not rise
+  await drag('mark:K1', 0, -40);
+  expect(keptSet(s).sheet!.find((m) => m.id === 'K1')!.at[1]).toBeCloseTo(0.001, 9);
+});
+
+test('through the camera: what is seen at the moment, with sizes', async () => {
+  await open(<PlanScreen setupId={ID.setup} />, server(planBody()));
+  show('camera');
+  expect(screen.getByLabelText(/Through the camera: \d marks? and \d+ features in the frame, marks of \d+/)).toBeTruthy();
+});
+
+test('pieces are added, sized, turned, set moving and removed; each is undone as one change', async () => {
+  const s = server(planBody(), setBody({ sheet: SHEET.slice(0, 1) }));
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('set');
+  fireEvent.press(screen.getByTestId('add-person'));
+  await settle(20);
+  const person = () => keptSet(s).pieces!.find((q) => q.kind === 'person')!;
+  expect(person()).toMatchObject({ name: 'Person', moves: true, heightM: 1.75 });
+  fireEvent.changeText(screen.getByTestId('piece-heightM'), '1.9');
+  fireEvent(screen.getByTestId('piece-heightM'), 'blur');
+  await settle(20);
+  expect(person().heightM).toBe(1.9);
+  fireEvent.press(screen.getByRole('radio', { name: 'stands still' }));
+  await settle(20);
+  expect(person().moves).toBe(false);
+  fireEvent.press(screen.getByRole('button', { name: 'Remove Person' }));
+  await settle(20);
+  expect(keptSet(s).pieces!.map((q) => q.kind)).toEqual(['floor', 'wall']);
+});
+
+test('an object before a still camera takes a piece and its way', async () => {
+  const s = server(planBody());
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('set');
+  fireEvent.press(screen.getByTestId('add-box'));
+  await settle(20);
+  show('move');
+  fireEvent.press(screen.getByRole('radio', { name: 'object before a still camera' }));
+  await settle(20);
+  const { move } = kept(s);
+  expect(move).toMatchObject({ kind: 'object', objectId: keptSet(s).pieces!.find((q) => q.kind === 'box')!.id });
+  expect(move.objectStations).toHaveLength(2);
+  show('cautions');
+  expect(screen.getByTestId('caution-object without a length')).toBeTruthy();
+});

@@ -1,0 +1,1 @@
+export { bracketCount, shadowLengthM, sunAt, sunTravelDeg, type SunPlace } from './sun';

@@ -1,0 +1,1 @@
+export { STILLS_OVERLAP, stillsAlong, stillsRoom, stillsRound, timesSeen, type StillsWalk, type StillStation } from './plan-stills';
