@@ -4,7 +4,7 @@ const node = {
   testEnvironment: 'node',
   transform: { '^.+\\.[cm]?[jt]sx?$': ['babel-jest', { configFile: require.resolve('./babel.node.config.js') }] },
   transformIgnorePatterns: [`/node_modules/(?!(${esm.join('|')})/)`],
-  moduleNameMapper: { '^@mesure/formats/(chart|exif|fdl|lens|picture|raster|st-map|table-pdf)$': '<rootDir>/formats/src/$1.ts', '^@mesure/server/jobs/(.*)$': '<rootDir>/server/src/jobs/$1.ts' },
+  moduleNameMapper: { '^@mesure/formats/(chart|exif|fdl|lens|picture|raster|st-map|marks-pdf|table-pdf)$': '<rootDir>/formats/src/$1.ts', '^@mesure/server/jobs/(.*)$': '<rootDir>/server/src/jobs/$1.ts' },
 };
 
 module.exports = {

@@ -1,3 +1,4 @@
+export { guidelines, type Guideline } from './guidelines';
 export { SEVERITIES, type Caution, type Remedy, type Severity } from './caution';
 export { findCautions } from './find-cautions';
 export { movingShare, rayAngleDeg } from './rules-geometry';

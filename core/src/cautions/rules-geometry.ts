@@ -1,5 +1,5 @@
 import { lifeFrames } from '../marks';
-import { median, quantile, sub, dot, norm, type Vec3 } from '../math';
+import { groundScatter, median, quantile, sub, dot, norm, type Vec3 } from '../math';
 import { hasBody, hides, momentAt, type SetupStudy } from '../setup';
 import { said, whenAbove, whenBelow, type Rule, type RuleInput } from './caution';
 
@@ -262,19 +262,10 @@ const weakLevel: Rule = ({ study }) => {
 /** Sigma of the height of a plane through level marks, below a place: least squares of y = a + b x + c z. Infinite when the marks are in a row. */
 export function floorSigmaM(marks: readonly Vec3[], sigmaM: number, under: Vec3): number {
   const n = marks.length;
-  const mean = [0, 2].map((a) => marks.reduce((s, p) => s + p[a], 0) / n);
-  let xx = 0,
-    xz = 0,
-    zz = 0;
-  for (const p of marks) {
-    const [x, z] = [p[0] - mean[0], p[2] - mean[1]];
-    xx += x * x;
-    xz += x * z;
-    zz += z * z;
-  }
+  const { meanX, meanZ, xx, xz, zz } = groundScatter(marks);
   const det = xx * zz - xz * xz;
   if (!(det > 1e-9 * (xx + zz) ** 2)) return Infinity;
-  const [dx, dz] = [under[0] - mean[0], under[2] - mean[1]];
+  const [dx, dz] = [under[0] - meanX, under[2] - meanZ];
   return sigmaM * Math.sqrt(1 / n + (zz * dx * dx - 2 * xz * dx * dz + xx * dz * dz) / det);
 }
 

@@ -1,4 +1,4 @@
-import { cholesky, EnvelopeMatrix, invertSelected } from '../math';
+import { cholesky, EnvelopeMatrix, groundScatter, invertSelected } from '../math';
 import type { ForecastPlan } from './plan';
 
 /** A definition of the datum, not a measurement, m or rad: far below anything that is measured. */
@@ -309,17 +309,7 @@ export function knowledgeOf(plan: ForecastPlan, slotOf: ReadonlyMap<string, unkn
 
 /** Three marks in a row level nothing across the row. */
 function spansPlane(plan: ForecastPlan, ids: readonly string[]): boolean {
-  const at = ids.map((id) => plan.points.find((p) => p.id === id)!.at);
-  const mean = [0, 2].map((axis) => at.reduce((sum, p) => sum + p[axis], 0) / at.length);
-  let xx = 0,
-    xz = 0,
-    zz = 0;
-  for (const p of at) {
-    const [x, z] = [p[0] - mean[0], p[2] - mean[1]];
-    xx += x * x;
-    xz += x * z;
-    zz += z * z;
-  }
+  const { xx, xz, zz } = groundScatter(ids.map((id) => plan.points.find((p) => p.id === id)!.at));
   const half = (xx + zz) / 2;
   const root = Math.sqrt(Math.max(0, half * half - (xx * zz - xz * xz)));
   return half + root > 0 && Math.sqrt(Math.max(0, half - root) / (half + root)) > 0.02;

@@ -7,3 +7,4 @@ export { tileKernel, type TileKernel } from './tile-kernel';
 export { leastSquares, type LeastSquaresProblem, type LeastSquaresResult } from './least-squares';
 export { umeyama, applySimilarity, type Similarity } from './similarity';
 export { homography, type PointPair } from './homography';
+export { groundScatter, type GroundScatter } from './ground-scatter';

@@ -22,27 +22,14 @@ import { LiveNumber } from '../../ui/live-number';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
-import type { PlanDraft, PlanNumbers } from './use-plan';
+import { PrintMarks } from './print-marks';
+import type { PlanDraft, PlanNumbers, PlanViewProps } from './use-plan';
 
 /** A list longer than this is cut; the drawing shows all. */
 const LISTED = 40;
 
 /** The mark sheet: what is there, how it will be seen, and new marks by hand or in a pattern. */
-export function MarksEditor({
-  numbers,
-  draft,
-  share,
-  chosen,
-  onChoose,
-  mayWrite,
-}: {
-  numbers: PlanNumbers;
-  draft: PlanDraft;
-  share: number;
-  chosen: string | null;
-  onChoose: (id: string | null) => void;
-  mayWrite: boolean;
-}) {
+export function MarksEditor({ numbers, draft, share, chosen, onChoose, mayWrite }: Omit<PlanViewProps, 'onChoose'> & { onChoose: (id: string | null) => void }) {
   const sheet = draft.setBody.sheet ?? [];
   const { study } = numbers;
   const spare = useMemo(() => new Set(spareMarks(study)), [study]);
@@ -57,6 +44,7 @@ export function MarksEditor({
       {open && mayWrite ? <MarkForm mark={open} draft={draft} onGone={() => onChoose(null)} /> : null}
       {sheet.length > 0 ? (
         <Section title={`${sheet.length} marks`}>
+          <PrintMarks setName={draft.setBody.name} marks={sheet} />
           {sheet.slice(0, LISTED).map((k) => {
             const p = index.get(k.id);
             const seen = p !== undefined && study.seen[m * study.points.length + p] === 1;

@@ -1,9 +1,10 @@
 import type { StoredRecord } from '@mesure/contract';
 import { forecastSentence, momentAt, type Caution } from '@mesure/core';
+import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { ScrollView, View } from 'react-native';
 import { useMayWrite } from '../../data';
-import { Choice, useIsWide } from '../../ui/controls';
+import { Action, Choice, useIsWide } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
@@ -125,6 +126,7 @@ function shareOf(numbers: PlanNumbers, c: Caution): number {
 
 /** The number of the screen: cautions that remain. */
 function Heading({ setup, numbers, draft }: { setup: StoredRecord<'setup'>; numbers: PlanNumbers | { problem: string }; draft: PlanDraft }) {
+  const router = useRouter();
   const open = 'problem' in numbers ? [] : openCautions(numbers.cautions, draft.planBody);
   const grave = open.filter((c) => c.severity === 'grave').length;
   const start = momentAt(draft.planBody.move, draft.planBody.move.stations[0].timeS);
@@ -136,6 +138,9 @@ function Heading({ setup, numbers, draft }: { setup: StoredRecord<'setup'>; numb
       <View style={{ flexDirection: 'row', alignItems: 'baseline', gap: SPACE.s, flexWrap: 'wrap' }} testID="cautions-remain">
         <Words look="big">{String(open.length)}</Words>
         <Words look="heading">{`caution${open.length === 1 ? '' : 's'} remain${open.length === 1 ? 's' : ''}${grave > 0 ? `, ${grave} of them grave` : ''}`}</Words>
+      </View>
+      <View style={{ alignItems: 'flex-start', marginLeft: -SPACE.l }}>
+        <Action kind="quiet" icon="assignment" title="Guideline sheet" onPress={() => router.push(`/plan/guidelines/${setup.id}` as Href)} testID="open-guidelines" />
       </View>
       <Words look="small" dim>{`Scene ${setup.body.scene} · ${draft.planBody.move.kind} · ${fixed(start.focalMm, 0)} mm at ${fixed(start.position[1], 2)} m height`}</Words>
     </View>

@@ -1,8 +1,48 @@
 import { fireEvent, screen, within } from '@testing-library/react-native';
 import { FloorScreen } from '../floor/floor-screen';
 import { ID, open, pushed, reopen, seen, settle } from '../test-day';
+import { GuidelineScreen } from './guideline-screen';
 import { PlanScreen } from './plan-screen';
 import { drag, kept, keptSet, planBody, server, setBody, SHEET, show } from './test-plan';
+
+const saved: { name: string; bytes: Uint8Array }[] = [];
+const mockSave = (name: string, bytes: Uint8Array) => saved.push({ name, bytes });
+jest.mock('../../ui/save-file', () => ({ saveFile: (name: string, bytes: Uint8Array) => mockSave(name, bytes) }));
+jest.mock('../kit/table-writer', () => ({ tableWriter: async () => require('@mesure/formats/table-pdf') }));
+jest.mock('./marks-writer', () => ({ marksWriter: async () => require('@mesure/formats/marks-pdf') }));
+beforeEach(() => saved.splice(0));
+const isPdf = (bytes: Uint8Array) => String.fromCharCode(...bytes.slice(0, 5)) === '%PDF-';
+
+test('the marks are printed to scale, the sheet as a table', async () => {
+  const s = server(planBody(), setBody({ sheet: [...SHEET, { ...SHEET[0], id: 'B1', kind: 'ball' }] }));
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('marks');
+  fireEvent.press(screen.getByTestId('print-marks'));
+  await settle(30);
+  expect(seen(/Not printed: B1 \(a ball is no print\)/)).toBe(true);
+  fireEvent.press(screen.getByTestId('print-sheet'));
+  await settle(30);
+  expect(saved.map((f) => f.name)).toEqual(['marks_Galley.pdf', 'mark_sheet_Galley.pdf']);
+  expect(saved.every((f) => isPdf(f.bytes))).toBe(true);
+});
+
+test('the guideline sheet tells camera, production and wrangler what the plan says, and leaves as PDF', async () => {
+  const s = server(planBody({ shutterDeg: 172 }));
+  await open(<GuidelineScreen setupId={ID.setup} />, s);
+  expect(seen(/Shutter 172° at 24\.0 frames a second/)).toBe(true);
+  expect(seen(/untouched: Floor, Back wall/)).toBe(true);
+  expect(seen(/still to be placed: K1, K2, K3, W1, W2/)).toBe(true);
+  fireEvent.press(screen.getByTestId('print-guidelines'));
+  await settle(30);
+  expect(saved).toHaveLength(1);
+  expect(saved[0].name).toBe('guidelines_41.pdf');
+  expect(isPdf(saved[0].bytes)).toBe(true);
+});
+
+test('a setup without a plan has no guideline sheet, and says so', async () => {
+  await open(<GuidelineScreen setupId={ID.setup} />, server(null));
+  expect(seen(/comes from the plan of a setup/)).toBe(true);
+});
 
 test('a stills walk is laid from what is to be covered, checked against the marks, and ticked off on the floor too', async () => {
   const s = server(planBody());

@@ -6,24 +6,11 @@ import { fixed } from '../../ui/format';
 import { usePalette } from '../../ui/theme';
 import { dragOnSide, groundBox, sideHandles } from './drag';
 import { MetreBar } from './top-view';
-import type { PlanDraft, PlanNumbers } from './use-plan';
+import { grabOf } from './grab-of';
+import type { PlanViewProps } from './use-plan';
 
 /** The set from the left: depth to the right, height upwards; heights of camera and marks are dragged here. */
-export function SideView({
-  numbers,
-  draft,
-  share,
-  chosen,
-  onChoose,
-  mayWrite,
-}: {
-  numbers: PlanNumbers;
-  draft: PlanDraft;
-  share: number;
-  chosen: string | null;
-  onChoose: (id: string) => void;
-  mayWrite: boolean;
-}) {
+export function SideView({ numbers, draft, share, chosen, onChoose, mayWrite }: PlanViewProps) {
   const p = usePalette();
   const drawn = { plan: draft.planBody, set: draft.setBody };
   const ground = groundBox(drawn);
@@ -38,25 +25,8 @@ export function SideView({
   const half = Math.atan(study.geometry.heightPx / 2 / (mm * study.geometry.pxPerMmY));
   const ray = (angle: number) => [-now.position[2] + 1.5 * box.width * Math.cos(now.tiltRad + angle), -now.position[1] - 1.5 * box.width * Math.sin(now.tiltRad + angle)];
   const say = `From the side, 1 m as the bar: the camera at ${fixed(now.position[1], 2)} m, tilted ${fixed((180 * now.tiltRad) / Math.PI, 0)}°; marks as crosses.`;
-  const change = (id: string, x: number, y: number) => dragOnSide(drawn, id, x, y);
   return (
-    <Drawing
-      box={box}
-      describe={say}
-      maxHeight={260}
-      grab={
-        mayWrite
-          ? {
-              handles: sideHandles(drawn, chosen),
-              step: 0.05,
-              chosenId: chosen,
-              onChoose,
-              onMove: (id, x, y) => draft.show(change(id, x, y)),
-              onDrop: (id, x, y) => draft.keep(`${id.replace(':', ' ')} moved`, change(id, x, y)),
-            }
-          : undefined
-      }
-    >
+    <Drawing box={box} describe={say} maxHeight={260} grab={mayWrite ? grabOf(draft, sideHandles(drawn, chosen), (id, x, y) => dragOnSide(drawn, id, x, y), chosen, onChoose) : undefined}>
       {(px) => (
         <G>
           <Polygon points={[-now.position[2], -now.position[1], ...ray(half), ...ray(-half)].join(' ')} fill={p.blue} opacity={0.12} />

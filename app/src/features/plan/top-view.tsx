@@ -6,19 +6,11 @@ import { Drawing } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
 import { FONT, usePalette } from '../../ui/theme';
 import { dragOnTop, groundBox, topHandles } from './drag';
-import type { ForecastState, PlanDraft, PlanNumbers } from './use-plan';
-
-interface ViewProps {
-  numbers: PlanNumbers;
-  draft: PlanDraft;
-  share: number;
-  chosen: string | null;
-  onChoose: (id: string) => void;
-  mayWrite: boolean;
-}
+import { grabOf } from './grab-of';
+import type { ForecastState, PlanViewProps } from './use-plan';
 
 /** The set from above, to scale: pieces, marks, the camera's way and what it sees at the moment. */
-export function TopView({ numbers, draft, share, chosen, onChoose, forecast, mayWrite }: ViewProps & { forecast: ForecastState }) {
+export function TopView({ numbers, draft, share, chosen, onChoose, forecast, mayWrite }: PlanViewProps & { forecast: ForecastState }) {
   const p = usePalette();
   const drawn = { plan: draft.planBody, set: draft.setBody };
   // the sheet stays as it is while something is dragged over it
@@ -40,25 +32,8 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, may
     return [now.position[0] - reach * Math.sin(now.headingRad + angle), now.position[2] - reach * Math.cos(now.headingRad + angle)];
   };
   const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s.${worst ? ' The ring shows where a still object slips most.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Thick lines: the shadow of a person at the start and, broken, at the end.' : ''}`;
-  const change = (id: string, x: number, z: number) => dragOnTop(drawn, id, x, z);
   return (
-    <Drawing
-      box={box}
-      describe={say}
-      maxHeight={380}
-      grab={
-        mayWrite
-          ? {
-              handles: topHandles(drawn, chosen),
-              step: 0.05,
-              chosenId: chosen,
-              onChoose,
-              onMove: (id, x, z) => draft.show(change(id, x, z)),
-              onDrop: (id, x, z) => draft.keep(`${id.replace(':', ' ')} moved`, change(id, x, z)),
-            }
-          : undefined
-      }
-    >
+    <Drawing box={box} describe={say} maxHeight={380} grab={mayWrite ? grabOf(draft, topHandles(drawn, chosen), (id, x, y) => dragOnTop(drawn, id, x, y), chosen, onChoose) : undefined}>
       {(px) => (
         <G>
           <Polygon points={[now.position[0], now.position[2], ...ray(halfView), ...ray(-halfView)].join(' ')} fill={p.blue} opacity={0.12} />

@@ -1,5 +1,5 @@
 import { mountPackage, plannedSetupOf, type MountedPackage, type PlanBody, type SetBody, type StoredRecord } from '@mesure/contract';
-import { CoreError, findCautions, studySetup, type Caution, type Forecast, type PlannedSetup, type SetupStudy } from '@mesure/core';
+import { CoreError, findCautions, studySetup, type Caution, type Forecast, type PlannedSetup, type SetupFacts, type SetupStudy } from '@mesure/core';
 import { useEffect, useMemo, useState } from 'react';
 import { useAll, useFind, useRecordsState } from '../../data';
 import { inWorker } from '../../workers';
@@ -39,8 +39,20 @@ export type PlanDraft = ReturnType<typeof usePlanDraft>;
 export interface PlanNumbers {
   mounted: MountedPackage;
   planned: PlannedSetup;
+  facts: SetupFacts;
   study: SetupStudy;
   cautions: Caution[];
+}
+
+/** What each drawing of a plan is given. */
+export interface PlanViewProps {
+  numbers: PlanNumbers;
+  draft: PlanDraft;
+  /** moment of the move, 0…1 */
+  share: number;
+  chosen: string | null;
+  onChoose: (id: string) => void;
+  mayWrite: boolean;
 }
 
 /** Everything that follows from a plan at once; a sentence instead where its entries cannot be followed. */
@@ -63,7 +75,7 @@ export function usePlanNumbers(planBody: PlanBody, setBody: SetBody, dragging: b
         }),
       });
       const study = studySetup(setup, dragging ? DRAG_MOMENTS : undefined);
-      return { mounted, planned: setup, study, cautions: findCautions(study, facts) };
+      return { mounted, planned: setup, facts, study, cautions: findCautions(study, facts) };
     } catch (error) {
       if (error instanceof CoreError) return { problem: `${error.message}. What you entered is kept.` };
       throw error;
