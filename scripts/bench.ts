@@ -1,10 +1,18 @@
 // Times and accuracies of the core on generated data. Ratios and growth matter; absolute times are this machine's.
-//   npm run bench [grid|joint|map|quick|book|solve]
+//   npm run bench [grid|joint|map|quick|book|solve|plan]
 //   npm run bench library
 //   npm run bench photos DIR COLUMNSxROWS
 import {
   analysePlate,
+  findCautions,
+  forecast,
   frameEffect,
+  layScatter,
+  NO_SETUP_FACTS,
+  nextBest,
+  planOfStudy,
+  studySetup,
+  type PlannedSetup,
   lensAt,
   nextPlate,
   openBook,
@@ -19,6 +27,7 @@ import {
   type GridObservation,
   type SolveSetup,
 } from '@mesure/core';
+import { newPlan, usualPiece } from '@mesure/contract';
 import { benchLibrary } from './bench-library';
 import { benchPhotos } from './bench-photos';
 import { bend, normals, renderChequer, simulateShot, uniform } from '@mesure/synthetic';
@@ -244,11 +253,49 @@ function book(): void {
   }
 }
 
+/** A planned dolly before a wall, a floor and boxes: what follows a finger, and what a worker does after it. */
+function plan(): void {
+  console.log('\nPlans: following the set, cautions, forecast, what would help (median of 5)');
+  console.log('  frames  marks   study ms   cautions ms   forecast ms   helps ms');
+  for (const [marks, moments] of [
+    [60, 20],
+    [60, 60],
+    [120, 60],
+    [1000, 60],
+  ]) {
+    const wall = { ...usualPiece('wall', 'wall', 'Wall'), detail: 'some' as const };
+    const boxes = Array.from({ length: 8 }, (_, i) => ({ ...usualPiece('box', `b${i}`, `Box ${i}`), xM: -2 + 0.6 * i, widthM: 0.2, depthM: 0.2, heightM: 0.6 }));
+    const laid = { kind: 'cross' as const, diameterM: 0.02, taken: [] };
+    const sheet = Array.from({ length: Math.ceil(marks / 400) }, (_, i) => layScatter(wall, 'front', Math.min(400, marks - 400 * i), { ...laid, letter: `M${'abc'[i]}` }, i + 1)).flat();
+    const base = newPlan('', '', 24, { name: '', marks: [] });
+    const setup: PlannedSetup = {
+      optics: { image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mm: 24 } },
+      readoutMs: 10,
+      fps: 24,
+      shutterDeg: 180,
+      stop: 8,
+      iso: 800,
+      pieces: [usualPiece('floor', 'floor', 'Floor'), wall, ...boxes],
+      marks: sheet,
+      move: base.move,
+      lens: { mode: 'guided', sigmaPct: 1 },
+      measures: { ...base.measures, ties: [{ a: sheet[0].id, b: sheet[40].id, sigmaM: 0.002 }] },
+      noisePx: 0.5,
+    };
+    const study = studySetup(setup, moments);
+    const ms = (work: () => void) => timed(5, work).toFixed(1);
+    console.log(
+      `  ${String(study.moments.length).padStart(6)} ${String(marks).padStart(6)} ${ms(() => studySetup(setup, moments)).padStart(10)} ${ms(() => findCautions(study, NO_SETUP_FACTS)).padStart(13)} ${ms(() => forecast(planOfStudy(study))).padStart(13)} ${(marks > 200 ? '–' : ms(() => nextBest(setup))).padStart(10)}`,
+    );
+  }
+}
+
 if (!part || part === 'grid') grid();
 if (!part || part === 'joint') joint();
 if (!part || part === 'map') map();
 if (!part || part === 'quick') quick();
 if (!part || part === 'book') book();
 if (!part || part === 'solve') solve();
+if (!part || part === 'plan') plan();
 if (part === 'library') benchLibrary(timed, { corners: tiltedPlates(14, 2000), widthPx: 2048, heightPx: 1080, focalPx: 2000 });
 if (part === 'photos') void benchPhotos(process.argv[3], process.argv[4]);

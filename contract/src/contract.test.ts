@@ -3,12 +3,12 @@ import {
   BODY_SCHEMAS,
   bookPlates,
   check,
+  followPlan,
   measuredChart,
   mountPackage,
   opticsOf,
   pupilHeightM,
   newPlan,
-  plannedSetupOf,
   recordedSetup,
   sunTravelOf,
   usualMove,
@@ -172,20 +172,34 @@ describe('planned setup', () => {
   });
   test('only plates of the same lens, body and mode count; kit and plan come together', () => {
     const plate = { lensId: id(3), packageId: id(5), picture: { sha256: 'a', name: 'p' }, focalMm: 32, focusM: 2, cellM: 0.04, shotAt: '' };
-    const pack = { ...mounted.pack };
-    const { setup: planned, facts } = plannedSetupOf({
-      plan: { ...plan, stabiliser: 'off' },
+    const records: Record<string, unknown> = {
+      [id(1)]: mounted.body,
+      [id(3)]: mounted.lens,
+      [id(4)]: mounted.adapter,
+      [id(5)]: mounted.pack,
+      [id(6)]: { ...mounted.pack, modeId: id(77) },
+      [id(7)]: { ...mounted.pack, camera: 'B' },
+    };
+    const find = ((_kind: string, key: string) => (records[key] ? { body: records[key] } : undefined)) as never;
+    const followed = followPlan(
+      {
+        ...plan,
+        stabiliser: 'off',
+        witnesses: [
+          { packageId: id(7), stabiliser: 'on' },
+          { packageId: id(99), stabiliser: 'on' },
+        ],
+      },
       set,
-      mounted,
-      plates: [
-        { plate, pack },
-        { plate, pack: { ...pack, modeId: id(77) } },
-        { plate: { ...plate, lensId: id(78) }, pack },
-      ],
-    });
-    expect(facts.plates).toEqual([{ focalMm: 32, focusM: 2 }]);
-    expect(planned).toMatchObject({ fps: 24, readoutMs: null, optics: { adapterFactor: 0.71, image: { width: 4096 } } });
-    expect(facts).toMatchObject({ stabiliser: 'off', lensRangeMm: [32, 32], sunTravelDeg: null });
+      [plate, { ...plate, packageId: id(6) }, { ...plate, lensId: id(78) }],
+      find,
+    );
+    if ('problem' in followed) throw new Error(followed.problem);
+    expect(followed.facts.plates).toEqual([{ focalMm: 32, focusM: 2 }]);
+    expect(followed.setup).toMatchObject({ fps: 24, readoutMs: null, optics: { adapterFactor: 0.71, image: { width: 4096 } } });
+    expect(followed.facts).toMatchObject({ stabiliser: 'off', lensRangeMm: [32, 32], sunTravelDeg: null, witnesses: [{ name: 'B-cam', fps: 24, stabiliser: 'on' }] });
+    delete records[id(3)];
+    expect(followPlan(plan, set, [], find)).toEqual({ problem: 'The lens of this plan is gone. Choose another package under Move.' });
   });
   test('the sun of a light plan becomes its travel', () => {
     // an hour at the equator, at the equinox

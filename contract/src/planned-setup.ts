@@ -1,23 +1,33 @@
 import { NO_SETUP_FACTS, sunAt, sunTravelDeg, type CameraMove, type MoveKind, type MoveStation, type PlannedSetup, type SetPiece, type SetupFacts } from '@mesure/core';
-import { opticsOf, type MountedPackage } from './recorded-setup';
-import type { LightPlan, PackageBody, PlanBody, PlateBody, SetBody } from './records';
+import { mountPackage, opticsOf, type Lookup, type MountedPackage } from './recorded-setup';
+import type { LightPlan, PlanBody, PlateBody, SetBody } from './records';
 
 /** One-axis noise of a track on a clean picture, px. */
 const USUAL_NOISE_PX = 0.5;
 
-/** What a plan computes with: the set, the move and the camera in core's own form, and what is known beside them. */
-export function plannedSetupOf(input: {
-  plan: PlanBody;
-  set: SetBody;
+/** A plan as core follows it: the set, the move and the camera in core's own form, and what is known beside them. */
+export interface FollowedPlan {
   mounted: MountedPackage;
-  /** plates of the lens with the packages that they were shot with */
-  plates: readonly { plate: PlateBody; pack: PackageBody }[];
-}): { setup: PlannedSetup; facts: SetupFacts } {
-  const { plan, set, mounted } = input;
-  const plates = input.plates
-    .filter(({ plate, pack }) => plate.lensId === mounted.pack.lensId && pack.bodyId === mounted.pack.bodyId && pack.modeId === mounted.pack.modeId)
-    .map(({ plate }) => ({ focalMm: plate.focalMm, focusM: plate.focusM }));
+  setup: PlannedSetup;
+  facts: SetupFacts;
+}
+
+/** Puts a plan together with kit and set; a sentence where a part of it is gone. */
+export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateBody[], find: Lookup): FollowedPlan | { problem: string } {
+  const pack = find('package', plan.packageId);
+  const mounted = pack ? mountPackage(pack.body, find) : { missing: 'package' };
+  if ('missing' in mounted) return { problem: `The ${mounted.missing} of this plan is gone. Choose another package under Move.` };
+  const mine = plates.filter((plate) => {
+    const shotWith = find('package', plate.packageId)?.body;
+    return plate.lensId === mounted.pack.lensId && shotWith?.bodyId === mounted.pack.bodyId && shotWith.modeId === mounted.pack.modeId;
+  });
+  const witnesses = (plan.witnesses ?? []).flatMap((w) => {
+    const other = find('package', w.packageId);
+    const there = other ? mountPackage(other.body, find) : null;
+    return there && !('missing' in there) ? [{ name: `${there.pack.camera}-cam`, fps: there.mode.fps, stabiliser: w.stabiliser }] : [];
+  });
   return {
+    mounted,
     setup: {
       optics: opticsOf(mounted, plan.move.stations[0].focalMm),
       readoutMs: mounted.mode.readoutMs ?? null,
@@ -35,11 +45,12 @@ export function plannedSetupOf(input: {
     facts: {
       ...NO_SETUP_FACTS,
       lensRangeMm: [mounted.lens.minFocalMm, mounted.lens.maxFocalMm],
-      plates,
+      plates: mine.map(({ focalMm, focusM }) => ({ focalMm, focusM })),
       // a grid plate of an anamorphic lens measures its squeeze
-      squeezeMeasured: plates.length > 0,
+      squeezeMeasured: mine.length > 0,
       breathing: mounted.lens.breathing ?? 'unknown',
       stabiliser: plan.stabiliser,
+      witnesses,
       zoomNoted: plan.zoomNoted,
       sync: plan.sync,
       stillsPlanned: plan.stillsPlanned || (plan.stills?.stations.length ?? 0) > 0,

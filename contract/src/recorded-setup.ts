@@ -16,7 +16,8 @@ import {
 } from '@mesure/core';
 import type { AdapterBody, BodyBody, EdgesBody, LensBody, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 
-type Lookup = <K extends keyof import('./records').RecordBodies>(kind: K, id: string) => StoredRecord<K> | undefined;
+/** Looks a record up by kind and id. */
+export type Lookup = <K extends keyof import('./records').RecordBodies>(kind: K, id: string) => StoredRecord<K> | undefined;
 
 export interface MountedPackage {
   pack: PackageBody;

@@ -176,10 +176,16 @@ export interface PlanBody {
   exterior: boolean;
   stillsPlanned: boolean;
   lightPlanned: boolean;
+  /** further cameras that watch the same shot */
+  witnesses?: PlannedWitness[];
   stills?: StillsPlan | null;
   light?: LightPlan | null;
   /** cautions that somebody has taken note of, with the reason */
   answered: AnsweredCaution[];
+}
+export interface PlannedWitness {
+  packageId: string;
+  stabiliser: (typeof STABILISER)[number];
 }
 export const STILLS_WAYS = ['along', 'round', 'room'] as const;
 /** The stills walk of a setup: how it was laid, and which pictures are taken. */

@@ -240,6 +240,9 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     exterior: Joi.boolean().required(),
     stillsPlanned: Joi.boolean().required(),
     lightPlanned: Joi.boolean().required(),
+    witnesses: Joi.array()
+      .items(Joi.object({ packageId: id.required(), stabiliser: oneOf(STABILISER) }))
+      .max(20),
     stills: Joi.object({
       way: oneOf(STILLS_WAYS),
       pieceId: Joi.string().max(60).required(),

@@ -234,7 +234,7 @@ function slipOf(plan: ForecastPlan, info: InformationResult): { byFrame: (number
     const ownSum = new Float64Array(9); // Σ J_Xᵀ P J_X of the frames' own noise P
     for (let i = 0; i < nf; i += 1) {
       const e = info.frames[i];
-      if (!e || !frames(plan, i, place) || !placeJacobian(plan, i, place, own, info.focalAt, jOwn, jPlace, jFocal)) continue;
+      if (!e || !sees(plan, i, place) || !placeJacobian(plan, i, place, own, info.focalAt, jOwn, jPlace, jFocal)) continue;
       const k = e.shared.length;
       const b = new Float64Array(2 * k);
       for (let row = 0; row < 2; row += 1)
@@ -310,7 +310,7 @@ function slipOf(plan: ForecastPlan, info: InformationResult): { byFrame: (number
 }
 
 const projected = new Float64Array(3);
-function frames(plan: ForecastPlan, i: number, at: Vec3): boolean {
+function sees(plan: ForecastPlan, i: number, at: Vec3): boolean {
   projectAt(plan.geometry, plan.frames[i].effectiveMm, plan.frames[i], at, projected);
   return inFrame(plan.geometry, projected);
 }

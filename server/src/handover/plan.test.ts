@@ -144,7 +144,7 @@ test('a planned setup leaves its mark sheet, and its cautions with what was said
   expect(String(await files.find((f) => f.path === 'setups/41-Dolly/marks.csv')!.make())).toBe('id,x,y,z,kind,diameter_m,ground,placed\nK1,0.5,1.2,-3,cross,0.02,plain,yes\n');
   const left = JSON.parse(String(await files.find((f) => f.path === 'setups/41-Dolly/plan.json')!.make())) as { cautions: { rule: string; value: number; answer: { reason: string } | null }[] };
   expect(left.cautions.find((c) => c.rule === 'stabiliser')!.answer!.reason).toBe('none in this lens');
-  expect(left.cautions.find((c) => c.rule === 'too few to track')).toMatchObject({ value: 0, answer: null });
+  expect(left.cautions.find((c) => c.rule === 'too few to track')).toMatchObject({ value: 1, answer: null });
 });
 
 test('a plan that cannot be followed, or speaks of another production, is refused at its field', async () => {

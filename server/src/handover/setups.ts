@@ -1,13 +1,12 @@
-import { mountPackage, plannedSetupOf, type StoredRecord } from '@mesure/contract';
+import { followPlan, type Lookup, type StoredRecord } from '@mesure/contract';
 import { CoreError, findCautions, studySetup, type Caution } from '@mesure/core';
 import { writeMarksCsv } from '@mesure/formats';
 import type { HandoverFile } from './plan';
 
 type All = <K extends 'plan' | 'set' | 'plate' | 'setup'>(kind: K) => StoredRecord<K>[];
-type Find = Parameters<typeof mountPackage>[1];
 
 /** What was planned for the day's setups: the mark sheet, and the cautions with what was said to them. Found out when the files are asked for. */
-export function setupFiles(setups: readonly StoredRecord<'setup'>[], all: All, find: Find, slug: (text: string) => string): HandoverFile[] {
+export function setupFiles(setups: readonly StoredRecord<'setup'>[], all: All, find: Lookup, slug: (text: string) => string): HandoverFile[] {
   return setups.flatMap((setup): HandoverFile[] => {
     const base = `setups/${slug(setup.body.scene)}-${slug(setup.body.name)}`;
     const set = all('set').find((s) => s.id === setup.body.setId);
@@ -28,21 +27,16 @@ export function setupFiles(setups: readonly StoredRecord<'setup'>[], all: All, f
   });
 }
 
-function cautionsOf(plan: StoredRecord<'plan'>, set: StoredRecord<'set'>, all: All, find: Find): (Caution & { answer: { reason: string; by: string; at: string } | null })[] | { problem: string } {
-  const pack = find('package', plan.body.packageId);
-  const mounted = pack ? mountPackage(pack.body, find) : { missing: 'package' };
-  if ('missing' in mounted) return { problem: `the ${mounted.missing} of this plan is gone` };
+function cautionsOf(plan: StoredRecord<'plan'>, set: StoredRecord<'set'>, all: All, find: Lookup): (Caution & { answer: { reason: string; by: string; at: string } | null })[] | { problem: string } {
+  const followed = followPlan(
+    plan.body,
+    set.body,
+    all('plate').map((p) => p.body),
+    find,
+  );
+  if ('problem' in followed) return followed;
   try {
-    const { setup, facts } = plannedSetupOf({
-      plan: plan.body,
-      set: set.body,
-      mounted,
-      plates: all('plate').flatMap((p) => {
-        const q = find('package', p.body.packageId);
-        return q ? [{ plate: p.body, pack: q.body }] : [];
-      }),
-    });
-    return findCautions(studySetup(setup), facts).map((c) => ({ ...c, answer: plan.body.answered.find((a) => a.rule === c.rule) ?? null }));
+    return findCautions(studySetup(followed.setup), followed.facts).map((c) => ({ ...c, answer: plan.body.answered.find((a) => a.rule === c.rule) ?? null }));
   } catch (error) {
     if (error instanceof CoreError) return { problem: error.message };
     throw error;

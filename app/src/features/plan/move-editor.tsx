@@ -7,6 +7,7 @@ import { LiveNumber } from '../../ui/live-number';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { packageParts, viewPackage } from '../kit/package-words';
+import { Chips } from './chips';
 import { stationName } from './drag';
 import type { PlanDraft } from './use-plan';
 
@@ -146,6 +147,8 @@ function Camera({ draft }: { draft: PlanDraft }) {
   const done = () => draft.dragging && draft.keep('Camera settings changed');
   const pack = find('package', plan.packageId);
   const view = pack ? viewPackage(pack.body, find) : null;
+  const witnesses = plan.witnesses ?? [];
+  const others = packages.filter((q) => q.id !== plan.packageId);
   const takePackage = (packageId: string) => {
     const { focalMm } = find('package', packageId)!.body;
     keep('Package changed', { packageId, move: { ...plan.move, stations: plan.move.stations.map((s) => ({ ...s, focalMm })) } });
@@ -187,6 +190,31 @@ function Camera({ draft }: { draft: PlanDraft }) {
         onChange={(lensMode) => keep('Lens in the solve', { lensMode })}
       />
       <Choice label="Stabiliser" value={plan.stabiliser} options={STABILISER.map((v) => ({ value: v, title: v }))} onChange={(v) => keep('Stabiliser', { stabiliser: v })} />
+      <Words look="label" dim>
+        Witness cameras, beside the one that is solved
+      </Words>
+      <Chips
+        what="Witness"
+        ids={others.map((q) => `${q.body.camera}-cam`)}
+        on={others.filter((q) => witnesses.some((w) => w.packageId === q.id)).map((q) => `${q.body.camera}-cam`)}
+        onPress={(name) => {
+          const { id } = others.find((q) => `${q.body.camera}-cam` === name)!;
+          const there = witnesses.some((w) => w.packageId === id);
+          keep(`${name} ${there ? 'no longer' : 'as'} witness`, { witnesses: there ? witnesses.filter((w) => w.packageId !== id) : [...witnesses, { packageId: id, stabiliser: 'unknown' }] });
+        }}
+      />
+      {witnesses.map((w) => {
+        const name = `${find('package', w.packageId)?.body.camera ?? '?'}-cam`;
+        return (
+          <Choice
+            key={w.packageId}
+            label={`Stabiliser of ${name}`}
+            value={w.stabiliser}
+            options={STABILISER.map((v) => ({ value: v, title: v }))}
+            onChange={(v) => keep(`Stabiliser of ${name}`, { witnesses: witnesses.map((q) => (q === w ? { ...q, stabiliser: v } : q)) })}
+          />
+        );
+      })}
       <Choice label="Sync between cameras" value={plan.sync} options={SYNCS.map((v) => ({ value: v, title: v }))} onChange={(v) => keep('Sync', { sync: v })} />
       {yesNo('Zoom', plan.zoomNoted, (zoomNoted) => ({ zoomNoted }), 'start and end are noted', 'nobody notes it')}
       {yesNo('Place', plan.exterior, (exterior) => ({ exterior }), 'exterior', 'interior')}

@@ -1,6 +1,6 @@
 import { fireEvent, screen, within } from '@testing-library/react-native';
 import { FloorScreen } from '../floor/floor-screen';
-import { ID, open, pushed, reopen, seen, settle } from '../test-day';
+import { ID, open, pushed, record, reopen, seen, settle } from '../test-day';
 import { GuidelineScreen } from './guideline-screen';
 import { PlanScreen } from './plan-screen';
 import { drag, kept, keptSet, planBody, server, setBody, SHEET, show } from './test-plan';
@@ -152,6 +152,24 @@ test('pieces are added, sized, turned, set moving and removed; each is undone as
   fireEvent.press(screen.getByRole('button', { name: 'Remove Person' }));
   await settle(20);
   expect(keptSet(s).pieces!.map((q) => q.kind)).toEqual(['floor', 'wall']);
+});
+
+test('a witness camera without sync is a grave caution, mended with one tap', async () => {
+  const other = record('package', '00000000-0000-4000-8000-000000000041', { camera: 'B', bodyId: ID.body, modeId: ID.windowed, lensId: ID.lens, adapterId: null, focalMm: 32 });
+  const s = server(planBody({ stabiliser: 'off' }));
+  s.records.set(other.id, other);
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('move');
+  fireEvent.press(screen.getByRole('checkbox', { name: 'Witness B-cam' }));
+  await settle(20);
+  expect(kept(s).witnesses).toEqual([{ packageId: other.id, stabiliser: 'unknown' }]);
+  show('cautions');
+  // 50 frames a second beside 24
+  expect(within(screen.getByTestId('caution-frame rates differ')).getByText(/B-cam runs at 50/)).toBeTruthy();
+  fireEvent.press(screen.getByTestId('remedy-no sync'));
+  await settle(20);
+  expect(screen.queryByTestId('caution-no sync')).toBeNull();
+  expect(kept(s).sync).toBe('timecode and clap');
 });
 
 test('an object before a still camera takes a piece and its way', async () => {

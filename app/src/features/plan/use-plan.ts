@@ -1,4 +1,4 @@
-import { mountPackage, plannedSetupOf, type MountedPackage, type PlanBody, type SetBody, type StoredRecord } from '@mesure/contract';
+import { followPlan, type MountedPackage, type PlanBody, type SetBody, type StoredRecord } from '@mesure/contract';
 import { CoreError, findCautions, studySetup, type Caution, type Forecast, type PlannedSetup, type SetupFacts, type SetupStudy } from '@mesure/core';
 import { useEffect, useMemo, useState } from 'react';
 import { useAll, useFind, useRecordsState } from '../../data';
@@ -62,20 +62,16 @@ export function usePlanNumbers(planBody: PlanBody, setBody: SetBody, dragging: b
   const key = JSON.stringify([planBody, setBody, dragging]);
   const pack = find('package', planBody.packageId);
   return useMemo(() => {
-    const mounted = pack ? mountPackage(pack.body, find) : { missing: 'package' };
-    if ('missing' in mounted) return { problem: `The ${mounted.missing} of this plan is gone. Choose another package under Move.` };
+    const followed = followPlan(
+      planBody,
+      setBody,
+      plates.map((p) => p.body),
+      find,
+    );
+    if ('problem' in followed) return followed;
     try {
-      const { setup, facts } = plannedSetupOf({
-        plan: planBody,
-        set: setBody,
-        mounted,
-        plates: plates.flatMap((plate) => {
-          const q = find('package', plate.body.packageId);
-          return q ? [{ plate: plate.body, pack: q.body }] : [];
-        }),
-      });
-      const study = studySetup(setup, dragging ? DRAG_MOMENTS : undefined);
-      return { mounted, planned: setup, facts, study, cautions: findCautions(study, facts) };
+      const study = studySetup(followed.setup, dragging ? DRAG_MOMENTS : undefined);
+      return { mounted: followed.mounted, planned: followed.setup, facts: followed.facts, study, cautions: findCautions(study, followed.facts) };
     } catch (error) {
       if (error instanceof CoreError) return { problem: `${error.message}. What you entered is kept.` };
       throw error;
