@@ -1,10 +1,30 @@
 // read through our own transform: modules of the new kind, and ml-matrix, whose eigenvalues the sandbox's globals slow down tenfold
-const esm = ['ml-matrix', '@gltf-transform', 'property-graph', 'ktx-parse', 'three', 'geotiff', 'quick-lru', 'web-worker', 'xml-utils', 'zstddec', 'lerc', '@petamoriken', '@tus', 'srvx', 'p-limit', 'yocto-queue'];
+const esm = [
+  'ml-matrix',
+  '@gltf-transform',
+  'property-graph',
+  'ktx-parse',
+  'three',
+  'geotiff',
+  'quick-lru',
+  'web-worker',
+  'xml-utils',
+  'zstddec',
+  'lerc',
+  '@petamoriken',
+  '@tus',
+  'srvx',
+  'p-limit',
+  'yocto-queue',
+];
 const node = {
   testEnvironment: 'node',
   transform: { '^.+\\.[cm]?[jt]sx?$': ['babel-jest', { configFile: require.resolve('./babel.node.config.js') }] },
   transformIgnorePatterns: [`/node_modules/(?!(${esm.join('|')})/)`],
-  moduleNameMapper: { '^@mesure/formats/(chart|exif|fdl|lens|picture|raster|st-map|marks-pdf|table-pdf)$': '<rootDir>/formats/src/$1.ts', '^@mesure/server/jobs/(.*)$': '<rootDir>/server/src/jobs/$1.ts' },
+  moduleNameMapper: {
+    '^@mesure/formats/(chart|exif|fdl|lens|picture|raster|st-map|marks-pdf|table-pdf)$': '<rootDir>/formats/src/$1.ts',
+    '^@mesure/server/jobs/(.*)$': '<rootDir>/server/src/jobs/$1.ts',
+  },
 };
 
 module.exports = {
