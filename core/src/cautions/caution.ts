@@ -59,5 +59,5 @@ export function whenBelow(f: Found): Caution | null {
   return { remedy: null, worstAtS: null, ...f, severity: f.severity ?? severityOf(f.value > 0 ? f.limit / f.value : Infinity) };
 }
 
-/** A number for a sentence: three figures at most. */
-export const said = (v: number): string => (!Number.isFinite(v) ? 'infinite' : Math.abs(v) >= 100 ? v.toFixed(0) : Math.abs(v) >= 10 ? v.toFixed(1) : v.toFixed(2));
+/** A number for a sentence: three figures at most, whole ones without noughts behind them. */
+export const said = (v: number): string => (!Number.isFinite(v) ? 'infinite' : Math.abs(v) >= 100 ? v.toFixed(0) : String(Number(v.toPrecision(3))));

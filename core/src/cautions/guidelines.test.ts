@@ -15,7 +15,7 @@ test('one page says whom to tell what, with the numbers of the plan', () => {
       .filter((g) => g.to === whom)
       .map((g) => g.text)
       .join('\n');
-  expect(to('camera')).toMatch(/^Dolly over 4\.00 s, height 1\.50 m, 24 mm, focus 5\.0 m\.\nShutter 180° at 24\.0 frames a second, stop 8\.00, ISO 800\.\nSwitch the stabiliser off/);
+  expect(to('camera')).toMatch(/^Dolly over 4 s, height 1\.50 m, 24 mm, focus 5\.0 m\.\nShutter 180° at 24 frames a second, stop 8, ISO 800\.\nSwitch the stabiliser off/);
   expect(to('production')).toMatch(/untouched: Back wall\.\nMoves in the picture and is masked out: Cook\./);
   // (3, 4) apart: five metres
   expect(to('wrangler')).toMatch(/still to be placed: K2\.\nMeasure K1 to K2, about 5\.00 m\.\nMeasure the camera height at the start/);

@@ -57,8 +57,8 @@ export function pointsOf(setup: PlannedSetup): StudyPoint[] {
 export const inFrame = (geometry: PictureGeometry, place: Float64Array): boolean =>
   place[2] > NEAREST_M && place[0] >= 0 && place[1] >= 0 && place[0] <= geometry.widthPx && place[1] <= geometry.heightPx;
 
-/** Cosine between the view and a flat mark's face below which it is seen too obliquely: 75 degrees. */
-const LEAST_FACING = 0.26;
+/** Cosine between the view and a flat mark's face below which it is seen too obliquely: 80 degrees. */
+const LEAST_FACING = 0.174;
 
 /** Projects a world place at a moment into the undistorted picture: [x px, y px, depth m]. */
 export function projectAt(geometry: PictureGeometry, effectiveFocalMm: number, moment: Pick<CameraMoment, 'position' | 'toCamera'>, at: Vec3, out: Float64Array): void {

@@ -29,7 +29,7 @@ test('the marks are printed to scale, the sheet as a table', async () => {
 test('the guideline sheet tells camera, production and wrangler what the plan says, and leaves as PDF', async () => {
   const s = server(planBody({ shutterDeg: 172 }));
   await open(<GuidelineScreen setupId={ID.setup} />, s);
-  expect(seen(/Shutter 172° at 24\.0 frames a second/)).toBe(true);
+  expect(seen(/Shutter 172° at 24 frames a second/)).toBe(true);
   expect(seen(/untouched: Floor, Back wall/)).toBe(true);
   expect(seen(/still to be placed: K1, K2, K3, W1, W2/)).toBe(true);
   fireEvent.press(screen.getByTestId('print-guidelines'));
@@ -102,7 +102,7 @@ test('the sun is followed: where it goes, shadows, and the caution that follows 
   fireEvent.changeText(screen.getByTestId('bracket-contrast'), '0');
   expect(screen.getByTestId('brackets')).toHaveTextContent(/must be above 0/);
   show('cautions');
-  expect(within(screen.getByTestId('caution-light reference missing')).getByText(/sun goes 15\.0°/)).toBeTruthy();
+  expect(within(screen.getByTestId('caution-light reference missing')).getByText(/sun goes 15(\.\d+)?°/)).toBeTruthy();
 });
 
 test('the floor shows what the plan warns of, and what was said to it', async () => {
