@@ -1,6 +1,6 @@
 import { MARK_PX } from '../marks';
 import { depthOfField } from '../optics';
-import { adapterOf, exposureS, runPx, type SetupStudy } from '../setup';
+import { adapterOf, exposureS, runPx, trackingCocMm, type SetupStudy } from '../setup';
 import { said, whenAbove, whenBelow, type Caution, type Rule } from './caution';
 
 /** What a still place may run over the picture during one exposure, or from the first to the last row: a thousandth of the picture's width. */
@@ -82,7 +82,7 @@ export function softShare(study: SetupStudy, m: number, stop: number | null = st
   if (stop === null) return null;
   const n = study.points.length;
   const moment = study.moments[m];
-  const cocMm = pixelCocMm(study);
+  const cocMm = trackingCocMm(study.geometry);
   const depth = depthOfField({ focalMm: moment.focalMm * adapterOf(study.setup), stop, focusM: Math.max(moment.focusM, 0.1), cocMm });
   let seen = 0,
     soft = 0;
@@ -94,10 +94,6 @@ export function softShare(study: SetupStudy, m: number, stop: number | null = st
   }
   return seen > 0 ? soft / seen : null;
 }
-
-/** A disc of three pixels: beyond it a tracker loses corners, though a viewer may not see it yet. */
-const COC_PX = 3;
-export const pixelCocMm = (study: SetupStudy): number => COC_PX / study.geometry.pxPerMmX;
 
 const SOFT_LIMIT = 0.4;
 const STOPS = [1, 1.4, 2, 2.8, 4, 5.6, 8, 11, 16, 22];

@@ -113,6 +113,12 @@ export function forecast(plan: ForecastPlan): Forecast {
   };
 }
 
+/** By how much the slip falls from one forecast to another, per cent; all of it where nothing could be solved before. */
+export function gainPct(now: Forecast, then: Forecast): number {
+  if (then.slipPx === null) return 0;
+  return now.slipPx === null ? 100 : 100 * (1 - then.slipPx / now.slipPx);
+}
+
 const percentOf = (part: number, whole: number): string => `${Math.max(1, Math.round((100 * part) / whole))} %`;
 
 /** Whether the camera's travel shows in the picture beyond what turning it could give. */

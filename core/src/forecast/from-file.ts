@@ -3,7 +3,7 @@ import { distance, quatToMat, type Mat3, type Quat, type Vec3 } from '../math';
 import { pictureGeometry } from '../optics';
 import { inFrame, projectAt } from '../setup';
 import type { SolveSetup } from '../solve';
-import { forecast, type Forecast } from './forecast';
+import { forecast, gainPct, type Forecast } from './forecast';
 import type { ForecastPlan } from './plan';
 
 /** The PLAN of the command line: a setup of conventions.md with a path, marks and noise. */
@@ -15,9 +15,7 @@ export interface ForecastFile extends SolveSetup {
   places?: readonly Vec3[];
 }
 
-export interface ForecastAnswer extends Omit<Forecast, 'frames' | 'status'> {
-  status: Forecast['status'];
-  frames: Forecast['frames'];
+export interface ForecastAnswer extends Forecast {
   nextBest: { kind: string; at: Vec3 | null; gainPct: number }[];
 }
 
@@ -155,9 +153,8 @@ function rankChanges(plan: ForecastPlan, now: Forecast, noisePx: number, onProgr
     .map((c, i) => {
       const then = forecast(c.plan);
       onProgress((i + 1) / changes.length);
-      const gainPct = now.slipPx === null ? (then.slipPx === null ? 0 : 100) : then.slipPx === null ? 0 : 100 * (1 - then.slipPx / now.slipPx);
       // a scale where there was none is worth more than any slip
-      return { kind: c.kind, at: c.at, gainPct: now.sigmaScalePct === null && then.sigmaScalePct !== null ? 100 : Math.max(0, gainPct) };
+      return { kind: c.kind, at: c.at, gainPct: now.sigmaScalePct === null && then.sigmaScalePct !== null ? 100 : Math.max(0, gainPct(now, then)) };
     })
     .sort((a, b) => b.gainPct - a.gainPct);
 }

@@ -1,7 +1,7 @@
 import { distance, type Vec3 } from '../math';
 import { markDiameterFor, nextMarkIds } from '../marks';
 import { adapterOf, momentAt, studySetup, toPiece, fromPiece, hasBody, type PlannedMark, type PlannedSetup, type SetPiece } from '../setup';
-import { forecast, type Forecast } from './forecast';
+import { forecast, gainPct, type Forecast } from './forecast';
 import { planOfStudy } from './of-study';
 
 /** One further thing to do, and what it would bring. */
@@ -37,9 +37,8 @@ export function nextBest(setup: PlannedSetup, onProgress: (done: number) => void
   const judged = list.map((c, i): NextBest => {
     const then = judge(c.setup);
     onProgress((i + 1) / list.length);
-    const gainPct = now.slipPx === null ? (then.slipPx === null ? 0 : 100) : then.slipPx === null ? 0 : 100 * (1 - then.slipPx / now.slipPx);
     const known = [now.sigmaScalePct === null && then.sigmaScalePct !== null ? 'scale' : null, now.sigmaHeightM === null && then.sigmaHeightM !== null ? 'height' : null].filter((w) => w !== null);
-    return { ...c, gainPct, makesKnown: known.length > 0 ? known.join(' and ') : null, slipPx: then.slipPx };
+    return { ...c, gainPct: gainPct(now, then), makesKnown: known.length > 0 ? known.join(' and ') : null, slipPx: then.slipPx };
   });
   return judged.filter((j) => j.gainPct > 0.5 || j.makesKnown !== null).sort((a, b) => Number(b.makesKnown !== null) - Number(a.makesKnown !== null) || b.gainPct - a.gainPct);
 }

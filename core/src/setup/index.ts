@@ -24,5 +24,5 @@ export {
 } from './planned-setup';
 export { DETAIL_FEATURES, PIECE_EDGES, featuresOf, fromPiece, hasBody, hides, inside, pieceCorners, toPiece, type SetFeature } from './set-piece';
 export { checkMove, momentAt, momentBeforeObject, moveDurationS, objectPoseAt, sampleMove, toCameraOf, type CameraMoment } from './move';
-export { STUDY_MOMENTS, adapterOf, exposureS, inFrame, pointsOf, projectAt, runPx, studySetup, type SetupStudy, type StudyPoint } from './study-setup';
+export { STUDY_MOMENTS, adapterOf, exposureS, inFrame, pointsOf, projectAt, runPx, studySetup, trackingCocMm, type SetupStudy, type StudyPoint } from './study-setup';
 export { wirePicture, type WirePicture } from './wire-picture';

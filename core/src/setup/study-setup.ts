@@ -70,6 +70,10 @@ export function projectAt(geometry: PictureGeometry, effectiveFocalMm: number, m
   out[1] = geometry.centerYPx + (effectiveFocalMm * geometry.pxPerMmY * (r[3] * d[0] + r[4] * d[1] + r[5] * d[2])) / z;
 }
 
+/** A disc of three pixels on the sensor: beyond it a tracker loses corners, though a viewer may not see it yet. */
+const SHARP_PX = 3;
+export const trackingCocMm = (geometry: PictureGeometry): number => SHARP_PX / geometry.pxPerMmX;
+
 export const adapterOf = (setup: PlannedSetup): number => setup.optics.adapterFactor ?? 1;
 
 /**

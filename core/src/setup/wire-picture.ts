@@ -1,6 +1,6 @@
 import { sub, type Vec3 } from '../math';
 import { depthOfField } from '../optics';
-import { adapterOf, projectAt, type SetupStudy } from './study-setup';
+import { adapterOf, projectAt, trackingCocMm, type SetupStudy } from './study-setup';
 import { momentAt } from './move';
 import { hasBody, PIECE_EDGES, pieceCorners } from './set-piece';
 
@@ -11,8 +11,6 @@ export interface WirePicture {
 }
 
 const NEAR_M = 0.05;
-/** A disc of so many pixels still counts as sharp for tracking. */
-const COC_PX = 3;
 
 /** What the camera sees at a time of the move, as lines. `m` is the study's moment whose visibility is shown. */
 export function wirePicture(study: SetupStudy, m: number): WirePicture {
@@ -40,7 +38,7 @@ export function wirePicture(study: SetupStudy, m: number): WirePicture {
       edges.push({ pieceId: piece.id, moves: piece.moves, x1, y1, x2, y2 });
     }
   }
-  const depth = setup.stop === null ? null : depthOfField({ focalMm: mm, stop: setup.stop, focusM: Math.max(0.1, moment.focusM), cocMm: COC_PX / geometry.pxPerMmX });
+  const depth = setup.stop === null ? null : depthOfField({ focalMm: mm, stop: setup.stop, focusM: Math.max(0.1, moment.focusM), cocMm: trackingCocMm(geometry) });
   const n = study.points.length;
   const place = new Float64Array(3);
   const points = study.points.flatMap((point, p) => {

@@ -6,6 +6,7 @@ import {
   layScatter,
   lifeFrames,
   markDiameterFor,
+  markSizePx,
   MARK_FACES,
   MARK_GROUNDS,
   MARK_KINDS,

@@ -1,0 +1,33 @@
+import { mark, piece, plannedSetup } from '../setup/test-setup';
+import { studySetup } from '../setup';
+import { forecast } from './forecast';
+import { nextBest } from './next-best';
+import { planOfStudy } from './of-study';
+import { forecastSentence } from './words';
+
+const marks = Array.from({ length: 14 }, (_, i) => mark(`m${i}`, [-0.9 + 0.45 * (i % 5), 0.8 + 0.5 * Math.floor(i / 5), -4 - 0.6 * ((i * 3) % 4)]));
+const setup = plannedSetup({ pieces: [piece({ zM: -7 })], marks });
+const predict = (s: typeof setup) => forecast(planOfStudy(studySetup(s)));
+
+test('what makes the scale known goes first, and does so when it is done', () => {
+  const [first] = nextBest(setup);
+  expect(first).toMatchObject({ kind: 'tie', makesKnown: 'scale' });
+  expect(predict(setup).sigmaScalePct).toBeNull();
+  expect(predict(first.setup).sigmaScalePct).toBeGreaterThan(0);
+});
+test('the others stand by how much slip they take away, and take it away', () => {
+  const rest = nextBest(setup).filter((n) => n.makesKnown === null);
+  expect(rest.map((n) => n.gainPct)).toEqual(rest.map((n) => n.gainPct).sort((a, b) => b - a));
+  expect(predict(rest[0].setup).slipPx!).toBeLessThan(predict(setup).slipPx!);
+  expect(setup.marks).toHaveLength(14); // the plan that was asked about is untouched
+});
+test('a lens that is held is offered no plate, and knowing it never harms', () => {
+  expect(nextBest(setup).some((n) => n.kind === 'plate')).toBe(false);
+  const slip = (mode: 'held' | 'free') => predict({ ...setup, lens: { mode, sigmaPct: 1 } }).slipPx!;
+  // this camera does not turn: the place of the object takes up what the focal length does, but for the definition of the datum
+  expect(slip('held')).toBeLessThan(1.001 * slip('free'));
+});
+test('the sentence says what cannot be had before what can', () => {
+  expect(forecastSentence(predict(setup), 24)).toMatch(/^Scale not observable, a still object slips [\d.]+ px at worst, around frame \d+\.$/);
+  expect(forecastSentence(predict({ ...setup, marks: [] }), 24)).toMatch(/^Cannot be solved\. No frame sees 4 fixed points/);
+});
