@@ -50,8 +50,7 @@ export function MarksEditor({ numbers, draft, share, chosen, onChoose, mayWrite 
             const p = index.get(k.id);
             const seen = p !== undefined && study.seen[m * study.points.length + p] === 1;
             const life = p === undefined ? 0 : lifeFrames(study, p);
-            const size =
-              p === undefined ? null : (k.diameterM * study.moments[m].focalMm * (study.setup.optics.adapterFactor ?? 1) * study.geometry.pxPerMmY) / study.depthM[m * study.points.length + p];
+            const size = p === undefined ? null : markSizePx(study, m, p);
             return (
               <Row
                 key={k.id}
