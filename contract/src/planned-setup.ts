@@ -1,4 +1,4 @@
-import { NO_SETUP_FACTS, sunAt, sunTravelDeg, type CameraMove, type MoveKind, type MoveStation, type PlannedSetup, type SetPiece, type SetupFacts } from '@mesure/core';
+import { NO_SETUP_FACTS, sunAt, sunTravelDeg, type CameraMove, type MoveKind, type MoveStation, type PlannedSetup, type SetPiece, type SetupFacts, type WitnessPlacement } from '@mesure/core';
 import { mountPackage, opticsOf, type Lookup, type MountedPackage } from './recorded-setup';
 import type { LightPlan, PlanBody, PlateBody, SetBody } from './records';
 
@@ -24,7 +24,16 @@ export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateB
   const witnesses = (plan.witnesses ?? []).flatMap((w) => {
     const other = find('package', w.packageId);
     const there = other ? mountPackage(other.body, find) : null;
-    return there && !('missing' in there) ? [{ name: `${there.pack.camera}-cam`, fps: there.mode.fps, stabiliser: w.stabiliser }] : [];
+    if (!there || 'missing' in there) return [];
+    const focal = w.focalMm ?? there.pack.focalMm;
+    return [
+      {
+        name: `${there.pack.camera}-cam`,
+        fps: there.mode.fps,
+        stabiliser: w.stabiliser,
+        camera: w.placement ? { optics: opticsOf(there, focal), focalMm: focal, placement: w.placement } : null,
+      },
+    ];
   });
   return {
     mounted,
@@ -90,6 +99,16 @@ export function usualMove(kind: MoveKind, from: MoveStation, objectId: string | 
     case 'stills walk':
       return { kind, stations: [{ ...start, xM: start.xM - 2 }, end({ xM: start.xM + 2 }, 60)] };
   }
+}
+
+/** Where a witness usually goes, to be dragged: a hand above the lens, or a third of the way round the subject, looking at it. */
+export function usualPlacement(way: WitnessPlacement['way'], from: MoveStation): WitnessPlacement {
+  if (way === 'rigid') return { way, rightM: 0, upM: 0.2, forwardM: 0, turnRad: 0, tiltRad: 0 };
+  const reach = Math.min(from.focusM, 6);
+  const subject = [from.xM - reach * Math.sin(from.headingRad), from.zM - reach * Math.cos(from.headingRad)];
+  const headingRad = from.headingRad + Math.PI / 3;
+  const round = (v: number) => Math.round(1000 * v) / 1000;
+  return { way, xM: round(subject[0] + reach * Math.sin(headingRad)), zM: round(subject[1] + reach * Math.cos(headingRad)), heightM: from.heightM, headingRad, tiltRad: from.tiltRad };
 }
 
 /** A plan to begin with: the camera at eye height before the set, a dolly to the right. */

@@ -1,4 +1,4 @@
-import type { CameraMove, DistortionModel, LENS_MODES, LengthUnit, PictureNotes, PlannedMark, PlannedMeasures, SetPiece, STABILISER, StillStation, SYNCS } from '@mesure/core';
+import type { CameraMove, DistortionModel, LENS_MODES, LengthUnit, PictureNotes, PlannedMark, PlannedMeasures, SetPiece, STABILISER, StillStation, SYNCS, WitnessPlacement } from '@mesure/core';
 
 /** A length as it was measured: the form a person typed stays beside the value. */
 export interface MeasuredLength {
@@ -176,6 +176,8 @@ export interface PlanBody {
   exterior: boolean;
   stillsPlanned: boolean;
   lightPlanned: boolean;
+  /** frame lines: width over height of the desqueezed picture; none: the whole of it is used */
+  frameAspect?: number | null;
   /** further cameras that watch the same shot */
   witnesses?: PlannedWitness[];
   stills?: StillsPlan | null;
@@ -186,6 +188,10 @@ export interface PlanBody {
 export interface PlannedWitness {
   packageId: string;
   stabiliser: (typeof STABILISER)[number];
+  /** as marked on the lens; else the package's own */
+  focalMm?: number;
+  /** missing: nobody has placed it yet */
+  placement?: WitnessPlacement;
 }
 export const STILLS_WAYS = ['along', 'round', 'room'] as const;
 /** The stills walk of a setup: how it was laid, and which pictures are taken. */

@@ -41,6 +41,8 @@ const length = {
 
 const placeM = Joi.number().min(-10_000).max(10_000).required();
 const sizeM = Joi.number().min(0).max(10_000).required();
+/** of one camera from another on the same rig */
+const offsetM = Joi.number().min(-20).max(20).required();
 const turnRad = Joi.number().min(-100).max(100).required();
 const timeS = Joi.number().min(-3600).max(86_400).required();
 const oneOf = (list: readonly string[]) =>
@@ -111,6 +113,11 @@ const measures = Joi.object({
     .max(500)
     .required(),
   heights: Joi.array().items(Joi.object({ timeS, sigmaM })).max(50).required(),
+});
+
+const witnessPlacement = Joi.alternatives().conditional(Joi.object({ way: 'rigid' }).unknown(), {
+  then: Joi.object({ way: Joi.valid('rigid'), rightM: offsetM, upM: offsetM, forwardM: offsetM, turnRad, tiltRad: turnRad }),
+  otherwise: Joi.object({ way: Joi.valid('free').required(), xM: placeM, zM: placeM, heightM: placeM, headingRad: turnRad, tiltRad: turnRad }),
 });
 
 const photosites = Joi.number().integer().min(16).max(65_536).allow(null);
@@ -240,8 +247,9 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     exterior: Joi.boolean().required(),
     stillsPlanned: Joi.boolean().required(),
     lightPlanned: Joi.boolean().required(),
+    frameAspect: Joi.number().min(0.4).max(4).allow(null),
     witnesses: Joi.array()
-      .items(Joi.object({ packageId: id.required(), stabiliser: oneOf(STABILISER) }))
+      .items(Joi.object({ packageId: id.required(), stabiliser: oneOf(STABILISER), focalMm, placement: witnessPlacement }))
       .max(20),
     stills: Joi.object({
       way: oneOf(STILLS_WAYS),

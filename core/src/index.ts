@@ -10,6 +10,7 @@ export * from './reconcile';
 export * from './lensbook';
 export * from './setup';
 export * from './marks';
+export * from './witness';
 export * from './cautions';
 export * from './forecast';
 export * from './light';

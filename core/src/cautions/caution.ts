@@ -1,5 +1,6 @@
 import type { MomentWatch } from '../marks';
 import type { SetupFacts, SetupStudy } from '../setup';
+import type { WitnessWatch } from '../witness';
 
 /** By how often the number exceeds its limit. */
 export const SEVERITIES = ['grave', 'clear', 'small'] as const;
@@ -30,9 +31,17 @@ export interface Caution {
   worstAtS: number | null;
 }
 
+/** What cameras see of the setup, moment by moment; reckoned once for cautions and drawings. */
+export interface SetupWatch {
+  moments: readonly MomentWatch[];
+  /** in the order of the facts' witnesses; null for one that nobody has placed */
+  witnesses: readonly (WitnessWatch | null)[];
+}
+
 export interface RuleInput {
   study: SetupStudy;
   watch: readonly MomentWatch[];
+  witnesses: SetupWatch['witnesses'];
   facts: SetupFacts;
 }
 

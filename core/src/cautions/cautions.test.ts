@@ -189,7 +189,7 @@ describe('kit and crew', () => {
     expect(find('breathing with a focus pull', pull(2.6), { breathing: 'measured' })).toBeNull();
   });
   test('stabiliser, frame rates, sync', () => {
-    const witness = { name: 'W1', fps: 24, stabiliser: 'off' as const };
+    const witness = { name: 'W1', fps: 24, stabiliser: 'off' as const, camera: null };
     expect(find('stabiliser', {}, { stabiliser: 'off' })).toBeNull();
     expect(find('stabiliser', {}, { stabiliser: 'unknown' })!.severity).toBe('small');
     expect(find('stabiliser', {}, { stabiliser: 'off', witnesses: [{ ...witness, stabiliser: 'on' }] })).toMatchObject({ severity: 'grave', found: expect.stringContaining('W1') });
@@ -204,7 +204,7 @@ describe('kit and crew', () => {
     expect(find('witness camera needed', { move: still, marks: wallMarks(7) })!.value).toBe(100);
     const near = { kind: 'still' as const, stations: [station({ focusM: 0.5 })] };
     expect(find('witness camera needed', { move: near, marks: wallMarks(10), stop: 1 })!.found).toMatch(/out of focus/);
-    expect(find('witness camera needed', { move: still, marks: [] }, { witnesses: [{ name: 'W1', fps: 24, stabiliser: 'off' }] })).toBeNull();
+    expect(find('witness camera needed', { move: still, marks: [] }, { witnesses: [{ name: 'W1', fps: 24, stabiliser: 'off', camera: null }] })).toBeNull();
   });
   test('stills, and the light of an exterior while the sun goes on', () => {
     expect(find('stills plan missing', {}, { stillsPlanned: true })).toBeNull();

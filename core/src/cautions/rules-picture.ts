@@ -1,6 +1,5 @@
 import { MARK_PX } from '../marks';
-import { depthOfField } from '../optics';
-import { adapterOf, exposureS, runPx, trackingCocMm, type SetupStudy } from '../setup';
+import { adapterOf, exposureS, runPx, sharpZone, type SetupStudy } from '../setup';
 import { said, whenAbove, whenBelow, type Caution, type Rule } from './caution';
 
 /** What a still place may run over the picture during one exposure, or from the first to the last row: a thousandth of the picture's width. */
@@ -79,11 +78,9 @@ const readoutSkew: Rule = ({ study }) => {
 
 /** Share of what is seen at a moment that lies outside the depth of field; null without a stop or without points. */
 export function softShare(study: SetupStudy, m: number, stop: number | null = study.setup.stop): number | null {
-  if (stop === null) return null;
+  const depth = sharpZone(study, m, stop);
+  if (!depth) return null;
   const n = study.points.length;
-  const moment = study.moments[m];
-  const cocMm = trackingCocMm(study.geometry);
-  const depth = depthOfField({ focalMm: moment.focalMm * adapterOf(study.setup), stop, focusM: Math.max(moment.focusM, 0.1), cocMm });
   let seen = 0,
     soft = 0;
   for (let p = 0; p < n; p += 1) {

@@ -1,4 +1,5 @@
 import { cholesky, EnvelopeMatrix, groundScatter, invertSelected } from '../math';
+import { projectionByPlace } from '../setup';
 import type { ForecastPlan } from './plan';
 
 /** A definition of the datum, not a measurement, m or rad: far below anything that is measured. */
@@ -62,11 +63,7 @@ export function placeJacobian(
     fy = (f.effectiveMm * py) / z;
   const a = x / z,
     b = y / z;
-  // by the place in camera axes: (fx, 0, −fx a), (0, fy, −fy b)
-  for (let c = 0; c < 3; c += 1) {
-    jPoint[c] = fx * (r[c] - a * r[6 + c]);
-    jPoint[3 + c] = fy * (r[3 + c] - b * r[6 + c]);
-  }
+  projectionByPlace(r, fx, fy, a, b, jPoint);
   // turning the camera by φ moves the place by φ × p
   jOwn[0] = -fx * a * y;
   jOwn[1] = fx * z + fx * a * x;

@@ -1,8 +1,6 @@
-import { adapterOf, exposureS, runPx, type SetupStudy } from '../setup';
+import { adapterOf, exposureS, runPx, trackNoisePx, type SetupStudy } from '../setup';
 import type { ForecastFacts, ForecastPlan } from './plan';
 
-/** A natural feature is found half as well again as a mark. */
-const FEATURE_TIMES = 1.5;
 /** Of the length of a smear so much becomes noise of the place: its ends fade, and the tracker's window slides along it. An assumption. */
 const BLUR_SHARE = 0.1;
 /** Points beyond so many add work and hardly knowledge. */
@@ -46,7 +44,7 @@ export function planOfStudy(study: SetupStudy): ForecastPlan {
     const first = kept.findIndex((p) => study.seen[i * study.points.length + p]);
     const blurPx = first >= 0 ? runPx(study, i, study.points[kept[first]].at, exposure) : 0;
     kept.forEach((p, k) => {
-      if (study.seen[i * study.points.length + p]) sigmaPx[i * kept.length + k] = Math.hypot(setup.noisePx * (study.points[p].mark ? 1 : FEATURE_TIMES), BLUR_SHARE * blurPx);
+      if (study.seen[i * study.points.length + p]) sigmaPx[i * kept.length + k] = Math.hypot(trackNoisePx(setup, study.points[p]), BLUR_SHARE * blurPx);
     });
   }
   const zooms = Math.max(...study.moments.map((m) => m.focalMm)) / Math.min(...study.moments.map((m) => m.focalMm)) > 1.02;

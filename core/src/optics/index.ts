@@ -4,3 +4,4 @@ export { depthOfField, subjectScale, compareFrames, type DepthOfField, type Subj
 export { modeRemarks, type FieldRemark, type ModeGeometry } from './mode-remarks';
 export { pictureRemarks, type PictureNotes, type PictureRemark, type RecordedPicture } from './picture-remarks';
 export { squeezeFromShape } from './line-up';
+export { frameLines } from './frame-lines';

@@ -21,8 +21,28 @@ export {
   type PlannedSetup,
   type SetPiece,
   type SetupFacts,
+  type WitnessCamera,
+  type WitnessPlacement,
 } from './planned-setup';
-export { DETAIL_FEATURES, PIECE_EDGES, featuresOf, fromPiece, hasBody, hides, inside, pieceCorners, toPiece, type SetFeature } from './set-piece';
+export { DETAIL_FEATURES, PIECE_EDGES, entersAt, featuresOf, fromPiece, hasBody, hides, inside, pieceCorners, toPiece, type SetFeature } from './set-piece';
 export { checkMove, momentAt, momentBeforeObject, moveDurationS, objectPoseAt, sampleMove, toCameraOf, type CameraMoment } from './move';
-export { STUDY_MOMENTS, adapterOf, exposureS, inFrame, pointsOf, projectAt, runPx, studySetup, trackingCocMm, type SetupStudy, type StudyPoint } from './study-setup';
+export {
+  STUDY_MOMENTS,
+  adapterOf,
+  bodiesOf,
+  exposureS,
+  hiddenFrom,
+  inFrame,
+  pointsOf,
+  projectAt,
+  projectionByPlace,
+  runPx,
+  sharpZone,
+  studyMoments,
+  studySetup,
+  trackNoisePx,
+  trackingCocMm,
+  type SetupStudy,
+  type StudyPoint,
+} from './study-setup';
 export { wirePicture, type WirePicture } from './wire-picture';

@@ -96,6 +96,19 @@ export interface CameraMove {
 export const STABILISER = ['off', 'on', 'unknown'] as const;
 export const SYNCS = ['none', 'timecode', 'clap', 'timecode and clap'] as const;
 
+/** Where a witness camera is: fixed to the main one, in its axes, or standing on the set. */
+export type WitnessPlacement =
+  | { way: 'rigid'; rightM: number; upM: number; forwardM: number; /** to the left and up of where the main camera looks */ turnRad: number; tiltRad: number }
+  | { way: 'free'; xM: number; zM: number; heightM: number; headingRad: number; tiltRad: number };
+
+/** A further camera that watches the same shot. */
+export interface WitnessCamera {
+  optics: OpticsInput;
+  /** as marked on the lens */
+  focalMm: number;
+  placement: WitnessPlacement;
+}
+
 /** How a later solve may treat the lens. */
 export const LENS_MODES = ['held', 'guided', 'free'] as const;
 
@@ -138,7 +151,7 @@ export interface SetupFacts {
   stabiliser: (typeof STABILISER)[number];
   /** where a zoom begins and ends is noted by somebody */
   zoomNoted: boolean;
-  witnesses: readonly { name: string; fps: number; stabiliser: (typeof STABILISER)[number] }[];
+  witnesses: readonly { name: string; fps: number; stabiliser: (typeof STABILISER)[number]; /** null: nobody has placed it yet */ camera: WitnessCamera | null }[];
   sync: (typeof SYNCS)[number];
   stillsPlanned: boolean;
   exterior: boolean;

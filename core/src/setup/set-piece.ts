@@ -53,10 +53,15 @@ export const PIECE_EDGES: readonly (readonly [number, number])[] = [
 const SKIN_M = 0.02;
 
 /**
- * Whether the piece stands between the two places. Slabs, Kay & Kajiya 1986; the last centimetres before `to` do not count, so that what
- * sits on the piece is seen.
+ * Whether the piece stands between the two places; the last centimetres before `to` do not count, so that what sits on the piece is seen.
  */
 export function hides(piece: SetPiece, from: Vec3, to: Vec3): boolean {
+  const length = Math.hypot(to[0] - from[0], to[1] - from[1], to[2] - from[2]);
+  return entersAt(piece, from, to, 1 - SKIN_M / Math.max(length, SKIN_M)) >= 0;
+}
+
+/** Where on the way from one place (0) to another (1) the piece is entered, before `most`; −1 when it is not. Slabs, Kay & Kajiya 1986. */
+export function entersAt(piece: SetPiece, from: Vec3, to: Vec3, most = 1): number {
   const [c, s] = [Math.cos(piece.turnRad), Math.sin(piece.turnRad)];
   const fx = from[0] - piece.xM,
     fz = from[2] - piece.zM,
@@ -68,9 +73,8 @@ export function hides(piece: SetPiece, from: Vec3, to: Vec3): boolean {
   const dx = c * tx - s * tz - ax,
     dz = s * tx + c * tz - az,
     dy = to[1] - piece.baseM - ay;
-  const length = Math.sqrt(dx * dx + dy * dy + dz * dz);
   let enter = 0,
-    leave = 1 - SKIN_M / Math.max(length, SKIN_M);
+    leave = most;
   const halfX = piece.widthM / 2,
     halfZ = piece.depthM / 2;
   for (let axis = 0; axis < 3; axis += 1) {
@@ -79,16 +83,17 @@ export function hides(piece: SetPiece, from: Vec3, to: Vec3): boolean {
     const low = axis === 0 ? -halfX : axis === 1 ? 0 : -halfZ;
     const high = axis === 0 ? halfX : axis === 1 ? piece.heightM : halfZ;
     if (Math.abs(d) < 1e-12) {
-      if (a < low || a > high) return false;
+      if (a < low || a > high) return -1;
       continue;
     }
     const t1 = (low - a) / d,
       t2 = (high - a) / d;
     enter = Math.max(enter, t1 < t2 ? t1 : t2);
     leave = Math.min(leave, t1 < t2 ? t2 : t1);
-    if (enter >= leave) return false;
+    // a floor has no height: it is entered and left at once
+    if (enter > leave) return -1;
   }
-  return true;
+  return enter;
 }
 
 /** Whether a place lies inside the piece. */

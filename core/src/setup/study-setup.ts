@@ -1,6 +1,6 @@
 import { CoreError } from '../errors';
-import { dot, sub, type Vec3 } from '../math';
-import { pictureGeometry, type PictureGeometry } from '../optics';
+import { dot, sub, type Mat3, type Vec3 } from '../math';
+import { depthOfField, pictureGeometry, type DepthOfField, type PictureGeometry } from '../optics';
 import { momentAt, momentBeforeObject, moveDurationS, objectPoseAt, sampleMove, type CameraMoment } from './move';
 import type { PlannedSetup, SetPiece } from './planned-setup';
 import { featuresOf, hasBody, hides } from './set-piece';
@@ -70,23 +70,57 @@ export function projectAt(geometry: PictureGeometry, effectiveFocalMm: number, m
   out[1] = geometry.centerYPx + (effectiveFocalMm * geometry.pxPerMmY * (r[3] * d[0] + r[4] * d[1] + r[5] * d[2])) / z;
 }
 
+/**
+ * Derivatives of a place in the picture by the place itself: rows of u, then v, px per metre. `fx`, `fy` are the focal length in px over the
+ * depth, `a`, `b` the place over the depth, in picture axes.
+ */
+export function projectionByPlace(toCamera: Mat3, fx: number, fy: number, a: number, b: number, out: Float64Array): void {
+  for (let c = 0; c < 3; c += 1) {
+    out[c] = fx * (toCamera[c] - a * toCamera[6 + c]);
+    out[3 + c] = fy * (toCamera[3 + c] - b * toCamera[6 + c]);
+  }
+}
+
+/** A natural feature is found half as well again as a mark; an assumption, stated where it is shown. */
+const FEATURE_TIMES = 1.5;
+/** One-axis noise of a point's track on a clean picture, px. */
+export const trackNoisePx = (setup: PlannedSetup, point: StudyPoint): number => setup.noisePx * (point.mark ? 1 : FEATURE_TIMES);
+
 /** A disc of three pixels on the sensor: beyond it a tracker loses corners, though a viewer may not see it yet. */
 const SHARP_PX = 3;
 export const trackingCocMm = (geometry: PictureGeometry): number => SHARP_PX / geometry.pxPerMmX;
 
+/** From where to where it is sharp at a moment; null without a stop. `stop`: another one than the setup's. */
+export function sharpZone(study: SetupStudy, m: number, stop: number | null = study.setup.stop): DepthOfField | null {
+  if (stop === null) return null;
+  const moment = study.moments[m];
+  return depthOfField({ focalMm: moment.focalMm * adapterOf(study.setup), stop, focusM: Math.max(0.1, moment.focusM), cocMm: trackingCocMm(study.geometry) });
+}
+
 export const adapterOf = (setup: PlannedSetup): number => setup.optics.adapterFactor ?? 1;
+
+/** What stands in the way of a view. Before a moving object the rest of the set runs past it: only its own body is asked. */
+export function bodiesOf(setup: PlannedSetup): SetPiece[] {
+  const objectId = setup.move.kind === 'object' ? setup.move.objectId : null;
+  return setup.pieces.filter((b) => hasBody(b) && (!objectId || b.id === objectId));
+}
 
 /**
  * Follows the set through the move.
  * @throws CoreError INVALID_OPTION | NON_FINITE_INPUT for a move or optics that cannot be
  */
 export function studySetup(setup: PlannedSetup, momentCount = STUDY_MOMENTS): SetupStudy {
+  const count = pointsOf(setup).length;
+  const thinned = count > MANY_POINTS ? Math.max(12, Math.round((momentCount * MANY_POINTS) / Math.min(count, MOST_POINTS))) : momentCount;
+  return studyMoments(setup, sampleMove(setup.move, thinned));
+}
+
+/** The same as seen from given places at given times, which need not be those of the setup's own move. */
+export function studyMoments(setup: PlannedSetup, moments: CameraMoment[]): SetupStudy {
   if (!(setup.fps > 0)) throw new CoreError('INVALID_OPTION', `The frame rate is ${setup.fps}; it must be above 0`, 'fps');
   const geometry = pictureGeometry(setup.optics);
   const all = pointsOf(setup);
   const points = all.slice(0, MOST_POINTS);
-  const count = points.length > MANY_POINTS ? Math.max(12, Math.round((momentCount * MANY_POINTS) / points.length)) : momentCount;
-  const moments = sampleMove(setup.move, count);
   const tracked = moments.map((m) => {
     const pose = objectPoseAt(setup.move, m.timeS);
     return pose ? momentBeforeObject(m, pose) : m;
@@ -106,9 +140,7 @@ export function studySetup(setup: PlannedSetup, momentCount = STUDY_MOMENTS): Se
     depthM: new Float64Array(n * moments.length),
     leftOut: all.length - n,
   };
-  // before a moving object the rest of the set runs past it: only its own body is asked
-  const objectId = setup.move.kind === 'object' ? setup.move.objectId : null;
-  const bodies = setup.pieces.filter((b) => hasBody(b) && (!objectId || b.id === objectId));
+  const bodies = bodiesOf(setup);
   const place = new Float64Array(3);
   for (let m = 0; m < moments.length; m += 1) {
     const moment = tracked[m];
@@ -122,7 +154,7 @@ export function studySetup(setup: PlannedSetup, momentCount = STUDY_MOMENTS): Se
       study.depthM[i] = place[2];
       if (!inFrame(geometry, place)) continue;
       if (point.normal && facing(point.normal, point.at, moment.position) < LEAST_FACING) continue;
-      if (hidden(bodies, point, moment.position)) continue;
+      if (hiddenFrom(bodies, moment.position, point.at)) continue;
       study.seen[i] = 1;
     }
   }
@@ -134,8 +166,9 @@ function facing(normal: Vec3, at: Vec3, eye: Vec3): number {
   return dot(normal, d) / (Math.hypot(d[0], d[1], d[2]) || 1);
 }
 
-function hidden(bodies: readonly SetPiece[], point: StudyPoint, eye: Vec3): boolean {
-  for (const b of bodies) if (hides(b, eye, point.at)) return true;
+/** Whether any of the bodies stands between the eye and a place. */
+export function hiddenFrom(bodies: readonly SetPiece[], eye: Vec3, at: Vec3): boolean {
+  for (const b of bodies) if (hides(b, eye, at)) return true;
   return false;
 }
 

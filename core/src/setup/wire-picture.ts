@@ -1,7 +1,5 @@
 import { sub, type Vec3 } from '../math';
-import { depthOfField } from '../optics';
-import { adapterOf, projectAt, trackingCocMm, type SetupStudy } from './study-setup';
-import { momentAt } from './move';
+import { adapterOf, projectAt, sharpZone, type SetupStudy } from './study-setup';
 import { hasBody, PIECE_EDGES, pieceCorners } from './set-piece';
 
 export interface WirePicture {
@@ -12,10 +10,10 @@ export interface WirePicture {
 
 const NEAR_M = 0.05;
 
-/** What the camera sees at a time of the move, as lines. `m` is the study's moment whose visibility is shown. */
+/** What the camera sees at moment `m` of the study, as lines. */
 export function wirePicture(study: SetupStudy, m: number): WirePicture {
   const { setup, geometry } = study;
-  const moment = momentAt(setup.move, study.moments[m].timeS);
+  const moment = study.moments[m];
   const mm = moment.focalMm * adapterOf(setup);
   const r = moment.toCamera;
   const toCamera = (at: Vec3): Vec3 => {
@@ -38,7 +36,7 @@ export function wirePicture(study: SetupStudy, m: number): WirePicture {
       edges.push({ pieceId: piece.id, moves: piece.moves, x1, y1, x2, y2 });
     }
   }
-  const depth = setup.stop === null ? null : depthOfField({ focalMm: mm, stop: setup.stop, focusM: Math.max(0.1, moment.focusM), cocMm: trackingCocMm(geometry) });
+  const depth = sharpZone(study, m);
   const n = study.points.length;
   const place = new Float64Array(3);
   const points = study.points.flatMap((point, p) => {

@@ -1,8 +1,8 @@
-import type { PlanBody, SetBody } from '@mesure/contract';
+import type { PlanBody, PlannedWitness, SetBody } from '@mesure/contract';
 import { fromPiece, toPiece, type PlannedMark, type SetPiece } from '@mesure/core';
 import type { Handle } from '../../ui/handles';
 
-/** What the drawings of a plan let one take hold of. A handle's id says what it is: piece:ID, mark:ID, station:N, aim:N, object:N. */
+/** What the drawings of a plan let one take hold of. A handle's id says what it is: piece:ID, mark:ID, station:N, aim:N, object:N, witness:ID, sight:ID. */
 export interface Drawn {
   plan: PlanBody;
   set: SetBody;
@@ -27,12 +27,23 @@ export function topHandles({ plan, set }: Drawn, chosen: string | null): Handle[
       y: s.zM - aimReach(s.focusM) * Math.cos(s.headingRad),
       small: true,
     })),
+    ...(plan.witnesses ?? []).flatMap((w, i) => {
+      const at = w.placement;
+      if (at?.way !== 'free') return [];
+      const end = { x: at.xM - SIGHT_M * Math.sin(at.headingRad), y: at.zM - SIGHT_M * Math.cos(at.headingRad) };
+      return [
+        { id: `witness:${w.packageId}`, label: `Witness ${i + 1}`, x: at.xM, y: at.zM },
+        { id: `sight:${w.packageId}`, label: `Where witness ${i + 1} looks`, ...end, small: true },
+      ];
+    }),
     ...objectStations.map((s, i) => ({ id: `object:${i}`, label: `Object at ${s.timeS} s`, x: s.xM, y: s.zM, small: true })),
   ];
 }
 
 /** The aim's handle stands at the focus distance, but not off the sheet. */
 const FAR_AIM_M = 8;
+/** The handle that turns a witness stands so far before it. */
+const SIGHT_M = 1.2;
 const aimReach = (focusM: number): number => Math.min(focusM, FAR_AIM_M);
 
 export const stationName = (i: number, count: number): string => (count === 1 ? 'Camera' : i === 0 ? 'Camera at the start' : i === count - 1 ? 'Camera at the end' : `Camera on the way, ${i}`);
@@ -44,6 +55,7 @@ export function dragOnTop(drawn: Drawn, id: string, xM: number, zM: number): Par
   const [x, z] = [round(xM), round(zM)];
   if (what === 'piece') return { set: movePiece(set, key, x, z) };
   if (what === 'mark') return { set: { ...set, sheet: (set.sheet ?? []).map((m) => (m.id === key ? { ...m, at: onItsPiece(set, m, x, z) } : m)) } };
+  if (what === 'witness' || what === 'sight') return { plan: { ...plan, witnesses: (plan.witnesses ?? []).map((w) => (w.packageId === key ? moveWitness(w, what, x, z) : w)) } };
   const i = Number(key);
   if (what === 'object') return { plan: { ...plan, move: { ...plan.move, objectStations: (plan.move.objectStations ?? []).map((s, k) => (k === i ? { ...s, xM: x, zM: z } : s)) } } };
   const stations = plan.move.stations.map((s, k) => {
@@ -54,6 +66,14 @@ export function dragOnTop(drawn: Drawn, id: string, xM: number, zM: number): Par
     return reach < 0.05 ? s : { ...s, headingRad: Math.atan2(dx, dz), focusM: s.focusM > FAR_AIM_M && reach > 0.95 * FAR_AIM_M ? s.focusM : round(Math.max(0.1, reach)) };
   });
   return { plan: { ...plan, move: { ...plan.move, stations } } };
+}
+
+function moveWitness(w: PlannedWitness, what: 'witness' | 'sight', xM: number, zM: number): PlannedWitness {
+  const at = w.placement;
+  if (at?.way !== 'free') return w;
+  if (what === 'witness') return { ...w, placement: { ...at, xM, zM } };
+  const [dx, dz] = [at.xM - xM, at.zM - zM];
+  return Math.hypot(dx, dz) < 0.05 ? w : { ...w, placement: { ...at, headingRad: Math.atan2(dx, dz) } };
 }
 
 /** A piece takes along the marks that sit on it. */
@@ -141,6 +161,7 @@ export function groundBox({ plan, set }: Drawn): { x: number; y: number; width: 
     put(q.xM + reach, q.zM + reach);
   }
   for (const m of set.sheet ?? []) put(m.at[0], m.at[2]);
+  for (const w of plan.witnesses ?? []) if (w.placement?.way === 'free') put(w.placement.xM, w.placement.zM);
   if (xs.length < 2) put(xs[0] - 4, zs[0] - 6);
   const [x0, x1, z0, z1] = [Math.min(...xs) - 0.8, Math.max(...xs) + 0.8, Math.min(...zs) - 0.8, Math.max(...zs) + 0.8];
   return { x: x0, y: z0, width: Math.max(3, x1 - x0), height: Math.max(3, z1 - z0) };

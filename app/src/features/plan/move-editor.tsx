@@ -1,5 +1,5 @@
 import { usualMove, type PlanBody } from '@mesure/contract';
-import { LENS_MODES, MOVE_KINDS, STABILISER, SYNCS, momentAt, moveDurationS, type MoveKind, type MoveStation } from '@mesure/core';
+import { LENS_MODES, MOVE_KINDS, STABILISER, momentAt, moveDurationS, type MoveKind, type MoveStation } from '@mesure/core';
 import { View } from 'react-native';
 import { useAll, useFind } from '../../data';
 import { Action, Choice, Section } from '../../ui/controls';
@@ -7,11 +7,12 @@ import { LiveNumber } from '../../ui/live-number';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { packageParts, viewPackage } from '../kit/package-words';
-import { Chips } from './chips';
 import { stationName } from './drag';
 import type { PlanDraft } from './use-plan';
 
 const DEG = Math.PI / 180;
+/** Aspects in which pictures are shown. */
+const ASPECTS = [1.33, 1.66, 1.78, 1.85, 2, 2.39];
 
 /** Kind of move, its stations, the camera's settings. All of it is dragged in the drawing too. */
 export function MoveEditor({ draft, chosen, mayWrite }: { draft: PlanDraft; chosen: string | null; mayWrite: boolean }) {
@@ -147,8 +148,6 @@ function Camera({ draft }: { draft: PlanDraft }) {
   const done = () => draft.dragging && draft.keep('Camera settings changed');
   const pack = find('package', plan.packageId);
   const view = pack ? viewPackage(pack.body, find) : null;
-  const witnesses = plan.witnesses ?? [];
-  const others = packages.filter((q) => q.id !== plan.packageId);
   const takePackage = (packageId: string) => {
     const { focalMm } = find('package', packageId)!.body;
     keep('Package changed', { packageId, move: { ...plan.move, stations: plan.move.stations.map((s) => ({ ...s, focalMm })) } });
@@ -183,6 +182,12 @@ function Camera({ draft }: { draft: PlanDraft }) {
           <LiveNumber label="ISO" optional value={plan.iso} onChange={(v) => (v === null || v >= 25) && show({ iso: v })} onDone={done} testID="plan-iso" />
         </View>
       </View>
+      <Choice<string>
+        label="Frame lines"
+        value={String(plan.frameAspect ?? 'whole')}
+        options={[{ value: 'whole', title: 'the whole picture' }, ...ASPECTS.map((a) => ({ value: String(a), title: a.toFixed(2) }))]}
+        onChange={(v) => keep('Frame lines', { frameAspect: v === 'whole' ? null : Number(v) })}
+      />
       <Choice
         label="Focal length in the later solve"
         value={plan.lensMode}
@@ -190,32 +195,6 @@ function Camera({ draft }: { draft: PlanDraft }) {
         onChange={(lensMode) => keep('Lens in the solve', { lensMode })}
       />
       <Choice label="Stabiliser" value={plan.stabiliser} options={STABILISER.map((v) => ({ value: v, title: v }))} onChange={(v) => keep('Stabiliser', { stabiliser: v })} />
-      <Words look="label" dim>
-        Witness cameras, beside the one that is solved
-      </Words>
-      <Chips
-        what="Witness"
-        ids={others.map((q) => `${q.body.camera}-cam`)}
-        on={others.filter((q) => witnesses.some((w) => w.packageId === q.id)).map((q) => `${q.body.camera}-cam`)}
-        onPress={(name) => {
-          const { id } = others.find((q) => `${q.body.camera}-cam` === name)!;
-          const there = witnesses.some((w) => w.packageId === id);
-          keep(`${name} ${there ? 'no longer' : 'as'} witness`, { witnesses: there ? witnesses.filter((w) => w.packageId !== id) : [...witnesses, { packageId: id, stabiliser: 'unknown' }] });
-        }}
-      />
-      {witnesses.map((w) => {
-        const name = `${find('package', w.packageId)?.body.camera ?? '?'}-cam`;
-        return (
-          <Choice
-            key={w.packageId}
-            label={`Stabiliser of ${name}`}
-            value={w.stabiliser}
-            options={STABILISER.map((v) => ({ value: v, title: v }))}
-            onChange={(v) => keep(`Stabiliser of ${name}`, { witnesses: witnesses.map((q) => (q === w ? { ...q, stabiliser: v } : q)) })}
-          />
-        );
-      })}
-      <Choice label="Sync between cameras" value={plan.sync} options={SYNCS.map((v) => ({ value: v, title: v }))} onChange={(v) => keep('Sync', { sync: v })} />
       {yesNo('Zoom', plan.zoomNoted, (zoomNoted) => ({ zoomNoted }), 'start and end are noted', 'nobody notes it')}
       {yesNo('Place', plan.exterior, (exterior) => ({ exterior }), 'exterior', 'interior')}
       {yesNo('Stills of the set', plan.stillsPlanned, (stillsPlanned) => ({ stillsPlanned }), 'planned', 'not planned')}

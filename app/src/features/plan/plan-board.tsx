@@ -22,8 +22,9 @@ import { TimeStrip } from './time-strip';
 import { TopView } from './top-view';
 import { openCautions, useForecast, usePlanDraft, usePlanNumbers, type PlanDraft, type PlanNumbers } from './use-plan';
 import { WireView } from './wire-view';
+import { WitnessSection } from './witness-section';
 
-const SECTIONS = ['cautions', 'forecast', 'set', 'move', 'marks', 'measure', 'stills', 'light'] as const;
+const SECTIONS = ['cautions', 'forecast', 'set', 'move', 'marks', 'measure', 'witness', 'stills', 'light'] as const;
 type SectionName = (typeof SECTIONS)[number];
 type ViewName = 'top' | 'side' | 'camera';
 
@@ -46,6 +47,7 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
     const [what] = id.split(':');
     if (what === 'piece') setSection('set');
     else if (what === 'mark') setSection('marks');
+    else if (what === 'witness' || what === 'sight') setSection('witness');
     else setSection('move');
   };
   const head = <Heading setup={setup} numbers={numbers} draft={draft} />;
@@ -76,8 +78,8 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
       )}
       {wide || view === 'top' ? <TopView numbers={usable} draft={draft} share={share} chosen={chosen} onChoose={choose} forecast={forecast} mayWrite={mayWrite} /> : null}
       {!wide && view === 'side' ? <SideView numbers={usable} draft={draft} share={share} chosen={chosen} onChoose={choose} mayWrite={mayWrite} /> : null}
-      {wide || view === 'camera' ? <WireView study={usable.study} share={share} /> : null}
-      <TimeStrip study={usable.study} forecast={forecast} share={share} onChange={setShare} />
+      {wide || view === 'camera' ? <WireView numbers={usable} share={share} frameAspect={draft.planBody.frameAspect ?? null} /> : null}
+      <TimeStrip numbers={usable} forecast={forecast} share={share} onChange={setShare} />
       {wide ? <SideView numbers={usable} draft={draft} share={share} chosen={chosen} onChoose={choose} mayWrite={mayWrite} /> : null}
     </>
   ) : (
@@ -91,6 +93,7 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
       {section === 'set' ? <SetEditor draft={draft} chosen={chosen} onChoose={setChosen} mayWrite={mayWrite} /> : null}
       {section === 'move' ? <MoveEditor draft={draft} chosen={chosen} mayWrite={mayWrite} /> : null}
       {section === 'marks' && usable ? <MarksEditor numbers={usable} draft={draft} share={share} chosen={chosen} onChoose={setChosen} mayWrite={mayWrite} /> : null}
+      {section === 'witness' && usable ? <WitnessSection numbers={usable} draft={draft} share={share} mayWrite={mayWrite} /> : null}
       {section === 'stills' ? <StillsSection draft={draft} mayWrite={mayWrite} /> : null}
       {section === 'light' ? <LightSection draft={draft} mayWrite={mayWrite} /> : null}
       {section === 'measure' ? <MeasuresEditor draft={draft} mayWrite={mayWrite} /> : null}

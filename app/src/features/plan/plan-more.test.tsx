@@ -159,7 +159,7 @@ test('a witness camera without sync is a grave caution, mended with one tap', as
   const s = server(planBody({ stabiliser: 'off' }));
   s.records.set(other.id, other);
   await open(<PlanScreen setupId={ID.setup} />, s);
-  show('move');
+  show('witness');
   fireEvent.press(screen.getByRole('checkbox', { name: 'Witness B-cam' }));
   await settle(20);
   expect(kept(s).witnesses).toEqual([{ packageId: other.id, stabiliser: 'unknown' }]);
@@ -170,6 +170,35 @@ test('a witness camera without sync is a grave caution, mended with one tap', as
   await settle(20);
   expect(screen.queryByTestId('caution-no sync')).toBeNull();
   expect(kept(s).sync).toBe('timecode and clap');
+});
+
+test('a witness is placed, dragged and looked through; what both see follows', async () => {
+  const other = record('package', '00000000-0000-4000-8000-000000000041', { camera: 'B', bodyId: ID.body, modeId: ID.open, lensId: ID.lens, adapterId: null, focalMm: 32 });
+  const s = server({ ...planBody(), witnesses: [{ packageId: other.id, stabiliser: 'off' }], sync: 'timecode and clap' });
+  s.records.set(other.id, other);
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  expect(screen.getByTestId('caution-witness not placed')).toBeTruthy();
+  show('witness');
+  fireEvent.press(screen.getByRole('radio', { name: 'standing on the set' }));
+  await settle(20);
+  expect(kept(s).witnesses![0].placement).toMatchObject({ way: 'free' });
+  expect(screen.getByTestId('B-cam-angle')).toHaveTextContent(/5\d °/);
+  expect(screen.getByTestId('B-cam-marks')).toHaveTextContent(/Marks that both see: .*K1/);
+  const before = kept(s).witnesses![0].placement as { xM: number };
+  await drag(`witness:${other.id}`, -40, 0);
+  expect((kept(s).witnesses![0].placement as { xM: number }).xM).toBeLessThan(before.xM - 0.3);
+  // rigid, 150 mm above: it sees nearly the same, and rays hardly meet
+  fireEvent.press(screen.getByRole('radio', { name: 'rigid to the camera' }));
+  await settle(20);
+  expect(screen.getByTestId('B-cam-overlap')).toHaveTextContent(/9\d/);
+  const up = screen.getByTestId('B-cam-Above it');
+  fireEvent.changeText(up, '150');
+  fireEvent(up, 'blur');
+  await settle(20);
+  expect(kept(s).witnesses![0].placement).toMatchObject({ way: 'rigid', upM: 0.15 });
+  show('camera');
+  fireEvent.press(screen.getByRole('radio', { name: 'B-cam' }));
+  expect(screen.getAllByText(/^Through B-cam: \d marks/).length).toBeGreaterThan(0);
 });
 
 test('an object before a still camera takes a piece and its way', async () => {

@@ -1,19 +1,18 @@
-import { watchMoments, type SetupStudy } from '@mesure/core';
-import { useMemo } from 'react';
 import { View } from 'react-native';
 import { Line, Path, Rect } from 'react-native-svg';
 import { fixed } from '../../ui/format';
 import { Strip } from '../../ui/strip';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
-import type { ForecastState } from './use-plan';
+import type { ForecastState, PlanNumbers } from './use-plan';
 
 const FLOOR = 8;
 
 /** Time of the move: what is seen as columns with the floor of eight, slip as a line over them. */
-export function TimeStrip({ study, forecast, share, onChange }: { study: SetupStudy; forecast: ForecastState; share: number; onChange: (share: number) => void }) {
+export function TimeStrip({ numbers, forecast, share, onChange }: { numbers: PlanNumbers; forecast: ForecastState; share: number; onChange: (share: number) => void }) {
   const p = usePalette();
-  const watch = useMemo(() => watchMoments(study), [study]);
+  const { study } = numbers;
+  const watch = numbers.watch.moments;
   const frames = forecast.status === 'done' ? forecast.forecast.frames : [];
   const m = Math.round(share * (watch.length - 1));
   const now = watch[m];

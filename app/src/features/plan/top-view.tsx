@@ -1,5 +1,5 @@
 import type { LightPlan } from '@mesure/contract';
-import { objectPoseAt, pieceCorners, shadowLengthM, sunAt, type SetPiece, type Vec3 } from '@mesure/core';
+import { objectPoseAt, pieceCorners, sharpZone, shadowLengthM, sunAt, type SetPiece, type Vec3 } from '@mesure/core';
 import { useRef } from 'react';
 import { Circle, G, Line, Path, Polygon, Text as SvgText } from 'react-native-svg';
 import { Drawing } from '../../ui/drawing';
@@ -27,16 +27,25 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, may
   const worst = forecast.status === 'done' ? forecast.forecast.worstPlace : null;
   const seen = new Set(study.points.filter((_, k) => study.seen[m * study.points.length + k]).map((q) => q.id));
   const marks = draft.setBody.sheet ?? [];
-  const ray = (angle: number): [number, number] => {
-    const reach = 1.6 * Math.hypot(box.width, box.height);
+  const sharp = sharpZone(study, m);
+  /** on a border of the view, so far before the camera */
+  const along = (angle: number, depthM: number): [number, number] => {
+    const reach = Math.min(depthM, 1.6 * Math.hypot(box.width, box.height)) / Math.cos(angle);
     return [now.position[0] - reach * Math.sin(now.headingRad + angle), now.position[2] - reach * Math.cos(now.headingRad + angle)];
   };
-  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s.${worst ? ' The ring shows where a still object slips most.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Thick lines: the shadow of a person at the start and, broken, at the end.' : ''}`;
+  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s${sharp ? `, darker where it is sharp (${fixed(sharp.nearM, 1)} m to ${Number.isFinite(sharp.farM) ? `${fixed(sharp.farM, 1)} m` : 'infinity'})` : ''}.${worst ? ' The ring shows where a still object slips most.' : ''}${numbers.facts.witnesses.some((w) => w.camera) ? ' Hollow boxes: witness cameras.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Thick lines: the shadow of a person at the start and, broken, at the end.' : ''}`;
   return (
     <Drawing box={box} describe={say} maxHeight={380} grab={mayWrite ? grabOf(draft, topHandles(drawn, chosen), (id, x, y) => dragOnTop(drawn, id, x, y), chosen, onChoose) : undefined}>
       {(px) => (
         <G>
-          <Polygon points={[now.position[0], now.position[2], ...ray(halfView), ...ray(-halfView)].join(' ')} fill={p.blue} opacity={0.12} />
+          <Polygon points={[now.position[0], now.position[2], ...along(halfView, Infinity), ...along(-halfView, Infinity)].join(' ')} fill={p.blue} opacity={0.12} />
+          {sharp ? (
+            <Polygon
+              points={[...along(halfView, sharp.nearM), ...along(halfView, sharp.farM), ...along(-halfView, sharp.farM), ...along(-halfView, sharp.nearM)].join(' ')}
+              fill={p.blue}
+              opacity={0.14}
+            />
+          ) : null}
           {(draft.setBody.pieces ?? []).map((q) =>
             q.kind === 'sky' ? null : <PieceFromAbove key={q.id} piece={q} px={px} ink={p.ink} dim={p.dim} move={pose && q.id === study.setup.move.objectId ? pose : null} />,
           )}
@@ -60,6 +69,10 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, may
             <StillSign key={i} at={q.at} headingRad={q.headingRad} taken={draft.planBody.stills!.taken.includes(i)} px={px} ink={p.blue} />
           ))}
           {draft.planBody.light ? <SunSign light={draft.planBody.light} box={box} px={px} ink={p.tape} text={p.ink} /> : null}
+          {numbers.facts.witnesses.map((w, i) => {
+            const there = numbers.watch.witnesses[i]?.study.moments[m];
+            return there ? <WitnessSign key={w.name} name={w.name} at={there.position} headingRad={there.headingRad} px={px} ink={p.ink} paper={p.paper} /> : null;
+          })}
           <CameraSign at={now.position} headingRad={now.headingRad} px={px} ink={p.ink} paper={p.paper} />
           <MetreBar x={box.x + px(10)} y={box.y + box.height - px(10)} px={px} ink={p.ink} />
         </G>
@@ -101,6 +114,26 @@ function CameraSign({ at, headingRad, px, ink, paper }: { at: Vec3; headingRad: 
   const turn = (x: number, z: number) => `${at[0] + x * Math.cos(headingRad) + z * Math.sin(headingRad)},${at[2] - x * Math.sin(headingRad) + z * Math.cos(headingRad)}`;
   const u = px(1);
   return <Polygon points={[turn(-6 * u, 8 * u), turn(6 * u, 8 * u), turn(6 * u, -4 * u), turn(0, -10 * u), turn(-6 * u, -4 * u)].join(' ')} fill={ink} stroke={paper} strokeWidth={u} />;
+}
+
+/** A witness camera: hollow, with its name and two short lines the way it looks. */
+function WitnessSign({ name, at, headingRad, px, ink, paper }: { name: string; at: Vec3; headingRad: number; px: (n: number) => number; ink: string; paper: string }) {
+  const u = px(1);
+  const turn = (x: number, z: number) => `${at[0] + x * Math.cos(headingRad) + z * Math.sin(headingRad)} ${at[2] - x * Math.sin(headingRad) + z * Math.cos(headingRad)}`;
+  return (
+    <G>
+      <Path d={`M${turn(-4 * u, -8 * u)}L${turn(-12 * u, -26 * u)}M${turn(4 * u, -8 * u)}L${turn(12 * u, -26 * u)}`} stroke={ink} strokeWidth={1.4 * u} fill="none" />
+      <Polygon
+        points={[turn(-6 * u, 8 * u), turn(6 * u, 8 * u), turn(6 * u, -8 * u), turn(-6 * u, -8 * u)].map((q) => q.replace(' ', ',')).join(' ')}
+        fill={paper}
+        stroke={ink}
+        strokeWidth={1.8 * u}
+      />
+      <SvgText x={at[0]} y={at[2] + 22 * u} fontSize={px(11)} fontFamily={FONT.text} fill={ink} textAnchor="middle">
+        {name}
+      </SvgText>
+    </G>
+  );
 }
 
 /** A station of the stills walk: a small arrow the way it looks, filled when it is taken. */

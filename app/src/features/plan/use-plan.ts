@@ -1,5 +1,5 @@
 import { followPlan, type MountedPackage, type PlanBody, type SetBody, type StoredRecord } from '@mesure/contract';
-import { CoreError, findCautions, studySetup, type Caution, type Forecast, type PlannedSetup, type SetupFacts, type SetupStudy } from '@mesure/core';
+import { CoreError, findCautions, studySetup, watchSetup, type Caution, type Forecast, type PlannedSetup, type SetupFacts, type SetupStudy, type SetupWatch } from '@mesure/core';
 import { useEffect, useMemo, useState } from 'react';
 import { useAll, useFind, useRecordsState } from '../../data';
 import { inWorker } from '../../workers';
@@ -41,6 +41,7 @@ export interface PlanNumbers {
   planned: PlannedSetup;
   facts: SetupFacts;
   study: SetupStudy;
+  watch: SetupWatch;
   cautions: Caution[];
 }
 
@@ -71,7 +72,8 @@ export function usePlanNumbers(planBody: PlanBody, setBody: SetBody, dragging: b
     if ('problem' in followed) return followed;
     try {
       const study = studySetup(followed.setup, dragging ? DRAG_MOMENTS : undefined);
-      return { mounted: followed.mounted, planned: followed.setup, facts: followed.facts, study, cautions: findCautions(study, followed.facts) };
+      const watch = watchSetup(study, followed.facts);
+      return { mounted: followed.mounted, planned: followed.setup, facts: followed.facts, study, watch, cautions: findCautions(study, followed.facts, watch) };
     } catch (error) {
       if (error instanceof CoreError) return { problem: `${error.message}. What you entered is kept.` };
       throw error;
