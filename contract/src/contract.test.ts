@@ -1,4 +1,4 @@
-import type { GridReport } from '@mesure/core';
+import type { GridReport, RecceSet } from '@mesure/core';
 import {
   BODY_SCHEMAS,
   bookPlates,
@@ -9,6 +9,9 @@ import {
   opticsOf,
   pupilHeightM,
   newPlan,
+  otherLenses,
+  planFromRecce,
+  usualPlacement,
   recordedSetup,
   sunTravelOf,
   usualMove,
@@ -200,6 +203,48 @@ describe('planned setup', () => {
     expect(followed.facts).toMatchObject({ stabiliser: 'off', lensRangeMm: [32, 32], sunTravelDeg: null, witnesses: [{ name: 'B-cam', fps: 24, stabiliser: 'on' }] });
     delete records[id(3)];
     expect(followPlan(plan, set, [], find)).toEqual({ problem: 'The lens of this plan is gone. Choose another package under Move.' });
+  });
+  test('a witness stands or rides; half a placement, or one of another way, is refused at its field', () => {
+    const put = (placement: unknown) => check(BODY_SCHEMAS.plan, { ...plan, witnesses: [{ packageId: id(7), stabiliser: 'off', placement }] } as never).problems;
+    for (const way of ['rigid', 'free'] as const) expect(put(usualPlacement(way, plan.move.stations[0]))).toBeNull();
+    expect(put(undefined)).toBeNull();
+    const { rightM: _gone, ...half } = usualPlacement('rigid', plan.move.stations[0]) as { rightM: number };
+    expect(put(half)![0].field).toBe('witnesses.0.placement.rightM');
+    expect(put({ ...usualPlacement('free', plan.move.stations[0]), way: 'rigid' })).not.toBeNull();
+    expect(put({ way: 'hung' })).not.toBeNull();
+    // the usual free one looks at what the camera is focused on, from 60° round it
+    const start = { ...plan.move.stations[0], xM: 0, zM: 0, headingRad: 0, focusM: 4 };
+    const free = usualPlacement('free', start) as { xM: number; zM: number; headingRad: number };
+    expect(Math.hypot(free.xM, free.zM + 4)).toBeCloseTo(4, 2);
+    expect(free.xM - 4 * Math.sin(free.headingRad)).toBeCloseTo(0, 2);
+  });
+  test('other lenses: a zoom within its range, and other packages on the same body and mode', () => {
+    const zoom = { ...mounted, lens: { ...mounted.lens, kind: 'zoom' as const, minFocalMm: 28, maxFocalMm: 40 } };
+    const none = (() => undefined) as never;
+    expect(otherLenses({ ...plan, packageId: id(5) }, zoom, [], none).map((o) => o.focalMm)).toEqual([28, 40]);
+    expect(otherLenses({ ...plan, packageId: id(5) }, mounted, [], none)).toEqual([]);
+    const find = ((kind: string) => ({ body: kind === 'body' ? mounted.body : kind === 'lens' ? mounted.lens : mounted.adapter })) as never;
+    const pack = (key: number, change: object) => ({ id: id(key), body: { ...mounted.pack, ...change } }) as never;
+    const list = otherLenses({ ...plan, packageId: id(5) }, mounted, [pack(5, {}), pack(6, { focalMm: 50, camera: 'B' }), pack(7, { focalMm: 50, bodyId: id(70) })], find);
+    expect(list).toMatchObject([{ id: id(6), focalMm: 50, words: expect.stringMatching(/^B-cam's 50 mm/) }]);
+  });
+  test('a photo’s plan carries the move to where it was taken', () => {
+    const found: RecceSet = {
+      pieces: [usualPiece('floor', 'f', 'Floor')],
+      marks: [{ id: 'P1', kind: 'cross', diameterM: 0.02, at: [0, 0, -3], normal: [0, 1, 0], pieceId: 'f', ground: 'plain', placed: false }],
+      ties: [],
+      station: { xM: 0, zM: 0, heightM: 1.6, headingRad: 0, tiltRad: -0.2, rollRad: 0 },
+    };
+    const made = planFromRecce(found, { name: 'Galley', marks: ['X'] }, id(9), id(5), 32, null);
+    expect(made.set.marks).toEqual(['X', 'P1']);
+    expect(made.plan.move.stations.map((s) => [s.xM, s.zM, s.heightM, s.tiltRad])).toEqual([
+      [-0.75, 0, 1.6, -0.2],
+      [0.75, 0, 1.6, -0.2],
+    ]);
+    // 1.6 m up, 3 m away
+    expect(made.plan.move.stations[0].focusM).toBe(3.4);
+    expect(check(BODY_SCHEMAS.plan, made.plan).problems).toBeNull();
+    expect(check(BODY_SCHEMAS.set, made.set).problems).toBeNull();
   });
   test('the sun of a light plan becomes its travel', () => {
     // an hour at the equator, at the equinox

@@ -4,3 +4,4 @@ export * from './wire';
 export * from './recorded-setup';
 export * from './lens-book';
 export * from './planned-setup';
+export * from './recce';

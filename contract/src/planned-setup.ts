@@ -1,6 +1,18 @@
-import { NO_SETUP_FACTS, sunAt, sunTravelDeg, type CameraMove, type MoveKind, type MoveStation, type PlannedSetup, type SetPiece, type SetupFacts, type WitnessPlacement } from '@mesure/core';
+import {
+  NO_SETUP_FACTS,
+  sunAt,
+  sunTravelDeg,
+  type CameraMove,
+  type MoveKind,
+  type MoveStation,
+  type OtherLens,
+  type PlannedSetup,
+  type SetPiece,
+  type SetupFacts,
+  type WitnessPlacement,
+} from '@mesure/core';
 import { mountPackage, opticsOf, type Lookup, type MountedPackage } from './recorded-setup';
-import type { LightPlan, PlanBody, PlateBody, SetBody } from './records';
+import type { LightPlan, PlanBody, PlateBody, RecceBody, SetBody, StoredRecord } from './records';
 
 /** One-axis noise of a track on a clean picture, px. */
 const USUAL_NOISE_PX = 0.5;
@@ -12,8 +24,8 @@ export interface FollowedPlan {
   facts: SetupFacts;
 }
 
-/** Puts a plan together with kit and set; a sentence where a part of it is gone. */
-export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateBody[], find: Lookup): FollowedPlan | { problem: string } {
+/** Puts a plan together with kit, set and what a photo of the set shows; a sentence where a part of it is gone. */
+export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateBody[], find: Lookup, photo: RecceBody | null = null): FollowedPlan | { problem: string } {
   const pack = find('package', plan.packageId);
   const mounted = pack ? mountPackage(pack.body, find) : { missing: 'package' };
   if ('missing' in mounted) return { problem: `The ${mounted.missing} of this plan is gone. Choose another package under Move.` };
@@ -65,6 +77,7 @@ export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateB
       stillsPlanned: plan.stillsPlanned || (plan.stills?.stations.length ?? 0) > 0,
       exterior: plan.exterior,
       lightPlanned: plan.lightPlanned,
+      detail: photo?.detail ?? null,
       sunTravelDeg: plan.light ? sunTravelOf(plan.light) : null,
     },
   };
@@ -73,6 +86,25 @@ export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateB
 /** How far the sun goes while a setup is shot, degrees. */
 export function sunTravelOf({ latitudeDeg, longitudeDeg, from, to }: LightPlan): number {
   return sunTravelDeg(sunAt(latitudeDeg, longitudeDeg, Date.parse(from)), sunAt(latitudeDeg, longitudeDeg, Date.parse(to)));
+}
+
+/** Other focal lengths that could be had at once: of a zoom a third shorter and longer, and other packages on the same body and mode. */
+export function otherLenses(plan: PlanBody, mounted: MountedPackage, packages: readonly StoredRecord<'package'>[], find: Lookup): OtherLens[] {
+  const now = plan.move.stations[0].focalMm;
+  const all = plan.move.stations.map((s) => s.focalMm / now);
+  const [shortest, longest] = [mounted.lens.minFocalMm / Math.min(...all), mounted.lens.maxFocalMm / Math.max(...all)];
+  const zoom = [0.67, 1.5]
+    .map((times) => Math.round(Math.min(longest, Math.max(shortest, times * now))))
+    .filter((mm, i, list) => longest > shortest && Math.abs(mm / now - 1) > 0.1 && mm >= shortest && mm <= longest && list.indexOf(mm) === i)
+    .map((focalMm): OtherLens => ({ id: plan.packageId, words: `The zoom at ${focalMm} mm instead of ${now}`, optics: opticsOf(mounted, focalMm), focalMm }));
+  const mountedToo = packages.flatMap((p): OtherLens[] => {
+    if (p.id === plan.packageId || p.body.bodyId !== mounted.pack.bodyId || p.body.modeId !== mounted.pack.modeId || Math.abs(p.body.focalMm / now - 1) < 0.02) return [];
+    const other = mountPackage(p.body, find);
+    return 'missing' in other
+      ? []
+      : [{ id: p.id, words: `${p.body.camera}-cam's ${p.body.focalMm} mm (${other.lens.name}) instead of ${now}`, optics: opticsOf(other, p.body.focalMm), focalMm: p.body.focalMm }];
+  });
+  return [...zoom, ...mountedToo];
 }
 
 /** A move of a kind as it is usually made, from where the camera stands; to be dragged into place. */

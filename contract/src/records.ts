@@ -1,4 +1,19 @@
-import type { CameraMove, DistortionModel, LENS_MODES, LengthUnit, PictureNotes, PlannedMark, PlannedMeasures, SetPiece, STABILISER, StillStation, SYNCS, WitnessPlacement } from '@mesure/core';
+import type {
+  CameraMove,
+  DistortionModel,
+  LENS_MODES,
+  LengthUnit,
+  PhotoLength,
+  PictureDetail,
+  PictureNotes,
+  PlannedMark,
+  PlannedMeasures,
+  SetPiece,
+  STABILISER,
+  StillStation,
+  SYNCS,
+  WitnessPlacement,
+} from '@mesure/core';
 
 /** A length as it was measured: the form a person typed stays beside the value. */
 export interface MeasuredLength {
@@ -135,6 +150,20 @@ export interface LineUp {
   widthPx: number;
   heightPx: number;
 }
+/** A photo of a set with lengths that were measured in it: a beginning where there is no plan. */
+export interface RecceBody {
+  setupId: string;
+  picture: FileRef;
+  widthPx: number;
+  heightPx: number;
+  /** as the file or a person says, by the diagonal of 36 × 24 mm; null: nobody knows */
+  focal35Mm: number | null;
+  /** px of the photo */
+  lengths: { kind: PhotoLength['kind']; a: { x: number; y: number }; b: { x: number; y: number }; length: MeasuredLength }[];
+  /** what it offers a tracker; null where no device could look at it */
+  detail: PictureDetail | null;
+  shotAt: string;
+}
 export interface SetBody {
   name: string;
   /** names of all marks that ties and levels may speak of, those of the sheet among them */
@@ -201,6 +230,8 @@ export interface StillsPlan {
   packageId: string;
   distanceM: number;
   heightM: number;
+  /** of neighbouring pictures, share of the width; missing: the usual quarter */
+  overlap?: number;
   stations: StillStation[];
   /** indices of stations that are ticked off */
   taken: number[];
@@ -253,6 +284,7 @@ export interface RecordBodies {
   package: PackageBody;
   plate: PlateBody;
   edges: EdgesBody;
+  recce: RecceBody;
   set: SetBody;
   day: DayBody;
   setup: SetupBody;
@@ -261,7 +293,7 @@ export interface RecordBodies {
   tie: TieBody;
 }
 export type RecordKind = keyof RecordBodies;
-export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'set', 'day', 'setup', 'plan', 'take', 'tie'];
+export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'recce', 'set', 'day', 'setup', 'plan', 'take', 'tie'];
 
 export interface StoredRecord<K extends RecordKind = RecordKind> {
   id: string;

@@ -113,6 +113,9 @@ const measures = Joi.object({
     .max(500)
     .required(),
   heights: Joi.array().items(Joi.object({ timeS, sigmaM })).max(50).required(),
+  surveyed: Joi.array()
+    .items(Joi.object({ id: mark.required(), sigmaM }))
+    .max(MOST_MARKS),
 });
 
 const witnessPlacement = Joi.alternatives().conditional(Joi.object({ way: 'rigid' }).unknown(), {
@@ -209,6 +212,28 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
       .required(),
     shotAt: at.required(),
   }),
+  recce: Joi.object({
+    setupId: id.required(),
+    picture: file.required(),
+    widthPx: Joi.number().integer().min(16).max(32_768).required(),
+    heightPx: Joi.number().integer().min(16).max(32_768).required(),
+    focal35Mm: Joi.number().min(4).max(3000).allow(null).required(),
+    lengths: Joi.array()
+      .items(
+        Joi.object({
+          kind: Joi.string().valid('ground', 'upright').required(),
+          a: Joi.object({ x: px.required(), y: px.required() }).required(),
+          b: Joi.object({ x: px.required(), y: px.required() }).required(),
+          length: Joi.object({ ...length, valueM: Joi.number().greater(0).max(10_000).required() }).required(),
+        }),
+      )
+      .max(60)
+      .required(),
+    detail: Joi.object({ corners: Joi.number().integer().min(0).max(1e6).required(), spread: Joi.number().min(0).max(1).required() })
+      .allow(null)
+      .required(),
+    shotAt: at.required(),
+  }),
   set: Joi.object({
     name: name.required(),
     marks: Joi.array().items(mark).max(MOST_MARKS).required(),
@@ -252,6 +277,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
       .items(Joi.object({ packageId: id.required(), stabiliser: oneOf(STABILISER), focalMm, placement: witnessPlacement }))
       .max(20),
     stills: Joi.object({
+      overlap: Joi.number().min(0.1).max(0.9),
       way: oneOf(STILLS_WAYS),
       pieceId: Joi.string().max(60).required(),
       packageId: id.required(),

@@ -3,10 +3,13 @@ import { randomUUID } from 'node:crypto';
 import { mkdir, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { buildInput } from '@mesure/server/jobs/inputs';
+import { countDetail } from '@mesure/core';
 import compute from '@mesure/server/jobs/compute';
 import { MessageChannel } from 'node:worker_threads';
+import sharp from 'sharp';
 import { idOf } from './ids';
 import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
+import { RECCE_SIZE, reccePicture } from './recce-picture';
 import { ROOM_SIZE, roomPicture } from './room-picture';
 import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario } from './scenario';
 import { ZOOM_PLATES, zoomPlate } from './zoom';
@@ -51,9 +54,12 @@ async function load(database: Database, files: FileStore): Promise<void> {
     return sha256;
   };
   const galley = Buffer.from(tracksCsv(galleyDolly().shot));
+  const recce = await reccePicture();
   const ids = {
     plate32: await keep('A_orrinel32_grid.jpg', await orrinel32Plate(), 'image/jpeg', [4096, 2160]),
     plate25: await keep('B_orrinel25_grid.jpg', await orrinel25Plate(), 'image/jpeg', [3840, 2160]),
+    recce: await keep('recce_passage.jpg', recce, 'image/jpeg', [RECCE_SIZE.widthPx, RECCE_SIZE.heightPx]),
+    recceDetail: countDetail({ ...RECCE_SIZE, data: Float32Array.from(await sharp(recce).grayscale().raw().toBuffer()) }),
     room: await keep('B_passage_wall.jpg', await roomPicture(), 'image/jpeg', [ROOM_SIZE.widthPx, ROOM_SIZE.heightPx]),
     zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, await zoomPlate(i), 'image/jpeg', [1920, 1080]))),
     tracksGalley: await keep('41A_t2_tracks.csv', galley, 'text/csv', null),

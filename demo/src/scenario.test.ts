@@ -1,11 +1,21 @@
-import { BODY_SCHEMAS, check, mountPackage, opticsOf, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
-import { computeOptics, fitEdges } from '@mesure/core';
+import { BODY_SCHEMAS, check, mountPackage, opticsOf, recceInputOf, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { computeOptics, fitEdges, measurePhoto } from '@mesure/core';
 import type { Schema } from 'joi';
 import { OTHER_PRODUCTION, PEOPLE, PRODUCTION, scenario } from './scenario';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
 
 const sha = (digit: string) => digit.repeat(64);
-const seeds = scenario({ tracksGalley: sha('a'), tracksJetty: sha('b'), tracksPassage: sha('c'), plate32: sha('d'), plate25: sha('e'), zoom: ['1', '2', '3', '4', '5'].map(sha), room: sha('6') });
+const seeds = scenario({
+  tracksGalley: sha('a'),
+  tracksJetty: sha('b'),
+  tracksPassage: sha('c'),
+  plate32: sha('d'),
+  plate25: sha('e'),
+  zoom: ['1', '2', '3', '4', '5'].map(sha),
+  room: sha('6'),
+  recce: sha('7'),
+  recceDetail: { corners: 300, spread: 1 },
+});
 const of = <K extends RecordKind>(kind: K) => seeds.filter((s) => s.kind === kind) as unknown as { id: string; body: RecordBodies[K] }[];
 const find = ((kind: RecordKind, id: string) => {
   const s = seeds.find((q) => q.kind === kind && q.id === id);
@@ -48,6 +58,15 @@ test('the edges marked on the wall show the lens that bent them', () => {
   expect(report.status).toBe('usable');
   const k1 = (report.distortion as unknown as { k: number[] }).k[0];
   expect(Math.abs(k1 + 0.06)).toBeLessThan(0.02);
+});
+
+test('the photo of the passage and its three lengths say where it was taken from', () => {
+  const [r] = of('recce');
+  const m = measurePhoto(recceInputOf(r.body));
+  expect(m.status).toBe('usable');
+  // the picture is drawn from 1.56 m, 11° down
+  expect(Math.abs(m.heightM - 1.56)).toBeLessThan(3 * m.sigmaHeightM);
+  expect(Math.abs((m.tiltRad * 180) / Math.PI + 11)).toBeLessThan(1);
 });
 
 test('people of two productions, each name once', () => {

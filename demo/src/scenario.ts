@@ -1,6 +1,7 @@
 import { newPlan, type RecordBodies, type RecordKind } from '@mesure/contract';
-import { formatLength, parseLength, type LengthUnit } from '@mesure/core';
+import { formatLength, parseLength, type LengthUnit, type PictureDetail } from '@mesure/core';
 import { idOf } from './ids';
+import { RECCE_FOCAL_35_MM, RECCE_SIZE, recceLengths } from './recce-picture';
 import { ROOM_SIZE, roomMarks } from './room-picture';
 import { PIECES, SETS, sheetOf, type DemoSet } from './sets';
 import { markOf, MODES } from './shots';
@@ -24,6 +25,8 @@ export interface DemoFiles {
   plate25: string;
   zoom: string[];
   room: string;
+  recce: string;
+  recceDetail: PictureDetail;
 }
 export interface Seed<K extends RecordKind = RecordKind> {
   kind: K;
@@ -130,6 +133,16 @@ export function scenario(files: DemoFiles): Seed[] {
   const jetty = setup('jetty', 'Jetty, small crane', '42', 2, 'J');
   const passage = setup('passage', 'Passage, tripod pan', '47', 3, 'L');
 
+  put('recce', 'recce passage', {
+    setupId: passage,
+    picture: { sha256: files.recce, name: 'recce_passage.jpg' },
+    ...RECCE_SIZE,
+    focal35Mm: RECCE_FOCAL_35_MM,
+    lengths: recceLengths(),
+    detail: files.recceDetail,
+    shotAt: at('05:50'),
+  });
+
   const plan = (key: string, setupId: string, packageId: string, focalMm: number, change: Partial<RecordBodies['plan']>) => {
     const base = newPlan(setupId, packageId, focalMm, { name: '', marks: [] });
     put('plan', `plan ${key}`, { ...base, ...change });
@@ -145,6 +158,8 @@ export function scenario(files: DemoFiles): Seed[] {
     },
     measures: { level: ['K1', 'K2', 'K3', 'K4', 'K5'], levelSigmaM: 0.005, ties: [{ a: 'K3', b: 'K6', sigmaM: 0.003 }], heights: [{ timeS: 0, sigmaM: 0.005 }] },
     stabiliser: 'off',
+    witnesses: [{ packageId: packB, stabiliser: 'off', placement: { way: 'free', xM: 2.4, zM: 0.7, heightM: 1.5, headingRad: 0.55, tiltRad: -0.15 } }],
+    sync: 'timecode and clap',
   });
   plan('jetty', jetty, packB, 25, {
     move: {

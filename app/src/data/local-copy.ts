@@ -17,7 +17,7 @@ export interface Waiting {
 export interface WaitingPicture {
   /** of the record that it becomes */
   id: string;
-  kind: 'plate' | 'edges';
+  kind: 'plate' | 'edges' | 'recce';
   sizeBytes: number;
   name: string;
   /** time of the frame, of a clip */

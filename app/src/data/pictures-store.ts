@@ -73,7 +73,7 @@ export function createPicturesStore({ api, local, records, analyses, productionI
             continue;
           }
           if (next.kind === 'plate') await records.getState().write('plate', next.id, { ...(next.body as RecordBodies['plate']), picture }, 'Grid plate added');
-          else await records.getState().write('edges', next.id, { ...(next.body as RecordBodies['edges']), picture, widthPx: widthPx!, heightPx: heightPx! }, 'Picture for edge lines added');
+          else await records.getState().write(next.kind, next.id, { ...(next.body as RecordBodies['edges' | 'recce']), picture, widthPx: widthPx!, heightPx: heightPx! }, ADDED[next.kind]);
           await forget(next.id);
           await records.getState().send();
           if (next.kind === 'plate') await analyses.getState().start('grid', next.id);
@@ -118,6 +118,8 @@ export function createPicturesStore({ api, local, records, analyses, productionI
     };
   });
 }
+/** As the undo line says it. */
+const ADDED = { edges: 'Picture for edge lines added', recce: 'Photo of the set added' } as const;
 /** What is kept on disk of it. */
 const stored = ({ sentBytes: _sent, state: _state, ...picture }: PictureOnTheWay): WaitingPicture => picture;
 

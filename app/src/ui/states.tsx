@@ -1,5 +1,5 @@
 import { ActivityIndicator, View } from 'react-native';
-import { Action, Icon, type IconName } from './controls';
+import { Action, Icon, Progress, type IconName } from './controls';
 import { Words } from './text';
 import { SPACE, usePalette } from './theme';
 
@@ -34,6 +34,16 @@ export function Loading({ what }: { what: string }) {
     <View style={{ padding: SPACE.xl, gap: SPACE.m, alignItems: 'center' }} role="status">
       <ActivityIndicator color={p.tape} accessibilityLabel={`Loading ${what}`} />
       <Words dim>{`Loading ${what} …`}</Words>
+    </View>
+  );
+}
+
+/** Long work: what it does, how far it is, and a way to stop it. */
+export function Working({ what, share, onStop }: { what: string; share: number; onStop: () => void }) {
+  return (
+    <View style={{ gap: SPACE.s, marginVertical: SPACE.m }}>
+      <Progress fraction={share} label={what} />
+      <Action kind="quiet" icon="close" title="Stop" onPress={onStop} testID="stop-work" />
     </View>
   );
 }

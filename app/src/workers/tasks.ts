@@ -1,5 +1,6 @@
 import type { CornerRow } from '@mesure/contract';
 import {
+  countDetail,
   fitEdges,
   forecast,
   nextBest,
@@ -20,6 +21,8 @@ import {
   type Forecast,
   type FrameLens,
   type NextBest,
+  type OtherLens,
+  type PictureDetail,
   type PlannedSetup,
   type GrayImage,
   type GridReport,
@@ -33,10 +36,11 @@ import {
 /** What a worker is asked, and what it answers. All plain data. */
 export type Task =
   | { kind: 'quick look'; image: GrayImage; chart: ChartKind }
+  | { kind: 'detail'; image: GrayImage }
   | { kind: 'refit'; corners: CornerRow[]; lattice: Omit<PlateLattice, 'nodes'>; dropped: { x: number; y: number }[]; setup: OpticsInput; file: string; model: DistortionModel | 'auto' }
   | { kind: 'edges'; points: EdgePoint[]; setup: OpticsInput; model: DistortionModel }
   | { kind: 'forecast'; setup: PlannedSetup }
-  | { kind: 'next best'; setup: PlannedSetup }
+  | { kind: 'next best'; setup: PlannedSetup; others: OtherLens[] }
   | { kind: 'undistort'; picture: Raster<Uint8ClampedArray>; lens: FrameLens; overscan: Overscan };
 
 export interface Refit {
@@ -45,6 +49,7 @@ export interface Refit {
 }
 export interface Answers {
   'quick look': QuickLook;
+  detail: PictureDetail;
   refit: Refit;
   edges: EdgeReport;
   forecast: Forecast;
@@ -53,12 +58,13 @@ export interface Answers {
 }
 
 /** The same core functions as on the server and on the command line. */
-export function perform<K extends Task['kind']>(task: Extract<Task, { kind: K }>): Answers[K];
-export function perform(task: Task): Answers[Task['kind']] {
+export function perform<K extends Task['kind']>(task: Extract<Task, { kind: K }>, onProgress?: (share: number) => void): Answers[K];
+export function perform(task: Task, onProgress?: (share: number) => void): Answers[Task['kind']] {
   if (task.kind === 'quick look') return quickLook(task.image, task.chart);
+  if (task.kind === 'detail') return countDetail(task.image);
   if (task.kind === 'edges') return fitEdges(task.points, task.setup, task.model);
   if (task.kind === 'forecast') return forecast(planOfStudy(studySetup(task.setup)));
-  if (task.kind === 'next best') return nextBest(task.setup);
+  if (task.kind === 'next best') return nextBest(task.setup, task.others, onProgress);
   if (task.kind === 'undistort') return resample(task.picture, undistortMap(task.lens, task.overscan));
   return refit(task);
 }

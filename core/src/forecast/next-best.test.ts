@@ -1,7 +1,7 @@
 import { mark, piece, plannedSetup } from '../setup/test-setup';
 import { studySetup } from '../setup';
 import { forecast } from './forecast';
-import { nextBest } from './next-best';
+import { nextBest, withLens } from './next-best';
 import { planOfStudy } from './of-study';
 import { forecastSentence } from './words';
 
@@ -26,6 +26,22 @@ test('a lens that is held is offered no plate, and knowing it never harms', () =
   const slip = (mode: 'held' | 'free') => predict({ ...setup, lens: { mode, sigmaPct: 1 } }).slipPx!;
   // this camera does not turn: the place of the object takes up what the focal length does, but for the definition of the datum
   expect(slip('held')).toBeLessThan(1.001 * slip('free'));
+});
+test('another focal length is weighed with all that follows from it, and named by its lens', () => {
+  const other = (id: string, focalMm: number) => ({ id, words: `${focalMm} mm instead`, focalMm, optics: { ...setup.optics, focal: { mm: focalMm } } });
+  const list = nextBest({ ...setup, measures: { ...setup.measures, ties: [{ a: 'm0', b: 'm4', sigmaM: 0.001 }] } }, [other('long', 40), other('short', 12)]);
+  const long = list.find((n) => n.kind === 'focal');
+  // at 40 mm hardly a mark is left in the frame, at 12 all are, and half as many pixels tell of each: the wide one slips less or is not offered
+  expect(long?.lensId ?? 'short').toBe('short');
+  const zoom = withLens({ ...setup, move: { ...setup.move, stations: setup.move.stations.map((s, i) => ({ ...s, focalMm: 24 * (i + 1) })) } }, other('short', 12));
+  expect(zoom.move.stations.map((s) => s.focalMm)).toEqual([12, 24]);
+  expect(zoom.optics.focal!.mm).toBe(12);
+});
+test('progress runs to its end', () => {
+  const told: number[] = [];
+  nextBest(setup, [], (done) => told.push(done));
+  expect(told).toEqual([...told].sort((a, b) => a - b));
+  expect(told[told.length - 1]).toBe(1);
 });
 test('the sentence says what cannot be had before what can', () => {
   expect(forecastSentence(predict(setup), 24)).toMatch(/^Scale not observable, a still object slips [\d.]+ px at worst, around frame \d+\.$/);

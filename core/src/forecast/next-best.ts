@@ -16,8 +16,19 @@ export interface NextBest {
   /** what it makes known that was not: scale, height; null when nothing */
   makesKnown: string | null;
   slipPx: number | null;
+  /** of another focal length: which of the offered lenses; null else */
+  lensId: string | null;
   /** the setup with it done */
   setup: PlannedSetup;
+}
+
+/** A lens, or another setting of a zoom, that could be used instead. */
+export interface OtherLens {
+  id: string;
+  words: string;
+  optics: PlannedSetup['optics'];
+  /** as marked, at the start of the move; the rest of a zoom follows in proportion */
+  focalMm: number;
 }
 
 /** Moments that suffice to compare: the order of candidates does not change with more. */
@@ -30,22 +41,22 @@ const SLOWER = 1.5;
  * What would help most: each candidate is put into the setup and the forecast made again (which takes visibility, blur and all facts along),
  * then ranked by the slip that remains. What makes scale or height known comes first, since without them slip alone tells little.
  */
-export function nextBest(setup: PlannedSetup, onProgress: (done: number) => void = () => undefined): NextBest[] {
+export function nextBest(setup: PlannedSetup, others: readonly OtherLens[] = [], onProgress: (done: number) => void = () => undefined): NextBest[] {
   const judge = (s: PlannedSetup): Forecast => forecast(planOfStudy(studySetup(s, COMPARED_MOMENTS)));
   const now = judge(setup);
-  const list = candidates(setup);
+  const list = candidates(setup, others);
   const judged = list.map((c, i): NextBest => {
     const then = judge(c.setup);
     onProgress((i + 1) / list.length);
     const known = [now.sigmaScalePct === null && then.sigmaScalePct !== null ? 'scale' : null, now.sigmaHeightM === null && then.sigmaHeightM !== null ? 'height' : null].filter((w) => w !== null);
-    return { ...c, gainPct: gainPct(now, then), makesKnown: known.length > 0 ? known.join(' and ') : null, slipPx: then.slipPx };
+    return { ...c, lensId: c.lensId ?? null, gainPct: gainPct(now, then), makesKnown: known.length > 0 ? known.join(' and ') : null, slipPx: then.slipPx };
   });
   return judged.filter((j) => j.gainPct > 0.5 || j.makesKnown !== null).sort((a, b) => Number(b.makesKnown !== null) - Number(a.makesKnown !== null) || b.gainPct - a.gainPct);
 }
 
-type Candidate = Pick<NextBest, 'kind' | 'words' | 'at' | 'setup'>;
+type Candidate = Pick<NextBest, 'kind' | 'words' | 'at' | 'setup'> & { lensId?: string };
 
-function candidates(setup: PlannedSetup): Candidate[] {
+function candidates(setup: PlannedSetup, others: readonly OtherLens[]): Candidate[] {
   const out: Candidate[] = [];
   const { measures, marks, move, lens } = setup;
   const objectId = move.kind === 'object' ? (move.objectId ?? null) : null;
@@ -92,8 +103,15 @@ function candidates(setup: PlannedSetup): Candidate[] {
     });
   }
   if (lens.mode !== 'held') out.push({ kind: 'plate', words: 'A grid plate at this focal length and focus, so that the lens is held', at: null, setup: { ...setup, lens: { ...lens, mode: 'held' } } });
+  for (const other of others) out.push({ kind: 'focal', words: other.words, at: null, lensId: other.id, setup: withLens(setup, other) });
   if (move.stations.length > 1) out.push({ kind: 'slower', words: `The same move ${SLOWER} times as slow`, at: null, setup: { ...setup, move: slower(setup.move, SLOWER) } });
   return out;
+}
+
+/** The same move through another lens. */
+export function withLens(setup: PlannedSetup, other: OtherLens): PlannedSetup {
+  const times = other.focalMm / setup.move.stations[0].focalMm;
+  return { ...setup, optics: other.optics, move: { ...setup.move, stations: setup.move.stations.map((s) => ({ ...s, focalMm: s.focalMm * times })) } };
 }
 
 /** The same way in more time. */

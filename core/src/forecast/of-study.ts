@@ -18,7 +18,7 @@ function factsOf(study: SetupStudy): ForecastFacts {
     levelSigmaM: measures.levelSigmaM,
     lengths: measures.ties,
     cameraHeights: measures.heights.map((h) => ({ frame: frameAt(study, h.timeS), sigmaM: h.sigmaM })),
-    surveyed: [],
+    surveyed: measures.surveyed ?? [],
     origin: level[0] ?? null,
     heading: level.length > 1 ? [level[0], level[level.length - 1]] : null,
   };

@@ -1,10 +1,9 @@
-import { median } from '../math';
+import { hullAreaPx, median } from '../math';
 import type { DistortionModel } from '../distortion';
 import { fitLens, predictCorner, type GridFrame, type GridObservation, type LensFit } from './fit-lens';
-import { halve, smooth, type GrayImage } from './gray-image';
+import { halve, smooth, type GrayImage } from '../picture';
 import { crossTest, findCrossings, invert } from './crossing';
 import { axisAngle, growLattice, orientToPicture, type ChartKind, type LatticeNode } from './grow-lattice';
-import { hullAreaPx } from './hull';
 import { refineCorner } from './refine-corner';
 import { findSaddles, ringTest } from './saddle';
 import { selectModel, type ModelChoice } from './select-model';

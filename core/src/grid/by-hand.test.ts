@@ -1,5 +1,6 @@
 import { renderChequer, uniform, type ChequerScene, type RenderedPlate } from '@mesure/synthetic';
-import { analysePlate, gridReport, quickLook, withoutDropped, type GrayImage } from '.';
+import { analysePlate, gridReport, quickLook, withoutDropped } from '.';
+import type { GrayImage } from '../picture';
 
 const W = 1200,
   H = 640,

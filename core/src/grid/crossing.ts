@@ -1,4 +1,4 @@
-import { sampleAt, type GrayImage } from './gray-image';
+import { sampleAt, type GrayImage } from '../picture';
 import type { Saddle } from './saddle';
 
 const RING = 32;

@@ -1,4 +1,3 @@
-export type { GrayImage } from './gray-image';
 export type { ChartKind, LatticeNode } from './grow-lattice';
 export { detectChart, analysePlate, toObservations, withoutDropped, type PlateLattice, type PlateAnalysis, type PlateRefusal } from './analyse-plate';
 export { fitLens, predictCorner, type FittedUnknown, type LensFit, type LensTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-lens';

@@ -1,6 +1,6 @@
+import { convexHull, hullAreaPx } from '../math';
 import { renderChequer, uniform } from '@mesure/synthetic';
-import { halve, sampleAt, smooth, type GrayImage } from './gray-image';
-import { convexHull, hullAreaPx } from './hull';
+import { halve, sampleAt, smooth, type GrayImage } from '../picture';
 import { refineCorner } from './refine-corner';
 import { findSaddles, ringTest } from './saddle';
 

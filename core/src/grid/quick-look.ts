@@ -1,8 +1,8 @@
+import { hullAreaPx } from '../math';
 import { MIN_NODES, searchLattice } from './analyse-plate';
 import { invert } from './crossing';
-import { halve, type GrayImage } from './gray-image';
+import { halve, type GrayImage } from '../picture';
 import type { ChartKind } from './grow-lattice';
-import { hullAreaPx } from './hull';
 import { blurByZone, blurRemarks, edgeBlurPx } from './sharpness';
 
 export interface QuickLook {

@@ -1,4 +1,4 @@
-import type { GrayImage } from './gray-image';
+import type { GrayImage } from '../picture';
 
 /** A corner rests when it moves by less: a quarter of the noise of the best plates. */
 const RESTS_PX = 0.004;

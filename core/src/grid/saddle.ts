@@ -1,5 +1,5 @@
-import type { GrayImage } from './gray-image';
-import { sampleAt } from './gray-image';
+import type { GrayImage } from '../picture';
+import { sampleAt } from '../picture';
 
 /** A place where four cells of a chequer meet. */
 export interface Saddle {

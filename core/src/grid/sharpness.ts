@@ -1,5 +1,5 @@
 import { median } from '../math';
-import { sampleAt, type GrayImage } from './gray-image';
+import { sampleAt, type GrayImage } from '../picture';
 import type { LatticeNode } from './grow-lattice';
 
 /** Sigma of the edge spread, px, of edges that run along the lattice's rows and along its columns; NaN where none could be measured. */

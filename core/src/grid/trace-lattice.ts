@@ -1,5 +1,5 @@
 import { CoreError } from '../errors';
-import type { GrayImage } from './gray-image';
+import type { GrayImage } from '../picture';
 import type { LatticeNode } from './grow-lattice';
 import { refineCorner } from './refine-corner';
 

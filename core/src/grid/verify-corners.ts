@@ -1,6 +1,6 @@
 import { median } from '../math';
 import { predictCorner, type GridFrame, type LensFit } from './fit-lens';
-import { sampleAt, type GrayImage } from './gray-image';
+import { sampleAt, type GrayImage } from '../picture';
 import { axisAngle, type ChartKind, type LatticeNode } from './grow-lattice';
 
 /** How the corners of a kind of chart are looked for and looked at. */

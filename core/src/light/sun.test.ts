@@ -1,3 +1,5 @@
+import { piece } from '../setup/test-setup';
+import { shadowOutline } from './shadow';
 import { bracketCount, shadowLengthM, sunAt, sunTravelDeg } from './sun';
 
 describe('the sun', () => {
@@ -30,6 +32,19 @@ describe('the sun', () => {
     expect(shadowLengthM(1, { azimuthDeg: 180, elevationDeg: 30 })).toBeCloseTo(Math.sqrt(3), 12);
     expect(shadowLengthM(1, { azimuthDeg: 0, elevationDeg: -3 })).toBeNull();
     expect(shadowLengthM(1, { azimuthDeg: 0, elevationDeg: 0 })).toBe(Infinity);
+  });
+  test('the shadow of a box is its footprint drawn out away from the sun', () => {
+    const post = piece({ kind: 'post', xM: 0, zM: 0, widthM: 0.2, depthM: 0.2, heightM: 2 });
+    // the sun in the south, north is −Z: at 45° the shadow ends 2 m north of the footprint
+    const south = shadowOutline(post, { azimuthDeg: 180, elevationDeg: 45 }, 0);
+    expect(Math.min(...south.map((q) => q.y))).toBeCloseTo(-2.1, 9);
+    expect(Math.max(...south.map((q) => q.y))).toBeCloseTo(0.1, 9);
+    expect(Math.max(...south.map((q) => Math.abs(q.x)))).toBeCloseTo(0.1, 9);
+    // with north to the right of the plan it goes to the right; in the evening to the east of north
+    expect(Math.max(...shadowOutline(post, { azimuthDeg: 180, elevationDeg: 45 }, 90).map((q) => q.x))).toBeCloseTo(2.1, 9);
+    expect(Math.max(...shadowOutline(post, { azimuthDeg: 270, elevationDeg: 45 }, 0).map((q) => q.x))).toBeCloseTo(2.1, 9);
+    expect(shadowOutline(post, { azimuthDeg: 0, elevationDeg: -1 }, 0)).toEqual([]);
+    expect(shadowOutline(piece({ kind: 'floor', heightM: 0 }), { azimuthDeg: 0, elevationDeg: 30 }, 0)).toEqual([]);
   });
   test('brackets cover the contrast with an odd number', () => {
     expect(bracketCount(20, 12, 2)).toBe(5);

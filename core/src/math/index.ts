@@ -8,3 +8,4 @@ export { leastSquares, type LeastSquaresProblem, type LeastSquaresResult } from 
 export { umeyama, applySimilarity, type Similarity } from './similarity';
 export { homography, type PointPair } from './homography';
 export { groundScatter, type GroundScatter } from './ground-scatter';
+export { convexHull, hullAreaPx } from './hull';

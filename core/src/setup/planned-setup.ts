@@ -121,6 +121,8 @@ export interface PlannedMeasures {
   ties: readonly { a: string; b: string; sigmaM: number }[];
   /** camera heights, at times of the move */
   heights: readonly { timeS: number; sigmaM: number }[];
+  /** marks whose places will be surveyed; three of them level and scale the set by themselves */
+  surveyed?: readonly { id: string; sigmaM: number }[];
 }
 
 /** A setup as it is planned: the set, the marks, the move, the camera, and what will be measured. */

@@ -3,7 +3,7 @@ import { CoreError, findCautions, studySetup, type Caution } from '@mesure/core'
 import { writeMarksCsv } from '@mesure/formats';
 import type { HandoverFile } from './plan';
 
-type All = <K extends 'plan' | 'set' | 'plate' | 'setup'>(kind: K) => StoredRecord<K>[];
+type All = <K extends 'plan' | 'set' | 'plate' | 'setup' | 'recce'>(kind: K) => StoredRecord<K>[];
 
 /** What was planned for the day's setups: the mark sheet, and the cautions with what was said to them. Found out when the files are asked for. */
 export function setupFiles(setups: readonly StoredRecord<'setup'>[], all: All, find: Lookup, slug: (text: string) => string): HandoverFile[] {
@@ -33,6 +33,7 @@ function cautionsOf(plan: StoredRecord<'plan'>, set: StoredRecord<'set'>, all: A
     set.body,
     all('plate').map((p) => p.body),
     find,
+    all('recce').find((r) => r.body.setupId === plan.body.setupId)?.body ?? null,
   );
   if ('problem' in followed) return followed;
   try {

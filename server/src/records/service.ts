@@ -62,6 +62,7 @@ const REFERENCES: Partial<Record<RecordKind, Record<string, RecordKind>>> = {
   package: { bodyId: 'body', lensId: 'lens', adapterId: 'adapter', secondAdapterId: 'adapter' },
   plate: { lensId: 'lens', packageId: 'package' },
   edges: { lensId: 'lens', packageId: 'package' },
+  recce: { setupId: 'setup' },
   setup: { dayId: 'day', setId: 'set' },
   plan: { setupId: 'setup', packageId: 'package' },
   take: { setupId: 'setup', packageId: 'package' },

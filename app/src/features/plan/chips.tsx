@@ -20,6 +20,7 @@ export function Chips({ ids, on, onPress, what, disabled }: { ids: readonly stri
             style={{
               minWidth: TOUCH_PX,
               minHeight: TOUCH_PX,
+              paddingHorizontal: SPACE.s,
               alignItems: 'center',
               justifyContent: 'center',
               borderRadius: 6,

@@ -1,16 +1,15 @@
 import type { PlannedSetup, NextBest } from '@mesure/core';
-import { useState } from 'react';
 import { View } from 'react-native';
 import { Action, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
-import { Empty, Loading } from '../../ui/states';
+import { Empty, Loading, Working } from '../../ui/states';
 import { Fact, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
-import { inWorker } from '../../workers';
+import type { HelpDesk } from './use-help';
 import type { ForecastState, PlanDraft } from './use-plan';
 
 /** What a later solve will determine, in numbers; and what would help it most. */
-export function ForecastSection({ planned, draft, forecast, mayWrite }: { planned: PlannedSetup; draft: PlanDraft; forecast: ForecastState; mayWrite: boolean }) {
+export function ForecastSection({ planned, draft, forecast, desk, mayWrite }: { planned: PlannedSetup; draft: PlanDraft; forecast: ForecastState; desk: HelpDesk; mayWrite: boolean }) {
   if (forecast.status === 'pending') return <Loading what="the forecast" />;
   if (forecast.status === 'failed') return <Empty title="No forecast" text={`${forecast.message} The plan is kept.`} />;
   const f = forecast.forecast;
@@ -34,40 +33,37 @@ export function ForecastSection({ planned, draft, forecast, mayWrite }: { planne
       <Words look="small" dim style={{ marginTop: SPACE.s }}>
         {`One standard deviation each, with tracks good to ${planned.noisePx} px on marks and half as much again on what the set itself offers. Slip: by how many pixels a still object would appear to move.`}
       </Words>
-      <WouldHelp planned={planned} draft={draft} mayWrite={mayWrite} />
+      <WouldHelp planned={planned} draft={draft} desk={desk} mayWrite={mayWrite} />
     </View>
   );
 }
 
-function WouldHelp({ planned, draft, mayWrite }: { planned: PlannedSetup; draft: PlanDraft; mayWrite: boolean }) {
+function WouldHelp({ planned, draft, desk, mayWrite }: { planned: PlannedSetup; draft: PlanDraft; desk: HelpDesk; mayWrite: boolean }) {
   const p = usePalette();
-  const [list, setList] = useState<NextBest[] | 'asked' | null>(null);
-  const [error, setError] = useState<string | null>(null);
-  const ask = () => {
-    setList('asked');
-    setError(null);
-    inWorker({ kind: 'next best', setup: planned }).then(setList, (e: Error) => {
-      setList(null);
-      setError(e.message);
-    });
-  };
+  const { help } = desk;
   const take = (n: NextBest) => {
-    const plan = { ...draft.planBody, move: n.setup.move, measures: n.setup.measures, lensMode: n.setup.lens.mode };
+    const plan = { ...draft.planBody, move: n.setup.move, measures: n.setup.measures, lensMode: n.setup.lens.mode, packageId: n.lensId ?? draft.planBody.packageId };
     const more = n.setup.marks.length > planned.marks.length;
     const sheet = [...n.setup.marks];
     draft.keep(n.words, more ? { set: { ...draft.setBody, sheet, marks: [...new Set([...draft.setBody.marks, ...sheet.map((m) => m.id)])] } } : { plan });
-    // the others were reckoned without it
-    setList(null);
   };
   return (
     <Section title="What would help most">
-      {error ? <Words role="alert">{`${error} The plan is kept.`}</Words> : null}
-      {list === 'asked' ? <Loading what="what would help" /> : null}
-      {list === null ? <Action title="Work it out" icon="query-stats" onPress={ask} testID="next-best" /> : null}
-      {Array.isArray(list) && list.length === 0 ? <Empty title="Nothing would help much" text="No further mark, tie, height or plate lowers the slip by half a per cent." /> : null}
-      {Array.isArray(list)
-        ? list.slice(0, 6).map((n, i) => (
+      {help.status === 'failed' ? <Words role="alert">{`${help.message} The plan is kept.`}</Words> : null}
+      {help.status === 'working' ? <Working what="Trying further marks and measurements" share={help.share} onStop={desk.stop} /> : null}
+      {help.status === 'open' || help.status === 'failed' ? <Action title="Work it out" icon="query-stats" onPress={desk.ask} testID="next-best" /> : null}
+      {help.status === 'done' && help.list.length === 0 ? <Empty title="Nothing would help much" text="No further mark, tie, height, plate or lens lowers the slip by half a per cent." /> : null}
+      {help.status === 'done' && help.list.some((n) => n.at) ? (
+        <Words look="small" dim>
+          Their numbers stand in the view from above, where they would go.
+        </Words>
+      ) : null}
+      {help.status === 'done'
+        ? help.list.map((n, i) => (
             <View key={`${n.kind}${i}`} style={{ flexDirection: 'row', alignItems: 'center', gap: SPACE.m, paddingVertical: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`help-${i}`}>
+              <Words look="figure" dim>
+                {String(i + 1)}
+              </Words>
               <View style={{ flex: 1 }}>
                 <Words>{n.words}</Words>
                 <Words

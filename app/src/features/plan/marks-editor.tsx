@@ -23,6 +23,7 @@ import { LiveNumber } from '../../ui/live-number';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
+import { MarksOverTime } from './marks-over-time';
 import { PrintMarks } from './print-marks';
 import type { PlanDraft, PlanNumbers, PlanViewProps } from './use-plan';
 
@@ -43,6 +44,7 @@ export function MarksEditor({ numbers, draft, share, chosen, onChoose, mayWrite 
       {sheet.length === 0 ? <Empty title="No marks yet" text="Lay some on a piece of the set; the count below the drawing and the forecast follow." /> : null}
       {mayWrite ? <LayMarks numbers={numbers} draft={draft} onLaid={(laid) => put(`${laid.length} mark${laid.length === 1 ? '' : 's'} laid`, [...sheet, ...laid])} /> : null}
       {open && mayWrite ? <MarkForm mark={open} draft={draft} onGone={() => onChoose(null)} /> : null}
+      <MarksOverTime numbers={numbers} share={share} />
       {sheet.length > 0 ? (
         <Section title={`${sheet.length} marks`}>
           <PrintMarks setName={draft.setBody.name} marks={sheet} />

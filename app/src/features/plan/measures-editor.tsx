@@ -10,9 +10,11 @@ import { Chips } from './chips';
 import type { PlanDraft } from './use-plan';
 
 const TIE_SIGMA_M = 0.0015;
+/** A total station over some metres. */
+const SURVEY_SIGMA_M = 0.002;
 const HEIGHT_SIGMA_M = 0.0025;
 
-/** What will be measured on the day: level marks, ties, camera heights. The forecast counts them in. */
+/** What will be measured on the day: level marks, ties, surveyed marks, camera heights. The forecast counts them in. */
 export function MeasuresEditor({ draft, mayWrite }: { draft: PlanDraft; mayWrite: boolean }) {
   const p = usePalette();
   const plan = draft.planBody;
@@ -23,6 +25,10 @@ export function MeasuresEditor({ draft, mayWrite }: { draft: PlanDraft; mayWrite
   const low = sheet.filter((k) => k.at[1] < 0.1);
   const at = (id: string) => sheet.find((k) => k.id === id)?.at;
   const toggleLevel = (id: string) => keep(`Level mark ${id}`, { level: measures.level.includes(id) ? measures.level.filter((v) => v !== id) : [...measures.level, id] });
+  const toggleSurveyed = (id: string) => {
+    const before = measures.surveyed ?? [];
+    keep(`Surveyed mark ${id}`, { surveyed: before.some((q) => q.id === id) ? before.filter((q) => q.id !== id) : [...before, { id, sigmaM: SURVEY_SIGMA_M }] });
+  };
   const pickTie = (id: string) => {
     if (from === null || from === id) {
       setFrom(from === id ? null : id);
@@ -64,6 +70,14 @@ export function MeasuresEditor({ draft, mayWrite }: { draft: PlanDraft; mayWrite
           </>
         ) : null}
       </Section>
+      {sheet.length > 0 ? (
+        <Section title="Surveyed marks">
+          <Words look="small" dim>
+            Their places come from a total station or the tape net. Three that are not in a row give level and scale.
+          </Words>
+          <Chips ids={sheet.slice(0, 60).map((k) => k.id)} on={(measures.surveyed ?? []).map((q) => q.id)} disabled={!mayWrite} onPress={toggleSurveyed} what="Surveyed" />
+        </Section>
+      ) : null}
       <Section title="Camera height">
         {mayWrite ? (
           <Choice<string>

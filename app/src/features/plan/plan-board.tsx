@@ -1,9 +1,9 @@
-import type { StoredRecord } from '@mesure/contract';
+import { otherLenses, type StoredRecord } from '@mesure/contract';
 import { forecastSentence, momentAt, type Caution } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { ScrollView, View } from 'react-native';
-import { useMayWrite } from '../../data';
+import { useAll, useFind, useMayWrite } from '../../data';
 import { Action, Choice, useIsWide } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { Words } from '../../ui/text';
@@ -20,6 +20,7 @@ import { SideView } from './side-view';
 import { StillsSection } from './stills-section';
 import { TimeStrip } from './time-strip';
 import { TopView } from './top-view';
+import { useHelp } from './use-help';
 import { openCautions, useForecast, usePlanDraft, usePlanNumbers, type PlanDraft, type PlanNumbers } from './use-plan';
 import { WireView } from './wire-view';
 import { WitnessSection } from './witness-section';
@@ -37,6 +38,9 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
   const numbers = usePlanNumbers(draft.planBody, draft.setBody, draft.dragging);
   const usable = 'problem' in numbers ? null : numbers;
   const forecast = useForecast(usable?.planned ?? null, draft.dragging);
+  const packages = useAll('package');
+  const find = useFind();
+  const desk = useHelp(usable?.planned ?? null, usable ? otherLenses(draft.planBody, usable.mounted, packages, find) : []);
   const [share, setShare] = useState(0.5);
   const [section, setSection] = useState<SectionName>('cautions');
   const [view, setView] = useState<ViewName>('top');
@@ -76,7 +80,7 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
           onChange={setView}
         />
       )}
-      {wide || view === 'top' ? <TopView numbers={usable} draft={draft} share={share} chosen={chosen} onChoose={choose} forecast={forecast} mayWrite={mayWrite} /> : null}
+      {wide || view === 'top' ? <TopView numbers={usable} draft={draft} share={share} chosen={chosen} onChoose={choose} forecast={forecast} help={desk.help} mayWrite={mayWrite} /> : null}
       {!wide && view === 'side' ? <SideView numbers={usable} draft={draft} share={share} chosen={chosen} onChoose={choose} mayWrite={mayWrite} /> : null}
       {wide || view === 'camera' ? <WireView numbers={usable} share={share} frameAspect={draft.planBody.frameAspect ?? null} /> : null}
       <TimeStrip numbers={usable} forecast={forecast} share={share} onChange={setShare} />
@@ -89,7 +93,7 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
     <>
       <Choice<SectionName> label="Part of the plan" value={section} options={SECTIONS.map((s) => ({ value: s, title: s }))} onChange={setSection} />
       {section === 'cautions' && usable ? <CautionList cautions={usable.cautions} draft={draft} mayWrite={mayWrite} onShow={(c) => c.worstAtS !== null && setShare(shareOf(usable, c))} /> : null}
-      {section === 'forecast' && usable ? <ForecastSection planned={usable.planned} draft={draft} forecast={forecast} mayWrite={mayWrite} /> : null}
+      {section === 'forecast' && usable ? <ForecastSection planned={usable.planned} draft={draft} forecast={forecast} desk={desk} mayWrite={mayWrite} /> : null}
       {section === 'set' ? <SetEditor draft={draft} chosen={chosen} onChoose={setChosen} mayWrite={mayWrite} /> : null}
       {section === 'move' ? <MoveEditor draft={draft} chosen={chosen} mayWrite={mayWrite} /> : null}
       {section === 'marks' && usable ? <MarksEditor numbers={usable} draft={draft} share={share} chosen={chosen} onChoose={setChosen} mayWrite={mayWrite} /> : null}
@@ -142,7 +146,8 @@ function Heading({ setup, numbers, draft }: { setup: StoredRecord<'setup'>; numb
         <Words look="big">{String(open.length)}</Words>
         <Words look="heading">{`caution${open.length === 1 ? '' : 's'} remain${open.length === 1 ? 's' : ''}${grave > 0 ? `, ${grave} of them grave` : ''}`}</Words>
       </View>
-      <View style={{ alignItems: 'flex-start', marginLeft: -SPACE.l }}>
+      <View style={{ flexDirection: 'row', flexWrap: 'wrap', marginLeft: -SPACE.l }}>
+        <Action kind="quiet" icon="photo-camera" title="Photo of the set" onPress={() => router.push(`/plan/recce/${setup.id}` as Href)} testID="open-recce" />
         <Action kind="quiet" icon="assignment" title="Guideline sheet" onPress={() => router.push(`/plan/guidelines/${setup.id}` as Href)} testID="open-guidelines" />
       </View>
       <Words look="small" dim>{`Scene ${setup.body.scene} · ${draft.planBody.move.kind} · ${fixed(start.focalMm, 0)} mm at ${fixed(start.position[1], 2)} m height`}</Words>

@@ -55,6 +55,15 @@ test('a stills walk is laid from what is to be covered, checked against the mark
   await settle(20);
   expect(kept(s).stills).toMatchObject({ way: 'along', pieceId: 'wall', distanceM: 2, taken: [] });
   expect(kept(s).stills!.stations).toHaveLength(5);
+  // with two fifths ⌈4.5 / 0.9⌉ + 1 = 6
+  fireEvent.changeText(screen.getByTestId('stills-overlap'), '40');
+  fireEvent.press(screen.getByTestId('lay-stills'));
+  await settle(20);
+  expect(kept(s).stills).toMatchObject({ overlap: 0.4 });
+  expect(kept(s).stills!.stations).toHaveLength(6);
+  fireEvent.changeText(screen.getByTestId('stills-overlap'), '25');
+  fireEvent.press(screen.getByTestId('lay-stills'));
+  await settle(20);
   expect(screen.getByTestId('stills-count')).toHaveTextContent('5 pictures, 0 taken.');
   expect(seen(/In fewer than 3 pictures: K1, K2, K3/)).toBe(true);
   show('cautions');
@@ -190,7 +199,7 @@ test('a witness is placed, dragged and looked through; what both see follows', a
   // rigid, 150 mm above: it sees nearly the same, and rays hardly meet
   fireEvent.press(screen.getByRole('radio', { name: 'rigid to the camera' }));
   await settle(20);
-  expect(screen.getByTestId('B-cam-overlap')).toHaveTextContent(/9\d/);
+  expect(screen.getByTestId('B-cam-overlap')).toHaveTextContent(/8\d %/);
   const up = screen.getByTestId('B-cam-Above it');
   fireEvent.changeText(up, '150');
   fireEvent(up, 'blur');

@@ -74,10 +74,11 @@ function PlanOfSetup({ setup }: { setup: StoredRecord<'setup'> }) {
   const pack = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1))[0];
   const write = useRecordsState((s) => s.write);
   const mayWrite = useMayWrite();
+  const router = useRouter();
   if (plan && set) return <PlanBoard setup={setup} plan={plan} set={set} />;
   const begin = () => pack && set && void write('plan', newId(), newPlan(setup.id, pack.id, pack.body.focalMm, set.body), `Plan of ${setup.body.name} begun`);
   return (
-    <Page action={mayWrite && pack && set ? <Action kind="main" icon="add" title="Begin the plan" onPress={begin} testID="begin-plan" /> : undefined}>
+    <Page action={mayWrite && pack && set ? <Begin onBegin={begin} onPhoto={() => router.push(`/plan/recce/${setup.id}` as Href)} /> : undefined}>
       <Words look="title" level={1}>
         {setup.body.name}
       </Words>
@@ -90,5 +91,14 @@ function PlanOfSetup({ setup }: { setup: StoredRecord<'setup'> }) {
         }
       />
     </Page>
+  );
+}
+
+function Begin({ onBegin, onPhoto }: { onBegin: () => void; onPhoto: () => void }) {
+  return (
+    <View style={{ gap: SPACE.s }}>
+      <Action icon="photo-camera" title="Begin from a photo of the set" onPress={onPhoto} testID="begin-photo" />
+      <Action kind="main" icon="add" title="Begin the plan" onPress={onBegin} testID="begin-plan" />
+    </View>
   );
 }

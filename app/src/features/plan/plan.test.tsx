@@ -141,9 +141,30 @@ test('what would help is worked out, added with one tap and undone from the reco
   fireEvent.press(screen.getByTestId('next-best'));
   await settle(60);
   await waitFor(() => within(screen.getByTestId('help-0')).getByText(/makes scale/), LATER);
+  // where they would go stands in the view from above
+  expect(seen(/Numbered flags: what would help/)).toBe(true);
   fireEvent.press(screen.getByTestId('add-help-0'));
   await settle(40);
+  // reckoned for another setup: it has to be asked again
+  expect(screen.getByTestId('next-best')).toBeTruthy();
   expect(kept(s).measures.ties.length + kept(s).measures.level.length).toBeGreaterThan(0);
+});
+
+test('surveyed marks give level and scale by themselves', async () => {
+  const s = server(planBody());
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('measure');
+  for (const id of ['K1', 'K2', 'W1']) {
+    fireEvent.press(screen.getByRole('checkbox', { name: `Surveyed ${id}` }));
+    await settle();
+  }
+  expect(kept(s).measures.surveyed!.map((q) => q.id)).toEqual(['K1', 'K2', 'W1']);
+  show('forecast');
+  await waitFor(() => expect(screen.getByTestId('fact-scale')).not.toHaveTextContent(/not observable/), LATER);
+  show('measure');
+  fireEvent.press(screen.getByRole('checkbox', { name: 'Surveyed W1' }));
+  await settle();
+  expect(kept(s).measures.surveyed).toHaveLength(2);
 });
 
 test('planned measurements: level marks, a tie by two taps, heights', async () => {

@@ -1,5 +1,5 @@
 import { mountPackage, opticsOf, STILLS_WAYS, type StillsPlan } from '@mesure/contract';
-import { CoreError, stillsAlong, stillsRoom, stillsRound, timesSeen, type SetPiece, type StillsWalk } from '@mesure/core';
+import { CoreError, STILLS_OVERLAP, stillsAlong, stillsRoom, stillsRound, timesSeen, type SetPiece, type StillsWalk } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useAll, useFind } from '../../data';
@@ -36,6 +36,8 @@ function LayWalk({ draft, onLaid }: { draft: PlanDraft; onLaid: (stills: StillsP
   const [packageId, setPackageId] = useState(before?.packageId ?? draft.planBody.packageId);
   const [distanceM, setDistance] = useState<number | null>(before?.distanceM ?? 2.5);
   const [heightM, setHeight] = useState<number | null>(before?.heightM ?? 1.5);
+  const [overlapPct, setOverlap] = useState<number | null>(Math.round(100 * (before?.overlap ?? STILLS_OVERLAP)));
+  const [everyDeg, setEvery] = useState<number | null>(20);
   const [error, setError] = useState<string | null>(null);
   const suits = (q: SetPiece) => (way === 'room' ? q.kind === 'floor' : way === 'along' ? q.heightM > 0.3 : q.kind !== 'floor');
   const offered = pieces.filter(suits);
@@ -45,15 +47,16 @@ function LayWalk({ draft, onLaid }: { draft: PlanDraft; onLaid: (stills: StillsP
     const mounted = pack ? mountPackage(pack.body, find) : null;
     if (!piece || !pack || !mounted || 'missing' in mounted) return setError('Choose what is to be covered, and a complete package.');
     const optics = opticsOf(mounted, pack.body.focalMm);
+    const overlap = (overlapPct ?? Number.NaN) / 100;
     try {
       const walk: StillsWalk =
         way === 'along'
-          ? stillsAlong(piece, distanceM ?? 0, heightM ?? 0, optics)
+          ? stillsAlong(piece, distanceM ?? 0, heightM ?? 0, optics, overlap)
           : way === 'round'
-            ? stillsRound(piece, distanceM ?? 0, heightM ?? 0, optics)
-            : stillsRoom(piece, heightM ?? 0, optics);
+            ? stillsRound(piece, distanceM ?? 0, heightM ?? 0, optics, everyDeg ?? Number.NaN)
+            : stillsRoom(piece, heightM ?? 0, optics, overlap);
       setError(null);
-      return onLaid({ way, pieceId: piece.id, packageId, distanceM: distanceM!, heightM: heightM!, stations: walk.stations, taken: [] });
+      return onLaid({ way, pieceId: piece.id, packageId, distanceM: distanceM!, heightM: heightM!, overlap, stations: walk.stations, taken: [] });
     } catch (e) {
       if (!(e instanceof CoreError)) throw e;
       return setError(e.message);
@@ -67,12 +70,19 @@ function LayWalk({ draft, onLaid }: { draft: PlanDraft; onLaid: (stills: StillsP
       <Choice<string> label="Stills camera" value={packageId} options={packages.map((q) => ({ value: q.id, title: `${q.body.camera}-cam` }))} onChange={setPackageId} />
       <View style={{ flexDirection: 'row', justifyContent: 'space-between' }}>
         {way === 'room' ? null : (
-          <View style={{ width: '47%' }}>
+          <View style={{ width: '31%' }}>
             <LiveNumber label="Distance" suffix="m" value={distanceM} onChange={setDistance} testID="stills-distance" />
           </View>
         )}
-        <View style={{ width: '47%' }}>
+        <View style={{ width: '31%' }}>
           <LiveNumber label="Height" suffix="m" value={heightM} onChange={setHeight} />
+        </View>
+        <View style={{ width: '31%' }}>
+          {way === 'round' ? (
+            <LiveNumber label="One every" suffix="°" value={everyDeg} onChange={setEvery} testID="stills-every" />
+          ) : (
+            <LiveNumber label="Overlap" suffix="%" value={overlapPct} onChange={setOverlap} testID="stills-overlap" />
+          )}
         </View>
       </View>
       {error ? <Words role="alert">{`▲ ${error}`}</Words> : null}

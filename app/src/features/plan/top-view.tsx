@@ -1,5 +1,5 @@
 import type { LightPlan } from '@mesure/contract';
-import { objectPoseAt, pieceCorners, sharpZone, shadowLengthM, sunAt, type SetPiece, type Vec3 } from '@mesure/core';
+import { objectPoseAt, pieceCorners, sharpZone, shadowOutline, sunAt, type SetPiece, type Vec3 } from '@mesure/core';
 import { useRef } from 'react';
 import { Circle, G, Line, Path, Polygon, Text as SvgText } from 'react-native-svg';
 import { Drawing } from '../../ui/drawing';
@@ -7,10 +7,11 @@ import { fixed } from '../../ui/format';
 import { FONT, usePalette } from '../../ui/theme';
 import { dragOnTop, groundBox, topHandles } from './drag';
 import { grabOf } from './grab-of';
+import type { Help } from './use-help';
 import type { ForecastState, PlanViewProps } from './use-plan';
 
 /** The set from above, to scale: pieces, marks, the camera's way and what it sees at the moment. */
-export function TopView({ numbers, draft, share, chosen, onChoose, forecast, mayWrite }: PlanViewProps & { forecast: ForecastState }) {
+export function TopView({ numbers, draft, share, chosen, onChoose, forecast, help, mayWrite }: PlanViewProps & { forecast: ForecastState; help: Help }) {
   const p = usePalette();
   const drawn = { plan: draft.planBody, set: draft.setBody };
   // the sheet stays as it is while something is dragged over it
@@ -33,7 +34,7 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, may
     const reach = Math.min(depthM, 1.6 * Math.hypot(box.width, box.height)) / Math.cos(angle);
     return [now.position[0] - reach * Math.sin(now.headingRad + angle), now.position[2] - reach * Math.cos(now.headingRad + angle)];
   };
-  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s${sharp ? `, darker where it is sharp (${fixed(sharp.nearM, 1)} m to ${Number.isFinite(sharp.farM) ? `${fixed(sharp.farM, 1)} m` : 'infinity'})` : ''}.${worst ? ' The ring shows where a still object slips most.' : ''}${numbers.facts.witnesses.some((w) => w.camera) ? ' Hollow boxes: witness cameras.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Thick lines: the shadow of a person at the start and, broken, at the end.' : ''}`;
+  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s${sharp ? `, tinted where it is sharp (${fixed(sharp.nearM, 1)} m to ${Number.isFinite(sharp.farM) ? `${fixed(sharp.farM, 1)} m` : 'infinity'})` : ''}.${help.status === 'done' ? ' Numbered flags: what would help.' : ''}${worst ? ' The ring shows where a still object slips most.' : ''}${numbers.facts.witnesses.some((w) => w.camera) ? ' Hollow boxes: witness cameras.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Grey: shadows at the start; broken outlines: at the end.' : ''}`;
   return (
     <Drawing box={box} describe={say} maxHeight={380} grab={mayWrite ? grabOf(draft, topHandles(drawn, chosen), (id, x, y) => dragOnTop(drawn, id, x, y), chosen, onChoose) : undefined}>
       {(px) => (
@@ -46,6 +47,7 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, may
               opacity={0.14}
             />
           ) : null}
+          {draft.planBody.light ? <Shadows light={draft.planBody.light} pieces={draft.setBody.pieces ?? []} px={px} ink={p.ink} /> : null}
           {(draft.setBody.pieces ?? []).map((q) =>
             q.kind === 'sky' ? null : <PieceFromAbove key={q.id} piece={q} px={px} ink={p.ink} dim={p.dim} move={pose && q.id === study.setup.move.objectId ? pose : null} />,
           )}
@@ -65,10 +67,11 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, may
             />
           ))}
           {worst ? <Circle cx={worst[0]} cy={worst[2]} r={px(13)} fill="none" stroke={p.against} strokeWidth={px(2)} strokeDasharray={`${px(4)} ${px(3)}`} /> : null}
+          {help.status === 'done' ? help.list.map((n, i) => (n.at ? <HelpSign key={`${n.kind}${i}`} number={i + 1} at={n.at} px={px} ink={p.ink} paper={p.tape} onPaper={p.onTape} /> : null)) : null}
           {(draft.planBody.stills?.stations ?? []).map((q, i) => (
             <StillSign key={i} at={q.at} headingRad={q.headingRad} taken={draft.planBody.stills!.taken.includes(i)} px={px} ink={p.blue} />
           ))}
-          {draft.planBody.light ? <SunSign light={draft.planBody.light} box={box} px={px} ink={p.tape} text={p.ink} /> : null}
+          {draft.planBody.light ? <NorthSign light={draft.planBody.light} box={box} px={px} ink={p.ink} /> : null}
           {numbers.facts.witnesses.map((w, i) => {
             const there = numbers.watch.witnesses[i]?.study.moments[m];
             return there ? <WitnessSign key={w.name} name={w.name} at={there.position} headingRad={there.headingRad} px={px} ink={p.ink} paper={p.paper} /> : null;
@@ -136,6 +139,19 @@ function WitnessSign({ name, at, headingRad, px, ink, paper }: { name: string; a
   );
 }
 
+/** Where something that would help would go: its number in the list on a small flag. */
+function HelpSign({ number, at, px, ink, paper, onPaper }: { number: number; at: Vec3; px: (n: number) => number; ink: string; paper: string; onPaper: string }) {
+  const [x, z] = [at[0], at[2]];
+  return (
+    <G>
+      <Path d={`M${x} ${z}L${x} ${z - px(26)}h${px(16)}v${px(15)}h${-px(16)}`} stroke={ink} strokeWidth={px(1.4)} fill={paper} />
+      <SvgText x={x + px(8)} y={z - px(14)} fontSize={px(12)} fontFamily={FONT.figures} fill={onPaper} textAnchor="middle">
+        {String(number)}
+      </SvgText>
+    </G>
+  );
+}
+
 /** A station of the stills walk: a small arrow the way it looks, filled when it is taken. */
 function StillSign({ at, headingRad, taken, px, ink }: { at: Vec3; headingRad: number; taken: boolean; px: (n: number) => number; ink: string }) {
   const u = px(1);
@@ -143,26 +159,41 @@ function StillSign({ at, headingRad, taken, px, ink }: { at: Vec3; headingRad: n
   return <Polygon points={[turn(-4 * u, 4 * u), turn(4 * u, 4 * u), turn(0, -6 * u)].join(' ')} fill={taken ? ink : 'none'} stroke={ink} strokeWidth={1.4 * u} />;
 }
 
-/** North, and a stand-in's shadows at the beginning and the end, from the middle of the sheet. */
-function SunSign({ light, box, px, ink, text }: { light: LightPlan; box: { x: number; y: number; width: number; height: number }; px: (n: number) => number; ink: string; text: string }) {
-  const [cx, cz] = [box.x + box.width / 2, box.y + box.height / 2];
-  const north = (light.northDeg * Math.PI) / 180;
-  const [nx, nz] = [box.x + box.width - px(26), box.y + px(30)];
-  const toward = (angle: number, length: number): [number, number] => [length * Math.sin(angle), -length * Math.cos(angle)];
-  const [ax, az] = toward(north, px(16));
+/** Shadows of what stands on the set, filled at the start of the light plan, outlined at its end. */
+function Shadows({ light, pieces, px, ink }: { light: LightPlan; pieces: readonly SetPiece[]; px: (n: number) => number; ink: string }) {
   return (
     <G>
-      <Line x1={nx - ax} y1={nz - az} x2={nx + ax} y2={nz + az} stroke={text} strokeWidth={px(1.6)} />
-      <SvgText x={nx + 1.5 * ax} y={nz + 1.5 * az + px(4)} fontSize={px(11)} fontFamily={FONT.figures} fill={text} textAnchor="middle">
-        N
-      </SvgText>
       {[light.from, light.to].map((iso, i) => {
         const sun = sunAt(light.latitudeDeg, light.longitudeDeg, Date.parse(iso));
-        const length = shadowLengthM(1.75, sun);
-        if (length === null) return null;
-        const [dx, dz] = toward(north + ((sun.azimuthDeg + 180) * Math.PI) / 180, Math.min(length, box.width));
-        return <Line key={iso + i} x1={cx} y1={cz} x2={cx + dx} y2={cz + dz} stroke={ink} strokeWidth={px(3)} strokeDasharray={i === 0 ? undefined : `${px(6)} ${px(4)}`} />;
+        return pieces.map((q) => {
+          const outline = shadowOutline(q, sun, light.northDeg);
+          return outline.length > 2 ? (
+            <Polygon
+              key={`${i}${q.id}`}
+              points={outline.map((c) => `${c.x},${c.y}`).join(' ')}
+              fill={i === 0 ? ink : 'none'}
+              opacity={i === 0 ? 0.22 : 0.9}
+              stroke={i === 0 ? 'none' : ink}
+              strokeWidth={px(1.2)}
+              strokeDasharray={`${px(6)} ${px(4)}`}
+            />
+          ) : null;
+        });
       })}
+    </G>
+  );
+}
+
+function NorthSign({ light, box, px, ink }: { light: LightPlan; box: { x: number; y: number; width: number; height: number }; px: (n: number) => number; ink: string }) {
+  const north = (light.northDeg * Math.PI) / 180;
+  const [nx, nz] = [box.x + box.width - px(26), box.y + px(30)];
+  const [ax, az] = [px(16) * Math.sin(north), -px(16) * Math.cos(north)];
+  return (
+    <G>
+      <Line x1={nx - ax} y1={nz - az} x2={nx + ax} y2={nz + az} stroke={ink} strokeWidth={px(1.6)} />
+      <SvgText x={nx + 1.5 * ax} y={nz + 1.5 * az + px(4)} fontSize={px(11)} fontFamily={FONT.figures} fill={ink} textAnchor="middle">
+        N
+      </SvgText>
     </G>
   );
 }

@@ -60,7 +60,8 @@ export interface PlanViewProps {
 export function usePlanNumbers(planBody: PlanBody, setBody: SetBody, dragging: boolean): PlanNumbers | { problem: string } {
   const find = useFind();
   const plates = useAll('plate');
-  const key = JSON.stringify([planBody, setBody, dragging]);
+  const photo = useRecceOf(planBody.setupId)?.body ?? null;
+  const key = JSON.stringify([planBody, setBody, photo?.detail, dragging]);
   const pack = find('package', planBody.packageId);
   return useMemo(() => {
     const followed = followPlan(
@@ -68,6 +69,7 @@ export function usePlanNumbers(planBody: PlanBody, setBody: SetBody, dragging: b
       setBody,
       plates.map((p) => p.body),
       find,
+      photo,
     );
     if ('problem' in followed) return followed;
     try {
@@ -112,6 +114,15 @@ export function usePlanOf(setupId: string): StoredRecord<'plan'> | null {
     useAll('plan')
       .filter((p) => p.body.setupId === setupId)
       .sort((a, b) => (a.id < b.id ? -1 : 1))[0] ?? null
+  );
+}
+
+/** The photo of a setup's set: the newest one. */
+export function useRecceOf(setupId: string): StoredRecord<'recce'> | null {
+  return (
+    useAll('recce')
+      .filter((r) => r.body.setupId === setupId)
+      .sort((a, b) => (a.body.shotAt === b.body.shotAt ? (a.id < b.id ? -1 : 1) : a.body.shotAt > b.body.shotAt ? -1 : 1))[0] ?? null
   );
 }
 

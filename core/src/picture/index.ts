@@ -1,0 +1,1 @@
+export { halve, sampleAt, smooth, type GrayImage } from './gray-image';

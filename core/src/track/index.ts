@@ -1,0 +1,1 @@
+export { countDetail, findCorners, type Corner, type PictureDetail } from './corners';
