@@ -1,5 +1,5 @@
 import { MARK_PX } from '../marks';
-import { adapterOf, exposureS, runPx, sharpZone, type SetupStudy } from '../setup';
+import { exposureS, runPx, sharpZone, type SetupStudy } from '../setup';
 import { said, whenAbove, whenBelow, type Caution, type Rule } from './caution';
 
 /** What a still place may run over the picture during one exposure, or from the first to the last row: a thousandth of the picture's width. */

@@ -12,22 +12,18 @@ export function WireView({ numbers, share, frameAspect }: { numbers: PlanNumbers
   const p = usePalette();
   const [through, setThrough] = useState<string | null>(null);
   const main = `${numbers.mounted.pack.camera}-cam`;
-  const placed = numbers.facts.witnesses.flatMap((w, i) => (numbers.watch.witnesses[i] ? [{ name: w.name, study: numbers.watch.witnesses[i].study }] : []));
-  const witness = placed.find((w) => w.name === through) ?? null;
-  const study = witness?.study ?? numbers.study;
+  const placed = numbers.facts.witnesses.flatMap((w, i) => (numbers.watch.witnesses[i] ? [w.name] : []));
+  const { witness, study, moments } = useMemo(() => seenThrough(numbers, through), [numbers, through]);
   const m = Math.round(share * (study.moments.length - 1));
   const picture = useMemo(() => wirePicture(study, m), [study, m]);
-  const moments = useMemo(() => (witness ? watchMoments(witness.study) : numbers.watch.moments), [witness, numbers.watch]);
   const watch = moments[m];
   const { widthPx: w, heightPx: h } = study.geometry;
   const soft = picture.points.filter((q) => q.seen && q.soft).length;
   const lines = frameAspect === null || witness ? null : frameLines(study.setup.optics, frameAspect);
-  const say = `Through ${witness ? witness.name : 'the camera'}: ${watch.marks} mark${watch.marks === 1 ? '' : 's'} and ${watch.features} features in the frame${watch.smallestPx === null ? '' : `, marks of ${[...new Set([fixed(watch.smallestPx, 0), fixed(watch.largestPx, 0)])].join(' to ')} px`}${soft > 0 ? `, ${soft} of them out of focus (hollow)` : ''}${lines ? `; frame lines of ${fixed(frameAspect!, 2)}` : ''}.`;
+  const say = `Through ${witness ?? 'the camera'}: ${watch.marks} mark${watch.marks === 1 ? '' : 's'} and ${watch.features} features in the frame${watch.smallestPx === null ? '' : `, marks of ${[...new Set([fixed(watch.smallestPx, 0), fixed(watch.largestPx, 0)])].join(' to ')} px`}${soft > 0 ? `, ${soft} of them out of focus (hollow)` : ''}${lines ? `; frame lines of ${fixed(frameAspect!, 2)}` : ''}.`;
   return (
     <>
-      {placed.length > 0 ? (
-        <Choice<string> label="Through" value={witness?.name ?? main} options={[main, ...placed.map((q) => q.name)].map((v) => ({ value: v, title: v }))} onChange={setThrough} />
-      ) : null}
+      {placed.length > 0 ? <Choice<string> label="Through" value={witness ?? main} options={[main, ...placed].map((v) => ({ value: v, title: v }))} onChange={setThrough} /> : null}
       <Drawing box={{ x: 0, y: 0, width: w, height: h }} describe={say} maxHeight={320}>
         {(px) => (
           <G>
@@ -51,6 +47,13 @@ export function WireView({ numbers, share, frameAspect }: { numbers: PlanNumbers
       </Drawing>
     </>
   );
+}
+
+/** The study of the chosen camera: a placed witness by its name, else the main one. */
+function seenThrough({ facts, watch, study }: PlanNumbers, name: string | null) {
+  const i = facts.witnesses.findIndex((w) => w.name === name);
+  const other = i >= 0 ? watch.witnesses[i] : null;
+  return other ? { witness: name, study: other.study, moments: watchMoments(other.study) } : { witness: null, study, moments: watch.moments };
 }
 
 function MarkSign({ x, y, size, soft, px, ink }: { x: number; y: number; size: number; soft: boolean; px: (n: number) => number; ink: string }) {
