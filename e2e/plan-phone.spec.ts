@@ -49,11 +49,26 @@ test('each view and part of the plan is readable by all', async ({ page }) => {
     await page.getByRole('radio', { name: view, exact: true }).click();
     await audit(page, `plan, ${view}`, true);
   }
-  for (const part of ['set', 'move', 'marks', 'measure', 'cautions']) {
+  for (const part of ['set', 'move', 'marks', 'measure', 'witness', 'cautions']) {
     await page.getByRole('radio', { name: part, exact: true }).click();
     await audit(page, `plan, ${part}`, true);
     await noSidewaysScroll(page);
   }
+});
+
+test('a photo with three lengths says where it was taken from, and counts among the cautions', async ({ page }) => {
+  await signIn(page, 'wrangler', '/plan');
+  await page.getByTestId('plan-47').click();
+  await page.getByTestId('open-recce').click();
+  // the demo photo is drawn from 1.56 m, 11° down
+  await expect(page.getByTestId('recce-sentence')).toContainText(/taken 1\.5\d m ± 0\.0\d m over the floor, looking 11° down/);
+  await expect(page.getByTestId('recce-detail')).toContainText(/\d{3} corners/);
+  await audit(page, 'recce');
+  await noSidewaysScroll(page);
+  await page.getByLabel('Remove length 3').click();
+  await expect(page.getByRole('alert').first()).toContainText('2 lengths of at least three');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByTestId('recce-height')).toBeVisible();
 });
 
 test('a remedy changes the number, a note is kept, and the floor shows both', async ({ page }) => {
