@@ -12,6 +12,7 @@ import {
   nextBest,
   planOfStudy,
   studySetup,
+  watchWitness,
   type PlannedSetup,
   lensAt,
   nextPlate,
@@ -27,7 +28,7 @@ import {
   type GridObservation,
   type SolveSetup,
 } from '@mesure/core';
-import { newPlan, usualPiece } from '@mesure/contract';
+import { newPlan, usualPiece, usualPlacement } from '@mesure/contract';
 import { benchLibrary } from './bench-library';
 import { benchPhotos } from './bench-photos';
 import { bend, normals, renderChequer, simulateShot, uniform } from '@mesure/synthetic';
@@ -256,7 +257,7 @@ function book(): void {
 /** A planned dolly before a wall, a floor and boxes: what follows a finger, and what a worker does after it. */
 function plan(): void {
   console.log('\nPlans: following the set, cautions, forecast, what would help (median of 5)');
-  console.log('  frames  marks   study ms   cautions ms   forecast ms   helps ms');
+  console.log('  frames  marks   study ms   cautions ms witness ms   forecast ms   helps ms');
   for (const [marks, moments] of [
     [60, 20],
     [60, 60],
@@ -283,9 +284,10 @@ function plan(): void {
       noisePx: 0.5,
     };
     const study = studySetup(setup, moments);
+    const witness = { optics: setup.optics, focalMm: 24, placement: usualPlacement('free', base.move.stations[0]) };
     const ms = (work: () => void) => timed(5, work).toFixed(1);
     console.log(
-      `  ${String(study.moments.length).padStart(6)} ${String(marks).padStart(6)} ${ms(() => studySetup(setup, moments)).padStart(10)} ${ms(() => findCautions(study, NO_SETUP_FACTS)).padStart(13)} ${ms(() => forecast(planOfStudy(study))).padStart(13)} ${(marks > 200 ? '–' : ms(() => nextBest(setup))).padStart(10)}`,
+      `  ${String(study.moments.length).padStart(6)} ${String(marks).padStart(6)} ${ms(() => studySetup(setup, moments)).padStart(10)} ${ms(() => findCautions(study, NO_SETUP_FACTS)).padStart(13)} ${ms(() => watchWitness(study, witness)).padStart(10)} ${ms(() => forecast(planOfStudy(study))).padStart(13)} ${(marks > 200 ? '–' : ms(() => nextBest(setup))).padStart(10)}`,
     );
   }
 }

@@ -1,5 +1,19 @@
 import { median, sub, type Vec3 } from '../math';
-import { adapterOf, bodiesOf, entersAt, hiddenFrom, inFrame, projectAt, projectionByPlace, studyMoments, trackNoisePx, type CameraMoment, type SetupStudy, type WitnessCamera } from '../setup';
+import {
+  adapterOf,
+  bodiesOf,
+  entersAt,
+  hiddenFrom,
+  inFrame,
+  projectAt,
+  projectionByPlace,
+  studyMoments,
+  trackNoisePx,
+  type CameraMoment,
+  type SetPiece,
+  type SetupStudy,
+  type WitnessCamera,
+} from '../setup';
 import { witnessMoment } from './place-witness';
 
 export interface WitnessMoment {
@@ -58,6 +72,7 @@ export function watchWitness(main: SetupStudy, camera: WitnessCamera): WitnessWa
   const n = main.points.length;
   const sigmasOf: number[][] = main.points.map(() => []);
   const information = new Float64Array(6);
+  const bodies = bodiesOf(main.setup);
   const moments = main.moments.map((moment, m): WitnessMoment => {
     let seen = 0,
       both = 0;
@@ -74,7 +89,14 @@ export function watchWitness(main: SetupStudy, camera: WitnessCamera): WitnessWa
       sigmas.push(sigma);
       sigmasOf[p].push(sigma);
     }
-    return { timeS: moment.timeS, seen, both, overlap: overlapAt(main, study, m), angleDeg: angleAtSubject(moment, study.moments[m].position), sigmaM: sigmas.length > 0 ? median(sigmas) : null };
+    return {
+      timeS: moment.timeS,
+      seen,
+      both,
+      overlap: overlapAt(main, study, m, bodies),
+      angleDeg: angleAtSubject(moment, study.moments[m].position),
+      sigmaM: sigmas.length > 0 ? median(sigmas) : null,
+    };
   });
   const shared = main.points.flatMap((point, p): SharedPoint[] =>
     sigmasOf[p].length > 0 ? [{ id: point.id, mark: point.mark, share: sigmasOf[p].length / main.moments.length, sigmaM: median(sigmasOf[p]) }] : [],
@@ -117,8 +139,11 @@ function angleAtSubject(main: CameraMoment, witness: Vec3): number {
 }
 
 const place = new Float64Array(3);
-function overlapAt(main: SetupStudy, witness: SetupStudy, m: number): number | null {
-  const bodies = bodiesOf(main.setup);
+// written anew for each ray: a drag asks for thousands of them
+const far: [number, number, number] = [0, 0, 0];
+const end: [number, number, number] = [0, 0, 0];
+
+function overlapAt(main: SetupStudy, witness: SetupStudy, m: number, bodies: readonly SetPiece[]): number | null {
   const { geometry } = main;
   const eye = main.tracked[m];
   const other = witness.tracked[m];
@@ -131,7 +156,7 @@ function overlapAt(main: SetupStudy, witness: SetupStudy, m: number): number | n
     for (let i = 0; i < RAYS_ACROSS; i += 1) {
       const a = (((i + 0.5) / RAYS_ACROSS) * geometry.widthPx - geometry.centerXPx) / (mm * geometry.pxPerMmX);
       const b = (((j + 0.5) / RAYS_UP) * geometry.heightPx - geometry.centerYPx) / (mm * geometry.pxPerMmY);
-      const far: Vec3 = [0, 1, 2].map((c) => eye.position[c] + FAR_M * (r[c] * a + r[3 + c] * b + r[6 + c])) as unknown as Vec3;
+      for (let c = 0; c < 3; c += 1) far[c] = eye.position[c] + FAR_M * (r[c] * a + r[3 + c] * b + r[6 + c]);
       let nearest = 2;
       for (const body of bodies) {
         const t = entersAt(body, eye.position, far);
@@ -140,9 +165,9 @@ function overlapAt(main: SetupStudy, witness: SetupStudy, m: number): number | n
       }
       if (nearest > 1) continue;
       hit += 1;
-      const at: Vec3 = [0, 1, 2].map((c) => eye.position[c] + nearest * (far[c] - eye.position[c])) as unknown as Vec3;
-      projectAt(witness.geometry, otherMm, other, at, place);
-      if (inFrame(witness.geometry, place) && !hiddenFrom(bodies, other.position, at)) common += 1;
+      for (let c = 0; c < 3; c += 1) end[c] = eye.position[c] + nearest * (far[c] - eye.position[c]);
+      projectAt(witness.geometry, otherMm, other, end, place);
+      if (inFrame(witness.geometry, place) && !hiddenFrom(bodies, other.position, end)) common += 1;
     }
   return hit > 0 ? common / hit : null;
 }
