@@ -12,7 +12,7 @@ import {
   type WitnessPlacement,
 } from '@mesure/core';
 import { mountPackage, opticsOf, type Lookup, type MountedPackage } from './recorded-setup';
-import type { LightPlan, PlanBody, PlateBody, RecceBody, SetBody, StoredRecord } from './records';
+import type { LightPlan, PanoramaPlace, PlanBody, PlateBody, RecceBody, SetBody, StoredRecord } from './records';
 
 /** One-axis noise of a track on a clean picture, px. */
 const USUAL_NOISE_PX = 0.5;
@@ -76,7 +76,7 @@ export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateB
       sync: plan.sync,
       stillsPlanned: plan.stillsPlanned || (plan.stills?.stations.length ?? 0) > 0,
       exterior: plan.exterior,
-      lightPlanned: plan.lightPlanned,
+      lightPlanned: plan.lightPlanned || (plan.panoramas?.length ?? 0) > 0,
       detail: photo?.detail ?? null,
       sunTravelDeg: plan.light ? sunTravelOf(plan.light) : null,
     },
@@ -141,6 +141,13 @@ export function usualPlacement(way: WitnessPlacement['way'], from: MoveStation):
   const headingRad = from.headingRad + Math.PI / 3;
   const round = (v: number) => Math.round(1000 * v) / 1000;
   return { way, xM: round(subject[0] + reach * Math.sin(headingRad)), zM: round(subject[1] + reach * Math.cos(headingRad)), heightM: from.heightM, headingRad, tiltRad: from.tiltRad };
+}
+
+/** A panorama is wanted where the made things will stand: at what the camera is focused on, at the height of a chest. */
+export function usualPanorama(from: MoveStation): PanoramaPlace {
+  const reach = Math.min(from.focusM, 6);
+  const round = (v: number) => Math.round(1000 * v) / 1000;
+  return { xM: round(from.xM - reach * Math.sin(from.headingRad)), zM: round(from.zM - reach * Math.cos(from.headingRad)), heightM: 1.3 };
 }
 
 /** A plan to begin with: the camera at eye height before the set, a dolly to the right. */

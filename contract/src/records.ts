@@ -211,6 +211,8 @@ export interface PlanBody {
   witnesses?: PlannedWitness[];
   stills?: StillsPlan | null;
   light?: LightPlan | null;
+  /** where HDR panoramas of the light are to be taken */
+  panoramas?: PanoramaPlace[];
   /** cautions that somebody has taken note of, with the reason */
   answered: AnsweredCaution[];
 }
@@ -235,6 +237,11 @@ export interface StillsPlan {
   stations: StillStation[];
   /** indices of stations that are ticked off */
   taken: number[];
+}
+export interface PanoramaPlace {
+  xM: number;
+  zM: number;
+  heightM: number;
 }
 /** Where and when an exterior is shot. */
 export interface LightPlan {

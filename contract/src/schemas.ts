@@ -296,6 +296,9 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
       from: at.required(),
       to: at.required(),
     }).allow(null),
+    panoramas: Joi.array()
+      .items(Joi.object({ xM: placeM, zM: placeM, heightM: placeM }))
+      .max(50),
     answered: Joi.array()
       .items(Joi.object({ rule: Joi.string().max(60).required(), reason: Joi.string().trim().min(1).max(500).required(), by: name.required(), at: at.required() }))
       .max(100)

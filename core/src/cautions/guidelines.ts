@@ -68,6 +68,7 @@ export function guidelines(setup: PlannedSetup, facts: SetupFacts, open: readonl
   if (setup.measures.heights.length > 0) tell('wrangler', `Measure the camera height ${setup.measures.heights.length > 1 ? 'at the start and the end' : 'at the start'}, to the lens axis.`);
   if (setup.measures.level.length > 0) tell('wrangler', `Level marks of the floor: ${setup.measures.level.join(', ')}.`);
   if (facts.stillsPlanned) tell('wrangler', 'Walk the stills; the stations are in the plan.');
+  if (facts.lightPlanned) tell('wrangler', 'Take down the light: panorama with brackets, grey ball, mirror ball; the places are in the plan.');
   for (const c of open) {
     const whom = c.entry === 'shutter' || c.entry === 'stop' || c.entry === 'ISO' || c.entry === 'move' || c.entry === 'stabiliser' ? 'camera' : c.entry === 'set' ? 'production' : 'wrangler';
     tell(whom, `${c.found} ${c.advice}`);

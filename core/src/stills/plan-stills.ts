@@ -34,6 +34,9 @@ function viewOf(optics: OpticsInput): { tanX: number; fovXRad: number } {
   return { tanX, fovXRad: 2 * Math.atan(tanX) };
 }
 
+/** Steps that cover a way; rounding must not ask for one more picture. */
+const stepsIn = (wayM: number, stepM: number): number => Math.ceil(wayM / stepM - 1e-9);
+
 function overlapOf(overlap: number): number {
   if (!(overlap >= 0.1 && overlap <= 0.9)) throw new CoreError('INVALID_OPTION', `An overlap of ${overlap} does not lie between 0.1 and 0.9`, 'overlap');
   return overlap;
@@ -48,7 +51,7 @@ export function stillsAlong(piece: SetPiece, distanceM: number, heightM: number,
   if (!(distanceM > 0)) throw new CoreError('INVALID_OPTION', `The distance is ${distanceM} m; it must be above 0`, 'distanceM');
   const coversM = 2 * distanceM * viewOf(optics).tanX;
   const stepM = coversM * (1 - overlapOf(overlap));
-  const count = piece.widthM <= coversM ? 1 : Math.ceil((piece.widthM - coversM) / stepM) + 1;
+  const count = piece.widthM <= coversM ? 1 : stepsIn(piece.widthM - coversM, stepM) + 1;
   if (count > MOST_STATIONS) throw new CoreError('INVALID_OPTION', `${count} pictures would be needed; stand further away than ${distanceM} m`, 'distanceM');
   // evenly, so that the first and the last picture end at the edges
   const even = count > 1 ? (piece.widthM - coversM) / (count - 1) : 0;
@@ -91,7 +94,7 @@ export function stillsRoom(floor: SetPiece, heightM: number, optics: OpticsInput
     const [along, across] = side % 2 === 0 ? [w, d] : [d, w];
     const covers = 2 * across * tanX;
     coversM = Math.min(coversM, covers);
-    const count = Math.max(2, Math.ceil((along - covers) / (covers * (1 - overlap))) + 1);
+    const count = Math.max(2, stepsIn(along - covers, covers * (1 - overlap)) + 1);
     for (let i = 0; i < count; i += 1) {
       const offset = along * ((i + 0.5) / count - 0.5);
       const own: Vec3 = side === 0 ? [offset, 0, d / 2 - 0.2] : side === 1 ? [w / 2 - 0.2, 0, offset] : side === 2 ? [offset, 0, -d / 2 + 0.2] : [-w / 2 + 0.2, 0, offset];

@@ -2,7 +2,7 @@ import type { PlanBody, PlannedWitness, SetBody } from '@mesure/contract';
 import { fromPiece, toPiece, type PlannedMark, type SetPiece } from '@mesure/core';
 import type { Handle } from '../../ui/handles';
 
-/** What the drawings of a plan let one take hold of. A handle's id says what it is: piece:ID, mark:ID, station:N, aim:N, object:N, witness:ID, sight:ID. */
+/** What the drawings of a plan let one take hold of. A handle's id says what it is: piece:ID, mark:ID, station:N, aim:N, object:N, witness:ID, sight:ID, panorama:N. */
 export interface Drawn {
   plan: PlanBody;
   set: SetBody;
@@ -36,6 +36,7 @@ export function topHandles({ plan, set }: Drawn, chosen: string | null): Handle[
         { id: `sight:${w.packageId}`, label: `Where witness ${i + 1} looks`, ...end, small: true },
       ];
     }),
+    ...(plan.panoramas ?? []).map((q, i) => ({ id: `panorama:${i}`, label: `Panorama ${i + 1}`, x: q.xM, y: q.zM })),
     ...objectStations.map((s, i) => ({ id: `object:${i}`, label: `Object at ${s.timeS} s`, x: s.xM, y: s.zM, small: true })),
   ];
 }
@@ -57,6 +58,7 @@ export function dragOnTop(drawn: Drawn, id: string, xM: number, zM: number): Par
   if (what === 'mark') return { set: { ...set, sheet: (set.sheet ?? []).map((m) => (m.id === key ? { ...m, at: onItsPiece(set, m, x, z) } : m)) } };
   if (what === 'witness' || what === 'sight') return { plan: { ...plan, witnesses: (plan.witnesses ?? []).map((w) => (w.packageId === key ? moveWitness(w, what, x, z) : w)) } };
   const i = Number(key);
+  if (what === 'panorama') return { plan: { ...plan, panoramas: (plan.panoramas ?? []).map((q, k) => (k === i ? { ...q, xM: x, zM: z } : q)) } };
   if (what === 'object') return { plan: { ...plan, move: { ...plan.move, objectStations: (plan.move.objectStations ?? []).map((s, k) => (k === i ? { ...s, xM: x, zM: z } : s)) } } };
   const stations = plan.move.stations.map((s, k) => {
     if (k !== i) return s;
@@ -161,6 +163,7 @@ export function groundBox({ plan, set }: Drawn): { x: number; y: number; width: 
     put(q.xM + reach, q.zM + reach);
   }
   for (const m of set.sheet ?? []) put(m.at[0], m.at[2]);
+  for (const q of plan.panoramas ?? []) put(q.xM, q.zM);
   for (const w of plan.witnesses ?? []) if (w.placement?.way === 'free') put(w.placement.xM, w.placement.zM);
   if (xs.length < 2) put(xs[0] - 4, zs[0] - 6);
   const [x0, x1, z0, z1] = [Math.min(...xs) - 0.8, Math.max(...xs) + 0.8, Math.min(...zs) - 0.8, Math.max(...zs) + 0.8];

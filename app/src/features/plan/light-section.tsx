@@ -1,4 +1,4 @@
-import { sunTravelOf, type LightPlan } from '@mesure/contract';
+import { sunTravelOf, usualPanorama, type LightPlan, type PanoramaPlace } from '@mesure/contract';
 import { bracketCount, CoreError, shadowLengthM, sunAt } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
@@ -23,6 +23,7 @@ export function LightSection({ draft, mayWrite }: { draft: PlanDraft; mayWrite: 
         <Action icon="wb-sunny" title="Follow the sun" onPress={() => put('Sun followed', { latitudeDeg: 52, longitudeDeg: 0, northDeg: 0, from: today(9), to: today(12) })} testID="follow-sun" />
       ) : null}
       {light ? <Sun light={light} draft={draft} mayWrite={mayWrite} onGone={() => put('Sun left out', null)} /> : null}
+      <Panoramas draft={draft} mayWrite={mayWrite} />
       <Brackets />
     </Section>
   );
@@ -78,6 +79,47 @@ function Moment({ label, iso, onKeep }: { label: string; iso: string; onKeep: (i
     return onKeep(new Date(ms).toISOString());
   };
   return <Field label={label} suffix="UTC" value={text} onChangeText={setText} onDone={keep} error={error} testID={`light-${label}`} />;
+}
+
+/** Where the light is taken down: dragged in the view from above, with the height here. */
+function Panoramas({ draft, mayWrite }: { draft: PlanDraft; mayWrite: boolean }) {
+  const plan = draft.planBody;
+  const list = plan.panoramas ?? [];
+  const put = (panoramas: PanoramaPlace[]) => ({ plan: { ...plan, panoramas } });
+  return (
+    <View style={{ marginTop: SPACE.l }}>
+      <Words look="heading" level={2}>
+        Panoramas of the light
+      </Words>
+      {list.length === 0 ? <Words dim>None planned. One where each made thing will stand, and one for each change of light.</Words> : null}
+      {list.map((q, i) => (
+        <View key={i} style={{ flexDirection: 'row', alignItems: 'center', gap: SPACE.m }} testID={`panorama-${i + 1}`}>
+          <Words style={{ flex: 1 }}>{`${i + 1} · ${fixed(q.xM, 1)} m right, ${fixed(q.zM, 1)} m back`}</Words>
+          {mayWrite ? (
+            <>
+              <View style={{ width: '31%' }}>
+                <LiveNumber
+                  label="Height"
+                  suffix="m"
+                  value={q.heightM}
+                  onChange={(v) => v !== null && v >= 0 && v <= 100 && draft.show(put(list.map((o, k) => (k === i ? { ...o, heightM: v } : o))))}
+                  onDone={() => draft.dragging && draft.keep(`Panorama ${i + 1} changed`)}
+                />
+              </View>
+              <Action kind="quiet" title="Remove" label={`Remove panorama ${i + 1}`} onPress={() => draft.keep(`Panorama ${i + 1} removed`, put(list.filter((_, k) => k !== i)))} />
+            </>
+          ) : (
+            <Words>{`${fixed(q.heightM, 1)} m high`}</Words>
+          )}
+        </View>
+      ))}
+      {mayWrite ? (
+        <View style={{ alignItems: 'flex-start', marginTop: SPACE.s }}>
+          <Action icon="add" title="Add a panorama" onPress={() => draft.keep('Panorama added', put([...list, usualPanorama(plan.move.stations[0])]))} testID="add-panorama" />
+        </View>
+      ) : null}
+    </View>
+  );
 }
 
 /** Contrast of the place against what the camera holds. */

@@ -52,6 +52,7 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
     if (what === 'piece') setSection('set');
     else if (what === 'mark') setSection('marks');
     else if (what === 'witness' || what === 'sight') setSection('witness');
+    else if (what === 'panorama') setSection('light');
     else setSection('move');
   };
   const head = <Heading setup={setup} numbers={numbers} draft={draft} />;

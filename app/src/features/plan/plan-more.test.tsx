@@ -112,6 +112,15 @@ test('the sun is followed: where it goes, shadows, and the caution that follows 
   expect(screen.getByTestId('brackets')).toHaveTextContent(/must be above 0/);
   show('cautions');
   expect(within(screen.getByTestId('caution-light reference missing')).getByText(/sun goes 15(\.\d+)?°/)).toBeTruthy();
+  // a panorama where the camera is focused is a light reference; it is dragged to its place
+  show('light');
+  fireEvent.press(screen.getByTestId('add-panorama'));
+  await settle(20);
+  const [{ xM }] = kept(s).panoramas!;
+  await drag('panorama:0', 40, 0);
+  expect(kept(s).panoramas![0].xM).toBeGreaterThan(xM + 0.3);
+  show('cautions');
+  expect(screen.queryByTestId('caution-light reference missing')).toBeNull();
 });
 
 test('the floor shows what the plan warns of, and what was said to it', async () => {

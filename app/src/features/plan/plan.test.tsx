@@ -19,9 +19,11 @@ test('a setup without a plan begins one with the mounted camera', async () => {
   expect(screen.getByTestId('caution-too few to track')).toBeTruthy();
   await waitFor(() => expect(screen.getByTestId('forecast-sentence')).toHaveTextContent(/Cannot be solved/), LATER);
   show('set');
+  fireEvent.changeText(screen.getByTestId('recce-Far'), '6.5');
   fireEvent.press(screen.getByTestId('recce'));
   await settle(30);
   expect(keptSet(s).pieces!.map((q) => q.name)).toEqual(['Floor', 'Near', 'Middle', 'Far']);
+  expect(plan.move.stations[0].zM - keptSet(s).pieces![3].zM).toBeCloseTo(6.5, 9);
   await waitFor(() => expect(screen.getByTestId('forecast-sentence')).toHaveTextContent(/scale not observable.*slips/i), LATER);
 });
 

@@ -1,5 +1,6 @@
 import { usualPiece, type SetBody } from '@mesure/contract';
 import { DETAILS, PIECE_KINDS, type PieceKind, type SetPiece } from '@mesure/core';
+import { useState } from 'react';
 import { View } from 'react-native';
 import { newId } from '../../data';
 import { Action, Choice, Field, Row, Section } from '../../ui/controls';
@@ -60,24 +61,39 @@ export function SetEditor({ draft, chosen, onChoose, mayWrite }: { draft: PlanDr
   );
 }
 
-/** A recce without a plan: near, middle and far at their distances before the camera, on a floor. */
-const RECCE = [
-  { name: 'Near', distanceM: 2 },
-  { name: 'Middle', distanceM: 4 },
-  { name: 'Far', distanceM: 8 },
-];
+/** A recce without a plan: things near, in the middle and far, at the distances that were paced out, on a floor. */
 function Recce({ draft }: { draft: PlanDraft }) {
   const [from] = draft.planBody.move.stations;
+  const [distances, setDistances] = useState<(number | null)[]>([2, 4, 8]);
+  const [error, setError] = useState<string | null>(null);
   const lay = () => {
-    const things = RECCE.map(({ name, distanceM }, i): SetPiece => {
-      const wall = name === 'Far';
-      const size = wall ? usualPiece('wall', newId(), name) : usualPiece('box', newId(), name);
+    const typed = distances.filter((v): v is number => v !== null && Number.isFinite(v) && v > 0);
+    if (typed.length === 0) return setError('Enter at least one distance above 0');
+    setError(null);
+    const sorted = [...typed].sort((a, b) => a - b);
+    const things = sorted.map((distanceM, i): SetPiece => {
+      // the farthest is what closes the view
+      const wall = i === sorted.length - 1;
+      const size = wall ? usualPiece('wall', newId(), 'Far') : usualPiece('box', newId(), i === 0 ? 'Near' : 'Middle');
       return { ...size, xM: from.xM + (wall ? 0.75 : i === 0 ? -0.6 : 1.2), zM: from.zM - distanceM, detail: 'some' };
     });
-    const floor = { ...usualPiece('floor', newId(), 'Floor'), xM: from.xM + 0.75, zM: from.zM - 4, depthM: 9 };
-    draft.keep('Floor, near, middle and far laid', { set: { ...draft.setBody, pieces: [floor, ...things] } });
+    const far = sorted[sorted.length - 1];
+    const floor = { ...usualPiece('floor', newId(), 'Floor'), xM: from.xM + 0.75, zM: from.zM - far / 2, depthM: far + 1 };
+    return draft.keep('Set laid from distances', { set: { ...draft.setBody, pieces: [floor, ...things] } });
   };
-  return <Action title="Floor, near, middle, far" icon="layers" onPress={lay} testID="recce" />;
+  return (
+    <View>
+      <View style={{ flexDirection: 'row', justifyContent: 'space-between' }}>
+        {['Near', 'Middle', 'Far'].map((name, i) => (
+          <View key={name} style={{ width: '31%' }}>
+            <LiveNumber label={name} suffix="m" optional value={distances[i]} onChange={(v) => setDistances((d) => d.map((o, k) => (k === i ? v : o)))} testID={`recce-${name}`} />
+          </View>
+        ))}
+      </View>
+      {error ? <Words role="alert">{`▲ ${error}`}</Words> : null}
+      <Action title="Lay floor and things at these distances" icon="layers" onPress={lay} testID="recce" />
+    </View>
+  );
 }
 
 function PieceForm({ piece, draft, onGone }: { piece: SetPiece; draft: PlanDraft; onGone: () => void }) {

@@ -34,7 +34,7 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, hel
     const reach = Math.min(depthM, 1.6 * Math.hypot(box.width, box.height)) / Math.cos(angle);
     return [now.position[0] - reach * Math.sin(now.headingRad + angle), now.position[2] - reach * Math.cos(now.headingRad + angle)];
   };
-  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s${sharp ? `, tinted where it is sharp (${fixed(sharp.nearM, 1)} m to ${Number.isFinite(sharp.farM) ? `${fixed(sharp.farM, 1)} m` : 'infinity'})` : ''}.${help.status === 'done' ? ' Numbered flags: what would help.' : ''}${worst ? ' The ring shows where a still object slips most.' : ''}${numbers.facts.witnesses.some((w) => w.camera) ? ' Hollow boxes: witness cameras.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Grey: shadows at the start; broken outlines: at the end.' : ''}`;
+  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s${sharp ? `, tinted where it is sharp (${fixed(sharp.nearM, 1)} m to ${Number.isFinite(sharp.farM) ? `${fixed(sharp.farM, 1)} m` : 'infinity'})` : ''}.${help.status === 'done' ? ' Numbered flags: what would help.' : ''}${worst ? ' The ring shows where a still object slips most.' : ''}${numbers.facts.witnesses.some((w) => w.camera) ? ' Hollow boxes: witness cameras.' : ''}${(draft.planBody.panoramas ?? []).length > 0 ? ' Numbers in rays: panoramas of the light.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Grey: shadows at the start; broken outlines: at the end.' : ''}`;
   return (
     <Drawing box={box} describe={say} maxHeight={380} grab={mayWrite ? grabOf(draft, topHandles(drawn, chosen), (id, x, y) => dragOnTop(drawn, id, x, y), chosen, onChoose) : undefined}>
       {(px) => (
@@ -72,6 +72,9 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, hel
             <StillSign key={i} at={q.at} headingRad={q.headingRad} taken={draft.planBody.stills!.taken.includes(i)} px={px} ink={p.blue} />
           ))}
           {draft.planBody.light ? <NorthSign light={draft.planBody.light} box={box} px={px} ink={p.ink} /> : null}
+          {(draft.planBody.panoramas ?? []).map((q, i) => (
+            <PanoramaSign key={i} number={i + 1} x={q.xM} z={q.zM} px={px} ink={p.ink} />
+          ))}
           {numbers.facts.witnesses.map((w, i) => {
             const there = numbers.watch.witnesses[i]?.study.moments[m];
             return there ? <WitnessSign key={w.name} name={w.name} at={there.position} headingRad={there.headingRad} px={px} ink={p.ink} paper={p.paper} /> : null;
@@ -117,6 +120,22 @@ function CameraSign({ at, headingRad, px, ink, paper }: { at: Vec3; headingRad: 
   const turn = (x: number, z: number) => `${at[0] + x * Math.cos(headingRad) + z * Math.sin(headingRad)},${at[2] - x * Math.sin(headingRad) + z * Math.cos(headingRad)}`;
   const u = px(1);
   return <Polygon points={[turn(-6 * u, 8 * u), turn(6 * u, 8 * u), turn(6 * u, -4 * u), turn(0, -10 * u), turn(-6 * u, -4 * u)].join(' ')} fill={ink} stroke={paper} strokeWidth={u} />;
+}
+
+/** Where a panorama of the light is taken: a round of short rays, with its number. */
+function PanoramaSign({ number, x, z, px, ink }: { number: number; x: number; z: number; px: (n: number) => number; ink: string }) {
+  const rays = Array.from({ length: 8 }, (_, i) => {
+    const [c, s] = [Math.cos((i * Math.PI) / 4), Math.sin((i * Math.PI) / 4)];
+    return `M${x + px(7) * c} ${z + px(7) * s}L${x + px(12) * c} ${z + px(12) * s}`;
+  }).join('');
+  return (
+    <G>
+      <Path d={rays} stroke={ink} strokeWidth={px(1.6)} fill="none" />
+      <SvgText x={x} y={z + px(4)} fontSize={px(11)} fontFamily={FONT.figures} fill={ink} textAnchor="middle">
+        {String(number)}
+      </SvgText>
+    </G>
+  );
 }
 
 /** A witness camera: hollow, with its name and two short lines the way it looks. */
