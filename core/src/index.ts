@@ -18,3 +18,4 @@ export * from './cautions';
 export * from './forecast';
 export * from './light';
 export * from './stills';
+export * from './survey';

@@ -1,0 +1,328 @@
+import { EVD, Matrix } from 'ml-matrix';
+import { seededRandom, type Vec3 } from '../math';
+import type { Net, Places } from './place';
+
+/** Dimensions in which the net is laid out first: with room to pass through itself it does not lock in folds. */
+const ROOM = 5;
+const LANDMARKS = 60;
+const ROUNDS = 100;
+/** Residual beyond which a tie pulls less and less while the layout is pressed flat, m. */
+const SCALE_M = 0.5;
+const MEMORY = 6;
+
+const LEVEL_HEIGHTS = 3;
+const UNDER_FLOOR = 0.3;
+
+interface Spring {
+  a: number;
+  b: number;
+  m: number;
+}
+
+/**
+ * First coordinates of a whole net at once.
+ * Method  distances along the ties to some landmarks give a rough layout in five dimensions (landmark scaling); its strain is lowered there, with
+ *         room to unfold, under a loss that lets blunders go; then the surplus dimensions are pressed flat step by step. The second axis
+ *         is up from the start wherever heights are known.
+ *         `again`: from places that are there, with some points lifted off them into the surplus dimensions, so that what is folded can swing over.
+ * Source  de Silva & Tenenbaum, Sparse multidimensional scaling using landmark points (2004); Crippen, Conformational analysis by energy
+ *         embedding, J. Comput. Chem. 3 (1982), for the way through more dimensions; Nocedal & Wright, Numerical Optimization (2006), alg. 7.4 (L-BFGS).
+ */
+export function relaxNet(net: Net, members: readonly number[], seed: number, again?: { from: Places; stirred: ReadonlySet<number> }): Places {
+  const slot = new Map(members.map((p, k) => [p, k]));
+  const n = members.length;
+  const springs: Spring[] = [];
+  const heights = new Map<number, number>();
+  const levels: [number, number][] = [];
+  const plumbs: [number, number][] = [];
+  const at = (id: string): number => slot.get(net.index.get(id)!) ?? -1;
+  for (const f of net.facts) {
+    if (f.kind === 'height') {
+      if (at(f.id) >= 0) heights.set(at(f.id), f.m);
+      continue;
+    }
+    if (f.kind === 'wall') continue;
+    const [a, b] = [at(f.a), at(f.b)];
+    if (a < 0 || b < 0) continue;
+    if (f.kind === 'tie') springs.push({ a, b, m: f.m });
+    else (f.kind === 'level' ? levels : plumbs).push([a, b]);
+  }
+  for (const k of net.known) if (at(k.id) >= 0) heights.set(at(k.id), k.at[1]);
+  net.known.forEach((k, i) =>
+    net.known.slice(0, i).forEach((l) => {
+      if (at(k.id) >= 0 && at(l.id) >= 0) springs.push({ a: at(k.id), b: at(l.id), m: Math.hypot(k.at[0] - l.at[0], k.at[1] - l.at[1], k.at[2] - l.at[2]) });
+    }),
+  );
+  let x = again ? lifted(members, again, seed) : layout(n, springs, heights, seed);
+  const D = ROOM;
+  const ends = Int32Array.from(springs.flatMap((q) => [D * q.a, D * q.b]));
+  const lengths = Float64Array.from(springs, (q) => q.m);
+  const high = Int32Array.from(heights.keys(), (i) => D * i + 1);
+  const highM = Float64Array.from(heights.values());
+  // pairs of coordinates that are to be the same
+  const alike = Int32Array.from([...levels.flatMap(([a, b]) => [D * a + 1, D * b + 1]), ...plumbs.flatMap(([a, b]) => [0, 2, 3, 4].flatMap((k) => [D * a + k, D * b + k]))]);
+  /** Strain of the ties under a loss that grows ever more slowly beyond `scaleM` (Cauchy), and the square of what sticks out of space. */
+  const energy =
+    (scaleM: number, press: number) =>
+    (p: Float64Array, g: Float64Array): number => {
+      g.fill(0);
+      let e = 0;
+      const c2 = scaleM * scaleM;
+      for (let s = 0; s < lengths.length; s += 1) {
+        const a = ends[2 * s],
+          b = ends[2 * s + 1];
+        const d0 = p[b] - p[a],
+          d1 = p[b + 1] - p[a + 1],
+          d2 = p[b + 2] - p[a + 2],
+          d3 = p[b + 3] - p[a + 3],
+          d4 = p[b + 4] - p[a + 4];
+        const d = Math.sqrt(d0 * d0 + d1 * d1 + d2 * d2 + d3 * d3 + d4 * d4) + 1e-12;
+        const v = d - lengths[s];
+        const q = 1 + (v * v) / c2;
+        e += c2 * Math.log(q);
+        const w = (2 * v) / (q * d);
+        g[b] += w * d0;
+        g[a] -= w * d0;
+        g[b + 1] += w * d1;
+        g[a + 1] -= w * d1;
+        g[b + 2] += w * d2;
+        g[a + 2] -= w * d2;
+        g[b + 3] += w * d3;
+        g[a + 3] -= w * d3;
+        g[b + 4] += w * d4;
+        g[a + 4] -= w * d4;
+      }
+      for (let i = 0; i < high.length; i += 1) {
+        const v = p[high[i]] - highM[i];
+        const q = 1 + (v * v) / c2;
+        e += c2 * Math.log(q);
+        g[high[i]] += (2 * v) / q;
+      }
+      // what is measured over a floor stands on it or above
+      if (high.length >= LEVEL_HEIGHTS)
+        for (let i = 1; i < p.length; i += D)
+          if (p[i] < 0) {
+            e += UNDER_FLOOR * p[i] * p[i];
+            g[i] += 2 * UNDER_FLOOR * p[i];
+          }
+      for (let i = 0; i < alike.length; i += 2) {
+        const v = p[alike[i + 1]] - p[alike[i]];
+        e += v * v;
+        g[alike[i + 1]] += 2 * v;
+        g[alike[i]] -= 2 * v;
+      }
+      if (press > 0)
+        for (let i = 0; i < p.length; i += D) {
+          e += press * (p[i + 3] * p[i + 3] + p[i + 4] * p[i + 4]);
+          g[i + 3] += 2 * press * p[i + 3];
+          g[i + 4] += 2 * press * p[i + 4];
+        }
+      return e;
+    };
+  if (!again) {
+    x = lowest(energy(3, 0), x, 2 * ROUNDS);
+    turnToMain(x, n, heights.size > 0);
+  }
+  for (const press of [0.003, 0.01, 0.03, 0.1, 0.3, 1, 3]) {
+    x = lowest(energy(SCALE_M, press), x, ROUNDS);
+    if (!again) turnToMain(x, n, heights.size > 0);
+  }
+  for (let i = 0; i < n; i += 1) for (let k = 3; k < D; k += 1) x[D * i + k] = 0;
+  for (const scaleM of [0.5, 0.15, 0.05]) x = lowest(energy(scaleM, 1e3), x, ROUNDS);
+  return new Map(members.map((p, i) => [p, [x[D * i], x[D * i + 1], x[D * i + 2]] as Vec3]));
+}
+
+/** How far points are lifted off, m: as far as neighbours are apart. */
+const LIFT_M = 1.5;
+
+function lifted(members: readonly number[], { from, stirred }: { from: Places; stirred: ReadonlySet<number> }, seed: number): Float64Array {
+  const random = seededRandom(seed);
+  const x = new Float64Array(ROOM * members.length);
+  members.forEach((p, i) => {
+    const at = from.get(p) ?? [0, 0, 0];
+    for (let k = 0; k < 3; k += 1) x[ROOM * i + k] = at[k];
+    for (let k = 3; k < ROOM; k += 1) x[ROOM * i + k] = (stirred.has(p) ? LIFT_M : 0.01) * (2 * random() - 1);
+  });
+  return x;
+}
+
+/** Distances along the ties from a few landmarks, laid out by their inner products; heights turn "up" to the second axis. */
+function layout(n: number, springs: readonly Spring[], heights: ReadonlyMap<number, number>, seed: number): Float64Array {
+  const neighbours: [number, number][][] = Array.from({ length: n }, () => []);
+  for (const s of springs) {
+    neighbours[s.a].push([s.b, s.m]);
+    neighbours[s.b].push([s.a, s.m]);
+  }
+  const random = seededRandom(seed);
+  const distances: Float64Array[] = [];
+  const chosen: number[] = [];
+  let next = Math.floor(random() * n);
+  const nearest = new Float64Array(n).fill(Infinity);
+  while (chosen.length < Math.min(n, LANDMARKS)) {
+    chosen.push(next);
+    const d = along(neighbours, next);
+    distances.push(d);
+    for (let i = 0; i < n; i += 1) nearest[i] = Math.min(nearest[i], d[i]);
+    next = nearest.reduce((best, v, i) => (v > nearest[best] ? i : best), 0);
+    if (nearest[next] === 0) break;
+  }
+  const L = chosen.length;
+  const square = chosen.map((_, i) => chosen.map((c) => distances[i][c] ** 2));
+  const mean = square.map((row) => row.reduce((s, v) => s + v / L, 0));
+  const all = mean.reduce((s, v) => s + v / L, 0);
+  const b = new Matrix(square.map((row, i) => row.map((v, j) => -0.5 * (v - mean[i] - mean[j] + all))));
+  const evd = new EVD(b, { assumeSymmetric: true });
+  const order = evd.realEigenvalues.map((v, i) => [v, i] as const).sort((p, q) => q[0] - p[0]);
+  const x = new Float64Array(ROOM * n);
+  for (let k = 0; k < Math.min(ROOM, L); k += 1) {
+    const [value, column] = order[k];
+    if (value <= 1e-9) continue;
+    const v = Array.from({ length: L }, (_, i) => evd.eigenvectorMatrix.get(i, column) / Math.sqrt(value));
+    for (let i = 0; i < n; i += 1) {
+      let s = 0;
+      for (let l = 0; l < L; l += 1) s += v[l] * (mean[l] - distances[l][i] ** 2);
+      x[ROOM * i + k] = s / 2;
+    }
+  }
+  // nothing may lie exactly on another, or exactly flat: it could not leave
+  for (let i = 0; i < x.length; i += 1) x[i] += 0.02 * (random() - 0.5);
+  if (heights.size >= 3) upToSecond(x, n, heights);
+  return x;
+}
+
+function along(neighbours: readonly (readonly [number, number])[][], start: number): Float64Array {
+  const d = new Float64Array(neighbours.length).fill(Infinity);
+  d[start] = 0;
+  // few points: a plain search for the nearest is quick enough
+  const done = new Uint8Array(neighbours.length);
+  for (;;) {
+    let u = -1;
+    for (let i = 0; i < d.length; i += 1) if (!done[i] && d[i] < Infinity && (u < 0 || d[i] < d[u])) u = i;
+    if (u < 0) return d;
+    done[u] = 1;
+    for (const [v, m] of neighbours[u]) d[v] = Math.min(d[v], d[u] + m);
+  }
+}
+
+/** Exchanges the layout's axes so that the direction along which heights rise becomes the second. */
+function upToSecond(x: Float64Array, n: number, heights: ReadonlyMap<number, number>): void {
+  const D = ROOM;
+  const list = [...heights];
+  const mean = Array.from({ length: D }, (_, k) => list.reduce((s, [i]) => s + x[D * i + k] / list.length, 0));
+  const meanH = list.reduce((s, [, h]) => s + h / list.length, 0);
+  const normal = Matrix.zeros(D, D);
+  const side = new Array<number>(D).fill(0);
+  for (const [i, h] of list)
+    for (let a = 0; a < D; a += 1) {
+      side[a] += (x[D * i + a] - mean[a]) * (h - meanH);
+      for (let b = 0; b < D; b += 1) normal.set(a, b, normal.get(a, b) + (x[D * i + a] - mean[a]) * (x[D * i + b] - mean[b]));
+    }
+  for (let a = 0; a < D; a += 1) normal.set(a, a, normal.get(a, a) + 0.05 * list.length);
+  const inverse = new EVD(normal, { assumeSymmetric: true });
+  const u = new Array<number>(D).fill(0);
+  inverse.realEigenvalues.forEach((value, c) => {
+    const along = side.reduce((s, v, a) => s + v * inverse.eigenvectorMatrix.get(a, c), 0) / value;
+    for (let a = 0; a < D; a += 1) u[a] += along * inverse.eigenvectorMatrix.get(a, c);
+  });
+  const length = Math.hypot(...u);
+  if (length > 1e-6) {
+    // Householder: the unit vector u goes to the second axis
+    const w = u.map((v, a) => v / length - (a === 1 ? 1 : 0));
+    const ww = w.reduce((s, v) => s + v * v, 0);
+    if (ww > 1e-12)
+      for (let i = 0; i < n; i += 1) {
+        const dot = w.reduce((s, v, a) => s + v * x[D * i + a], 0);
+        for (let a = 0; a < D; a += 1) x[D * i + a] -= (2 * dot * w[a]) / ww;
+      }
+  }
+  const shift = meanH - list.reduce((s, [i]) => s + x[D * i + 1] / list.length, 0);
+  for (let i = 0; i < n; i += 1) x[D * i + 1] += shift;
+}
+
+/** Turns the layout so that it is widest along the first axes; the second stays "up" where heights hold it. */
+function turnToMain(x: Float64Array, n: number, keepUp: boolean): void {
+  const D = ROOM;
+  // a net that lies in one plane is laid on the floor, not stood up
+  const axes = keepUp ? [0, 2, 3, 4] : [0, 2, 1, 3, 4];
+  const mean = axes.map((k) => {
+    let s = 0;
+    for (let i = 0; i < n; i += 1) s += x[D * i + k] / n;
+    return s;
+  });
+  const m = axes.length;
+  const scatter = Matrix.zeros(m, m);
+  for (let i = 0; i < n; i += 1) for (let a = 0; a < m; a += 1) for (let b = 0; b < m; b += 1) scatter.set(a, b, scatter.get(a, b) + (x[D * i + axes[a]] - mean[a]) * (x[D * i + axes[b]] - mean[b]));
+  const evd = new EVD(scatter, { assumeSymmetric: true });
+  const order = evd.realEigenvalues.map((v, i) => [v, i] as const).sort((p, q) => q[0] - p[0]);
+  const row = new Float64Array(m);
+  for (let i = 0; i < n; i += 1) {
+    for (let a = 0; a < m; a += 1) {
+      let s = 0;
+      for (let b = 0; b < m; b += 1) s += evd.eigenvectorMatrix.get(b, order[a][1]) * (x[D * i + axes[b]] - mean[b]);
+      row[a] = s;
+    }
+    for (let a = 0; a < m; a += 1) x[D * i + axes[a]] = row[a];
+  }
+}
+
+/** Limited-memory BFGS with a halving line search. */
+function lowest(f: (x: Float64Array, g: Float64Array) => number, start: Float64Array, rounds: number): Float64Array {
+  const n = start.length;
+  const dot = (a: Float64Array, b: Float64Array) => {
+    let s = 0;
+    for (let i = 0; i < n; i += 1) s += a[i] * b[i];
+    return s;
+  };
+  let x: Float64Array = start.slice(),
+    next: Float64Array = new Float64Array(n),
+    g: Float64Array = new Float64Array(n),
+    gNext: Float64Array = new Float64Array(n);
+  let e = f(x, g);
+  const steps: { s: Float64Array; y: Float64Array; rho: number }[] = [];
+  const alpha = new Float64Array(MEMORY);
+  const d = new Float64Array(n);
+  for (let round = 0; round < rounds; round += 1) {
+    d.set(g);
+    for (let k = steps.length - 1; k >= 0; k -= 1) {
+      const { s, y, rho } = steps[k];
+      const a = rho * dot(s, d);
+      alpha[k] = a;
+      for (let i = 0; i < n; i += 1) d[i] -= a * y[i];
+    }
+    const last = steps[steps.length - 1];
+    const gamma = last ? 1 / (last.rho * dot(last.y, last.y)) : 0.05;
+    for (let i = 0; i < n; i += 1) d[i] *= gamma;
+    for (let k = 0; k < steps.length; k += 1) {
+      const { s, y, rho } = steps[k];
+      const c = alpha[k] - rho * dot(y, d);
+      for (let i = 0; i < n; i += 1) d[i] += c * s[i];
+    }
+    let slope = -dot(d, g);
+    if (slope >= 0) {
+      d.set(g);
+      steps.length = 0;
+      slope = -dot(g, g);
+    }
+    let t = 1;
+    let eNext = Infinity;
+    for (let halvings = 0; halvings < 20; halvings += 1, t /= 2) {
+      for (let i = 0; i < n; i += 1) next[i] = x[i] - t * d[i];
+      eNext = f(next, gNext);
+      if (eNext <= e + 1e-4 * t * slope) break;
+    }
+    if (!(eNext < e)) return x;
+    const old = steps.length === MEMORY ? steps.shift()! : { s: new Float64Array(n), y: new Float64Array(n), rho: 0 };
+    for (let i = 0; i < n; i += 1) {
+      old.s[i] = next[i] - x[i];
+      old.y[i] = gNext[i] - g[i];
+    }
+    const sy = dot(old.s, old.y);
+    if (sy > 1e-12) steps.push({ ...old, rho: 1 / sy });
+    const gain = e - eNext;
+    [x, next] = [next, x];
+    [g, gNext] = [gNext, g];
+    e = eNext;
+    if (gain < 1e-7 * Math.max(1e-3, e)) return x;
+  }
+  return x;
+}

@@ -1,0 +1,347 @@
+import { CoreError } from '../errors';
+import { median, type Mat3, type Vec3 } from '../math';
+import { adjust, covarianceOf, orderPoints, type NetCovariance } from './adjust';
+import { datumBases, takeDatum, type Datum } from './datum';
+import { pointsOfFact, type KnownPoint, type NetFact } from './facts';
+import { chooseMirror, type MirrorChoice } from './mirror';
+import { nextTies, type NextTie } from './next-tie';
+import { placeNet, rowsOf, type Net, type Places } from './place';
+
+export interface NetInput {
+  facts: readonly NetFact[];
+  known?: readonly KnownPoint[];
+  /** about where points are thought to be, such as on the mark sheet: they settle which of two mirror images is meant, and nothing else */
+  near?: ReadonlyMap<string, Vec3>;
+  /** which mirror image is meant: from a over b to c the way turns left or right, as seen from above */
+  turn?: { a: string; b: string; c: string; left: boolean } | null;
+}
+
+export interface NetPoint {
+  id: string;
+  at: Vec3;
+  /** one standard deviation on each axis; null: nothing determines it */
+  sigmaM: [number, number | null, number];
+  /** of the place, row-major, m² */
+  covarianceM2: Mat3;
+  /** sum of the shares by which the facts at this point are checked by others; 0: any of them may be wrong unseen */
+  redundancy: number;
+  facts: number;
+}
+
+export interface FactOutcome {
+  /** in the order of the input */
+  fact: number;
+  computedM: number;
+  /** measured − computed; of a plumb line the larger of both axes */
+  residualM: number;
+  /** residual over its own sigma; null: nothing checks this fact */
+  normalised: number | null;
+  /** share by which others check it, 0…1 */
+  redundancy: number;
+  /** contradicts the others, and was left out of the coordinates */
+  suspect: boolean;
+  /** sigma of the computed value, m */
+  sigmaComputedM: number;
+}
+
+/** A point that the facts do not determine yet. */
+export interface OpenPoint {
+  id: string;
+  /** facts to points that are determined */
+  facts: number;
+  missing: string;
+}
+
+export interface NetResult {
+  /** partial: some points are open; contradictory: too many facts speak against each other to trust any place; none: nothing is determined */
+  status: 'solved' | 'partial' | 'contradictory' | 'none';
+  points: NetPoint[];
+  open: OpenPoint[];
+  facts: FactOutcome[];
+  /** root of the weighted squares over the redundancy, dimensionless; near 1 when the stated tolerances are true; null without redundancy */
+  sigma0: number | null;
+  redundancy: number;
+  datum: string;
+  /** both mirror images fit and nobody has said which is meant: the question to ask */
+  mirror: MirrorChoice;
+  /** ties that would tighten it most; of nets of up to 80 points */
+  next: NextTie[];
+  warnings: string[];
+}
+
+/** Residual over its sigma beyond which a fact contradicts the others: one in a thousand good ones does by chance (Baarda 1968). */
+export const SUSPECT_NORMALISED = 3.29;
+/** So many sigmas off after the robust start is a blunder beyond doubt. */
+const GROSS = 25;
+/** A fact that others check by less than this share can hide any blunder. */
+const LEAST_REDUNDANCY = 0.02;
+/** Residuals of at least this share of the worst one are looked at in the same round. */
+const ALSO_BAD = 0.6;
+/** At most so large a share of the facts is taken out; more contradict each other altogether. */
+const MOST_SUSPECTS = 0.1;
+const MOST_ROUNDS = 60;
+/** A coordinate that is looser than this is not determined, m. */
+const UNDETERMINED_M = 0.5;
+const MOST_POINTS = 2000;
+
+/**
+ * Tape net: all ties, heights and level facts of a set, adjusted together.
+ * Model    each fact is a function of the coordinates of its points ± its sigma; minimises the squared weighted residuals.
+ * Method   first coordinates by three-surface intersection from the best braced points, mirror images tried; least squares; then data snooping:
+ *          the fact with the largest normalised residual w = v / (σ √r) beyond 3.29 is left out, one at a time, and comes back when it fits.
+ *          Where the stated tolerances are too small throughout, w is measured against the spread of all.
+ * Source   Ghilani, Adjustment Computations (2017), ch. 21 (blunder detection); Baarda, A Testing Procedure for Use in Geodetic Networks (1968).
+ * Limits   a fact without redundancy hides any blunder. Covariances hold in the stated datum.
+ * @throws CoreError TOO_FEW_OBSERVATIONS | INVALID_OPTION | NON_FINITE_INPUT
+ */
+export function solveNet(input: NetInput): NetResult {
+  const net = netOf(input);
+  const raw = placeNet(net);
+  if (raw.size < 2) return nothing(net, input);
+  const mirror = chooseMirror(net, raw, input);
+  const { rows, order } = rowsOf(net, mirror.placed, true);
+  let x: Float64Array = Float64Array.from(order.flatMap((p) => mirror.placed.get(p)!));
+  const slot = orderPoints(rows, order.length);
+  const factRows = rows.count;
+  const names = order.map((p) => net.ids[p]);
+  let datum = takeDatum(rows, x, names, datumBases(rows, x)[0]);
+  const warnings: string[] = [];
+
+  const suspects = new Set<number>();
+  const mostSuspects = Math.max(2, Math.floor(MOST_SUSPECTS * net.facts.length));
+  const g = new Float64Array(9);
+  let covariance: NetCovariance | null = null;
+  const settle = () => {
+    for (let r = 0; r < rows.count; r += 1) rows.weight[r] = rows.fact[r] >= 0 && suspects.has(rows.fact[r]) ? 0 : 1;
+    const fit = adjust(rows, x, slot);
+    x = fit.x;
+    covariance = covarianceOf(rows, x, slot);
+    return fit.converged;
+  };
+  /** normalised residual of a row; of one that is left out, against what the others predict */
+  const judge = (r: number): { v: number; w: number | null; share: number; sigmaComputedM: number } => {
+    const v = rows.measured[r] - rows.evaluate(r, x, g);
+    const q = covariance ? covariance.ofRow(r, g) : 0;
+    const s2 = rows.sigma[r] ** 2;
+    if (rows.weight[r] === 0) return { v, w: v / Math.sqrt(s2 + q), share: 1, sigmaComputedM: Math.sqrt(q) };
+    const share = Math.max(0, 1 - q / s2);
+    return { v, w: share > LEAST_REDUNDANCY ? v / (rows.sigma[r] * Math.sqrt(share)) : null, share, sigmaComputedM: Math.sqrt(q) };
+  };
+  robustStart();
+  grossOut();
+  datum = takeBestDatum();
+  // where so much is off the start was wrong, or the facts are: no single blunder can be picked out
+  const offShare = rows.fact.filter((i, r) => i >= 0 && Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) > 10 * rows.sigma[r]).length / Math.max(1, net.facts.length);
+  const hopeless = net.facts.length > 20 && offShare > MOST_SUSPECTS;
+  let converged = settle();
+  for (let round = 0; round <= MOST_ROUNDS && !hopeless; round += 1) {
+    const judged = Array.from({ length: rows.count }, (_, r) => (rows.fact[r] < 0 ? null : { r, ...judge(r) })).filter((j) => j !== null);
+    const used = judged.filter((j) => j.w !== null && rows.weight[j.r] > 0);
+    // tolerances that are too small throughout are no blunders
+    const spread = used.length >= 6 ? Math.max(1, median(used.map((j) => Math.abs(j.w!))) / 0.6745) : 1;
+    const back = judged.filter((j) => rows.weight[j.r] === 0 && Math.abs(j.w!) < 0.8 * SUSPECT_NORMALISED * spread).sort((a, b) => Math.abs(a.w!) - Math.abs(b.w!))[0];
+    if (back) {
+      suspects.delete(rows.fact[back.r]);
+      converged = settle();
+      // once in, it must stay in by the same measure as all
+      if (Math.abs(judge(back.r).w ?? 0) < SUSPECT_NORMALISED * spread) continue;
+      suspects.add(rows.fact[back.r]);
+      converged = settle();
+    }
+    const bad = used.filter((j) => Math.abs(j.w!) > SUSPECT_NORMALISED * spread).sort((a, b) => Math.abs(b.w!) - Math.abs(a.w!));
+    if (bad.length === 0 || suspects.size >= mostSuspects) break;
+    // the worst one; and of those as bad, the ones that share no point with it, since they do not speak of the same
+    const touched = new Set<string>();
+    for (const j of bad) {
+      const ids = pointsOfFact(net.facts[rows.fact[j.r]]);
+      if (Math.abs(j.w!) < ALSO_BAD * Math.abs(bad[0].w!) || ids.some((id) => touched.has(id)) || suspects.size >= mostSuspects) continue;
+      suspects.add(rows.fact[j.r]);
+      ids.forEach((id) => touched.add(id));
+    }
+    converged = settle();
+  }
+  if (!converged) warnings.push('The adjustment stopped before it came to rest.');
+
+  const outcomes = factOutcomes();
+  const { points, weak } = pointsOfNet();
+  const open = [...openPoints(net, mirror.placed), ...weak];
+  const kept = Array.from({ length: rows.count }, (_, r) => r).filter((r) => rows.fact[r] >= 0 && rows.weight[r] > 0);
+  const redundancy = Math.max(0, Math.round(kept.reduce((sum, r) => sum + judge(r).share, 0)));
+  const cost = kept.reduce((sum, r) => sum + (judge(r).v / rows.sigma[r]) ** 2, 0);
+  const sigma0 = redundancy > 0 ? Math.sqrt(cost / redundancy) : null;
+  if (sigma0 !== null && redundancy >= 5 && sigma0 > 2) warnings.push(`The lengths scatter ${sigma0.toFixed(1)} times as much as their tolerances say; the sigmas are too small by as much.`);
+  const contradictory = hopeless || (net.facts.length > 20 && suspects.size >= mostSuspects);
+  if (contradictory) warnings.push('Very many facts contradict each other: these places cannot be trusted. Look for a point that was named twice, or moved, and give heights.');
+  if (redundancy === 0) warnings.push('Nothing checks these facts: any of them may be wrong unseen. Measure further ties.');
+  if (datum.upTaken) warnings.push('Nothing says which way is up: give heights of three points that are not in a row.');
+  if (points.some((p) => p.sigmaM[1] === null)) warnings.push('The net lies in one plane: heights over it are not determined. Give the heights of its points, or ties to one above it.');
+  if (mirror.choice.status === 'open') warnings.push(mirror.choice.words);
+  return {
+    status: points.length === 0 ? 'none' : contradictory ? 'contradictory' : open.length > 0 ? 'partial' : 'solved',
+    points,
+    open,
+    facts: outcomes,
+    sigma0,
+    redundancy,
+    datum: datum.words,
+    mirror: mirror.choice,
+    next: contradictory ? [] : nextTies(rows, x, names),
+    warnings,
+  };
+
+  /** Where the net bends, the datum goes to the part of it that holds most points. */
+  function takeBestDatum(): Datum {
+    rows.truncate(factRows);
+    let best: { loose: number; base: [number, number, number] } | null = null;
+    for (const base of datumBases(rows, x)) {
+      takeDatum(rows, x, names, base);
+      const c = covarianceOf(rows, x, slot);
+      rows.truncate(factRows);
+      const loose = order.filter((_, k) => !c || isLoose(c.ofPoint(k))).length;
+      if (!best || loose < best.loose) best = { loose, base };
+      if (loose === 0) break;
+    }
+    return takeDatum(rows, x, names, best!.base);
+  }
+
+  /** A few rounds in which far residuals count less, so that the first look at residuals is not spoiled by the blunders. */
+  function robustStart(): void {
+    for (let round = 0; round < 3; round += 1) {
+      x = adjust(rows, x, slot, 2).x;
+      for (let r = 0; r < rows.count; r += 1) {
+        const off = Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) / rows.sigma[r];
+        rows.weight[r] = rows.fact[r] >= 0 && off > 2 ? Math.min(1, (2 / off) ** 1.5) : 1;
+      }
+    }
+  }
+
+  /** What is beyond all doubt goes at once; it comes back when it fits the rest after all. */
+  function grossOut(): void {
+    const gross = Array.from({ length: rows.count }, (_, r) => ({ r, off: rows.fact[r] < 0 ? 0 : Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) / rows.sigma[r] }))
+      .filter((q) => q.off > GROSS)
+      .sort((a, b) => b.off - a.off);
+    // two at one point speak of the point, not of the lengths
+    const at = new Map<string, number>();
+    for (const q of gross) for (const id of pointsOfFact(net.facts[rows.fact[q.r]])) at.set(id, (at.get(id) ?? 0) + 1);
+    const alone = gross.filter((q) => pointsOfFact(net.facts[rows.fact[q.r]]).every((id) => at.get(id) === 1));
+    for (const q of alone.slice(0, Math.floor(mostSuspects / 3))) suspects.add(rows.fact[q.r]);
+  }
+
+  function factOutcomes(): FactOutcome[] {
+    const byFact = new Map<number, FactOutcome>();
+    for (let r = 0; r < rows.count; r += 1) {
+      const i = rows.fact[r];
+      if (i < 0) continue;
+      const j = judge(r);
+      const one: FactOutcome = {
+        fact: i,
+        computedM: rows.measured[r] - j.v,
+        residualM: j.v,
+        normalised: j.w,
+        redundancy: rows.weight[r] === 0 ? 1 : j.share,
+        suspect: suspects.has(i),
+        sigmaComputedM: j.sigmaComputedM,
+      };
+      const before = byFact.get(i);
+      if (!before || Math.abs(one.residualM) > Math.abs(before.residualM)) byFact.set(i, one);
+    }
+    return [...byFact.values()].sort((a, b) => a.fact - b.fact);
+  }
+
+  function pointsOfNet(): { points: NetPoint[]; weak: OpenPoint[] } {
+    const share = new Float64Array(order.length);
+    const count = new Int32Array(order.length);
+    for (let r = 0; r < rows.count; r += 1) {
+      if (rows.fact[r] < 0 || rows.weight[r] === 0) continue;
+      const there = [0, 1, 2].map((k) => rows.point[3 * r + k]).filter((p) => p >= 0);
+      for (const p of there) {
+        share[p] += judge(r).share / there.length;
+        count[p] += 1;
+      }
+    }
+    const weak: OpenPoint[] = [];
+    const solved = order.flatMap((_, k): NetPoint[] => {
+      const c = covariance?.ofPoint(k) ?? new Float64Array(9).fill(Infinity);
+      const [sx, sy, sz] = [0, 4, 8].map((i) => Math.sqrt(Math.max(0, c[i])));
+      if (isLoose(c)) {
+        weak.push({ id: names[k], facts: count[k], missing: 'it moves against the rest: one further tie across to the others, or its height' });
+        return [];
+      }
+      return [
+        { id: names[k], at: [x[3 * k], x[3 * k + 1], x[3 * k + 2]], sigmaM: [sx, sy > UNDETERMINED_M ? null : sy, sz], covarianceM2: [...c] as unknown as Mat3, redundancy: share[k], facts: count[k] },
+      ];
+    });
+    return { points: solved, weak };
+  }
+}
+
+/** Level, a point is determined or not; its height alone may be open, in a net that lies in one plane. */
+const isLoose = (c: Float64Array): boolean => !(Math.sqrt(c[0]) <= UNDETERMINED_M && Math.sqrt(c[8]) <= UNDETERMINED_M);
+
+function netOf({ facts, known = [], near }: NetInput): Net {
+  if (facts.length === 0) throw new CoreError('TOO_FEW_OBSERVATIONS', 'A tape net needs ties', 'ties');
+  const index = new Map<string, number>();
+  const put = (id: string) => {
+    if (!index.has(id)) index.set(id, index.size);
+  };
+  facts.forEach((f, i) => {
+    const ids = pointsOfFact(f);
+    if (new Set(ids).size < ids.length) throw new CoreError('INVALID_OPTION', `Fact ${i + 1} names ${ids[0]} twice`, `facts[${i}]`);
+    const numbers = [f.sigmaM, ...('m' in f ? [f.m] : [])];
+    if (!numbers.every(Number.isFinite)) throw new CoreError('NON_FINITE_INPUT', `Fact ${i + 1} (${ids.join(', ')}) is not made of numbers`, `facts[${i}]`);
+    if (!(f.sigmaM > 0)) throw new CoreError('INVALID_OPTION', `The sigma of fact ${i + 1} (${ids.join(', ')}) is ${f.sigmaM}; it must be above 0`, `facts[${i}].sigmaM`);
+    if (f.kind === 'tie' && !(f.m > 0)) throw new CoreError('INVALID_OPTION', `The tie from ${f.a} to ${f.b} is ${f.m} m; it must be above 0`, `facts[${i}].m`);
+    if (f.kind === 'wall' && f.m < 0) throw new CoreError('INVALID_OPTION', `${f.id} is ${f.m} m from the wall; it must be 0 or above`, `facts[${i}].m`);
+    ids.forEach(put);
+  });
+  const named = new Set<string>();
+  for (const k of known) {
+    if (named.has(k.id)) throw new CoreError('INVALID_OPTION', `Point ${k.id} is known twice`, 'points');
+    named.add(k.id);
+    if (![...k.at, ...k.sigmaM].every(Number.isFinite) || k.sigmaM.some((s) => s < 0)) throw new CoreError('NON_FINITE_INPUT', `Point ${k.id} is not made of numbers`, 'points');
+  }
+  if (index.size > MOST_POINTS) throw new CoreError('INVALID_OPTION', `${index.size} points are more than the ${MOST_POINTS} that one net holds`, 'ties');
+  const ids = [...index.keys()];
+  const factsOf: number[][] = ids.map(() => []);
+  facts.forEach((f, i) => pointsOfFact(f).forEach((id) => factsOf[index.get(id)!].push(i)));
+  // a known point that nothing ties to says nothing of the net
+  const used = known.filter((k) => index.has(k.id));
+  return { ids, index, facts, factsOf, known: used, near: new Map([...(near ?? [])].flatMap(([id, at]) => (index.has(id) ? [[index.get(id)!, at] as const] : []))) };
+}
+
+function nothing(net: Net, input: NetInput): NetResult {
+  return {
+    status: 'none',
+    points: [],
+    open: openPoints(net, new Map()),
+    facts: [],
+    sigma0: null,
+    redundancy: 0,
+    datum: '',
+    mirror: { status: 'settled', words: '' },
+    next: [],
+    warnings: [
+      input.facts.filter((f) => f.kind === 'tie').length < 3
+        ? 'Three points that are tied to each other are needed to begin with.'
+        : 'No three points are tied to each other all round, nor are two of known height with a third: nothing can be computed yet.',
+    ],
+  };
+}
+
+/** What each point that could not be placed still needs. */
+function openPoints(net: Net, placed: Places): OpenPoint[] {
+  return net.ids.flatMap((id, p): OpenPoint[] => {
+    if (placed.has(p)) return [];
+    let surfaces = 0;
+    for (const i of net.factsOf[p]) {
+      const f = net.facts[i];
+      if (pointsOfFact(f).every((other) => other === id || placed.has(net.index.get(other)!))) surfaces += f.kind === 'plumb' ? 2 : 1;
+    }
+    const need = 3 - surfaces;
+    const missing =
+      need > 0
+        ? `${need === 1 ? 'one further tie' : `${need} further ties`} to determined points${net.factsOf[p].some((i) => net.facts[i].kind === 'height') ? '' : `, or its height and ${need === 1 ? 'nothing else' : need === 2 ? 'one tie' : 'two ties'}`}`
+        : 'its ties lie nearly in one line or plane: one across them is needed';
+    return [{ id, facts: surfaces, missing: missing.replace(', or its height and nothing else', ', or its height') }];
+  });
+}
