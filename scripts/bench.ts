@@ -1,5 +1,5 @@
 // Times and accuracies of the core on generated data. Ratios and growth matter; absolute times are this machine's.
-//   npm run bench [grid|joint|map|quick|book|solve|plan]
+//   npm run bench [grid|joint|map|quick|book|solve|plan|net]
 //   npm run bench library
 //   npm run bench photos DIR COLUMNSxROWS
 import {
@@ -22,7 +22,9 @@ import {
   redistortMap,
   roundTripErrorPx,
   selectModel,
+  solveNet,
   solveTracks,
+  type NetFact,
   undistortMap,
   type Distortion,
   type GridObservation,
@@ -292,6 +294,43 @@ function plan(): void {
   }
 }
 
+/** Tape nets of a set 12 × 8 × 3.5 m with ties up to 4 m, a third of the points with heights, and three blunders. */
+function net(): void {
+  console.log('\nTape nets (median of 3), and how many of three blunders of 25 cm were found');
+  console.log('  points   ties      ms   found  others left out   median error mm');
+  for (const n of [12, 50, 100, 200]) {
+    const u = uniform(39);
+    const g = normals(40);
+    const points = Array.from({ length: n }, () => [12 * u() - 6, u() < 0.4 ? 0 : 3.5 * u(), 8 * u() - 8] as [number, number, number]);
+    const apart = (i: number, j: number) => Math.hypot(...[0, 1, 2].map((a) => points[i][a] - points[j][a]));
+    const reach = n < 50 ? 20 : 4;
+    const facts: NetFact[] = [];
+    const there = new Set<string>();
+    for (let i = 0; i < n; i += 1)
+      for (let k = 0, tries = 0; k < 4 && tries < 1000; tries += 1) {
+        const j = Math.floor(u() * n);
+        const key = [Math.min(i, j), Math.max(i, j)].join();
+        if (i === j || there.has(key) || apart(i, j) > reach) continue;
+        there.add(key);
+        facts.push({ kind: 'tie', a: `${i}`, b: `${j}`, m: apart(i, j) + 0.002 * g(), sigmaM: 0.002 });
+        k += 1;
+      }
+    const ties = facts.length;
+    const blunders = [0.1, 0.4, 0.8].map((share) => Math.floor(share * ties));
+    for (const i of blunders) facts[i] = { ...facts[i], m: (facts[i] as { m: number }).m + 0.25 } as NetFact;
+    for (let i = 0; i < n / 3; i += 1) facts.push({ kind: 'height', id: `${i}`, m: points[i][1], sigmaM: 0.002 });
+    const ms = timed(3, () => solveNet({ facts }));
+    const r = solveNet({ facts });
+    const out = r.facts.filter((f) => f.suspect).map((f) => f.fact);
+    const at = new Map(r.points.map((p) => [Number(p.id), p.at]));
+    const errors = [...at].flatMap(([i, p]) => [...at].filter(([j]) => j > i).map(([j, q]) => Math.abs(Math.hypot(...[0, 1, 2].map((a) => p[a] - q[a])) - apart(i, j))));
+    console.log(
+      `  ${String(n).padStart(6)} ${String(ties).padStart(6)} ${ms.toFixed(0).padStart(7)} ${String(out.filter((i) => blunders.includes(i)).length).padStart(7)} ${String(out.filter((i) => !blunders.includes(i)).length).padStart(17)} ${(1000 * median(errors)).toFixed(1).padStart(17)}`,
+    );
+  }
+}
+
+if (!part || part === 'net') net();
 if (!part || part === 'grid') grid();
 if (!part || part === 'joint') joint();
 if (!part || part === 'map') map();

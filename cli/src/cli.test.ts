@@ -40,7 +40,7 @@ afterAll(() => rmSync(dir, { recursive: true, force: true }));
 
 test('help lists the commands and explains each with an example', () => {
   expect(mesure(['help']).out).toMatch(/optics[\s\S]*grid[\s\S]*solve[\s\S]*reconcile[\s\S]*export/);
-  for (const c of ['optics', 'grid', 'edges', 'solve', 'forecast', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
+  for (const c of ['optics', 'grid', 'edges', 'net', 'solve', 'forecast', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
   expect(mesure(['frobnicate'])).toMatchObject({ code: 2, out: '' });
 });
 
@@ -237,5 +237,68 @@ describe('forecast', () => {
     expect(run(plan({ marks: [{ id: 'a', position: [0, 0, 'x'] }] })).err).toMatch(/marks\[0\]\.position/);
     expect(run(plan({ noisePx: -1 })).err).toMatch(/noisePx/);
     expect(run(plan({ anchors: { cameraHeights: [{ frame: 99, m: 1.4 }] } })).err).toMatch(/cameraHeights\[0\]\.frame/);
+  });
+});
+
+describe('net', () => {
+  // a box of 3 × 2 × 1.5 m by Pythagoras, its ties in the units in which a set writes them
+  const box: Record<string, [number, number, number]> = { a: [0, 0, 0], b: [3, 0, 0], c: [3, 0, 2], d: [0, 0, 2], e: [0, 1.5, 0], f: [3, 1.5, 0], g: [3, 1.5, 2], h: [0, 1.5, 2] };
+  const ids = Object.keys(box);
+  const m = (p: string, q: string) => Math.hypot(...[0, 1, 2].map((i) => box[p][i] - box[q][i]));
+  const pairs = ids.flatMap((p, i) => ids.slice(i + 1).map((q) => [p, q] as const));
+  const row = ([p, q]: readonly [string, string], value = `${m(p, q).toFixed(4)},m`) => `${p},${q},${value}`;
+  const save = (name: string, rows: string[]) => {
+    writeFileSync(file(name), `${rows.join('\n')}\n`);
+    return file(name);
+  };
+  const HEIGHTS = ['id,value,unit,tolerance', 'a,0,m,0.004', 'b,0,m,0.004', 'c,0,m,0.004', 'e,150,cm,0.4'];
+
+  test('finds a box from its ties and heights, in any unit, and the slip that was made', () => {
+    const rows = pairs.map((pair) => {
+      // one in inches, one in feet and inches, one that was read in inches and written down as centimetres
+      if (pair.join('') === 'ac') return row(pair, `${(m('a', 'c') / 0.0254).toFixed(3)},in`);
+      if (pair.join('') === 'bd') return row(pair, `"11' 9 15/16""",ft-in`);
+      if (pair.join('') === 'fh') return row(pair, `${(m('f', 'h') / 0.0254).toFixed(2)},cm`);
+      return row(pair);
+    });
+    const r = mesure(['net', save('ties.csv', ['from,to,value,unit', ...rows]), '--heights', save('heights.csv', HEIGHTS)]);
+    expect(r.code).toBe(0);
+    const answer = r.json();
+    expect(answer.status).toBe('solved');
+    const at = (id: string): { x: number; y: number; z: number } => answer.points.find((q: { id: string }) => q.id === id);
+    for (const [p, q] of pairs) expect(Math.abs(Math.hypot(at(p).x - at(q).x, at(p).y - at(q).y, at(p).z - at(q).z) - m(p, q))).toBeLessThan(0.002);
+    for (const id of ids) expect(at(id).y).toBeCloseTo(box[id][1], 2);
+    const suspects = answer.ties.filter((t: { suspect: boolean }) => t.suspect);
+    expect(suspects).toMatchObject([{ from: 'f', to: 'h', explanation: 'inches were written down as centimetres' }]);
+    expect(answer.sigma0).toBeLessThan(1.5);
+    expect(answer.datum).toMatch(/heights from the floor/);
+    expect(answer.mirror.status).toBe('open');
+  });
+
+  test('takes known points as the frame, and says what a point still needs', () => {
+    const points = save('points.csv', ['id,x,y,z,sigma_x,sigma_y,sigma_z', 'a,0,0,0,,,', 'b,3,0,0,0.001,0.001,0.001', 'c,3,0,2,0,0,0', 'e,0,1.5,0,0,0,0']);
+    const rows = pairs.filter(([, q]) => q !== 'h').map((pair) => row(pair));
+    const r = mesure(['net', save('some.csv', ['from,to,value,unit,tolerance', ...rows.map((t) => `${t},0.004`), 'a,h,2.5,m,', 'e,h,2,m,']), '--points', points]);
+    expect(r.code).toBe(0);
+    const answer = r.json();
+    const g = answer.points.find((q: { id: string }) => q.id === 'g');
+    [g.x, g.y, g.z].forEach((v, i) => expect(v).toBeCloseTo(box.g[i], 2));
+    expect(answer).toMatchObject({ status: 'partial', mirror: { status: 'settled' }, open: [{ id: 'h', missing: expect.stringMatching(/one further tie/) }] });
+  });
+
+  test('says where a file cannot be read, and when nothing is determined', () => {
+    const bad = (rows: string[]) => mesure(['net', save('bad.csv', rows)]);
+    expect(bad(['from,to,value', 'a,b,1']).err).toMatch(/bad\.csv.*unit/);
+    expect(bad(['from,to,value,unit', 'a,b,1,furlong']).err).toMatch(/line 2.*unit.*furlong/);
+    expect(bad(['from,to,value,unit', 'a,a,1,m']).err).toMatch(/line 2.*two different points/);
+    expect(bad(['from,to,value,unit', 'a,b,x,m'])).toMatchObject({ code: 2, out: '' });
+    expect(bad(['from,to,value,unit', 'a,b,1 in,m']).err).toMatch(/its unit column says m/);
+    expect(bad(['from,to,value,unit,tolerance', 'a,b,1,m,0']).err).toMatch(/tolerance/);
+    expect(bad(['from,to,value,unit']).err).toMatch(/holds no ties/);
+    expect(mesure(['net', file('nowhere.csv')]).err).toMatch(/there is no such file/);
+    expect(mesure(['net', '-', '--heights', '-'], '').err).toMatch(/only one of the files/);
+    const few = bad(['from,to,value,unit', 'a,b,1,m', 'b,c,1,m']);
+    expect(few.code).toBe(1);
+    expect(few.json()).toMatchObject({ status: 'none', points: [] });
   });
 });

@@ -1,6 +1,7 @@
 export { FormatError } from './format-error';
 export { readTracksCsv } from './tracks-csv';
 export { readEdgesCsv } from './edges-csv';
+export { readHeightsCsv, readPointsCsv, readTiesCsv, type FileHeight, type FileTie } from './ties-csv';
 export { readSetupJson, readSolveJson } from './setup-json';
 export { writeCameraCsv, writePointsCsv, writeCornersCsv, writeMarksCsv, writeReadingsCsv, type ReadingRow } from './csv';
 export { writeGltf } from './gltf';

@@ -1,6 +1,7 @@
 import { edges } from './edges';
 import { forecastCommand } from './forecast';
 import { grid } from './grid';
+import { net } from './net';
 import { optics } from './optics';
 import { reconcileCommand } from './reconcile';
 import { exportCommand } from './export';
@@ -15,4 +16,4 @@ export interface Command {
   run(args: string[]): Promise<number>;
 }
 
-export const COMMANDS: Record<string, Command> = { optics, grid, edges, solve, forecast: forecastCommand, reconcile: reconcileCommand, export: exportCommand };
+export const COMMANDS: Record<string, Command> = { optics, grid, edges, net, solve, forecast: forecastCommand, reconcile: reconcileCommand, export: exportCommand };
