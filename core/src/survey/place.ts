@@ -149,19 +149,30 @@ export function refine(net: Net, placed: Places, level: boolean, rounds = 2): vo
   order.forEach((p, k) => placed.set(p, [x[3 * k], x[3 * k + 1], x[3 * k + 2]]));
 }
 
-/** What remains against the placed points: mean capped square over all facts between them, and how many of them are far off. */
-export function misfit(net: Net, placed: Places): { cost: number; far: number } {
+/**
+ * What remains against the placed points: mean capped square over all facts between them, how many of them are far off, and at how many
+ * points so many are that the point must lie wrong rather than the lengths.
+ */
+export function misfit(net: Net, placed: Places): { cost: number; far: number; folded: number } {
   const { rows, order } = rowsOf(net, placed, true);
   const x = Float64Array.from(order.flatMap((p) => placed.get(p)!));
   const g = new Float64Array(9);
+  const farAt = new Int32Array(order.length),
+    factsAt = new Int32Array(order.length);
   let sum = 0,
     far = 0;
   for (let r = 0; r < rows.count; r += 1) {
+    const there = [0, 1, 2].map((k) => rows.point[3 * r + k]).filter((p) => p >= 0);
+    for (const p of there) factsAt[p] += 1;
     const square = ((rows.measured[r] - rows.evaluate(r, x, g)) / Math.hypot(rows.sigma[r], 0.005)) ** 2;
     sum += Math.min(CAP, square);
-    if (square > CAP) far += 1;
+    if (square <= CAP) continue;
+    far += 1;
+    for (const p of there) farAt[p] += 1;
   }
-  return { cost: rows.count > 0 ? sum / rows.count : 0, far };
+  let folded = 0;
+  for (let p = 0; p < order.length; p += 1) if (farAt[p] >= 2 && farAt[p] >= FOLDED_SHARE * factsAt[p]) folded += 1;
+  return { cost: rows.count > 0 ? sum / rows.count : 0, far, folded };
 }
 
 /** A better place must be better by this much, in capped squares. */
@@ -270,14 +281,18 @@ const STIRS = 3;
 const SEEDS = 5;
 /** Choices between twins that are tried from one seed while the net fits badly. */
 const TRIES = 6;
-/** More facts that are far off than this share, and the build is taken for a wrong one: blunders are rarer. */
-const FAR_SHARE = 0.012;
+/** Where two facts and so large a share of a point's facts are far off, it is the point that lies wrong. */
+const FOLDED_SHARE = 0.4;
+/** One such point in so many is left to the search for blunders: laying the whole net out again costs more than it mends. */
+const FOLDED_ONE_IN = 60;
+/** More facts that are far off than this share, and the build is a wrong one: blunders are rarer. */
+const FAR_SHARE = 0.08;
 
 /** First coordinates of as many points as the facts determine. */
 export function placeNet(net: Net): Places {
   // what has too few facts must not pull at the others
   const core = coreOf(net);
-  const builds: { placed: Places; cost: number; far: number }[] = [];
+  const builds: { placed: Places; cost: number; far: number; folded: number }[] = [];
   const keep = (placed: Places) => builds.push({ placed, ...misfit(net, placed) });
   const finish = (placed: Places, seed: number) => {
     const random = seededRandom(seed);
@@ -289,7 +304,7 @@ export function placeNet(net: Net): Places {
     if (more.size > placed.size) refine(net, more, true);
     keep(more);
   };
-  const good = () => builds.some((b) => b.placed.size >= core.length && b.far <= Math.max(2, FAR_SHARE * net.facts.length));
+  const good = () => builds.some((b) => b.placed.size >= core.length && b.folded <= Math.floor(net.ids.length / FOLDED_ONE_IN) && b.far <= Math.max(2, FAR_SHARE * net.facts.length));
   const attempt = (start: Places, level: boolean) => {
     for (let t = 0; t < TRIES && !good(); t += 1) {
       const random = seededRandom(101 + t);

@@ -79,6 +79,10 @@ const LEAST_REDUNDANCY = 0.02;
 const ALSO_BAD = 0.6;
 /** At most so large a share of the facts is taken out; more contradict each other altogether. */
 const MOST_SUSPECTS = 0.1;
+/** So large a share of facts beyond ten sigmas after the robust start, and no single blunder can be told. */
+const HOPELESS_SHARE = 0.25;
+/** The robust start draws residuals towards nothing: the true spread is up to about twice what it shows. */
+const ROBUST_TIMES = 2;
 const MOST_ROUNDS = 60;
 /** A coordinate that is looser than this is not determined, m. */
 const UNDETERMINED_M = 0.5;
@@ -132,13 +136,15 @@ export function solveNet(input: NetInput): NetResult {
   datum = takeBestDatum();
   // where so much is off the start was wrong, or the facts are: no single blunder can be picked out
   const offShare = rows.fact.filter((i, r) => i >= 0 && Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) > 10 * rows.sigma[r]).length / Math.max(1, net.facts.length);
-  const hopeless = net.facts.length > 20 && offShare > MOST_SUSPECTS;
+  const hopeless = net.facts.length > 20 && offShare > HOPELESS_SHARE;
+  const mostSpread = ROBUST_TIMES * robustSpread();
+  let spread = 1;
   let converged = settle();
   for (let round = 0; round <= MOST_ROUNDS && !hopeless; round += 1) {
     const judged = Array.from({ length: rows.count }, (_, r) => (rows.fact[r] < 0 ? null : { r, ...judge(r) })).filter((j) => j !== null);
     const used = judged.filter((j) => j.w !== null && rows.weight[j.r] > 0);
     // tolerances that are too small throughout are no blunders
-    const spread = used.length >= 6 ? Math.max(1, median(used.map((j) => Math.abs(j.w!))) / 0.6745) : 1;
+    spread = used.length >= 6 ? Math.max(1, Math.min(mostSpread, median(used.map((j) => Math.abs(j.w!))) / 0.6745)) : 1;
     const back = judged.filter((j) => rows.weight[j.r] === 0 && Math.abs(j.w!) < 0.8 * SUSPECT_NORMALISED * spread).sort((a, b) => Math.abs(a.w!) - Math.abs(b.w!))[0];
     if (back) {
       suspects.delete(rows.fact[back.r]);
@@ -213,6 +219,15 @@ export function solveNet(input: NetInput): NetResult {
         rows.weight[r] = rows.fact[r] >= 0 && off > 2 ? Math.min(1, (2 / off) ** 1.5) : 1;
       }
     }
+  }
+
+  /** How much wider than stated the residuals of the robust start scatter; blunders do not count in a median. */
+  function robustSpread(): number {
+    const off: number[] = [];
+    for (let r = 0; r < rows.count; r += 1) if (rows.fact[r] >= 0) off.push(Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) / rows.sigma[r]);
+    // residuals are smaller than errors by the root of the redundancy's share
+    const share = Math.max(0.1, 1 - (x.length - 3) / off.length);
+    return Math.max(1, median(off) / 0.6745 / Math.sqrt(share));
   }
 
   /** What is beyond all doubt goes at once; it comes back when it fits the rest after all. */
