@@ -5,3 +5,4 @@ export * from './recorded-setup';
 export * from './lens-book';
 export * from './planned-setup';
 export * from './recce';
+export * from './tape-net';

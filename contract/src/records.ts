@@ -172,6 +172,8 @@ export interface SetBody {
   pieces?: SetPiece[];
   /** the mark sheet: marks with a place */
   sheet?: PlannedMark[];
+  /** which of two mirror images of the tape net is meant, as somebody said who stood there */
+  turn?: { a: string; b: string; c: string; left: boolean } | null;
 }
 export interface DayBody {
   name: string;
@@ -284,6 +286,20 @@ export interface TieBody {
   measuredAt: string;
 }
 
+export const FACT_KINDS = ['height', 'level', 'plumb', 'wall'] as const;
+/** What is known of marks beside their ties: a height over the floor, one level, one above the other, a distance from a wall. */
+export interface FactBody {
+  setId: string;
+  what: (typeof FACT_KINDS)[number];
+  /** one mark of a height; two of a level or plumb line; of a wall the mark, and two that lie on the wall */
+  marks: string[];
+  /** of a height and of a distance from a wall */
+  length: MeasuredLength | null;
+  /** of a level or a plumb line, two sigma */
+  toleranceM: number;
+  measuredAt: string;
+}
+
 export interface RecordBodies {
   body: BodyBody;
   lens: LensBody;
@@ -298,9 +314,10 @@ export interface RecordBodies {
   plan: PlanBody;
   take: TakeBody;
   tie: TieBody;
+  fact: FactBody;
 }
 export type RecordKind = keyof RecordBodies;
-export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'recce', 'set', 'day', 'setup', 'plan', 'take', 'tie'];
+export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'recce', 'set', 'day', 'setup', 'plan', 'take', 'tie', 'fact'];
 
 export interface StoredRecord<K extends RecordKind = RecordKind> {
   id: string;

@@ -1,7 +1,7 @@
 import { DETAILS, DISTORTION_MODELS, LENGTH_UNITS, LENS_MODES, MARK_GROUNDS, MARK_KINDS, MOVE_KINDS, PIECE_KINDS, STABILISER, SYNCS } from '@mesure/core';
 import Joi from 'joi';
 import { ANALYSIS_KINDS } from './wire';
-import { BREATHING, CHARTS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, STILLS_WAYS, type RecordBodies, type RecordKind } from './records';
+import { BREATHING, CHARTS, FACT_KINDS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, STILLS_WAYS, type RecordBodies, type RecordKind } from './records';
 
 const id = Joi.string().guid({ version: ['uuidv4'] });
 const name = Joi.string().trim().min(1).max(120);
@@ -239,6 +239,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     marks: Joi.array().items(mark).max(MOST_MARKS).required(),
     pieces: Joi.array().items(piece).max(MOST_PIECES),
     sheet: Joi.array().items(plannedMark).max(MOST_MARKS),
+    turn: Joi.object({ a: mark.required(), b: mark.required(), c: mark.required(), left: Joi.boolean().required() }).allow(null),
   }),
   day: Joi.object({
     name: name.required(),
@@ -326,6 +327,24 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     tracks: file.allow(null).required(),
     loggedAt: at.required(),
     carried: Joi.array().items(Joi.string().max(40)).max(40).required(),
+  }),
+  fact: Joi.object({
+    setId: id.required(),
+    what: oneOf(FACT_KINDS),
+    marks: Joi.array()
+      .items(mark)
+      .unique()
+      .required()
+      .when('what', {
+        switch: [
+          { is: 'height', then: Joi.array().length(1) },
+          { is: 'wall', then: Joi.array().length(3) },
+        ],
+        otherwise: Joi.array().length(2),
+      }),
+    length: Joi.object(length).when('what', { is: Joi.valid('height', 'wall'), then: Joi.required(), otherwise: Joi.valid(null).required() }),
+    toleranceM: Joi.number().greater(0).max(10).required(),
+    measuredAt: at.required(),
   }),
   tie: Joi.object({
     setId: id.required(),

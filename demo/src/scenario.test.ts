@@ -1,5 +1,5 @@
-import { BODY_SCHEMAS, check, mountPackage, opticsOf, recceInputOf, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
-import { computeOptics, fitEdges, measurePhoto } from '@mesure/core';
+import { BODY_SCHEMAS, check, mountPackage, netInputOf, opticsOf, recceInputOf, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { computeOptics, fitEdges, measurePhoto, solveNet } from '@mesure/core';
 import type { Schema } from 'joi';
 import { OTHER_PRODUCTION, PEOPLE, PRODUCTION, scenario } from './scenario';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
@@ -67,6 +67,21 @@ test('the photo of the passage and its three lengths say where it was taken from
   // the picture is drawn from 1.56 m, 11° down
   expect(Math.abs(m.heightM - 1.56)).toBeLessThan(3 * m.sigmaHeightM);
   expect(Math.abs((m.tiltRad * 180) / Math.PI + 11)).toBeLessThan(1);
+});
+
+test('the tape net of the passage holds but for the tie that was written in the wrong unit, and a mark that has too few', () => {
+  const set = of('set').find((q) => q.body.name === of('set')[2].body.name)!;
+  const mine = of('tie').filter((t) => t.body.setId === set.id);
+  const r = solveNet(
+    netInputOf(
+      set.body,
+      mine.map((t) => t.body),
+      of('fact').map((f) => f.body),
+    ),
+  );
+  expect(r.facts.filter((f) => f.suspect).map((f) => `${mine[f.fact].body.from}-${mine[f.fact].body.to}`)).toEqual(['L2-L6']);
+  expect(r.open.map((o) => o.id)).toEqual(['L8']);
+  expect(r.mirror).toMatchObject({ status: 'settled', words: 'the plan tells left from right' });
 });
 
 test('people of two productions, each name once', () => {

@@ -20,6 +20,9 @@ import {
   type EdgeReport,
   type Forecast,
   type FrameLens,
+  solveNet,
+  type NetInput,
+  type NetResult,
   type NextBest,
   type OtherLens,
   type PictureDetail,
@@ -37,6 +40,7 @@ import {
 export type Task =
   | { kind: 'quick look'; image: GrayImage; chart: ChartKind }
   | { kind: 'detail'; image: GrayImage }
+  | { kind: 'net'; input: NetInput }
   | { kind: 'refit'; corners: CornerRow[]; lattice: Omit<PlateLattice, 'nodes'>; dropped: { x: number; y: number }[]; setup: OpticsInput; file: string; model: DistortionModel | 'auto' }
   | { kind: 'edges'; points: EdgePoint[]; setup: OpticsInput; model: DistortionModel }
   | { kind: 'forecast'; setup: PlannedSetup }
@@ -50,6 +54,7 @@ export interface Refit {
 export interface Answers {
   'quick look': QuickLook;
   detail: PictureDetail;
+  net: NetResult;
   refit: Refit;
   edges: EdgeReport;
   forecast: Forecast;
@@ -61,6 +66,7 @@ export interface Answers {
 export function perform<K extends Task['kind']>(task: Extract<Task, { kind: K }>, onProgress?: (share: number) => void): Answers[K];
 export function perform(task: Task, onProgress?: (share: number) => void): Answers[Task['kind']] {
   if (task.kind === 'quick look') return quickLook(task.image, task.chart);
+  if (task.kind === 'net') return solveNet(task.input);
   if (task.kind === 'detail') return countDetail(task.image);
   if (task.kind === 'edges') return fitEdges(task.points, task.setup, task.model);
   if (task.kind === 'forecast') return forecast(planOfStudy(studySetup(task.setup)));

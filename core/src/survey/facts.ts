@@ -7,7 +7,7 @@ export type NetFact =
   | { kind: 'height'; id: string; m: number; sigmaM: number }
   /** both at one height */
   | { kind: 'level'; a: string; b: string; sigmaM: number }
-  /** b straight above or below a */
+  /** b straight above a */
   | { kind: 'plumb'; a: string; b: string; sigmaM: number }
   /** level distance from the upright wall on which a and b lie */
   | { kind: 'wall'; id: string; a: string; b: string; m: number; sigmaM: number };

@@ -3,3 +3,4 @@ export type { MirrorChoice } from './mirror';
 export type { KnownPoint, NetFact } from './facts';
 export { explainLength, type DoubtfulLength } from './explain';
 export type { NextTie } from './next-tie';
+export { errorEllipse, netOnPlan } from './to-plan';

@@ -53,10 +53,10 @@ function surfacesOf(net: Net, p: number, placed: Places, level: boolean): Surfac
   return out;
 }
 
-const scoreOf = (surfaces: readonly Surface[], x: Vec3): number => surfaces.reduce((sum, s) => sum + Math.min(CAP, (offSurface(s, x) / Math.hypot(s.sigmaM, WANDER_M)) ** 2), 0);
+const scoreOf = (surfaces: readonly Surface[], x: Vec3, wanderM: number): number => surfaces.reduce((sum, s) => sum + Math.min(CAP, (offSurface(s, x) / Math.hypot(s.sigmaM, wanderM)) ** 2), 0);
 
 /** Places that fit the surfaces best: the first, and a second one when it fits about as well. */
-function candidates(surfaces: readonly Surface[], random: () => number): Vec3[] {
+function candidates(surfaces: readonly Surface[], random: () => number, wanderM = WANDER_M): Vec3[] {
   const n = surfaces.length;
   const triples: [number, number, number][] = [];
   if (n <= 6) {
@@ -69,7 +69,7 @@ function candidates(surfaces: readonly Surface[], random: () => number): Vec3[] 
       if (k !== i && k !== j) triples.push([i, j, k]);
     }
   }
-  const found = triples.flatMap(([i, j, k]) => intersect([surfaces[i], surfaces[j], surfaces[k]])).map((x) => ({ x, score: scoreOf(surfaces, x) }));
+  const found = triples.flatMap(([i, j, k]) => intersect([surfaces[i], surfaces[j], surfaces[k]])).map((x) => ({ x, score: scoreOf(surfaces, x, wanderM) }));
   if (found.length === 0) return [];
   found.sort((a, b) => a.score - b.score);
   const [best] = found;
@@ -175,6 +175,8 @@ export function misfit(net: Net, placed: Places): { cost: number; far: number; f
   return { cost: rows.count > 0 ? sum / rows.count : 0, far, folded };
 }
 
+/** Neighbours that are adjusted lie right to about this, m. */
+const SETTLED_M = 0.006;
 /** A better place must be better by this much, in capped squares. */
 const BETTER = 9;
 /** Passes go on while they mend; each costs about a refinement. */
@@ -183,25 +185,26 @@ const IDLE_PASSES = 3;
 
 /** Points that lie folded over to the wrong side of their neighbours are put where their own facts want them. */
 export function unfold(net: Net, placed: Places, random: () => number): void {
-  let best = { far: misfit(net, placed).far, at: new Map(placed) };
+  let best = { ...misfit(net, placed), at: new Map(placed) };
   let idle = 0;
   for (let pass = 0; pass < PASSES && idle < IDLE_PASSES; pass += 1) {
     let moved = 0;
     for (const [p, at] of placed) {
       const surfaces = surfacesOf(net, p, placed, true);
       if (surfaces.length < 4) continue;
-      const now = scoreOf(surfaces, at);
+      const now = scoreOf(surfaces, at, SETTLED_M);
       if (now < CAP) continue;
-      const [found] = candidates(surfaces, random);
-      if (!found || scoreOf(surfaces, found) > now - BETTER) continue;
+      const [found] = candidates(surfaces, random, SETTLED_M);
+      if (!found || scoreOf(surfaces, found, SETTLED_M) > now - BETTER) continue;
       placed.set(p, found);
       moved += 1;
     }
     if (moved === 0) break;
     refine(net, placed, true, 1);
-    const { far } = misfit(net, placed);
-    idle = far < best.far ? 0 : idle + 1;
-    if (far < best.far) best = { far, at: new Map(placed) };
+    const now = misfit(net, placed);
+    const better = now.far < best.far || (now.far === best.far && now.cost < best.cost);
+    idle = better ? 0 : idle + 1;
+    if (better) best = { ...now, at: new Map(placed) };
   }
   for (const [p, at] of best.at) placed.set(p, at);
 }
@@ -225,11 +228,11 @@ export function alignCloud(net: Net, placed: Places): Places {
       for (let a = 0; a < 3; a += 1) x[3 * k + a] = v[a] + t[3 + a];
     });
   };
-  let best: { cost: number; places: Vec3[] } | null = null;
+  let best: { cost: number; wrong: number; places: Vec3[] } | null = null;
   for (const start of SIDES)
     for (const mirrored of [false, true]) {
       // a cloud that lies right already is only moved
-      if (best && best.cost < LIES_RIGHT * outer.length) break;
+      if (best && best.wrong === 0 && best.cost < LIES_RIGHT * outer.length) break;
       const fit = leastSquares(new Float64Array(6), {
         covariance: false,
         maxIterations: 40,
@@ -244,15 +247,42 @@ export function alignCloud(net: Net, placed: Places): Places {
             for (let k = 0; k < moved.length; k += 1) jac[k] = (moved[k][i] - v) / 1e-6;
             row(v, jac);
           });
+          // what no fact speaks of stays as it is
+          for (let k = 0; k < 6; k += 1) {
+            jac.fill(0);
+            jac[k] = HOLD;
+            row(HOLD * t[k], jac);
+          }
         },
       });
-      if (best === null || fit.finalCost < best.cost * 0.999 - 1e-9) {
-        put(start, mirrored, fit.x);
-        best = { cost: fit.finalCost, places: order.map((_, k): Vec3 => [x[3 * k], x[3 * k + 1], x[3 * k + 2]]) };
-      }
+      put(start, mirrored, fit.x);
+      const wrong = wrongWayUp(net, order, x);
+      const cost = fit.finalCost + WRONG_WAY_UP * wrong;
+      if (best === null || cost < best.cost * 0.999 - 1e-9) best = { cost, wrong, places: order.map((_, k): Vec3 => [x[3 * k], x[3 * k + 1], x[3 * k + 2]]) };
     }
   return new Map(order.map((p, k) => [p, best!.places[k]]));
 }
+const HOLD = 1e-3;
+/** Weighs like a fact that is two sigmas off: it tells between images that fit alike, and no more. */
+const WRONG_WAY_UP = 2;
+
+/** Upper ends of plumb lines that came to lie below, and points under the floor where heights are counted from it. */
+function wrongWayUp(net: Net, order: readonly number[], x: Float64Array): number {
+  const slot = new Map(order.map((p, k) => [p, k]));
+  const yOf = (id: string): number | null => {
+    const k = slot.get(net.index.get(id)!);
+    return k === undefined ? null : x[3 * k + 1];
+  };
+  let wrong = 0;
+  for (const f of net.facts) {
+    if (f.kind !== 'plumb') continue;
+    const [low, high] = [yOf(f.a), yOf(f.b)];
+    if (low !== null && high !== null && high < low) wrong += 1;
+  }
+  if (net.facts.some((f) => f.kind === 'height')) for (let k = 0; k < order.length; k += 1) if (x[3 * k + 1] < -0.1) wrong += 1;
+  return wrong;
+}
+
 /** Half a squared residual in sigmas of a row, below which no other side is tried. */
 const LIES_RIGHT = 4;
 /** Each way that "up" could lie in a cloud that was built without it. */
@@ -304,7 +334,7 @@ export function placeNet(net: Net): Places {
     if (more.size > placed.size) refine(net, more, true);
     keep(more);
   };
-  const good = () => builds.some((b) => b.placed.size >= core.length && b.folded <= Math.floor(net.ids.length / FOLDED_ONE_IN) && b.far <= Math.max(2, FAR_SHARE * net.facts.length));
+  const good = () => builds.some((b) => b.placed.size >= core.length && b.folded <= Math.floor(net.ids.length / FOLDED_ONE_IN) && b.far <= Math.max(1, FAR_SHARE * net.facts.length));
   const attempt = (start: Places, level: boolean) => {
     for (let t = 0; t < TRIES && !good(); t += 1) {
       const random = seededRandom(101 + t);

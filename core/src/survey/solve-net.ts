@@ -112,7 +112,7 @@ export function solveNet(input: NetInput): NetResult {
   const warnings: string[] = [];
 
   const suspects = new Set<number>();
-  const mostSuspects = Math.max(2, Math.floor(MOST_SUSPECTS * net.facts.length));
+  const mostSuspects = Math.max(3, Math.floor(MOST_SUSPECTS * net.facts.length));
   const g = new Float64Array(9);
   let covariance: NetCovariance | null = null;
   const settle = () => {
@@ -139,6 +139,7 @@ export function solveNet(input: NetInput): NetResult {
   const hopeless = net.facts.length > 20 && offShare > HOPELESS_SHARE;
   const mostSpread = ROBUST_TIMES * robustSpread();
   let spread = 1;
+  let stillBad = false;
   let converged = settle();
   for (let round = 0; round <= MOST_ROUNDS && !hopeless; round += 1) {
     const judged = Array.from({ length: rows.count }, (_, r) => (rows.fact[r] < 0 ? null : { r, ...judge(r) })).filter((j) => j !== null);
@@ -155,7 +156,8 @@ export function solveNet(input: NetInput): NetResult {
       converged = settle();
     }
     const bad = used.filter((j) => Math.abs(j.w!) > SUSPECT_NORMALISED * spread).sort((a, b) => Math.abs(b.w!) - Math.abs(a.w!));
-    if (bad.length === 0 || suspects.size >= mostSuspects) break;
+    stillBad = bad.length > 0;
+    if (!stillBad || suspects.size >= mostSuspects) break;
     // the worst one; and of those as bad, the ones that share no point with it, since they do not speak of the same
     const touched = new Set<string>();
     for (const j of bad) {
@@ -176,7 +178,7 @@ export function solveNet(input: NetInput): NetResult {
   const cost = kept.reduce((sum, r) => sum + (judge(r).v / rows.sigma[r]) ** 2, 0);
   const sigma0 = redundancy > 0 ? Math.sqrt(cost / redundancy) : null;
   if (sigma0 !== null && redundancy >= 5 && sigma0 > 2) warnings.push(`The lengths scatter ${sigma0.toFixed(1)} times as much as their tolerances say; the sigmas are too small by as much.`);
-  const contradictory = hopeless || (net.facts.length > 20 && suspects.size >= mostSuspects);
+  const contradictory = hopeless || (net.facts.length > 20 && stillBad && suspects.size >= mostSuspects);
   if (contradictory) warnings.push('Very many facts contradict each other: these places cannot be trusted. Look for a point that was named twice, or moved, and give heights.');
   if (redundancy === 0) warnings.push('Nothing checks these facts: any of them may be wrong unseen. Measure further ties.');
   if (datum.upTaken) warnings.push('Nothing says which way is up: give heights of three points that are not in a row.');
@@ -212,12 +214,12 @@ export function solveNet(input: NetInput): NetResult {
 
   /** A few rounds in which far residuals count less, so that the first look at residuals is not spoiled by the blunders. */
   function robustStart(): void {
-    for (let round = 0; round < 3; round += 1) {
-      x = adjust(rows, x, slot, 2).x;
+    for (let round = 0; round < 7; round += 1) {
       for (let r = 0; r < rows.count; r += 1) {
         const off = Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) / rows.sigma[r];
         rows.weight[r] = rows.fact[r] >= 0 && off > 2 ? Math.min(1, (2 / off) ** 1.5) : 1;
       }
+      x = adjust(rows, x, slot, 1).x;
     }
   }
 

@@ -2,6 +2,7 @@ import { seededNormal, seededRandom, type Vec3 } from '../math';
 import { explainLength } from './explain';
 import { NetRows, type NetFact } from './facts';
 import { intersect } from './intersect';
+import { errorEllipse, netOnPlan } from './to-plan';
 import { solveNet, type NetInput, type NetResult } from './solve-net';
 
 const tie = (a: string, b: string, m: number, sigmaM = 0.002): NetFact => ({ kind: 'tie', a, b, m, sigmaM });
@@ -97,6 +98,7 @@ describe('a tape net', () => {
     const normal = seededNormal(5);
     for (const [wrongBy, what] of [
       [(m: number) => m * 2.54, 'an inch reading'],
+      [(m: number) => m / 2.54, 'an inch reading the other way'],
       [(m: number) => m + 0.1, 'ten centimetres'],
       [(m: number) => m - 0.03, 'three centimetres'],
     ] as const) {
@@ -241,6 +243,24 @@ describe('a large net', () => {
     const off = pairs.map(([i, j]) => Math.abs(apart(at(r, `p${i}`).at, at(r, `p${j}`).at) - apart(points[i], points[j]))).sort((a, b) => a - b);
     expect(off[Math.floor(0.5 * off.length)]).toBeLessThan(0.004);
     expect(off[Math.floor(0.9 * off.length)]).toBeLessThan(0.015);
+  });
+});
+
+describe('on the plan', () => {
+  it('turns and moves the net onto its planned places, its ellipses with it', () => {
+    const facts = [...allTies(), ...['F1', 'F2', 'F3', 'F4'].map((id) => height(id, 0))];
+    const plan = new Map(names.map((n): [string, Vec3] => [n, [5 - SET[n][2], SET[n][1], 1 + SET[n][0]]]));
+    const r = solveNet({ facts, near: plan });
+    const laid = netOnPlan(r.points, plan);
+    for (const p of laid) expect(apart(p.at, plan.get(p.id)!)).toBeLessThan(1e-4);
+    laid.forEach((p, i) => {
+      const [a, b] = [errorEllipse(p), errorEllipse(r.points[i])];
+      expect(a.longM).toBeCloseTo(b.longM, 9);
+      expect(a.shortM).toBeCloseTo(b.shortM, 9);
+    });
+    expect(errorEllipse({ ...laid[0], covarianceM2: [5, 0, 3, 0, 1, 0, 3, 0, 5] })).toMatchObject({ longM: Math.sqrt(8), shortM: Math.sqrt(2), turnRad: Math.PI / 4 });
+    // a plan that knows one point only turns nothing
+    expect(netOnPlan(r.points, new Map([['F1', [9, 9, 9]]]))).toEqual(r.points);
   });
 });
 

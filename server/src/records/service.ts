@@ -67,6 +67,7 @@ const REFERENCES: Partial<Record<RecordKind, Record<string, RecordKind>>> = {
   plan: { setupId: 'setup', packageId: 'package' },
   take: { setupId: 'setup', packageId: 'package' },
   tie: { setId: 'set' },
+  fact: { setId: 'set' },
 };
 
 async function mustReferToOwn(db: Database, productionId: string, kind: RecordKind, body: Record<string, unknown>, transaction: import('sequelize').Transaction): Promise<void> {

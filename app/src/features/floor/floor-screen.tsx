@@ -1,17 +1,17 @@
 import type { StoredRecord } from '@mesure/contract';
-import { formatLength, parseLength, type ParsedLength } from '@mesure/core';
-import { useRouter } from 'expo-router';
+import { formatLength } from '@mesure/core';
+import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useMayWrite, useRecordsState } from '../../data';
-import { Action, Choice, Field, Row, Section, Sheet, useIsWide } from '../../ui/controls';
+import { Action, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, timeOfDay } from '../../ui/format';
-import { LengthEntry } from '../../ui/length-entry';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page, Split } from '../shell/pane';
 import { RecordsGate } from '../shell/records-gate';
+import { NewTie } from './net/new-tie';
 import { nextTake, takeLacks } from './next-take';
 import { PlanCautions } from './plan-cautions';
 
@@ -118,6 +118,9 @@ function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
         </View>
       </Section>
       <Section title="Ties on this set" right={mayWrite ? <Action kind="quiet" title="Measure a tie" icon="straighten" onPress={() => setTieOpen(true)} testID="add-tie" /> : undefined}>
+        <View style={{ alignItems: 'flex-start', marginLeft: -SPACE.l }}>
+          <Action kind="quiet" icon="hub" title="Tape net: places from all ties" onPress={() => router.push(`/floor/net/${setup.id}` as Href)} testID="open-net" />
+        </View>
         {ties.length === 0 ? <Empty title="No ties yet" text="Measure the distance between two marks while the set stands: it gives the later solve its scale." /> : null}
         {ties.map((t) => (
           <View
@@ -133,60 +136,7 @@ function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
           </View>
         ))}
       </Section>
-      {tieOpen ? <NewTie setup={setup} onClose={() => setTieOpen(false)} /> : null}
+      {tieOpen ? <NewTie setId={setup.body.setId} onClose={() => setTieOpen(false)} /> : null}
     </Page>
-  );
-}
-
-const TOLERANCES = [
-  { value: '2 mm', title: '± 2 mm', detail: 'laser' },
-  { value: '5 mm', title: '± 5 mm', detail: 'tape' },
-  { value: '20 mm', title: '± 20 mm', detail: 'paced' },
-] as const;
-
-function NewTie({ setup, onClose }: { setup: StoredRecord<'setup'>; onClose: () => void }) {
-  const p = usePalette();
-  const write = useRecordsState((s) => s.write);
-  const set = useAll('set').find((s) => s.id === setup.body.setId);
-  const marks = set?.body.marks ?? [];
-  const [from, setFrom] = useState(marks[0] ?? '');
-  const [to, setTo] = useState(marks[1] ?? '');
-  const [length, setLength] = useState<ParsedLength | null>(null);
-  const [tolerance, setTolerance] = useState<string>('5 mm');
-  const [error, setError] = useState<string | null>(null);
-  const save = async () => {
-    const problem = !from.trim() || !to.trim() ? 'Name both marks.' : from.trim() === to.trim() ? 'A tie needs two different marks.' : !length ? 'Enter the distance.' : null;
-    setError(problem);
-    if (problem || !length) return;
-    await write(
-      'tie',
-      newId(),
-      {
-        setId: setup.body.setId,
-        from: from.trim(),
-        to: to.trim(),
-        length: { typed: length.typed, unit: length.unit, valueM: length.valueM, toleranceM: parseLength(tolerance).valueM },
-        instrument: tolerance === '2 mm' ? 'laser' : 'tape',
-        measuredAt: new Date().toISOString(),
-      },
-      `Tie ${from} – ${to} kept`,
-    );
-    onClose();
-  };
-  return (
-    <Sheet title="Measure a tie" open onClose={onClose}>
-      <View style={{ flexDirection: 'row', gap: SPACE.m }}>
-        <View style={{ flex: 1 }}>
-          <Field label="From mark" value={from} onChangeText={setFrom} testID="tie-from" />
-        </View>
-        <View style={{ flex: 1 }}>
-          <Field label="To mark" value={to} onChangeText={setTo} testID="tie-to" />
-        </View>
-      </View>
-      <LengthEntry label="Distance" value={length} onCommit={setLength} startM={2} />
-      <Choice label="Tolerance" value={tolerance} options={TOLERANCES} onChange={setTolerance} />
-      {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
-      <Action kind="main" title="Keep this tie" onPress={() => void save()} testID="save-tie" />
-    </Sheet>
   );
 }

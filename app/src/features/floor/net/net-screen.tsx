@@ -1,0 +1,233 @@
+import type { StoredRecord } from '@mesure/contract';
+import { explainLength, netOnPlan, type FactOutcome, type NetResult, type Vec3 } from '@mesure/core';
+import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
+import { useRouter, type Href } from 'expo-router';
+import { useState } from 'react';
+import { View } from 'react-native';
+import { useAll, useMayWrite, useRecordsState } from '../../../data';
+import { Action, Section } from '../../../ui/controls';
+import { fixed } from '../../../ui/format';
+import { saveFile } from '../../../ui/save-file';
+import { Empty, Failing, Loading } from '../../../ui/states';
+import { Words } from '../../../ui/text';
+import { SPACE, usePalette } from '../../../ui/theme';
+import { Page } from '../../shell/pane';
+import { RecordsGate } from '../../shell/records-gate';
+import { NetDrawing, offWords } from './net-drawing';
+import { factWords, NewFact } from './new-fact';
+import { NewTie } from './new-tie';
+import { useNet } from './use-net';
+
+/** The tape net of a setup's set: all that was measured between marks, adjusted together after each entry. */
+export function NetScreen({ setupId }: { setupId: string }) {
+  const setup = useAll('setup').find((s) => s.id === setupId);
+  const set = useAll('set').find((s) => s.id === setup?.body.setId);
+  return (
+    <RecordsGate what="the tape net">
+      {setup && set ? (
+        <OfSet setup={setup} set={set} />
+      ) : (
+        <Page>
+          <Empty title="No such set" text="Choose a setup under Floor." />
+        </Page>
+      )}
+    </RecordsGate>
+  );
+}
+
+type Asked = { between?: readonly [string, string]; startM?: number };
+
+function OfSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredRecord<'set'> }) {
+  const router = useRouter();
+  const mayWrite = useMayWrite();
+  const net = useNet(set);
+  const [tie, setTie] = useState<Asked | null>(null);
+  const [factOpen, setFactOpen] = useState(false);
+  const plan = new Map<string, Vec3>((set.body.sheet ?? []).map((m) => [m.id, m.at]));
+  const shown = net.state.status === 'done' ? net.state.result : net.state.status === 'pending' ? net.state.last : null;
+  return (
+    <Page
+      action={
+        mayWrite ? (
+          <View style={{ gap: SPACE.s }}>
+            <Action icon="add" title="What else is known" onPress={() => setFactOpen(true)} testID="add-fact" />
+            <Action kind="main" icon="straighten" title="Measure a tie" onPress={() => setTie({})} testID="add-tie" />
+          </View>
+        ) : undefined
+      }
+    >
+      <Words look="title" level={1}>{`${set.body.name}: tape net`}</Words>
+      <View style={{ alignItems: 'flex-start', marginLeft: -SPACE.l }}>
+        <Action kind="quiet" icon="arrow-back" title={setup.body.name} onPress={() => router.push(`/floor/${setup.id}` as Href)} />
+      </View>
+      {net.state.status === 'empty' ? <Empty title="Nothing measured yet" text="Begin with three marks that are tied to each other all round, or with two marks of known height and a third." /> : null}
+      {net.state.status === 'failed' ? <Failing title="The net could not be computed" text={`${net.state.message} All entries are kept.`} /> : null}
+      {net.state.status === 'pending' && !shown ? <Loading what="the net" /> : null}
+      {shown ? (
+        <>
+          <Head result={shown} />
+          {shown.mirror.status === 'open' && shown.mirror.ask ? <MirrorQuestion set={set} ask={shown.mirror.ask} mayWrite={mayWrite} /> : null}
+          {shown.points.length > 1 ? <NetDrawing result={shown} ties={net.ties} plan={plan} /> : null}
+          <Entries net={net} result={shown} mayWrite={mayWrite} />
+          <Places result={shown} plan={plan} setName={set.body.name} />
+          <Next result={shown} mayWrite={mayWrite} onMeasure={setTie} />
+          <Words look="small" dim style={{ marginTop: SPACE.m }}>{`Datum: ${shown.datum || 'none yet'}. One standard deviation each, from the tolerances as stated.`}</Words>
+        </>
+      ) : null}
+      {tie ? <NewTie setId={set.id} {...tie} onClose={() => setTie(null)} /> : null}
+      {factOpen ? <NewFact setId={set.id} onClose={() => setFactOpen(false)} /> : null}
+    </Page>
+  );
+}
+
+/** The number of the screen: how many marks are determined, and what speaks against it. */
+function Head({ result }: { result: NetResult }) {
+  const suspects = result.facts.filter((f) => f.suspect).length;
+  const all = result.points.length + result.open.length;
+  return (
+    <View testID="net-head">
+      <View style={{ flexDirection: 'row', alignItems: 'baseline', gap: SPACE.s, flexWrap: 'wrap' }}>
+        <Words look="big">{String(result.points.length)}</Words>
+        <Words look="heading">{`of ${all} marks determined${suspects > 0 ? `, ${suspects} entr${suspects === 1 ? 'y contradicts' : 'ies contradict'} the rest` : ''}`}</Words>
+      </View>
+      {result.warnings
+        .filter((w) => w !== result.mirror.words)
+        .map((w) => (
+          <Words key={w} look="small" style={{ marginTop: SPACE.xs }}>{`◈ ${w}`}</Words>
+        ))}
+    </View>
+  );
+}
+
+function MirrorQuestion({ set, ask, mayWrite }: { set: StoredRecord<'set'>; ask: NonNullable<NetResult['mirror']['ask']>; mayWrite: boolean }) {
+  const p = usePalette();
+  const write = useRecordsState((s) => s.write);
+  const say = (left: boolean) => void write('set', set.id, { ...set.body, turn: { a: ask.a, b: ask.b, c: ask.c, left } }, `Turns ${left ? 'left' : 'right'} at ${ask.b}`);
+  return (
+    <View style={{ borderLeftWidth: 4, borderLeftColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.m }} testID="mirror-question">
+      <Words>{`Lengths say nothing of left and right. Walk from ${ask.a} over ${ask.b} to ${ask.c}: at ${ask.b}, do you turn left or right?`}</Words>
+      {mayWrite ? (
+        <View style={{ flexDirection: 'row', gap: SPACE.m, marginTop: SPACE.s }}>
+          <Action title="Left" icon="turn-left" onPress={() => say(true)} testID="turn-left" />
+          <Action title="Right" icon="turn-right" onPress={() => say(false)} testID="turn-right" />
+        </View>
+      ) : null}
+    </View>
+  );
+}
+
+/** Everything that was measured: what contradicts the rest first, each with what the net says of it. */
+function Entries({ net, result, mayWrite }: { net: ReturnType<typeof useNet>; result: NetResult; mayWrite: boolean }) {
+  const p = usePalette();
+  const write = useRecordsState((s) => s.write);
+  const outcome = new Map(result.facts.map((f) => [f.fact, f]));
+  const rows = [
+    ...net.ties.map((t, i) => ({
+      id: t.id,
+      f: outcome.get(i),
+      words: `${t.body.from} – ${t.body.to}, ${t.body.length.typed}`,
+      explained: explanation(t, outcome.get(i)),
+      remove: () => void write('tie', t.id, t.body, `Tie ${t.body.from} – ${t.body.to} removed`, true),
+    })),
+    ...net.facts.map((q, i) => ({
+      id: q.id,
+      f: outcome.get(net.ties.length + i),
+      words: factWords(q.body),
+      explained: null,
+      remove: () => void write('fact', q.id, q.body, `${factWords(q.body)}: removed`, true),
+    })),
+  ].sort((a, b) => Number(b.f?.suspect ?? false) - Number(a.f?.suspect ?? false));
+  return (
+    <Section title={`${rows.length} measured`}>
+      {rows.map((r) => (
+        <View
+          key={r.id}
+          testID={r.f?.suspect ? `suspect-${r.words.split(',')[0]}` : undefined}
+          style={{
+            flexDirection: 'row',
+            alignItems: 'center',
+            gap: SPACE.m,
+            borderBottomWidth: 1,
+            borderColor: p.line,
+            borderLeftWidth: r.f?.suspect ? 4 : 0,
+            borderLeftColor: p.against,
+            paddingLeft: r.f?.suspect ? SPACE.s : 0,
+          }}
+        >
+          <View style={{ flex: 1, paddingVertical: SPACE.s }}>
+            <Words>{r.words}</Words>
+            <Words look="small" dim={!r.f?.suspect}>
+              {judged(r.f)}
+            </Words>
+            {r.explained ? <Words look="small">{`Perhaps ${r.explained}.`}</Words> : null}
+          </View>
+          {mayWrite ? <Action kind="quiet" title="Remove" label={`Remove ${r.words}`} onPress={r.remove} /> : null}
+        </View>
+      ))}
+    </Section>
+  );
+}
+
+function explanation(t: StoredRecord<'tie'>, f: FactOutcome | undefined): string | null {
+  if (!f?.suspect) return null;
+  const { typed, unit, valueM, toleranceM } = t.body.length;
+  return explainLength({ typed, unit, m: valueM, computedM: f.computedM, sigmaM: Math.hypot(f.sigmaComputedM, toleranceM / 2) });
+}
+
+function judged(f: FactOutcome | undefined): string {
+  if (!f) return 'an end of it is not determined yet';
+  if (f.suspect) return `▲ contradicts the rest: ${offWords(f.residualM)}, ${fixed(Math.abs(f.normalised ?? 0), 1)} times its sigma. Left out.`;
+  if (f.normalised === null) return 'nothing checks it';
+  return `${fixed(1000 * Math.abs(f.residualM), 1)} mm off the rest, checked to ${fixed(100 * f.redundancy, 0)} %`;
+}
+
+function Places({ result, plan, setName }: { result: NetResult; plan: ReadonlyMap<string, Vec3>; setName: string }) {
+  const p = usePalette();
+  const laid = netOnPlan(result.points, plan);
+  if (laid.length === 0 && result.open.length === 0) return null;
+  const file = (ending: string) => `tape_net_${setName.replace(/[^\w-]+/g, '_')}.${ending}`;
+  const mm = (v: number | null) => (v === null ? 'open' : fixed(1000 * v, 1));
+  return (
+    <Section title="Places">
+      {result.open.map((o) => (
+        <View key={o.id} style={{ paddingVertical: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`open-${o.id}`}>
+          <Words>{`${o.id}: not determined yet`}</Words>
+          <Words look="small" dim>{`Missing: ${o.missing}.`}</Words>
+        </View>
+      ))}
+      {laid.map((q) => (
+        <View key={q.id} style={{ flexDirection: 'row', justifyContent: 'space-between', paddingVertical: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`place-${q.id}`}>
+          <Words>{q.id}</Words>
+          <View style={{ alignItems: 'flex-end' }}>
+            <Words look="figure" color={p.blue}>{`= ${q.at.map((v) => fixed(v, 3)).join('  ')} m`}</Words>
+            <Words look="small" dim>{`± ${q.sigmaM.map(mm).join(', ')} mm · ${q.redundancy < 0.1 ? 'unchecked' : `checked ${fixed(q.redundancy, 1)} times over`}`}</Words>
+          </View>
+        </View>
+      ))}
+      {laid.length > 0 ? (
+        <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginTop: SPACE.m }}>
+          <Action title="Save as CSV" icon="save-alt" onPress={() => saveFile(file('csv'), writeSurveyCsv(laid), 'text/csv')} testID="net-csv" />
+          <Action title="Save as PLY" icon="save-alt" onPress={() => saveFile(file('ply'), writeSurveyPly(laid), 'application/octet-stream')} testID="net-ply" />
+        </View>
+      ) : null}
+    </Section>
+  );
+}
+
+function Next({ result, mayWrite, onMeasure }: { result: NetResult; mayWrite: boolean; onMeasure: (asked: Asked) => void }) {
+  const p = usePalette();
+  if (result.next.length === 0) return null;
+  return (
+    <Section title="Ties that would help most">
+      {result.next.slice(0, 3).map((t) => (
+        <View key={`${t.a}-${t.b}`} style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between', borderBottomWidth: 1, borderColor: p.line }} testID={`next-${t.a}-${t.b}`}>
+          <Words>{`${t.a} – ${t.b}, about ${fixed(t.m, 2)} m: ${fixed(t.gainPct, 0)} % less`}</Words>
+          {mayWrite ? <Action title="Measure" label={`Measure ${t.a} to ${t.b}`} onPress={() => onMeasure({ between: [t.a, t.b], startM: t.m })} /> : null}
+        </View>
+      ))}
+      <Words look="small" dim>
+        By so much the variances of all places together would fall.
+      </Words>
+    </Section>
+  );
+}

@@ -1,0 +1,80 @@
+import type { FactBody } from '@mesure/contract';
+import { parseLength, type ParsedLength } from '@mesure/core';
+import { useState } from 'react';
+import { View } from 'react-native';
+import { newId, useRecordsState } from '../../../data';
+import { Action, Choice, Field, Sheet } from '../../../ui/controls';
+import { LengthEntry } from '../../../ui/length-entry';
+import { Words } from '../../../ui/text';
+import { SPACE, usePalette } from '../../../ui/theme';
+import { TOLERANCES } from './new-tie';
+
+const TITLES: Record<FactBody['what'], { title: string; detail: string; fields: string[]; length: string | null }> = {
+  height: { title: 'a height', detail: 'over the floor', fields: ['Mark'], length: 'Height over the floor' },
+  level: { title: 'one level', detail: 'two marks as high', fields: ['Mark', 'as high as'], length: null },
+  plumb: { title: 'a plumb line', detail: 'one over the other', fields: ['Lower mark', 'Upper mark'], length: null },
+  wall: { title: 'off a wall', detail: 'level distance', fields: ['Mark', 'Wall through', 'and'], length: 'Distance from the wall' },
+};
+
+/** What is known of marks beside their ties. */
+export function NewFact({ setId, onClose }: { setId: string; onClose: () => void }) {
+  const p = usePalette();
+  const write = useRecordsState((s) => s.write);
+  const [what, setWhat] = useState<FactBody['what']>('height');
+  const [names, setNames] = useState(['', '', '']);
+  const [length, setLength] = useState<ParsedLength | null>(null);
+  const [tolerance, setTolerance] = useState<string>('5 mm');
+  const [error, setError] = useState<string | null>(null);
+  const form = TITLES[what];
+  const save = async () => {
+    const marks = names.slice(0, form.fields.length).map((n) => n.trim());
+    const problem = marks.some((n) => n === '') ? 'Name every mark.' : new Set(marks).size < marks.length ? 'They must be different marks.' : form.length && !length ? 'Enter the length.' : null;
+    setError(problem);
+    if (problem) return;
+    const toleranceM = parseLength(tolerance).valueM;
+    const body: FactBody = {
+      setId,
+      what,
+      marks,
+      length: form.length && length ? { typed: length.typed, unit: length.unit, valueM: length.valueM, toleranceM } : null,
+      toleranceM,
+      measuredAt: new Date().toISOString(),
+    };
+    await write('fact', newId(), body, `${factWords(body)} kept`);
+    onClose();
+  };
+  return (
+    <Sheet title="What else is known" open onClose={onClose}>
+      <Choice<FactBody['what']>
+        label="It is"
+        value={what}
+        options={(Object.keys(TITLES) as FactBody['what'][]).map((v) => ({ value: v, title: TITLES[v].title, detail: TITLES[v].detail }))}
+        onChange={setWhat}
+      />
+      <View style={{ flexDirection: 'row', gap: SPACE.m }}>
+        {form.fields.map((label, i) => (
+          <View key={label} style={{ flex: 1 }}>
+            <Field label={label} value={names[i]} onChangeText={(v) => setNames((all) => all.map((o, k) => (k === i ? v : o)))} testID={`fact-mark-${i + 1}`} />
+          </View>
+        ))}
+      </View>
+      {form.length ? <LengthEntry label={form.length} value={length} onCommit={setLength} startM={1} /> : null}
+      <Choice label="Tolerance" value={tolerance} options={TOLERANCES} onChange={setTolerance} />
+      {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
+      <Action kind="main" title="Keep it" onPress={() => void save()} testID="save-fact" />
+    </Sheet>
+  );
+}
+
+export function factWords({ what, marks, length }: FactBody): string {
+  switch (what) {
+    case 'height':
+      return `${marks[0]} is ${length?.typed} over the floor`;
+    case 'level':
+      return `${marks[0]} is as high as ${marks[1]}`;
+    case 'plumb':
+      return `${marks[1]} is straight over ${marks[0]}`;
+    case 'wall':
+      return `${marks[0]} is ${length?.typed} from the wall through ${marks[1]} and ${marks[2]}`;
+  }
+}
