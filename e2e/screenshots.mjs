@@ -44,10 +44,11 @@ await visit('phone', PHONE, async ({ page, shot, go }) => {
   await page.getByTestId('open-book').click();
   await page.getByTestId('book-focal').fill('36');
   await shot('book');
-  await go('/kit');
-  await page.getByTestId('package-C').click();
-  await page.getByTestId('make-chart').click();
-  await shot('chart');
+  await go('/floor');
+  await page.getByTestId('setup-47').click();
+  await page.getByTestId('open-net').click();
+  await page.getByTestId('net-head').waitFor();
+  await shot('net');
   await go('/kit/lens-day');
   await shot('lens-day');
   await go('/plan');

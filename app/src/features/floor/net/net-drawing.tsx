@@ -49,9 +49,9 @@ export function NetDrawing({ result, ties, plan }: { result: NetResult; ties: re
                     strokeDasharray={apart ? `${px(7)} ${px(4)}` : undefined}
                   />
                   {apart ? (
-                    <SvgText x={(a[0] + b[0]) / 2 + 2 * ox} y={(a[2] + b[2]) / 2 + 2 * oz} fontSize={px(12)} fontFamily={FONT.figures} fill={p.ink} textAnchor="middle">
+                    <Said x={(a[0] + b[0]) / 2 + 2.5 * ox} y={(a[2] + b[2]) / 2 + 2.5 * oz} px={px} ink={p.ink} paper={p.sunk}>
                       {offWords(result.facts.find((f) => f.fact === i)!.residualM)}
-                    </SvgText>
+                    </Said>
                   ) : null}
                 </G>
               );
@@ -102,6 +102,21 @@ export function NetDrawing({ result, ties, plan }: { result: NetResult; ties: re
         </G>
       )}
     </Drawing>
+  );
+}
+
+/** Words over lines: their rim keeps them readable. */
+function Said({ x, y, px, ink, paper, children }: { x: number; y: number; px: (n: number) => number; ink: string; paper: string; children: string }) {
+  const look = { x, y, fontSize: px(13), fontFamily: FONT.figures, textAnchor: 'middle' as const };
+  return (
+    <G>
+      <SvgText {...look} fill={paper} stroke={paper} strokeWidth={px(5)}>
+        {children}
+      </SvgText>
+      <SvgText {...look} fill={ink}>
+        {children}
+      </SvgText>
+    </G>
   );
 }
 

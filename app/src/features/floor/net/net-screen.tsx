@@ -49,9 +49,11 @@ function OfSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredRecord
     <Page
       action={
         mayWrite ? (
-          <View style={{ gap: SPACE.s }}>
-            <Action icon="add" title="What else is known" onPress={() => setFactOpen(true)} testID="add-fact" />
-            <Action kind="main" icon="straighten" title="Measure a tie" onPress={() => setTie({})} testID="add-tie" />
+          <View style={{ flexDirection: 'row', gap: SPACE.s }}>
+            <Action icon="add" title="Height …" label="Height, level, plumb line or wall" onPress={() => setFactOpen(true)} testID="add-fact" />
+            <View style={{ flex: 1 }}>
+              <Action kind="main" icon="straighten" title="Measure a tie" onPress={() => setTie({})} testID="add-tie" />
+            </View>
           </View>
         ) : undefined
       }

@@ -1,0 +1,28 @@
+import { expect, test } from '@playwright/test';
+import { audit, noSidewaysScroll, open, signIn } from './helpers';
+
+test('the tape net names the tie that was written in the wrong unit; a further tie determines what was open', async ({ page }) => {
+  await signIn(page, 'wrangler', '/floor');
+  await page.getByTestId('setup-47').click();
+  await page.getByTestId('open-net').click();
+  await expect(page.getByTestId('net-head')).toContainText('of 8 marks determined, 1 entry contradicts the rest');
+  await expect(page.getByTestId('suspect-L2 – L6')).toContainText('inches were written down as centimetres');
+  await expect(page.getByTestId('open-L8')).toContainText('Missing: one further tie');
+  await audit(page, 'tape net');
+  await noSidewaysScroll(page);
+  const net = page.url();
+  // L8 is 2.166 m from L3 in the demo's set; what is entered without a network counts at once, and is there after a reload
+  await page.context().setOffline(true);
+  await page.getByTestId('add-tie').click();
+  await page.getByTestId('tie-from').fill('L3');
+  await page.getByTestId('tie-to').fill('L8');
+  await page.getByTestId('length-field').fill('2.166 m');
+  await page.getByTestId('length-field').blur();
+  await page.getByTestId('save-tie').click();
+  await expect(page.getByTestId('place-L8')).toBeVisible();
+  await page.context().setOffline(false);
+  await expect(page.getByTestId('state-line')).toContainText('all sent', { timeout: 20_000 });
+  await open(page, new URL(net).pathname);
+  await expect(page.getByTestId('place-L8')).toBeVisible();
+  await expect(page.getByTestId('net-head')).toContainText('8');
+});
