@@ -1,7 +1,8 @@
-import { renderChequer, roomShot, type ChequerScene, type RenderedPlate } from '@mesure/synthetic';
+import { normals, renderChequer, roomShot, type ChequerScene, type RenderedPlate } from '@mesure/synthetic';
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
+import { encode } from 'node-wav';
 import path from 'node:path';
 import sharp from 'sharp';
 
@@ -40,7 +41,7 @@ afterAll(() => rmSync(dir, { recursive: true, force: true }));
 
 test('help lists the commands and explains each with an example', () => {
   expect(mesure(['help']).out).toMatch(/optics[\s\S]*grid[\s\S]*solve[\s\S]*reconcile[\s\S]*export/);
-  for (const c of ['optics', 'grid', 'edges', 'net', 'solve', 'forecast', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
+  for (const c of ['optics', 'grid', 'edges', 'net', 'sync', 'solve', 'forecast', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
   expect(mesure(['frobnicate'])).toMatchObject({ code: 2, out: '' });
 });
 
@@ -300,5 +301,61 @@ describe('net', () => {
     const few = bad(['from,to,value,unit', 'a,b,1,m', 'b,c,1,m']);
     expect(few.code).toBe(1);
     expect(few.json()).toMatchObject({ status: 'none', points: [] });
+  });
+});
+
+describe('sync', () => {
+  // claps and steps: short bursts of noise, the same in both, at whole samples of 24 and 48 kHz
+  const burst = (seed: number) => {
+    const g = normals(seed);
+    return Float32Array.from({ length: 2400 }, (_, i) => g() * Math.exp(-i / 500));
+  };
+  const AT_S = [1.2, 2.05, 3.4, 4.1, 6.3, 7.75, 9.1, 11.6];
+  const recording = (rateHz: 24_000 | 48_000, laterS: number, seed: number, mine = AT_S): Float32Array => {
+    const g = normals(seed);
+    const out = Float32Array.from({ length: 14 * rateHz }, () => 0.01 * g());
+    mine.forEach((s, n) => {
+      const b = burst(100 + n);
+      // at 24 kHz every other sample of what 48 kHz hears
+      const every = 48_000 / rateHz;
+      for (let i = 0; i < b.length / every; i += 1) out[Math.round((s + laterS) * rateHz) + i] += 0.2 * b[i * every];
+    });
+    return out;
+  };
+  const save = (name: string, rateHz: number, ...channels: Float32Array[]) => {
+    writeFileSync(file(name), encode(channels, { sampleRate: rateHz, float: false, bitDepth: 16 }));
+    return file(name);
+  };
+  test('says how much later the same sound is in the other, of other rate and channels', () => {
+    const a = save('a.wav', 48_000, recording(48_000, 0, 1));
+    const b = save('b.wav', 24_000, recording(24_000, 1.375, 2), recording(24_000, 1.375, 3));
+    const r = mesure(['sync', a, b, '--fps', '25']);
+    expect(r.code).toBe(0);
+    expect(Math.abs(r.json().offsetS - 1.375)).toBeLessThan(0.001);
+    expect(r.json().offsetFrames).toBeCloseTo(25 * r.json().offsetS, 9);
+    expect(r.json().confidence).toBeGreaterThan(0.8);
+    const back = mesure(['sync', b, a]);
+    expect(Math.abs(back.json().offsetS + 1.375)).toBeLessThan(0.001);
+  });
+  test('has no confidence in recordings of different sounds, and refuses what is no sound', () => {
+    const quiet = (seed: number) => Float32Array.from({ length: 8 * 24_000 }, normals(seed));
+    const r = mesure([
+      'sync',
+      save(
+        'x.wav',
+        24_000,
+        quiet(7).map((v) => v / 10),
+      ),
+      save(
+        'y.wav',
+        24_000,
+        quiet(8).map((v) => v / 10),
+      ),
+    ]);
+    expect(r.code).toBe(1);
+    expect(r.json().confidence).toBeLessThan(0.3);
+    expect(mesure(['sync', file('plate.png'), file('plate.png')]).err).toMatch(/plate\.png: is no WAV file/);
+    expect(mesure(['sync', file('x.wav')])).toMatchObject({ code: 2, out: '' });
+    expect(mesure(['sync', file('x.wav'), file('y.wav'), '--fps', '0']).err).toMatch(/--fps 0/);
   });
 });

@@ -19,3 +19,4 @@ export * from './forecast';
 export * from './light';
 export * from './stills';
 export * from './survey';
+export * from './sync';

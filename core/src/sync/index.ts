@@ -1,0 +1,2 @@
+export { soundOffset, type SoundOffset } from './sound-offset';
+export type { Sound } from './resample';
