@@ -84,6 +84,9 @@ const HOPELESS_SHARE = 0.25;
 /** The robust start draws residuals towards nothing: the true spread is up to about twice what it shows. */
 const ROBUST_TIMES = 2;
 const MOST_ROUNDS = 60;
+/** Nobody misreads so many; then it is the layout that is wrong. */
+const MANY_SUSPECTS = 8;
+const MANY_SHARE = 0.04;
 /** A coordinate that is looser than this is not determined, m. */
 const UNDETERMINED_M = 0.5;
 const MOST_POINTS = 2000;
@@ -178,7 +181,7 @@ export function solveNet(input: NetInput): NetResult {
   const cost = kept.reduce((sum, r) => sum + (judge(r).v / rows.sigma[r]) ** 2, 0);
   const sigma0 = redundancy > 0 ? Math.sqrt(cost / redundancy) : null;
   if (sigma0 !== null && redundancy >= 5 && sigma0 > 2) warnings.push(`The lengths scatter ${sigma0.toFixed(1)} times as much as their tolerances say; the sigmas are too small by as much.`);
-  const contradictory = hopeless || (net.facts.length > 20 && stillBad && suspects.size >= mostSuspects);
+  const contradictory = hopeless || (net.facts.length > 20 && stillBad && suspects.size >= mostSuspects) || suspects.size > Math.max(MANY_SUSPECTS, MANY_SHARE * net.facts.length);
   if (contradictory) warnings.push('Very many facts contradict each other: these places cannot be trusted. Look for a point that was named twice, or moved, and give heights.');
   if (redundancy === 0) warnings.push('Nothing checks these facts: any of them may be wrong unseen. Measure further ties.');
   if (datum.upTaken) warnings.push('Nothing says which way is up: give heights of three points that are not in a row.');
