@@ -1,5 +1,4 @@
-import { leastSquares, mulMatVec, seededRandom, type Mat3, type Vec3 } from '../math';
-import { expSO3 } from '../math';
+import { expSO3, leastSquares, mulMatVec, seededRandom, type Mat3, type Vec3 } from '../math';
 import { adjust, orderPoints } from './adjust';
 import { NetRows, pointsOfFact, type KnownPoint, type NetFact } from './facts';
 import { relaxNet } from './relax';
@@ -295,8 +294,8 @@ const SIDES: Mat3[] = [
   [0, 1, 0, -1, 0, 0, 0, 0, 1],
 ];
 
-/** Ends of facts that are far off, and what is tied to them. */
-function folded(net: Net, placed: Places): Set<number> {
+/** Ends of facts that are far off: among them are the points that lie folded. */
+function endsOfFarFacts(net: Net, placed: Places): Set<number> {
   const { rows, order } = rowsOf(net, placed, true);
   const x = Float64Array.from(order.flatMap((p) => placed.get(p)!));
   const g = new Float64Array(9);
@@ -306,6 +305,7 @@ function folded(net: Net, placed: Places): Set<number> {
       for (let k = 0; k < 3; k += 1) if (rows.point[3 * r + k] >= 0) bad.add(order[rows.point[3 * r + k]]);
   return bad;
 }
+/** Times that a layout with folds in it is shaken; each costs about a second with 200 points. */
 const STIRS = 3;
 
 const SEEDS = 5;
@@ -347,7 +347,7 @@ export function placeNet(net: Net): Places {
   if (core.length >= 3) finish(alignCloud(net, relaxNet(net, core, 1)), 1);
   for (let t = 0; t < STIRS && builds.length > 0 && !good(); t += 1) {
     const best = builds.reduce((a, b) => (b.far < a.far ? b : a));
-    finish(relaxNet(net, core, 11 + t, { from: best.placed, stirred: folded(net, best.placed) }), 11 + t);
+    finish(relaxNet(net, core, 11 + t, { from: best.placed, stirred: endsOfFarFacts(net, best.placed) }), 11 + t);
   }
   if (net.known.length > 0) attempt(new Map(net.known.filter((k) => net.index.has(k.id)).map((k) => [net.index.get(k.id)!, k.at])), true);
   for (const seed of levelSeeds(net)) if (!good()) attempt(seed, true);

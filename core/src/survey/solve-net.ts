@@ -94,9 +94,9 @@ const MOST_POINTS = 2000;
 /**
  * Tape net: all ties, heights and level facts of a set, adjusted together.
  * Model    each fact is a function of the coordinates of its points ± its sigma; minimises the squared weighted residuals.
- * Method   first coordinates by three-surface intersection from the best braced points, mirror images tried; least squares; then data snooping:
- *          the fact with the largest normalised residual w = v / (σ √r) beyond 3.29 is left out, one at a time, and comes back when it fits.
- *          Where the stated tolerances are too small throughout, w is measured against the spread of all.
+ * Method   first coordinates from a layout of the whole net (`placeNet`); least squares, at first with far residuals counting less; then data
+ *          snooping: the fact with the largest normalised residual w = v / (σ √r) beyond 3.29 is left out, in one round with others as bad that
+ *          share no point with it, and comes back when it fits. Where the tolerances are too small throughout, w is measured against the spread of all.
  * Source   Ghilani, Adjustment Computations (2017), ch. 21 (blunder detection); Baarda, A Testing Procedure for Use in Geodetic Networks (1968).
  * Limits   a fact without redundancy hides any blunder. Covariances hold in the stated datum.
  * @throws CoreError TOO_FEW_OBSERVATIONS | INVALID_OPTION | NON_FINITE_INPUT
@@ -185,7 +185,10 @@ export function solveNet(input: NetInput): NetResult {
   if (contradictory) warnings.push('Very many facts contradict each other: these places cannot be trusted. Look for a point that was named twice, or moved, and give heights.');
   if (redundancy === 0) warnings.push('Nothing checks these facts: any of them may be wrong unseen. Measure further ties.');
   if (datum.upTaken) warnings.push('Nothing says which way is up: give heights of three points that are not in a row.');
-  if (points.some((p) => p.sigmaM[1] === null)) warnings.push('The net lies in one plane: heights over it are not determined. Give the heights of its points, or ties to one above it.');
+  const noHeight = points.filter((p) => p.sigmaM[1] === null);
+  if (2 * noHeight.length > points.length) warnings.push('The net lies in one plane: heights over it are not determined. Give the heights of its points, or ties to one above it.');
+  else if (noHeight.length > 0)
+    warnings.push(`How high ${noHeight.map((p) => p.id).join(', ')} stand${noHeight.length === 1 ? 's' : ''} is not determined: give the height, or a tie to a mark above.`);
   if (mirror.choice.status === 'open') warnings.push(mirror.choice.words);
   return {
     status: points.length === 0 ? 'none' : contradictory ? 'contradictory' : open.length > 0 ? 'partial' : 'solved',

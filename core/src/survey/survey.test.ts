@@ -144,7 +144,7 @@ describe('a tape net', () => {
     const facts = flat.flatMap(([a, p], i) => flat.slice(i + 1).map(([b, q]) => tie(a, b, apart(p, q))));
     const r = solveNet({ facts });
     expect(r.status).toBe('solved');
-    expect(r.points.some((p) => p.sigmaM[1] === null)).toBe(true);
+    expect(r.points.filter((p) => p.sigmaM[1] === null).length).toBeGreaterThan(names.length / 2);
     expect(r.warnings.join()).toMatch(/lies in one plane/);
     const withHeights = solveNet({ facts: [...facts, ...flat.map(([id]) => height(id, 0))] });
     expect(withHeights.points.every((p) => p.sigmaM[1]! < 0.003)).toBe(true);
