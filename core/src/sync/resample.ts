@@ -20,7 +20,7 @@ const KERNEL = Float64Array.from({ length: LOBES * KERNEL_STEPS + 2 }, (_, i) =>
  * Far down it averages whole groups of samples first: what that folds back lies in the notches of the average.
  */
 export function resample(sound: Sound, rateHz: number, fromS = 0, lengthS = sound.samples.length / sound.rateHz - fromS): Sound {
-  const group = Math.max(1, Math.floor(sound.rateHz / (8 * rateHz)));
+  const group = Math.max(1, Math.floor(sound.rateHz / (4 * rateHz)));
   const source = group > 1 ? averaged(sound, group) : sound;
   // the middle of a group stands for it
   const shift = (group - 1) / 2 / sound.rateHz;
