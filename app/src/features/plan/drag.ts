@@ -36,7 +36,7 @@ export function topHandles({ plan, set }: Drawn, chosen: string | null): Handle[
         { id: `sight:${w.packageId}`, label: `Where witness ${i + 1} looks`, ...end, small: true },
       ];
     }),
-    ...(plan.panoramas ?? []).map((q, i) => ({ id: `panorama:${i}`, label: `Panorama ${i + 1}`, x: q.xM, y: q.zM })),
+    ...(plan.panoramas ?? []).map((q, i) => ({ id: `panorama:${i}`, label: `Panorama ${i + 1}`, x: q.xM, y: q.zM, small: true })),
     ...objectStations.map((s, i) => ({ id: `object:${i}`, label: `Object at ${s.timeS} s`, x: s.xM, y: s.zM, small: true })),
   ];
 }

@@ -94,7 +94,7 @@ function Panoramas({ draft, mayWrite }: { draft: PlanDraft; mayWrite: boolean })
       {list.length === 0 ? <Words dim>None planned. One where each made thing will stand, and one for each change of light.</Words> : null}
       {list.map((q, i) => (
         <View key={i} style={{ flexDirection: 'row', alignItems: 'center', gap: SPACE.m }} testID={`panorama-${i + 1}`}>
-          <Words style={{ flex: 1 }}>{`${i + 1} · ${fixed(q.xM, 1)} m right, ${fixed(q.zM, 1)} m back`}</Words>
+          <Words style={{ flex: 1 }}>{`${i + 1} · ${fixed(Math.abs(q.xM), 1)} m ${q.xM < 0 ? 'left' : 'right'}, ${fixed(Math.abs(q.zM), 1)} m ${q.zM < 0 ? 'ahead' : 'back'}`}</Words>
           {mayWrite ? (
             <>
               <View style={{ width: '31%' }}>

@@ -2,10 +2,10 @@ import { pieceCorners } from '@mesure/core';
 import { useRef } from 'react';
 import { Circle, G, Line, Path, Polygon } from 'react-native-svg';
 import { Drawing } from '../../ui/drawing';
+import { MetreBar } from '../../ui/metre-bar';
 import { fixed } from '../../ui/format';
 import { usePalette } from '../../ui/theme';
 import { dragOnSide, groundBox, sideHandles } from './drag';
-import { MetreBar } from './top-view';
 import { grabOf } from './grab-of';
 import type { PlanViewProps } from './use-plan';
 

@@ -3,6 +3,7 @@ import { objectPoseAt, pieceCorners, sharpZone, shadowOutline, sunAt, type SetPi
 import { useRef } from 'react';
 import { Circle, G, Line, Path, Polygon, Text as SvgText } from 'react-native-svg';
 import { Drawing } from '../../ui/drawing';
+import { MetreBar } from '../../ui/metre-bar';
 import { fixed } from '../../ui/format';
 import { FONT, usePalette } from '../../ui/theme';
 import { dragOnTop, groundBox, topHandles } from './drag';
@@ -131,7 +132,7 @@ function PanoramaSign({ number, x, z, px, ink }: { number: number; x: number; z:
   return (
     <G>
       <Path d={rays} stroke={ink} strokeWidth={px(1.6)} fill="none" />
-      <SvgText x={x} y={z + px(4)} fontSize={px(11)} fontFamily={FONT.figures} fill={ink} textAnchor="middle">
+      <SvgText x={x + px(15)} y={z + px(4)} fontSize={px(12)} fontFamily={FONT.figures} fill={ink}>
         {String(number)}
       </SvgText>
     </G>
@@ -212,19 +213,6 @@ function NorthSign({ light, box, px, ink }: { light: LightPlan; box: { x: number
       <Line x1={nx - ax} y1={nz - az} x2={nx + ax} y2={nz + az} stroke={ink} strokeWidth={px(1.6)} />
       <SvgText x={nx + 1.5 * ax} y={nz + 1.5 * az + px(4)} fontSize={px(11)} fontFamily={FONT.figures} fill={ink} textAnchor="middle">
         N
-      </SvgText>
-    </G>
-  );
-}
-
-export function MetreBar({ x, y, px, ink }: { x: number; y: number; px: (n: number) => number; ink: string }) {
-  return (
-    <G>
-      <Line x1={x} y1={y} x2={x + 1} y2={y} stroke={ink} strokeWidth={px(2)} />
-      <Line x1={x} y1={y - px(4)} x2={x} y2={y + px(4)} stroke={ink} strokeWidth={px(2)} />
-      <Line x1={x + 1} y1={y - px(4)} x2={x + 1} y2={y + px(4)} stroke={ink} strokeWidth={px(2)} />
-      <SvgText x={x + 0.5} y={y - px(6)} fontSize={px(11)} fontFamily={FONT.figures} fill={ink} textAnchor="middle">
-        1 m
       </SvgText>
     </G>
   );

@@ -2,6 +2,7 @@ import { errorEllipse, netOnPlan, type NetResult, type Vec3 } from '@mesure/core
 import { Circle, Ellipse, G, Line, Text as SvgText } from 'react-native-svg';
 import type { StoredRecord } from '@mesure/contract';
 import { Drawing } from '../../../ui/drawing';
+import { MetreBar } from '../../../ui/metre-bar';
 import { FONT, usePalette } from '../../../ui/theme';
 
 /** Error ellipses are drawn so many times as large as they are: millimetres on metres. */
@@ -23,7 +24,7 @@ export function NetDrawing({ result, ties, plan }: { result: NetResult; ties: re
   const ellipses = points.map((q) => ({ q, e: errorEllipse(q) }));
   const times = magnified(Math.max(1e-6, ...ellipses.map(({ e }) => e.longM)), Math.hypot(box.width, box.height));
   const bad = new Set(result.facts.filter((f) => f.suspect).map((f) => f.fact));
-  const say = `From above: ${points.length} marks that are determined, ellipses ${times} times as large as their sigma${open.length > 0 ? `; hollow: ${open.length} not determined yet, where the plan has them` : ''}${bad.size > 0 ? '; broken lines: what contradicts the rest' : ''}.`;
+  const say = `From above, 1 m as the bar: ${points.length} marks that are determined, ellipses ${times} times as large as their sigma${open.length > 0 ? `; hollow: ${open.length} not determined yet, where the plan has them` : ''}${bad.size > 0 ? '; broken lines: what contradicts the rest' : ''}.`;
   return (
     <Drawing box={box} describe={say} maxHeight={420}>
       {(px) => (
@@ -99,6 +100,7 @@ export function NetDrawing({ result, ties, plan }: { result: NetResult; ties: re
               </SvgText>
             </G>
           ))}
+          <MetreBar x={box.x + px(10)} y={box.y + box.height - px(10)} px={px} ink={p.ink} />
         </G>
       )}
     </Drawing>
