@@ -8,10 +8,12 @@ import {
   mountPackage,
   opticsOf,
   pupilHeightM,
+  netInputOf,
   newPlan,
   otherLenses,
   planFromRecce,
   usualPlacement,
+  recceInputOf,
   recordedSetup,
   sunTravelOf,
   usualMove,
@@ -245,6 +247,54 @@ describe('planned setup', () => {
     expect(made.plan.move.stations[0].focusM).toBe(3.4);
     expect(check(BODY_SCHEMAS.plan, made.plan).problems).toBeNull();
     expect(check(BODY_SCHEMAS.set, made.set).problems).toBeNull();
+  });
+  test('facts of a tape net: as many marks as each kind needs, a length where it has one', () => {
+    const length = { typed: '1 m', unit: 'm' as const, valueM: 1, toleranceM: 0.004 };
+    const fact = (change: object) =>
+      check(BODY_SCHEMAS.fact, { setId: id(8), what: 'height', marks: ['A'], length, toleranceM: 0.004, measuredAt: '2026-11-23T09:00:00.000Z', ...change } as never).problems;
+    expect(fact({})).toBeNull();
+    expect(fact({ what: 'wall', marks: ['A', 'B', 'C'] })).toBeNull();
+    expect(fact({ what: 'plumb', marks: ['A', 'B'], length: null })).toBeNull();
+    for (const [change, field] of [
+      [{ marks: ['A', 'B'] }, 'marks'],
+      [{ length: null }, 'length'],
+      [{ what: 'level', marks: ['A', 'A'], length: null }, 'marks.1'],
+      [{ what: 'level', marks: ['A', 'B'] }, 'length'],
+      [{ what: 'wall', marks: ['A', 'B'] }, 'marks'],
+      [{ toleranceM: 0 }, 'toleranceM'],
+    ] as const)
+      expect([field, fact(change)?.[0].field]).toEqual([field, field]);
+  });
+  test('ties and facts become what core adjusts, tolerances halved, in their order', () => {
+    const length = (valueM: number) => ({ typed: '', unit: 'm' as const, valueM, toleranceM: 0.004 });
+    const input = netInputOf(
+      {
+        name: 'Galley',
+        marks: [],
+        sheet: [{ id: 'A', kind: 'cross', diameterM: 0.02, at: [1, 2, 3], normal: null, pieceId: null, ground: 'plain', placed: true }],
+        turn: { a: 'A', b: 'B', c: 'C', left: true },
+      },
+      [{ setId: '', from: 'A', to: 'B', length: length(2), instrument: '', measuredAt: '' }],
+      [
+        { setId: '', what: 'wall', marks: ['C', 'A', 'B'], length: length(0.5), toleranceM: 0.004, measuredAt: '' },
+        { setId: '', what: 'plumb', marks: ['A', 'D'], length: null, toleranceM: 0.01, measuredAt: '' },
+      ],
+    );
+    expect(input.facts).toEqual([
+      { kind: 'tie', a: 'A', b: 'B', m: 2, sigmaM: 0.002 },
+      { kind: 'wall', id: 'C', a: 'A', b: 'B', m: 0.5, sigmaM: 0.002 },
+      { kind: 'plumb', a: 'A', b: 'D', sigmaM: 0.005 },
+    ]);
+    expect([...input.near!]).toEqual([['A', [1, 2, 3]]]);
+    expect(input.turn).toMatchObject({ left: true });
+  });
+  test('a photo’s focal length is that of its diagonal, and a phone’s where nobody knows it', () => {
+    const body = { setupId: id(9), picture: { sha256: '', name: '' }, widthPx: 4000, heightPx: 3000, focal35Mm: 43.27, lengths: [], detail: null, shotAt: '' };
+    // as long as the diagonal of 36 × 24 is: as many pixels as the photo's own diagonal
+    expect(recceInputOf(body).focalPx).toBeCloseTo(5000, 0);
+    expect(recceInputOf(body).sigmaFocalShare).toBe(0.03);
+    expect(recceInputOf({ ...body, focal35Mm: null })).toMatchObject({ sigmaFocalShare: 0.25 });
+    expect(recceInputOf({ ...body, focal35Mm: null }).focalPx / 5000).toBeCloseTo(26 / 43.27, 3);
   });
   test('the sun of a light plan becomes its travel', () => {
     // an hour at the equator, at the equinox

@@ -9,3 +9,4 @@ export { umeyama, applySimilarity, type Similarity } from './similarity';
 export { homography, type PointPair } from './homography';
 export { groundScatter, type GroundScatter } from './ground-scatter';
 export { convexHull, hullAreaPx } from './hull';
+export { minimise } from './minimise';

@@ -82,6 +82,11 @@ export class NetRows {
     this.put(COORDINATE, [point], axis, value, Math.max(DEFINITION_M, sigma), -1);
   }
 
+  /** How many sigmas measured and computed lie apart. `scratch`: nine numbers that may be overwritten. */
+  offSigmas(r: number, x: Float64Array, scratch: Float64Array): number {
+    return Math.abs(this.measured[r] - this.evaluate(r, x, scratch)) / this.sigma[r];
+  }
+
   /** Takes back all rows from `count` on. */
   truncate(count: number): void {
     this.point.length = 3 * count;

@@ -1,4 +1,5 @@
-export { solveNet, SUSPECT_NORMALISED, type FactOutcome, type NetInput, type NetPoint, type NetResult, type OpenPoint } from './solve-net';
+export { solveNet, SUSPECT_NORMALISED } from './solve-net';
+export type { FactOutcome, NetInput, NetPoint, NetResult, OpenPoint } from './net-result';
 export type { MirrorChoice } from './mirror';
 export type { KnownPoint, NetFact } from './facts';
 export { explainLength, type DoubtfulLength } from './explain';

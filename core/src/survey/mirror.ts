@@ -1,6 +1,8 @@
-import { cross, dot, norm, sub, umeyama, applySimilarity, type Vec3 } from '../math';
-import { misfit, type Net, type Places } from './place';
-import type { NetInput } from './solve-net';
+import { cross, dot, norm, sub, type Vec3 } from '../math';
+import { misfit } from './fit-places';
+import type { Net, Places } from './net';
+import type { NetInput } from './net-result';
+import { planFit } from './to-plan';
 
 export interface MirrorChoice {
   /** settled: by known points, by what was said, or by the plan; open: both images fit */
@@ -99,18 +101,8 @@ function widest(net: Net, placed: Places): MirrorChoice['ask'] | null {
   return { a, b, c, left: turnOf(net, placed, [a, b, c])! };
 }
 
-/** Root mean square against the plan after the best turning and moving; null with fewer than four planned points, or when they stand in one plane. */
+/** How far off the plan the net lies at best; null below three planned points. */
 function offPlan(net: Net, placed: Places): number | null {
   const pairs = [...net.near].flatMap(([p, at]) => (placed.has(p) ? [[placed.get(p)!, at] as const] : []));
-  if (pairs.length < 3) return null;
-  // seen from above: a turn and a shift, not a tumbling over, which would hide the mirroring
-  const flat = (q: Vec3): Vec3 => [q[0], 0, q[2]];
-  const upright: Vec3 = [0, 10, 0];
-  const [from, to] = [pairs.map(([q]) => flat(q)), pairs.map(([, at]) => flat(at))];
-  const middle = (list: Vec3[]): Vec3 => [list.reduce((s, v) => s + v[0], 0) / list.length, 0, list.reduce((s, v) => s + v[2], 0) / list.length];
-  const [mf, mt] = [middle(from), middle(to)];
-  const lift = (m: Vec3): Vec3 => [m[0] + upright[0], upright[1], m[2]];
-  // two points above the middles keep "up" up
-  const fit = umeyama([...from, lift(mf), lift(mf)], [...to, lift(mt), lift(mt)], false);
-  return Math.sqrt(from.reduce((s, q, i) => s + norm(sub(applySimilarity(fit, q), to[i])) ** 2, 0) / from.length);
+  return pairs.length < 3 ? null : planFit(pairs)!.rmsM;
 }

@@ -1,6 +1,6 @@
 import { EVD, Matrix } from 'ml-matrix';
-import { seededRandom, type Vec3 } from '../math';
-import type { Net, Places } from './place';
+import { minimise, seededRandom, type Vec3 } from '../math';
+import type { Net, Places } from './net';
 
 /** Dimensions in which the net is laid out first: with room to pass through itself it does not lock in folds. */
 const ROOM = 5;
@@ -8,7 +8,6 @@ const LANDMARKS = 60;
 const ROUNDS = 100;
 /** Residual beyond which a tie pulls less and less while the layout is pressed flat, m. */
 const SCALE_M = 0.5;
-const MEMORY = 6;
 
 const LEVEL_HEIGHTS = 3;
 const UNDER_FLOOR = 0.3;
@@ -120,15 +119,15 @@ export function relaxNet(net: Net, members: readonly number[], seed: number, aga
       return e;
     };
   if (!again) {
-    x = lowest(energy(3, 0), x, 2 * ROUNDS);
+    x = minimise(energy(3, 0), x, 2 * ROUNDS);
     turnToMain(x, n, heights.size > 0);
   }
   for (const press of [0.003, 0.01, 0.03, 0.1, 0.3, 1, 3]) {
-    x = lowest(energy(SCALE_M, press), x, ROUNDS);
+    x = minimise(energy(SCALE_M, press), x, ROUNDS);
     if (!again) turnToMain(x, n, heights.size > 0);
   }
   for (let i = 0; i < n; i += 1) for (let k = 3; k < D; k += 1) x[D * i + k] = 0;
-  for (const scaleM of [0.5, 0.15, 0.05]) x = lowest(energy(scaleM, 1e3), x, ROUNDS);
+  for (const scaleM of [0.5, 0.15, 0.05]) x = minimise(energy(scaleM, 1e3), x, ROUNDS);
   return new Map(members.map((p, i) => [p, [x[D * i], x[D * i + 1], x[D * i + 2]] as Vec3]));
 }
 
@@ -263,66 +262,4 @@ function turnToMain(x: Float64Array, n: number, keepUp: boolean): void {
     }
     for (let a = 0; a < m; a += 1) x[D * i + axes[a]] = row[a];
   }
-}
-
-/** Limited-memory BFGS with a halving line search. */
-function lowest(f: (x: Float64Array, g: Float64Array) => number, start: Float64Array, rounds: number): Float64Array {
-  const n = start.length;
-  const dot = (a: Float64Array, b: Float64Array) => {
-    let s = 0;
-    for (let i = 0; i < n; i += 1) s += a[i] * b[i];
-    return s;
-  };
-  let x: Float64Array = start.slice(),
-    next: Float64Array = new Float64Array(n),
-    g: Float64Array = new Float64Array(n),
-    gNext: Float64Array = new Float64Array(n);
-  let e = f(x, g);
-  const steps: { s: Float64Array; y: Float64Array; rho: number }[] = [];
-  const alpha = new Float64Array(MEMORY);
-  const d = new Float64Array(n);
-  for (let round = 0; round < rounds; round += 1) {
-    d.set(g);
-    for (let k = steps.length - 1; k >= 0; k -= 1) {
-      const { s, y, rho } = steps[k];
-      const a = rho * dot(s, d);
-      alpha[k] = a;
-      for (let i = 0; i < n; i += 1) d[i] -= a * y[i];
-    }
-    const last = steps[steps.length - 1];
-    const gamma = last ? 1 / (last.rho * dot(last.y, last.y)) : 0.05;
-    for (let i = 0; i < n; i += 1) d[i] *= gamma;
-    for (let k = 0; k < steps.length; k += 1) {
-      const { s, y, rho } = steps[k];
-      const c = alpha[k] - rho * dot(y, d);
-      for (let i = 0; i < n; i += 1) d[i] += c * s[i];
-    }
-    let slope = -dot(d, g);
-    if (slope >= 0) {
-      d.set(g);
-      steps.length = 0;
-      slope = -dot(g, g);
-    }
-    let t = 1;
-    let eNext = Infinity;
-    for (let halvings = 0; halvings < 20; halvings += 1, t /= 2) {
-      for (let i = 0; i < n; i += 1) next[i] = x[i] - t * d[i];
-      eNext = f(next, gNext);
-      if (eNext <= e + 1e-4 * t * slope) break;
-    }
-    if (!(eNext < e)) return x;
-    const old = steps.length === MEMORY ? steps.shift()! : { s: new Float64Array(n), y: new Float64Array(n), rho: 0 };
-    for (let i = 0; i < n; i += 1) {
-      old.s[i] = next[i] - x[i];
-      old.y[i] = gNext[i] - g[i];
-    }
-    const sy = dot(old.s, old.y);
-    if (sy > 1e-12) steps.push({ ...old, rho: 1 / sy });
-    const gain = e - eNext;
-    [x, next] = [next, x];
-    [g, gNext] = [gNext, g];
-    e = eNext;
-    if (gain < 1e-7 * Math.max(1e-3, e)) return x;
-  }
-  return x;
 }

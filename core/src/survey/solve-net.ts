@@ -1,73 +1,13 @@
-import { CoreError } from '../errors';
-import { median, type Mat3, type Vec3 } from '../math';
+import { median, type Mat3 } from '../math';
 import { adjust, covarianceOf, orderPoints, type NetCovariance } from './adjust';
 import { datumBases, takeDatum, type Datum } from './datum';
-import { pointsOfFact, type KnownPoint, type NetFact } from './facts';
-import { chooseMirror, type MirrorChoice } from './mirror';
-import { nextTies, type NextTie } from './next-tie';
-import { placeNet, rowsOf, type Net, type Places } from './place';
-
-export interface NetInput {
-  facts: readonly NetFact[];
-  known?: readonly KnownPoint[];
-  /** about where points are thought to be, such as on the mark sheet: they settle which of two mirror images is meant, and nothing else */
-  near?: ReadonlyMap<string, Vec3>;
-  /** which mirror image is meant: from a over b to c the way turns left or right, as seen from above */
-  turn?: { a: string; b: string; c: string; left: boolean } | null;
-}
-
-export interface NetPoint {
-  id: string;
-  at: Vec3;
-  /** one standard deviation on each axis; null: nothing determines it */
-  sigmaM: [number, number | null, number];
-  /** of the place, row-major, m² */
-  covarianceM2: Mat3;
-  /** sum of the shares by which the facts at this point are checked by others; 0: any of them may be wrong unseen */
-  redundancy: number;
-  facts: number;
-}
-
-export interface FactOutcome {
-  /** in the order of the input */
-  fact: number;
-  computedM: number;
-  /** measured − computed; of a plumb line the larger of both axes */
-  residualM: number;
-  /** residual over its own sigma; null: nothing checks this fact */
-  normalised: number | null;
-  /** share by which others check it, 0…1 */
-  redundancy: number;
-  /** contradicts the others, and was left out of the coordinates */
-  suspect: boolean;
-  /** sigma of the computed value, m */
-  sigmaComputedM: number;
-}
-
-/** A point that the facts do not determine yet. */
-export interface OpenPoint {
-  id: string;
-  /** facts to points that are determined */
-  facts: number;
-  missing: string;
-}
-
-export interface NetResult {
-  /** partial: some points are open; contradictory: too many facts speak against each other to trust any place; none: nothing is determined */
-  status: 'solved' | 'partial' | 'contradictory' | 'none';
-  points: NetPoint[];
-  open: OpenPoint[];
-  facts: FactOutcome[];
-  /** root of the weighted squares over the redundancy, dimensionless; near 1 when the stated tolerances are true; null without redundancy */
-  sigma0: number | null;
-  redundancy: number;
-  datum: string;
-  /** both mirror images fit and nobody has said which is meant: the question to ask */
-  mirror: MirrorChoice;
-  /** ties that would tighten it most; of nets of up to 80 points */
-  next: NextTie[];
-  warnings: string[];
-}
+import { pointsOfFact } from './facts';
+import { chooseMirror } from './mirror';
+import { rowsOf, type Net } from './net';
+import type { FactOutcome, NetInput, NetPoint, NetResult, OpenPoint } from './net-result';
+import { nextTies } from './next-tie';
+import { placeNet } from './place';
+import { netOf, openPoints } from './read-input';
 
 /** Residual over its sigma beyond which a fact contradicts the others: one in a thousand good ones does by chance (Baarda 1968). */
 export const SUSPECT_NORMALISED = 3.29;
@@ -89,7 +29,6 @@ const MANY_SUSPECTS = 8;
 const MANY_SHARE = 0.04;
 /** A coordinate that is looser than this is not determined, m. */
 const UNDETERMINED_M = 0.5;
-const MOST_POINTS = 2000;
 
 /**
  * Tape net: all ties, heights and level facts of a set, adjusted together.
@@ -138,7 +77,7 @@ export function solveNet(input: NetInput): NetResult {
   grossOut();
   datum = takeBestDatum();
   // where so much is off the start was wrong, or the facts are: no single blunder can be picked out
-  const offShare = rows.fact.filter((i, r) => i >= 0 && Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) > 10 * rows.sigma[r]).length / Math.max(1, net.facts.length);
+  const offShare = rows.fact.filter((i, r) => i >= 0 && rows.offSigmas(r, x, g) > 10).length / Math.max(1, net.facts.length);
   const hopeless = net.facts.length > 20 && offShare > HOPELESS_SHARE;
   const mostSpread = ROBUST_TIMES * robustSpread();
   let spread = 1;
@@ -222,7 +161,7 @@ export function solveNet(input: NetInput): NetResult {
   function robustStart(): void {
     for (let round = 0; round < 7; round += 1) {
       for (let r = 0; r < rows.count; r += 1) {
-        const off = Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) / rows.sigma[r];
+        const off = rows.offSigmas(r, x, g);
         rows.weight[r] = rows.fact[r] >= 0 && off > 2 ? Math.min(1, (2 / off) ** 1.5) : 1;
       }
       x = adjust(rows, x, slot, 1).x;
@@ -232,7 +171,7 @@ export function solveNet(input: NetInput): NetResult {
   /** How much wider than stated the residuals of the robust start scatter; blunders do not count in a median. */
   function robustSpread(): number {
     const off: number[] = [];
-    for (let r = 0; r < rows.count; r += 1) if (rows.fact[r] >= 0) off.push(Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) / rows.sigma[r]);
+    for (let r = 0; r < rows.count; r += 1) if (rows.fact[r] >= 0) off.push(rows.offSigmas(r, x, g));
     // residuals are smaller than errors by the root of the redundancy's share
     const share = Math.max(0.1, 1 - (x.length - 3) / off.length);
     return Math.max(1, median(off) / 0.6745 / Math.sqrt(share));
@@ -240,7 +179,7 @@ export function solveNet(input: NetInput): NetResult {
 
   /** What is beyond all doubt goes at once; it comes back when it fits the rest after all. */
   function grossOut(): void {
-    const gross = Array.from({ length: rows.count }, (_, r) => ({ r, off: rows.fact[r] < 0 ? 0 : Math.abs(rows.measured[r] - rows.evaluate(r, x, g)) / rows.sigma[r] }))
+    const gross = Array.from({ length: rows.count }, (_, r) => ({ r, off: rows.fact[r] < 0 ? 0 : rows.offSigmas(r, x, g) }))
       .filter((q) => q.off > GROSS)
       .sort((a, b) => b.off - a.off);
     // two at one point speak of the point, not of the lengths
@@ -301,37 +240,6 @@ export function solveNet(input: NetInput): NetResult {
 /** Level, a point is determined or not; its height alone may be open, in a net that lies in one plane. */
 const isLoose = (c: Float64Array): boolean => !(Math.sqrt(c[0]) <= UNDETERMINED_M && Math.sqrt(c[8]) <= UNDETERMINED_M);
 
-function netOf({ facts, known = [], near }: NetInput): Net {
-  if (facts.length === 0) throw new CoreError('TOO_FEW_OBSERVATIONS', 'A tape net needs ties', 'ties');
-  const index = new Map<string, number>();
-  const put = (id: string) => {
-    if (!index.has(id)) index.set(id, index.size);
-  };
-  facts.forEach((f, i) => {
-    const ids = pointsOfFact(f);
-    if (new Set(ids).size < ids.length) throw new CoreError('INVALID_OPTION', `Fact ${i + 1} names ${ids[0]} twice`, `facts[${i}]`);
-    const numbers = [f.sigmaM, ...('m' in f ? [f.m] : [])];
-    if (!numbers.every(Number.isFinite)) throw new CoreError('NON_FINITE_INPUT', `Fact ${i + 1} (${ids.join(', ')}) is not made of numbers`, `facts[${i}]`);
-    if (!(f.sigmaM > 0)) throw new CoreError('INVALID_OPTION', `The sigma of fact ${i + 1} (${ids.join(', ')}) is ${f.sigmaM}; it must be above 0`, `facts[${i}].sigmaM`);
-    if (f.kind === 'tie' && !(f.m > 0)) throw new CoreError('INVALID_OPTION', `The tie from ${f.a} to ${f.b} is ${f.m} m; it must be above 0`, `facts[${i}].m`);
-    if (f.kind === 'wall' && f.m < 0) throw new CoreError('INVALID_OPTION', `${f.id} is ${f.m} m from the wall; it must be 0 or above`, `facts[${i}].m`);
-    ids.forEach(put);
-  });
-  const named = new Set<string>();
-  for (const k of known) {
-    if (named.has(k.id)) throw new CoreError('INVALID_OPTION', `Point ${k.id} is known twice`, 'points');
-    named.add(k.id);
-    if (![...k.at, ...k.sigmaM].every(Number.isFinite) || k.sigmaM.some((s) => s < 0)) throw new CoreError('NON_FINITE_INPUT', `Point ${k.id} is not made of numbers`, 'points');
-  }
-  if (index.size > MOST_POINTS) throw new CoreError('INVALID_OPTION', `${index.size} points are more than the ${MOST_POINTS} that one net holds`, 'ties');
-  const ids = [...index.keys()];
-  const factsOf: number[][] = ids.map(() => []);
-  facts.forEach((f, i) => pointsOfFact(f).forEach((id) => factsOf[index.get(id)!].push(i)));
-  // a known point that nothing ties to says nothing of the net
-  const used = known.filter((k) => index.has(k.id));
-  return { ids, index, facts, factsOf, known: used, near: new Map([...(near ?? [])].flatMap(([id, at]) => (index.has(id) ? [[index.get(id)!, at] as const] : []))) };
-}
-
 function nothing(net: Net, input: NetInput): NetResult {
   return {
     status: 'none',
@@ -349,22 +257,4 @@ function nothing(net: Net, input: NetInput): NetResult {
         : 'No three points are tied to each other all round, nor are two of known height with a third: nothing can be computed yet.',
     ],
   };
-}
-
-/** What each point that could not be placed still needs. */
-function openPoints(net: Net, placed: Places): OpenPoint[] {
-  return net.ids.flatMap((id, p): OpenPoint[] => {
-    if (placed.has(p)) return [];
-    let surfaces = 0;
-    for (const i of net.factsOf[p]) {
-      const f = net.facts[i];
-      if (pointsOfFact(f).every((other) => other === id || placed.has(net.index.get(other)!))) surfaces += f.kind === 'plumb' ? 2 : 1;
-    }
-    const need = 3 - surfaces;
-    const missing =
-      need > 0
-        ? `${need === 1 ? 'one further tie' : `${need} further ties`} to determined points${net.factsOf[p].some((i) => net.facts[i].kind === 'height') ? '' : `, or its height and ${need === 1 ? 'nothing else' : need === 2 ? 'one tie' : 'two ties'}`}`
-        : 'its ties lie nearly in one line or plane: one across them is needed';
-    return [{ id, facts: surfaces, missing: missing.replace(', or its height and nothing else', ', or its height') }];
-  });
 }

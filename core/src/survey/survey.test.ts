@@ -3,7 +3,8 @@ import { explainLength } from './explain';
 import { NetRows, type NetFact } from './facts';
 import { intersect } from './intersect';
 import { errorEllipse, netOnPlan } from './to-plan';
-import { solveNet, type NetInput, type NetResult } from './solve-net';
+import type { NetInput, NetResult } from './net-result';
+import { solveNet } from './solve-net';
 
 const tie = (a: string, b: string, m: number, sigmaM = 0.002): NetFact => ({ kind: 'tie', a, b, m, sigmaM });
 const height = (id: string, m: number, sigmaM = 0.002): NetFact => ({ kind: 'height', id, m, sigmaM });
