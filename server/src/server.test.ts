@@ -150,6 +150,14 @@ describe('records', () => {
     await db.Entry.create({ id: foreign, productionId: server.ids.p2, kind: 'set', version: 1, deleted: false, body: { name: 'theirs', marks: [] }, updatedAt: new Date(), updatedBy: 'x' });
     const tie = { setId: foreign, from: 'a', to: 'b', length: { typed: '1 m', unit: 'm', valueM: 1, toleranceM: 0.01 }, instrument: 'tape', measuredAt: now };
     expect((await put(wrangler, 'tie', randomUUID(), tie).expect(422)).body.fields[0].field).toBe('setId');
+    const fact = { setId: foreign, what: 'height', marks: ['a'], length: tie.length, toleranceM: 0.01, measuredAt: now };
+    expect((await put(wrangler, 'fact', randomUUID(), fact).expect(422)).body.fields[0].field).toBe('setId');
+    const own = randomUUID();
+    await put(wrangler, 'set', own, { name: 'ours', marks: [] }).expect(201);
+    await put(wrangler, 'fact', randomUUID(), { ...fact, setId: own }).expect(201);
+    await put(wrangler, 'fact', randomUUID(), { ...fact, setId: own, what: 'plumb' }).expect(422);
+    const recce = { setupId: randomUUID(), picture: { sha256: 'a'.repeat(64), name: 'set.jpg' }, widthPx: 4000, heightPx: 3000, focal35Mm: 26, lengths: [], detail: null, shotAt: now };
+    expect((await put(wrangler, 'recce', randomUUID(), recce).expect(422)).body.fields[0].field).toBe('setupId');
     expect((await put(wrangler, 'set', foreign, { name: 'mine', marks: [] }, { baseVersion: 1 })).status).toBe(404);
     await put(wrangler, 'unknown', randomUUID(), {}).expect(422);
     await wrangler.agent
