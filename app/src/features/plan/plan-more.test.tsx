@@ -234,3 +234,61 @@ test('an object before a still camera takes a piece and its way', async () => {
   show('cautions');
   expect(screen.getByTestId('caution-object without a length')).toBeTruthy();
 });
+
+test('marks over the move: sizes, spread and depth at the moment that is scrubbed', async () => {
+  await open(<PlanScreen setupId={ID.setup} />, server(planBody()));
+  show('marks');
+  // 20 mm some four to five metres away at 32 mm on 24: 20 to 30 px
+  expect(seen(/^\d\d to \d\d px now$/)).toBe(true);
+  expect(seen(/^\d+ % of the cells now$/)).toBe(true);
+  expect(screen.getByLabelText(/^Depth of what is seen.*: 0\.\d+ now$/)).toBeTruthy();
+});
+
+test('a set is laid from distances only when there is one', async () => {
+  const s = server(planBody(), setBody({ pieces: [], sheet: [], marks: [] }));
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('set');
+  for (const name of ['Near', 'Middle', 'Far']) fireEvent.changeText(screen.getByTestId(`recce-${name}`), '');
+  fireEvent.press(screen.getByTestId('recce'));
+  await settle();
+  expect(seen(/Enter at least one distance/)).toBe(true);
+  expect(keptSet(s).pieces).toEqual([]);
+  fireEvent.changeText(screen.getByTestId('recce-Middle'), '5');
+  fireEvent.press(screen.getByTestId('recce'));
+  await settle(20);
+  // one alone closes the view
+  expect(keptSet(s).pieces!.map((q) => q.kind)).toEqual(['floor', 'wall']);
+});
+
+test('round a thing the step is in degrees, and never wider than twenty', async () => {
+  const s = server(planBody(), setBody({ pieces: [...setBody().pieces!, { ...setBody().pieces![1], id: 'box', name: 'Crate', kind: 'box', widthM: 1, depthM: 1, heightM: 1, zM: -3 }] }));
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  show('stills');
+  fireEvent.press(screen.getByRole('radio', { name: 'round it' }));
+  fireEvent.press(screen.getByRole('radio', { name: 'Crate' }));
+  for (const [typed, pictures] of [
+    ['10', 36],
+    ['45', 18],
+  ] as const) {
+    fireEvent.changeText(screen.getByTestId('stills-every'), typed);
+    fireEvent.press(screen.getByTestId('lay-stills'));
+    await settle(20);
+    expect(kept(s).stills!.stations).toHaveLength(pictures);
+  }
+});
+
+test('frame lines and the sharp zone are drawn, and said', async () => {
+  const s = server(planBody({ stop: 2 }));
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  expect(seen(/tinted where it is sharp \(\d\.\d m to \d+\.\d m\)/)).toBe(true);
+  show('move');
+  fireEvent.press(screen.getByRole('radio', { name: '2.39' }));
+  await settle(20);
+  expect(kept(s).frameAspect).toBe(2.39);
+  show('camera');
+  expect(seen(/frame lines of 2\.39/)).toBe(true);
+  fireEvent.press(screen.getByRole('radio', { name: 'the whole picture' }));
+  await settle(20);
+  expect(kept(s).frameAspect).toBeNull();
+  expect(seen(/frame lines of/)).toBe(false);
+});
