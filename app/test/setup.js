@@ -17,3 +17,10 @@ global.navigator.userAgent ??= 'test';
 const { Blob: NodeBlob, File: NodeFile } = require('node:buffer');
 global.Blob = NodeBlob;
 global.File = NodeFile;
+const kept = new Map();
+global.localStorage ??= {
+  getItem: (key) => kept.get(key) ?? null,
+  setItem: (key, value) => void kept.set(key, String(value)),
+  removeItem: (key) => void kept.delete(key),
+  clear: () => kept.clear(),
+};

@@ -6,3 +6,7 @@ export * from './lens-book';
 export * from './planned-setup';
 export * from './recce';
 export * from './tape-net';
+export * from './merge';
+export * from './take-fields';
+export * from './logging';
+export * from './bulk';

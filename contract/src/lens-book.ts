@@ -1,6 +1,6 @@
 import { bookPlate, type BookPlate, type BookRange, type ChartAtDistance, type GridReport } from '@mesure/core';
 import type { LensBody, PlateBody } from './records';
-import { opticsOf, sigmaOf, type MountedPackage } from './recorded-setup';
+import { opticsOf, lengthSigma, type MountedPackage } from './recorded-setup';
 
 /** A plate with what was found in it and the package that it was shot with. */
 export interface MeasuredPlate {
@@ -46,7 +46,7 @@ export function pupilGroups(plates: readonly MeasuredPlate[], pack: MountedPacka
   for (const { plate, report, mounted } of plates) {
     const distanceCells = report.plates[0]?.distanceCells ?? null;
     if (plate.lensId !== pack.pack.lensId || Math.abs(factorOf(mounted) - factorOf(pack)) > SAME_FACTOR || !plate.chartDistance || distanceCells === null) continue;
-    const chart = { distanceCells, cellM: plate.cellM, measuredM: plate.chartDistance.valueM, sigmaM: sigmaOf(plate.chartDistance.toleranceM) };
+    const chart = { distanceCells, cellM: plate.cellM, measuredM: plate.chartDistance.valueM, sigmaM: lengthSigma(plate.chartDistance) };
     const mine = groups.find((g) => g.focalMm === plate.focalMm && same(g.focusM, plate.focusM));
     if (mine) mine.charts.push(chart);
     else groups.push({ focalMm: plate.focalMm, focusM: plate.focusM, recordedMm: plate.focalMm * factorOf(mounted), charts: [chart] });

@@ -1,6 +1,6 @@
 import type { RecceInput, RecceSet } from '@mesure/core';
 import { newPlan } from './planned-setup';
-import { sigmaOf } from './recorded-setup';
+import { lengthSigma } from './recorded-setup';
 import type { PlanBody, RecceBody, SetBody } from './records';
 
 const DIAGONAL_36X24_MM = Math.hypot(36, 24);
@@ -18,7 +18,7 @@ export function recceInputOf(body: RecceBody): RecceInput {
     heightPx,
     focalPx: ((body.focal35Mm ?? USUAL_FOCAL_35_MM) / DIAGONAL_36X24_MM) * Math.hypot(widthPx, heightPx),
     sigmaFocalShare: body.focal35Mm === null ? UNKNOWN_SHARE : STATED_SHARE,
-    lengths: body.lengths.map((l) => ({ kind: l.kind, a: l.a, b: l.b, m: l.length.valueM, sigmaM: sigmaOf(l.length.toleranceM) })),
+    lengths: body.lengths.map((l) => ({ kind: l.kind, a: l.a, b: l.b, m: l.length.valueM, sigmaM: lengthSigma(l.length) })),
   };
 }
 

@@ -1,4 +1,5 @@
 import {
+  averageReadings,
   coefficientsOf,
   CoreError,
   distortionFrom,
@@ -14,7 +15,7 @@ import {
   type MeasuredChart,
   type SolveSetup,
 } from '@mesure/core';
-import type { AdapterBody, BodyBody, EdgesBody, LensBody, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
+import type { AdapterBody, BodyBody, EdgesBody, LensBody, MeasuredLength, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 
 /** Looks a record up by kind and id. */
 export type Lookup = <K extends keyof import('./records').RecordBodies>(kind: K, id: string) => StoredRecord<K> | undefined;
@@ -64,6 +65,8 @@ const coefficients = (d: Distortion): Distortion => distortionFrom(d.model, coef
 
 /** A tape states a tolerance; it is two sigma. */
 export const sigmaOf = (toleranceM: number): number => toleranceM / 2;
+/** Of a length that was measured once, or of the mean of several readings. */
+export const lengthSigma = (l: Pick<MeasuredLength, 'toleranceM' | 'repeatsM'>): number => (l.repeatsM ? averageReadings(l.repeatsM, l.toleranceM).sigmaMean : sigmaOf(l.toleranceM));
 
 /** As near to a plate as a barrel can be set: the plate itself is better than anything between plates. */
 const AT_PLATE = 0.01;
@@ -107,7 +110,7 @@ export function measuredChart(plate: PlateBody, lens: LensBody): MeasuredChart |
   return {
     cellM: plate.cellM,
     distanceM: plate.chartDistance.valueM - pupil.mm / 1000,
-    sigmaDistanceM: Math.hypot(sigmaOf(plate.chartDistance.toleranceM), pupil.sigmaMm / 1000),
+    sigmaDistanceM: Math.hypot(lengthSigma(plate.chartDistance), pupil.sigmaMm / 1000),
   };
 }
 
@@ -152,8 +155,8 @@ export function recordedSetup(input: {
       level: setup.levelMarks,
       ...(setup.originMark ? { origin: setup.originMark } : {}),
       ...(setup.headingMarks ? { heading: setup.headingMarks } : {}),
-      lengths: input.ties.map((t) => ({ a: t.from, b: t.to, m: t.length.valueM, sigmaM: sigmaOf(t.length.toleranceM) })),
-      cameraHeights: height !== null && take.height ? [{ frame: take.heightFrame, m: height, sigmaM: sigmaOf(take.height.toleranceM) }] : [],
+      lengths: input.ties.map((t) => ({ a: t.from, b: t.to, m: t.length.valueM, sigmaM: lengthSigma(t.length) })),
+      cameraHeights: height !== null && take.height ? [{ frame: take.heightFrame, m: height, sigmaM: lengthSigma(take.height) }] : [],
     },
   };
 }

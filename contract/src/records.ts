@@ -9,6 +9,7 @@ import type {
   PlannedMark,
   PlannedMeasures,
   SetPiece,
+  Shutter,
   STABILISER,
   StillStation,
   SYNCS,
@@ -22,7 +23,21 @@ export interface MeasuredLength {
   valueM: number;
   /** as the tape or laser states it; taken as two sigma */
   toleranceM: number;
+  /** what it was measured with; missing: nobody said */
+  instrument?: string;
+  /** readings that `valueM` is the mean of, when it was measured more than once */
+  repeatsM?: number[];
 }
+
+/** An angle as it was read; positive tilts the lens up, and rolls the camera clockwise as seen from behind it. */
+export interface AngleReading {
+  typed: string;
+  valueRad: number;
+  /** taken as two sigma */
+  toleranceRad: number;
+  instrument?: string;
+}
+export const INSTRUMENTS = ['tape', 'laser', 'inclinometer', 'total station', 'typed'] as const;
 
 /** Where on the camera a height was taken. The offset to the entrance pupil goes with it and is applied. */
 export const HEIGHT_PLACES = ['lens axis', 'body base', 'dolly head'] as const;
@@ -99,6 +114,8 @@ export interface PackageBody {
   /** a second one behind the first; their factors multiply */
   secondAdapterId?: string | null;
   focalMm: number;
+  /** from where a height is taken up to the entrance pupil, measured once for this build; missing: the usual ones */
+  offsetsM?: Partial<Record<HeightPlace, number>>;
 }
 export const CHARTS = ['chequer', 'ruled'] as const;
 export interface PlateBody {
@@ -260,22 +277,85 @@ export interface AnsweredCaution {
   by: string;
   at: string;
 }
+/** One run of the camera, as it was. What is missing or null was not noted. */
 export interface TakeBody {
   setupId: string;
+  /** missing: the setup's */
+  scene?: string | null;
   slate: string;
   take: number;
+  /** the letter on the slate; missing: the package's */
+  camera?: string | null;
+  clip?: string | null;
   packageId: string;
+  /** at the start; at the end too where the next is missing */
   focalMm: number;
+  focalEndMm?: number | null;
+  /** first and last frame of the zoom */
+  zoomFrom?: number | null;
+  zoomTo?: number | null;
+  /** focal length per frame, as a lens or a camera told it */
+  focalByFrame?: { frame: number; mm: number }[] | null;
   focusM: number | null;
+  focusEndM?: number | null;
+  /** T-stop */
+  stop?: number | null;
+  iso?: number | null;
+  shutter?: Shutter | null;
+  fps?: number | null;
+  filter?: string | null;
+  stabiliser?: (typeof STABILISER)[number] | null;
+  timecodeIn?: string | null;
+  timecodeOut?: string | null;
+  /** the move was the planned one; what differed stands beside it */
+  asPlanned?: boolean | null;
+  moveNote?: string | null;
   height: HeightReading | null;
   /** frame of the tracks at which the height was taken */
   heightFrame: number;
+  heightEnd?: HeightReading | null;
+  tilt?: AngleReading | null;
+  roll?: AngleReading | null;
+  /** from the camera's sensor mark to something that has a name */
+  distance?: (MeasuredLength & { to: string }) | null;
+  /** what moves in the picture and must be left out of the tracking */
+  movers?: string[];
+  /** of each witness camera that ran */
+  witnesses?: WitnessClip[];
+  pictures?: FileRef[];
   circled: boolean;
   notes: string;
   tracks: FileRef | null;
   loggedAt: string;
   /** fields taken over from the take before and not touched since */
   carried: string[];
+}
+export interface WitnessClip {
+  packageId: string;
+  clip: string;
+  focusM: number | null;
+  stabiliser: (typeof STABILISER)[number];
+}
+/** How a witness camera is mounted from a moment on. Somebody touched it: a new one begins. */
+export interface RigBody {
+  setupId: string;
+  /** the witness camera */
+  packageId: string;
+  since: string;
+  placement: WitnessPlacement;
+  /** of each of the three distances, two sigma */
+  toleranceM: number;
+  why: string;
+}
+/** What a production notes of each take, and how its clips are named. One to a production, under its id. */
+export interface FloorBody {
+  /** keys of take fields */
+  shown: string[];
+  clips: { camera: string; pattern: string }[];
+}
+/** What one person prefers. Under the person's id. */
+export interface PersonBody {
+  lengthUnit: LengthUnit;
 }
 export interface TieBody {
   setId: string;
@@ -315,9 +395,12 @@ export interface RecordBodies {
   take: TakeBody;
   tie: TieBody;
   fact: FactBody;
+  rig: RigBody;
+  floor: FloorBody;
+  person: PersonBody;
 }
 export type RecordKind = keyof RecordBodies;
-export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'recce', 'set', 'day', 'setup', 'plan', 'take', 'tie', 'fact'];
+export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'recce', 'set', 'day', 'setup', 'plan', 'take', 'tie', 'fact', 'rig', 'floor', 'person'];
 
 export interface StoredRecord<K extends RecordKind = RecordKind> {
   id: string;
@@ -336,6 +419,8 @@ export interface RecordWrite<K extends RecordKind = RecordKind> {
   mutationId: string;
   /** version that the change was made on; 0 creates */
   baseVersion: number;
+  /** the change of the same device that this one was made on, when the server may not have had it yet: it goes before `baseVersion` */
+  follows?: string | null;
   deleted: boolean;
   body: RecordBodies[K];
 }

@@ -1,4 +1,4 @@
-import { DETAILS, DISTORTION_MODELS, LENGTH_UNITS, LENS_MODES, MARK_GROUNDS, MARK_KINDS, MOVE_KINDS, PIECE_KINDS, STABILISER, SYNCS } from '@mesure/core';
+import { clipPatternProblem, DETAILS, DISTORTION_MODELS, LENGTH_UNITS, LENS_MODES, MARK_GROUNDS, MARK_KINDS, MOVE_KINDS, PIECE_KINDS, STABILISER, SYNCS } from '@mesure/core';
 import Joi from 'joi';
 import { ANALYSIS_KINDS } from './wire';
 import { BREATHING, CHARTS, FACT_KINDS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, STILLS_WAYS, type RecordBodies, type RecordKind } from './records';
@@ -37,7 +37,29 @@ const length = {
     .required(),
   valueM: Joi.number().min(0).max(10_000).required(),
   toleranceM: Joi.number().greater(0).max(10).required(),
+  instrument: Joi.string().max(60),
+  repeatsM: Joi.array().items(Joi.number().min(0).max(10_000)).min(2).max(20),
 };
+const height = Joi.object({
+  ...length,
+  takenAt: Joi.string()
+    .valid(...HEIGHT_PLACES)
+    .required(),
+  offsetM: Joi.number().min(-5).max(5).required(),
+}).allow(null);
+const angle = Joi.object({
+  typed: Joi.string().max(60).required(),
+  valueRad: Joi.number().min(-Math.PI).max(Math.PI).required(),
+  toleranceRad: Joi.number().greater(0).max(1).required(),
+  instrument: Joi.string().max(60),
+}).allow(null);
+const frame = Joi.number().integer().min(0).max(10_000_000).allow(null);
+/** A short remark that may be empty. */
+const remark = (max: number) => Joi.string().allow('', null).max(max);
+const timecode = Joi.string()
+  .pattern(/^\d{2}:\d{2}:\d{2}[:;]\d{2,3}$/)
+  .allow(null);
+const focus = Joi.number().greater(0).max(10_000).allow(null);
 
 const placeM = Joi.number().min(-10_000).max(10_000).required();
 const sizeM = Joi.number().min(0).max(10_000).required();
@@ -169,6 +191,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     adapterId: id.allow(null).required(),
     secondAdapterId: id.allow(null),
     focalMm: focalMm.required(),
+    offsetsM: Joi.object(Object.fromEntries(HEIGHT_PLACES.map((place) => [place, Joi.number().min(-5).max(5)]))),
   }),
   plate: Joi.object({
     lensId: id.required(),
@@ -307,26 +330,94 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
   }),
   take: Joi.object({
     setupId: id.required(),
+    scene: Joi.string().trim().min(1).max(20).allow(null),
     slate: Joi.string().trim().min(1).max(20).required(),
     take: Joi.number().integer().min(1).max(999).required(),
+    camera: Joi.string().trim().min(1).max(8).allow(null),
+    clip: Joi.string().trim().min(1).max(80).allow(null),
     packageId: id.required(),
     focalMm: focalMm.required(),
-    focusM: Joi.number().greater(0).max(10_000).allow(null).required(),
-    height: Joi.object({
-      ...length,
-      takenAt: Joi.string()
-        .valid(...HEIGHT_PLACES)
-        .required(),
-      offsetM: Joi.number().min(-5).max(5).required(),
-    })
-      .allow(null)
-      .required(),
+    focalEndMm: focalMm.allow(null),
+    zoomFrom: frame,
+    zoomTo: frame,
+    focalByFrame: Joi.array()
+      .items(Joi.object({ frame: Joi.number().integer().min(0).max(10_000_000).required(), mm: focalMm.required() }))
+      .max(20_000)
+      .allow(null),
+    focusM: focus.required(),
+    focusEndM: focus,
+    stop,
+    iso: Joi.number().min(25).max(1_000_000).allow(null),
+    shutter: Joi.alternatives().conditional(Joi.object({ by: 'angle' }).unknown(), {
+      then: Joi.object({ by: Joi.valid('angle'), deg: Joi.number().greater(0).max(360).required() }),
+      otherwise: Joi.object({ by: Joi.valid('time').required(), seconds: Joi.number().greater(0).max(10).required() }).allow(null),
+    }),
+    fps: Joi.number().min(1).max(2000).allow(null),
+    filter: remark(120),
+    stabiliser: Joi.string()
+      .valid(...STABILISER)
+      .allow(null),
+    timecodeIn: timecode,
+    timecodeOut: timecode,
+    asPlanned: Joi.boolean().allow(null),
+    moveNote: remark(500),
+    height: height.required(),
     heightFrame: Joi.number().integer().min(0).required(),
+    heightEnd: height,
+    tilt: angle,
+    roll: angle,
+    distance: Joi.object({ ...length, to: Joi.string().trim().min(1).max(60).required() }).allow(null),
+    movers: Joi.array().items(Joi.string().trim().min(1).max(60)).unique().max(40),
+    witnesses: Joi.array()
+      .items(
+        Joi.object({
+          packageId: id.required(),
+          clip: Joi.string().allow('').max(80).required(),
+          focusM: focus.required(),
+          stabiliser: oneOf(STABILISER),
+        }),
+      )
+      .unique('packageId')
+      .max(20),
+    pictures: Joi.array().items(file).max(60),
     circled: Joi.boolean().required(),
     notes: Joi.string().allow('').max(5000).required(),
     tracks: file.allow(null).required(),
     loggedAt: at.required(),
-    carried: Joi.array().items(Joi.string().max(40)).max(40).required(),
+    carried: Joi.array().items(Joi.string().max(40)).max(60).required(),
+  }),
+  rig: Joi.object({
+    setupId: id.required(),
+    packageId: id.required(),
+    since: at.required(),
+    placement: witnessPlacement.required(),
+    toleranceM: Joi.number().greater(0).max(1).required(),
+    why: Joi.string().allow('').max(200).required(),
+  }),
+  floor: Joi.object({
+    shown: Joi.array().items(Joi.string().max(40)).unique().max(60).required(),
+    clips: Joi.array()
+      .items(
+        Joi.object({
+          camera: Joi.string().trim().min(1).max(8).required(),
+          pattern: Joi.string()
+            .trim()
+            .max(80)
+            .required()
+            .custom((value: string, helpers) => {
+              const problem = clipPatternProblem(value);
+              return problem ? helpers.message({ custom: problem }) : value;
+            }),
+        }),
+      )
+      .unique('camera')
+      .max(26)
+      .required(),
+  }),
+  person: Joi.object({
+    lengthUnit: Joi.string()
+      .valid(...LENGTH_UNITS)
+      .required(),
   }),
   fact: Joi.object({
     setId: id.required(),
@@ -356,9 +447,16 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
   }),
 };
 
-export const writeSchema = Joi.object({ mutationId: id.required(), baseVersion: Joi.number().integer().min(0).required(), deleted: Joi.boolean().required(), body: Joi.object().required() });
+export const writeSchema = Joi.object({
+  mutationId: id.required(),
+  baseVersion: Joi.number().integer().min(0).max(2_000_000_000).required(),
+  follows: id.allow(null),
+  deleted: Joi.boolean().required(),
+  body: Joi.object().required(),
+});
 export const kindSchema = Joi.string().valid(...RECORD_KINDS);
 export const idSchema = id.required();
+export const cursorSchema = Joi.number().integer().min(0).max(Number.MAX_SAFE_INTEGER).required();
 export const signInSchema = Joi.object({ name: Joi.string().max(120).required(), password: Joi.string().max(200).required() });
 export const analysisSchema = Joi.object({
   id: id.required(),

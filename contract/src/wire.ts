@@ -1,5 +1,5 @@
 import type { GridReport, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
-import type { RecordBodies, RecordKind } from './records';
+import type { RecordBodies, RecordKind, StoredRecord } from './records';
 import type { FieldProblem } from './schemas';
 
 /** RFC 9457 problem details: the one shape of every error. `code` is stable; `fields` names what is at fault. */
@@ -11,8 +11,29 @@ export interface Problem {
   detail: string;
   instance: string;
   fields?: FieldProblem[];
-  /** with 409: what the server holds */
+  /** with 409: what the server holds, and what the change was made on */
   current?: unknown;
+  base?: unknown;
+  /** with 409: the fields that both sides changed; the others would go together */
+  clashes?: FieldClash[];
+}
+/** A field that somebody else changed too since this change was begun. */
+export interface FieldClash {
+  field: string;
+  who: string;
+  when: string;
+}
+/** Records that changed after a cursor, and the cursor of this answer. `whole`: all of them, since the cursor was not this server's. */
+export interface RecordBatch {
+  records: StoredRecord[];
+  cursor: number;
+  whole: boolean;
+}
+/** What became of a change: the record as it was right after it. */
+export interface WriteAnswer<K extends RecordKind = RecordKind> {
+  record: StoredRecord<K>;
+  /** somebody else had changed other fields meanwhile; both changes hold */
+  merged: boolean;
 }
 export type ProblemCode =
   'NOT_SIGNED_IN' | 'WRONG_SIGN_IN' | 'TOO_MANY_ATTEMPTS' | 'BAD_CSRF' | 'FORBIDDEN' | 'NOT_FOUND' | 'INVALID' | 'STALE' | 'TOO_LARGE' | 'UNREADABLE_FILE' | 'NOT_READY' | 'INTERNAL';

@@ -1,5 +1,7 @@
 export * from './errors';
 export * from './units';
+export * from './readings';
+export * from './devices';
 export * from './math';
 export * from './optics';
 export * from './picture';

@@ -30,9 +30,11 @@ export interface ReadingRow {
   take: string;
   quantity: string;
   about: string;
-  value_m: number;
+  value: number;
+  /** of value and tolerance */
+  unit: 'm' | 'deg';
   as_entered: string;
-  tolerance_m: number;
+  tolerance: number;
   instrument: string;
   taken_at: string;
   when: string;
@@ -40,6 +42,9 @@ export interface ReadingRow {
 }
 
 export function writeReadingsCsv(rows: readonly ReadingRow[]): string {
-  const header: (keyof ReadingRow)[] = ['setup', 'take', 'quantity', 'about', 'value_m', 'as_entered', 'tolerance_m', 'instrument', 'taken_at', 'when', 'who'];
+  const header: (keyof ReadingRow)[] = ['setup', 'take', 'quantity', 'about', 'value', 'unit', 'as_entered', 'tolerance', 'instrument', 'taken_at', 'when', 'who'];
   return text([header, ...rows.map((r) => header.map((h) => r[h]))]);
 }
+
+/** Any table, a header row first. */
+export const writeCsv = (rows: readonly (readonly (string | number)[])[]): string => text(rows.map((r) => [...r]));

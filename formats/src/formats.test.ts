@@ -78,7 +78,20 @@ describe('CSV out', () => {
     ).toBe('b,0,1,2.5,3.5');
     expect(
       writeReadingsCsv([
-        { setup: 's', take: 't', quantity: 'tie', about: 'a to b', value_m: 1.40335, as_entered: '4\' 7 1/4"', tolerance_m: 0.01, instrument: 'tape', taken_at: '', when: '2026-01-01', who: 'w' },
+        {
+          setup: 's',
+          take: 't',
+          quantity: 'tie',
+          about: 'a to b',
+          value: 1.40335,
+          unit: 'm',
+          as_entered: '4\' 7 1/4"',
+          tolerance: 0.01,
+          instrument: 'tape',
+          taken_at: '',
+          when: '2026-01-01',
+          who: 'w',
+        },
       ]),
     ).toContain('"4\' 7 1/4"""');
   });

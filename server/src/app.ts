@@ -17,17 +17,19 @@ import { notFound, problemHandler } from './http/problem';
 import { analysisRoutes } from './jobs/routes';
 import { peopleRoutes } from './people/routes';
 import { recordRoutes } from './records/routes';
+import type { ChangeStream } from './records/stream';
 
 export interface AppParts {
   config: ServerConfig;
   db: Database;
   boss: PgBoss;
   store: FileStore;
+  stream: ChangeStream;
   log: Logger;
 }
 
 /** The table of addresses. Everything below `guard` is closed; what stands above it is open and says so. */
-export function buildApp({ config, db, boss, store, log }: AppParts): Express {
+export function buildApp({ config, db, boss, store, stream, log }: AppParts): Express {
   const app = express();
   app.disable('x-powered-by');
   app.use(
@@ -76,7 +78,7 @@ export function buildApp({ config, db, boss, store, log }: AppParts): Express {
   api.use(peopleRoutes(db, config));
   api.use(guard(db));
   const production = express.Router({ mergeParams: true });
-  production.use('/records', recordRoutes(db));
+  production.use('/records', recordRoutes(db, stream));
   production.use('/files', fileRoutes(db, store, config));
   production.use('/analyses', analysisRoutes(db, boss));
   production.use('/days', handoverRoutes(db));

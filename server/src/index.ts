@@ -7,3 +7,4 @@ export { openQueue } from './jobs/queue';
 export { startWorker } from './jobs/worker';
 export { hashPassword, verifyPassword } from './people/passwords';
 export { writeRecord } from './records/service';
+export { openStream, type ChangeStream } from './records/stream';

@@ -6,13 +6,16 @@ import { connect } from './db/connect';
 import { checkSchema } from './db/migrate';
 import { folderStore } from './files/store';
 import { openQueue } from './jobs/queue';
+import { openStream } from './records/stream';
 
 const config = readConfig(process.env);
 const log = pino({ level: config.logLevel, name: 'web' });
 const db = connect(config.databaseUrl);
 await checkSchema(db.sequelize);
 const boss = await openQueue(config.databaseUrl);
-const app = buildApp({ config, db, boss, store: folderStore(path.join(config.dataDir, 'files')), log });
+const stream = openStream(db, config.databaseUrl, log);
+await stream.ready;
+const app = buildApp({ config, db, boss, store: folderStore(path.join(config.dataDir, 'files')), stream, log });
 const server = app.listen(config.port, config.host, () => log.info({ host: config.host, port: config.port }, 'listening'));
 
 let stopping = false;
@@ -20,6 +23,7 @@ async function stop(): Promise<void> {
   if (stopping) return;
   stopping = true;
   server.close();
+  await stream.stop();
   server.closeIdleConnections();
   setTimeout(() => server.closeAllConnections(), 3000).unref();
   await boss.stop({ graceful: true, timeout: 3000 }).catch(() => undefined);

@@ -125,7 +125,7 @@ describe('records', () => {
     await put(wrangler, 'set', id, { name: 'A', marks: [] });
     await put(wrangler, 'set', id, { name: 'B', marks: [] }, { baseVersion: 1 });
     const r = await put(wrangler, 'set', id, { name: 'C', marks: [] }, { baseVersion: 1 }).expect(409);
-    expect(r.body).toMatchObject({ code: 'STALE', current: { version: 2, body: { name: 'B' } } });
+    expect(r.body).toMatchObject({ code: 'STALE', current: { version: 2, body: { name: 'B' } }, base: { body: { name: 'A' } }, clashes: [{ field: 'name', who: 'wrangler' }] });
     expect((await db.Entry.findByPk(id))!.body).toMatchObject({ name: 'B' });
   });
   test('the same change sent twice, also at once, is done once', async () => {
@@ -409,11 +409,11 @@ test('several processes may open the queue of a new database at the same moment'
 
 test('migrations go down and up again, beside another connection', async () => {
   const other = connect(await createDatabase('updown'));
-  const all = ['0001-first', '0002-heartbeat'];
+  const all = ['0001-first', '0002-heartbeat', '0003-change-log'];
   try {
     expect(await migrate(other.sequelize)).toEqual(all);
     expect(await migrate(other.sequelize)).toEqual([]);
-    expect(await migrateDown(other.sequelize, 2)).toEqual([...all].reverse());
+    expect(await migrateDown(other.sequelize, 3)).toEqual([...all].reverse());
     expect(await migrate(other.sequelize)).toEqual(all);
     // each connection has models of its own
     expect(await other.Production.count()).toBe(0);

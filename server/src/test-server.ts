@@ -1,11 +1,12 @@
 import { randomUUID } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
+import type { AddressInfo } from 'node:net';
 import os from 'node:os';
 import path from 'node:path';
 import type { Express } from 'express';
 import pino from 'pino';
 import request from 'supertest';
-import { buildApp, connect, folderStore, hashPassword, migrate, openQueue, startWorker, type Database, type FileStore, type ServerConfig } from '.';
+import { buildApp, connect, folderStore, hashPassword, migrate, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig } from '.';
 
 export const PASSWORD = 'right password';
 export type Person = { agent: ReturnType<typeof request.agent>; csrf: string };
@@ -17,6 +18,8 @@ export interface TestServer {
   boss: Awaited<ReturnType<typeof openQueue>>;
   store: FileStore;
   url: string;
+  /** where it listens: many requests at once share one server */
+  address: string;
   dir: string;
   ids: { p1: string; p2: string; wrangler: string; solver: string; stranger: string };
   at(address: string): string;
@@ -67,7 +70,12 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
     secureCookies: false,
     maxUploadBytes: 20_000_000,
   };
-  const app = buildApp({ config, db, boss, store, log });
+  const stream = openStream(db, url, log);
+  await stream.ready;
+  const app = buildApp({ config, db, boss, store, stream, log });
+  const listening = app.listen(0, '127.0.0.1');
+  await new Promise((done) => listening.once('listening', done));
+  const address = `http://127.0.0.1:${(listening.address() as AddressInfo).port}`;
   const begin: TestServer['startWorker'] = (change = {}) => startWorker({ db, boss, store, log, computeFile: path.resolve(__dirname, '../../.build/compute.mjs'), ...change });
   const worker = wanted ? await begin() : null;
   const at = (address: string) => `/api/productions/${ids.p1}${address}`;
@@ -77,12 +85,13 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
     boss,
     store,
     url,
+    address,
     dir,
     ids,
     at,
     startWorker: begin,
     async signIn(name) {
-      const agent = request.agent(app);
+      const agent = request.agent(address);
       const r = await agent.post('/api/session').send({ name, password: PASSWORD }).expect(201);
       return { agent, csrf: r.body.csrfToken };
     },
@@ -106,6 +115,9 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
         .send(bytes),
     async stop() {
       await worker?.stop();
+      await stream.stop();
+      listening.closeAllConnections();
+      listening.close();
       await boss.stop({ graceful: false, timeout: 1000 });
       await db.sequelize.close();
       rmSync(dir, { recursive: true, force: true });

@@ -1,4 +1,4 @@
-import type { Analysis, AnalysisKind, HandoverPlan, Problem, RecordChange, RecordKind, RecordWrite, SessionInfo, StoredRecord, UploadedFile } from '@mesure/contract';
+import type { Analysis, AnalysisKind, HandoverPlan, Problem, RecordBatch, RecordChange, RecordKind, RecordWrite, SessionInfo, UploadedFile, WriteAnswer } from '@mesure/contract';
 import { ApiError, OfflineError } from './errors';
 import { sendInPieces } from './resumable';
 
@@ -47,8 +47,9 @@ export const api = {
   signIn: (name: string, password: string) => call<SessionInfo>('POST', '/session', { name, password }),
   session: () => call<SessionInfo>('GET', '/session'),
   signOut: () => call<void>('DELETE', '/session'),
-  records: (p: string) => call<{ records: StoredRecord[] }>('GET', `${of(p)}/records`),
-  write: (p: string, kind: RecordKind, id: string, write: RecordWrite) => call<{ record: StoredRecord }>('PUT', `${of(p)}/records/${kind}/${id}`, write),
+  records: (p: string, after: number | null = null) => call<RecordBatch>('GET', `${of(p)}/records${after === null ? '' : `?after=${after}`}`),
+  eventsUrl: (p: string, after: number) => `/api${of(p)}/records/events?after=${after}`,
+  write: (p: string, kind: RecordKind, id: string, write: RecordWrite) => call<WriteAnswer>('PUT', `${of(p)}/records/${kind}/${id}`, write),
   history: (p: string, kind: RecordKind, id: string) => call<{ changes: RecordChange[] }>('GET', `${of(p)}/records/${kind}/${id}/history`),
   analyses: (p: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses`),
   analysis: (p: string, id: string) => call<Analysis>('GET', `${of(p)}/analyses/${id}`),

@@ -4,6 +4,7 @@ import { useStore } from 'zustand';
 import { useShallow } from 'zustand/react/shallow';
 import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './analyses-store';
 import { api } from './api';
+import { listenForChanges } from './live';
 import { openLocalCopy, type LocalCopy } from './local-copy';
 import { createPicturesStore, type PicturesState, type PicturesStore } from './pictures-store';
 import { createRecordsStore, type RecordsState, type RecordsStore } from './records-store';
@@ -12,6 +13,7 @@ import { createSessionStore, type SessionState } from './session-store';
 export { api, ApiError, OfflineError } from './api';
 export { filesOf, isWhole } from './analyses-store';
 export type { Waiting } from './local-copy';
+export type { Side, WriteOrder } from './records-store';
 export type { PictureOnTheWay } from './pictures-store';
 
 export const newId = (): string => crypto.randomUUID();
@@ -45,10 +47,16 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
   }, [session.production.id, session.userId]);
   useEffect(() => {
     const { records, analyses, pictures } = data;
+    const live = listenForChanges({
+      url: () => (records.getState().cursor() === null ? null : api.eventsUrl(data.session.production.id, records.getState().cursor()!)),
+      onBatch: (batch) => void records.getState().hear(batch),
+      onOpen: () => void records.getState().send(),
+    });
     void records
       .getState()
       .open()
-      .then(() => pictures.getState().open());
+      .then(() => pictures.getState().open())
+      .then(live.start);
     void analyses.getState().refresh();
     void navigator.storage?.persist?.();
     const wake = () => {
@@ -70,6 +78,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
       if (pictures.getState().pictures.some((q) => q.state === 'waiting')) void pictures.getState().send();
     }, 4000);
     return () => {
+      live.stop();
       window.removeEventListener('online', wake);
       document.removeEventListener('visibilitychange', visible);
       clearInterval(retry);

@@ -1,4 +1,4 @@
-import type { RecordKind, RecordWrite, SessionInfo, StoredRecord } from '@mesure/contract';
+import type { FieldClash, RecordKind, RecordState, RecordWrite, SessionInfo, StoredRecord } from '@mesure/contract';
 import { deleteDB, openDB, type DBSchema, type IDBPDatabase } from 'idb';
 
 /** A change that waits to be sent. It leaves the box only when the server has it. */
@@ -11,6 +11,9 @@ export interface Waiting {
   state: 'waiting' | 'conflict' | 'refused';
   message: string | null;
   current: StoredRecord | null;
+  /** of a conflict: what the change was made on, and the fields that somebody else changed too */
+  base?: RecordState | null;
+  clashes?: FieldClash[];
 }
 
 /** A picture that waits on this device, without its bytes; it leaves only when the server has it, or when a person drops it. */
@@ -65,17 +68,29 @@ export function openLocalCopy(name: string) {
       const [records, outbox] = await Promise.all([tx.objectStore('records').getAll(), tx.objectStore('outbox').getAll()]);
       return { records, outbox };
     },
-    async keepChange(record: StoredRecord, waiting: Waiting): Promise<Waiting> {
+    /** several changes of one entry are on disk together or not at all */
+    async keepChanges(changes: readonly { record: StoredRecord; waiting: Waiting }[]): Promise<Waiting[]> {
       const tx = (await opened).transaction(['records', 'outbox'], 'readwrite', { durability: 'strict' });
-      void tx.objectStore('records').put(record);
-      const seq = await tx.objectStore('outbox').add(waiting);
+      const kept: Waiting[] = [];
+      for (const { record, waiting } of changes) {
+        void tx.objectStore('records').put(record);
+        kept.push({ ...waiting, seq: await tx.objectStore('outbox').add(waiting) });
+      }
       await tx.done;
-      return { ...waiting, seq };
+      return kept;
     },
     async settle(seq: number, record: StoredRecord | null): Promise<void> {
       const tx = (await opened).transaction(['records', 'outbox'], 'readwrite', { durability: 'strict' });
       if (record) void tx.objectStore('records').put(record);
       void tx.objectStore('outbox').delete(seq);
+      await tx.done;
+    },
+    /** a record with all its waiting changes, made again on another state of it */
+    async rebase(record: StoredRecord | null, waiting: readonly Waiting[], gone: readonly number[]): Promise<void> {
+      const tx = (await opened).transaction(['records', 'outbox'], 'readwrite', { durability: 'strict' });
+      if (record) void tx.objectStore('records').put(record);
+      for (const w of waiting) void tx.objectStore('outbox').put(w);
+      for (const seq of gone) void tx.objectStore('outbox').delete(seq);
       await tx.done;
     },
     async mark(waiting: Waiting): Promise<void> {
@@ -98,10 +113,12 @@ export function openLocalCopy(name: string) {
       void tx.objectStore('pictureBytes').delete(id);
       await tx.done;
     },
-    async replaceRecords(records: readonly StoredRecord[]): Promise<void> {
-      const tx = (await opened).transaction('records', 'readwrite');
-      void tx.store.clear();
-      for (const r of records) void tx.store.put(r);
+    /** what the server told, and how far that reaches, in one step */
+    async takeBatch(records: readonly StoredRecord[], cursor: number, gone: readonly string[]): Promise<void> {
+      const tx = (await opened).transaction(['records', 'meta'], 'readwrite');
+      for (const id of gone) void tx.objectStore('records').delete(id);
+      for (const r of records) void tx.objectStore('records').put(r);
+      void tx.objectStore('meta').put(cursor, 'cursor');
       await tx.done;
     },
     getMeta: async <T>(key: string): Promise<T | undefined> => (await opened).get('meta', key) as Promise<T | undefined>,

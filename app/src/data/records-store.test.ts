@@ -1,36 +1,34 @@
 import 'fake-indexeddb/auto';
-import type { Problem, RecordKind, RecordWrite, StoredRecord } from '@mesure/contract';
+import type { Problem, RecordBodies, RecordKind, RecordWrite } from '@mesure/contract';
+import { MemoryRecords } from '../../test/memory-records';
 import { ApiError, OfflineError } from './api';
 import { openLocalCopy } from './local-copy';
 import { createRecordsStore } from './records-store';
 
 /** A server with the rules of the real one, and a line that can be cut before or after the server has the change. */
 function fakeServer() {
-  const records = new Map<string, StoredRecord>();
-  const done = new Set<string>();
+  const memory = new MemoryRecords();
   const state = { cut: 'no' as 'no' | 'before' | 'after', writes: 0, signedIn: true };
-  const problem = (code: Problem['code'], status: number, current?: unknown) => new ApiError({ type: 'about:blank', title: code, status, code, detail: code, instance: '', current });
+  const problem = (code: Problem['code'], status: number, more: object = {}) => new ApiError({ type: 'about:blank', title: code, status, code, detail: code, instance: '', ...more });
   return {
     state,
-    records,
+    memory,
+    records: memory.records,
     api: {
-      records: async () => {
+      records: async (_p: string, after: number | null = null) => {
         if (state.cut !== 'no') throw new OfflineError();
-        return { records: [...records.values()] };
+        return memory.since(after);
       },
       write: async (_p: string, kind: RecordKind, id: string, write: RecordWrite) => {
         if (state.cut === 'before') throw new OfflineError();
         if (!state.signedIn) throw problem('NOT_SIGNED_IN', 401);
-        const before = records.get(id);
-        if (!done.has(write.mutationId)) {
-          if ((before?.version ?? 0) !== write.baseVersion) throw problem('STALE', 409, before ?? null);
-          if ((write.body as { name?: string }).name === 'refused') throw problem('INVALID', 422);
-          done.add(write.mutationId);
-          state.writes += 1;
-          records.set(id, { id, kind, version: write.baseVersion + 1, deleted: write.deleted, body: write.body, updatedAt: 'server', updatedBy: 'server' });
-        }
+        if ((write.body as { name?: string }).name === 'refused') throw problem('INVALID', 422);
+        const had = memory.log.length;
+        const answer = memory.write(kind, id, write);
+        if ('status' in answer) throw problem(answer.code, answer.status, answer);
+        state.writes += memory.log.length - had;
         if (state.cut === 'after') throw new OfflineError();
-        return { record: records.get(id)! };
+        return answer;
       },
     },
   };
@@ -39,7 +37,7 @@ function fakeServer() {
 let counter = 0;
 function device(server: ReturnType<typeof fakeServer>, name = `db-${(counter += 1)}`) {
   const local = openLocalCopy(name);
-  return { name, store: createRecordsStore({ api: server.api, local, productionId: 'p', author: 'me', newId: () => `m-${(counter += 1)}`, now: () => 'now' }) };
+  return { name, local, store: createRecordsStore({ api: server.api, local, productionId: 'p', author: 'me', newId: () => `m-${(counter += 1)}`, now: () => 'now' }) };
 }
 const set = (name: string) => ({ name, marks: [] as string[] });
 
@@ -50,7 +48,7 @@ test('a change is sent and the server’s version becomes the local one', async 
   await store.getState().write('set', 'a', set('Galley'), 'kept');
   await store.getState().send();
   expect(store.getState().outbox).toHaveLength(0);
-  expect(store.getState().records.a).toMatchObject({ version: 1, updatedBy: 'server' });
+  expect(store.getState().records.a).toMatchObject({ version: 1, updatedBy: 'wrangler' });
 });
 
 test('without a network it waits on disk, survives a reload, and goes exactly once', async () => {
@@ -135,6 +133,131 @@ test('a refused change is kept and said; the others go on', async () => {
   await store.getState().send();
   expect(store.getState().outbox).toMatchObject([{ recordId: 'a', state: 'refused', message: 'INVALID' }]);
   expect(server.records.has('b')).toBe(true);
+});
+
+/** Two devices that both know the record, at one server. */
+async function two(body = set('Start')) {
+  const server = fakeServer();
+  const [a, b] = [device(server), device(server)];
+  await a.store.getState().open();
+  await a.store.getState().write('set', 'r', body, 'kept');
+  await a.store.getState().send();
+  await b.store.getState().open();
+  const offline = async (work: () => Promise<void>) => {
+    server.state.cut = 'before';
+    await work();
+    server.state.cut = 'no';
+  };
+  const setTurn = (left: boolean) => (now: RecordBodies['set']) => ({ ...now, turn: { a: 'K1', b: 'K2', c: 'K3', left } });
+  return { server, a: a.store, b: b.store, aDevice: a, offline, setTurn };
+}
+
+test('two people change different fields with no network: both hold, on the server and on both devices', async () => {
+  const { server, a, b, offline, setTurn } = await two();
+  await offline(async () => {
+    await a.getState().write('set', 'r', (now) => ({ ...now, name: 'Galley' }), 'name');
+    await a.getState().write('set', 'r', (now) => ({ ...now, marks: ['K1'] }), 'mark');
+    await b.getState().write('set', 'r', setTurn(true), 'turn');
+  });
+  await b.getState().send();
+  await a.getState().send();
+  const all = { name: 'Galley', marks: ['K1'], turn: { a: 'K1', b: 'K2', c: 'K3', left: true } };
+  expect(server.records.get('r')!.body).toEqual(all);
+  expect(a.getState().records.r).toMatchObject({ version: 4, body: all });
+  await b.getState().refresh();
+  expect(b.getState().records.r.body).toEqual(all);
+  expect([...a.getState().outbox, ...b.getState().outbox]).toEqual([]);
+});
+
+test('the same field: both values, who and when; one decision, and what was changed after it goes along', async () => {
+  for (const side of ['mine', 'theirs'] as const) {
+    const { server, a, b, offline, setTurn } = await two();
+    await offline(async () => {
+      await a.getState().write('set', 'r', setTurn(false), 'turn');
+      await a.getState().write('set', 'r', (now) => ({ ...now, name: 'Galley' }), 'name');
+      await b.getState().write('set', 'r', setTurn(true), 'turn');
+    });
+    server.memory.author = 'supervisor';
+    await b.getState().send();
+    await a.getState().send();
+    const [clash] = a.getState().outbox;
+    expect(clash).toMatchObject({ state: 'conflict', clashes: [{ field: 'turn', who: 'supervisor' }] });
+    expect(server.records.get('r')!.body).toMatchObject({ name: 'Start', turn: { left: true } });
+    await a.getState().decide(clash.seq!, { turn: side });
+    await a.getState().send();
+    expect(a.getState().outbox).toEqual([]);
+    expect(server.records.get('r')!.body).toMatchObject({ name: 'Galley', turn: { left: side === 'theirs' } });
+    expect(a.getState().records.r.body).toEqual(server.records.get('r')!.body);
+  }
+});
+
+test('what is heard while changes wait here is taken when they are sent; undo takes back only what it did', async () => {
+  const { server, a, b, offline, setTurn } = await two();
+  await offline(() => a.getState().write('set', 'r', (now) => ({ ...now, name: 'Galley' }), 'name'));
+  await b.getState().write('set', 'r', setTurn(true), 'turn');
+  await b.getState().send();
+  await a.getState().hear(server.memory.since(1));
+  expect(a.getState().records.r.body).toEqual(set('Galley'));
+  await a.getState().send();
+  await b.getState().refresh();
+  await b.getState().write('set', 'r', (now) => ({ ...now, marks: ['K7'] }), 'mark');
+  await b.getState().send();
+  await a.getState().refresh();
+  await a.getState().undo();
+  await a.getState().send();
+  expect(server.records.get('r')!.body).toEqual({ name: 'Start', marks: ['K7'], turn: { a: 'K1', b: 'K2', c: 'K3', left: true } });
+});
+
+test('several records with one tap: kept together, one undo for all', async () => {
+  const server = fakeServer();
+  const { store } = device(server);
+  await store.getState().open();
+  await store.getState().writeMany(
+    ['a', 'b', 'a'].map((id, i) => ({ kind: 'set' as const, id, change: (now: unknown) => ({ ...(now as object), ...set(`n${i}`) }) as RecordBodies['set'] })),
+    'three',
+  );
+  await store.getState().send();
+  expect([server.records.get('a')!.version, server.records.get('a')!.body, server.records.get('b')!.body]).toEqual([2, set('n2'), set('n1')]);
+  await store.getState().undo();
+  await store.getState().send();
+  expect([server.records.get('a')!.deleted, server.records.get('b')!.deleted]).toEqual([true, true]);
+  expect(store.getState().undoStack).toEqual([]);
+});
+
+test('a refused change that is dropped leaves what was changed after it; a record nobody wants goes', async () => {
+  const server = fakeServer();
+  const { store } = device(server);
+  await store.getState().open();
+  await store.getState().write('set', 'a', set('fine'), 'kept');
+  await store.getState().send();
+  await store.getState().write('set', 'a', set('refused'), 'kept');
+  await store.getState().send();
+  await store.getState().write('set', 'a', (now) => ({ ...now, marks: ['K1'] }), 'mark');
+  await store.getState().decide(store.getState().outbox[0].seq!, 'theirs');
+  await store.getState().send();
+  expect(server.records.get('a')!.body).toEqual({ name: 'fine', marks: ['K1'] });
+  await store.getState().write('set', 'new', set('refused'), 'kept');
+  await store.getState().send();
+  await store.getState().decide(store.getState().outbox[0].seq!, 'theirs');
+  expect([store.getState().outbox, store.getState().records.new]).toEqual([[], undefined]);
+});
+
+test('after a reload only what changed is asked for, unless changes wait', async () => {
+  const { server, a, aDevice, offline } = await two();
+  const asked: (number | null)[] = [];
+  const { records } = server.api;
+  server.api.records = async (p, after = null) => {
+    asked.push(after);
+    return records(p, after);
+  };
+  await a.getState().refresh();
+  const reopened = device(server, aDevice.name);
+  await reopened.store.getState().open();
+  await offline(() => reopened.store.getState().write('set', 'r', set('Waits'), 'kept'));
+  const third = device(server, aDevice.name);
+  await third.store.getState().open();
+  expect(asked).toEqual([0, 1, null]);
+  expect(third.store.getState().records.r.body).toEqual(set('Waits'));
 });
 
 test('an ended session stops the sending and loses nothing', async () => {

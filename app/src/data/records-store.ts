@@ -1,16 +1,30 @@
-import type { RecordBodies, RecordKind, StoredRecord } from '@mesure/contract';
+import { changeAgain, changedFields, HIDDEN, type RecordBatch, type RecordBodies, type RecordKind, type RecordState, type StoredRecord } from '@mesure/contract';
 import { createStore } from 'zustand/vanilla';
 import { ApiError, OfflineError, type Api } from './api';
 import type { LocalCopy, Waiting } from './local-copy';
 
-export interface LastChange {
+interface OneChange {
   recordId: string;
   kind: RecordKind;
   before: StoredRecord | null;
-  label: string;
+  after: RecordState;
 }
+/** What a person did with one tap, and can take back with one. */
+export interface LastChange {
+  label: string;
+  changes: OneChange[];
+}
+/** So many steps back; what is older is in each record's history. */
+const MOST_UNDO = 50;
 
 export type Change<K extends RecordKind> = RecordBodies[K] | ((current: RecordBodies[K]) => RecordBodies[K]);
+export interface WriteOrder<K extends RecordKind = RecordKind> {
+  kind: K;
+  id: string;
+  change: Change<K>;
+  deleted?: boolean;
+}
+export type Side = 'mine' | 'theirs';
 
 export interface RecordsState {
   status: 'loading' | 'ready' | 'failed';
@@ -19,16 +33,23 @@ export interface RecordsState {
   outbox: Waiting[];
   reachable: boolean;
   signInNeeded: boolean;
+  /** the newest step that can be taken back, while it is offered */
   lastChange: LastChange | null;
+  undoStack: LastChange[];
   open(): Promise<void>;
   refresh(): Promise<void>;
+  /** what the server told of its own accord */
+  hear(batch: RecordBatch): Promise<void>;
+  cursor(): number | null;
   /** keeps a change on this device at once, and sends it when it can; a function changes what is there at its turn */
   write<K extends RecordKind>(kind: K, id: string, change: Change<K>, label: string, deleted?: boolean): Promise<void>;
+  /** several records with one tap: kept together, taken back together */
+  writeMany(orders: readonly WriteOrder[], label: string): Promise<void>;
   undo(): Promise<void>;
   dismissUndo(): void;
   send(): Promise<void>;
-  /** a change that the server did not take: `mine` is made again on the server's version, `theirs` drops it */
-  decide(seq: number, choice: 'mine' | 'theirs'): Promise<void>;
+  /** a change that the server did not take: mine or theirs for all of it, or for each field that both changed */
+  decide(seq: number, choice: Side | Record<string, Side>): Promise<void>;
 }
 
 export interface RecordsParts {
@@ -41,14 +62,22 @@ export interface RecordsParts {
   exclusive?: (work: () => Promise<void>) => Promise<void>;
 }
 
+const stateOf = (r: { deleted: boolean; body: RecordBodies[RecordKind] }): RecordState => ({ deleted: r.deleted, body: r.body });
+/** As it crosses the wire: what has no value is not there. */
+const plain = <T>(body: T): T => JSON.parse(JSON.stringify(body)) as T;
+
 /**
  * The one way in which screens read and change records. The local copy comes first; the server follows through the outbox, in order, each
- * change under its own id, so that one sent twice is done once.
+ * change under its own id, so that one sent twice is done once. Changes of others arrive by batches after a cursor; a record with changes
+ * that wait here keeps them, and what was heard of it meanwhile is taken when they are sent.
  */
 export function createRecordsStore({ api, local, productionId, author, newId, now, exclusive = (work) => work() }: RecordsParts) {
   let sending: Promise<void> | null = null;
   let again = false;
   let turn: Promise<void> = Promise.resolve();
+  let cursor: number | null = null;
+  /** newer states of records that have changes waiting here */
+  const heard = new Map<string, StoredRecord>();
 
   return createStore<RecordsState>()((set, get) => {
     const put = (record: StoredRecord) => set((s) => ({ records: { ...s.records, [record.id]: record } }));
@@ -64,19 +93,28 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       return done;
     }
 
+    /** A change is done: the record is what the server answered, or what was heard since. */
+    async function settle(sent: Waiting, answer: StoredRecord): Promise<void> {
+      const later = pendingOf(sent.recordId).some((w) => w.seq !== sent.seq);
+      const newer = heard.get(answer.id);
+      const record = newer && newer.version > answer.version ? newer : answer;
+      await local.settle(sent.seq!, later ? null : record);
+      set((s) => ({ outbox: s.outbox.filter((w) => w.seq !== sent.seq), reachable: true }));
+      if (later) return;
+      heard.delete(answer.id);
+      const here = get().records[record.id];
+      // when it says what was sent the body stays the same object, so that a form that is being edited does not start over
+      const same = here && changedFields(stateOf(here), stateOf(record)).length === 0;
+      put(same ? { ...record, body: here.body } : record);
+    }
+
     async function sendAll(): Promise<void> {
       for (;;) {
         const next = get().outbox.find((w) => w.state === 'waiting' && !get().outbox.some((o) => o.recordId === w.recordId && o.state !== 'waiting' && o.seq! < w.seq!));
         if (!next) return;
         try {
           const { record } = await api.write(productionId, next.kind, next.recordId, next.write);
-          await inTurn(async () => {
-            const later = get().outbox.some((w) => w.recordId === next.recordId && w.seq !== next.seq);
-            await local.settle(next.seq!, later ? null : record);
-            set((s) => ({ outbox: s.outbox.filter((w) => w.seq !== next.seq), reachable: true }));
-            // the answer says what was sent: the body stays the same object, so that a form that is being edited does not start over
-            if (!later) put({ ...record, body: get().records[record.id]?.body ?? record.body });
-          });
+          await inTurn(() => settle(next, record));
         } catch (error) {
           if (error instanceof ApiError && error.problem.code === 'NOT_SIGNED_IN') {
             set({ signInNeeded: true });
@@ -87,22 +125,101 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
             set({ reachable: !(error instanceof OfflineError) });
             return;
           }
-          const stale = error.problem.code === 'STALE';
-          const marked: Waiting = { ...next, state: stale ? 'conflict' : 'refused', message: error.problem.detail, current: stale ? ((error.problem.current as StoredRecord | null) ?? null) : null };
+          const { code, detail, current, base, clashes } = error.problem;
+          const stale = code === 'STALE';
+          const marked: Waiting = {
+            ...next,
+            state: stale ? 'conflict' : 'refused',
+            message: detail,
+            current: stale ? ((current as StoredRecord | null) ?? null) : null,
+            ...(stale ? { base: (base as RecordState | undefined) ?? null, clashes: clashes ?? [] } : {}),
+          };
           await local.mark(marked);
           set((s) => ({ outbox: s.outbox.map((w) => (w.seq === next.seq ? marked : w)), reachable: true }));
         }
       }
     }
 
-    async function keep<K extends RecordKind>(kind: K, id: string, change: Change<K>, label: string, deleted: boolean): Promise<void> {
-      const before = get().records[id] ?? null;
-      const body = typeof change === 'function' ? change(before?.body as RecordBodies[K]) : change;
-      const baseVersion = before?.version ?? 0;
-      const record: StoredRecord = { id, kind, version: baseVersion + 1, deleted, body, updatedAt: now(), updatedBy: author };
-      const waiting = await local.keepChange(record, { recordId: id, kind, write: { mutationId: newId(), baseVersion, deleted, body }, state: 'waiting', message: null, current: null });
-      set((s) => ({ records: { ...s.records, [id]: record }, outbox: [...s.outbox, waiting], lastChange: { recordId: id, kind, before, label } }));
+    async function keep(orders: readonly WriteOrder[], label: string): Promise<void> {
+      const changes: OneChange[] = [];
+      const kept: { record: StoredRecord; waiting: Waiting }[] = [];
+      const seen = (id: string): StoredRecord | null => [...kept].reverse().find((k) => k.record.id === id)?.record ?? get().records[id] ?? null;
+      for (const { kind, id, change, deleted = false } of orders) {
+        const before = seen(id);
+        const body = plain(typeof change === 'function' ? (change as (c: RecordBodies[RecordKind]) => RecordBodies[RecordKind])(before?.body as RecordBodies[RecordKind]) : change);
+        const after: RecordState = { deleted, body };
+        const baseVersion = before?.version ?? 0;
+        const waitsBefore = kept.filter((k) => k.record.id === id).map((k) => k.waiting);
+        const follows = [...pendingOf(id), ...waitsBefore].pop()?.write.mutationId ?? null;
+        const write = { mutationId: newId(), baseVersion, deleted, body, ...(follows ? { follows } : {}) };
+        kept.push({
+          record: { id, kind, version: baseVersion + 1, ...after, updatedAt: now(), updatedBy: author },
+          waiting: { recordId: id, kind, write, state: 'waiting', message: null, current: null },
+        });
+        changes.push({ recordId: id, kind, before, after });
+      }
+      const waiting = await local.keepChanges(kept);
+      const step: LastChange = { label, changes };
+      set((s) => ({
+        records: { ...s.records, ...Object.fromEntries(kept.map((k) => [k.record.id, k.record])) },
+        outbox: [...s.outbox, ...waiting],
+        lastChange: step,
+        undoStack: [...s.undoStack.slice(1 - MOST_UNDO), step],
+      }));
       void get().send();
+    }
+
+    /** What the server holds of records, taken in beside what waits here. */
+    async function take({ records, cursor: reached, whole }: RecordBatch): Promise<void> {
+      const open = new Set(get().outbox.map((w) => w.recordId));
+      for (const r of records) if (open.has(r.id)) heard.set(r.id, r);
+      const isNews = (r: StoredRecord) => {
+        const here = get().records[r.id];
+        return !open.has(r.id) && !(here && (here.version > r.version || (here.version === r.version && here.updatedAt === r.updatedAt)));
+      };
+      // a whole answer is the truth also where this device is ahead of it: another database may stand behind the address
+      const news = whole ? records.filter((r) => !open.has(r.id) && (isNews(r) || get().records[r.id]?.version !== r.version)) : records.filter(isNews);
+      const known = new Set(records.map((r) => r.id));
+      const gone = whole ? Object.keys(get().records).filter((id) => !known.has(id) && !open.has(id)) : [];
+      await local.takeBatch(news, reached, gone);
+      cursor = reached;
+      set((s) => {
+        const next = { ...s.records };
+        for (const id of gone) delete next[id];
+        for (const r of news) next[r.id] = r;
+        return { records: news.length + gone.length > 0 ? next : s.records, status: 'ready', error: null, reachable: true, signInNeeded: false };
+      });
+    }
+
+    /** Puts a decided change, and what was changed after it, onto what the server holds. */
+    async function settleDecided(item: Waiting, decided: RecordState, theirs: StoredRecord | null): Promise<void> {
+      const old = stateOf(item.write);
+      const later = pendingOf(item.recordId).filter((w) => w.seq! > item.seq!);
+      const needed = !theirs || changedFields(stateOf(theirs), decided).length > 0;
+      const again: Waiting[] = [];
+      let state = decided;
+      let base = old;
+      let version = theirs?.version ?? 0;
+      let follows: string | null = null;
+      const queue = (w: Waiting, next: RecordState) => {
+        // a change of its own: the refused one's id may be known to the server
+        const write = { mutationId: newId(), baseVersion: version, ...next, ...(follows ? { follows } : {}) };
+        again.push({ ...w, write, state: 'waiting', message: null, current: null, base: undefined, clashes: undefined });
+        follows = write.mutationId;
+        version += 1;
+      };
+      if (needed) queue(item, decided);
+      for (const w of later) {
+        const mine = stateOf(w.write);
+        state = changeAgain(w.kind, base, mine, state);
+        base = mine;
+        queue(w, state);
+      }
+      const record: StoredRecord | null = again.length > 0 ? { id: item.recordId, kind: item.kind, version, ...state, updatedAt: now(), updatedBy: author } : theirs;
+      await local.rebase(record, again, needed ? [] : [item.seq!]);
+      set((s) => ({ outbox: s.outbox.filter((w) => needed || w.seq !== item.seq).map((w) => again.find((a) => a.seq === w.seq) ?? w) }));
+      if (record) put(record);
+      if (again.length === 0) heard.delete(item.recordId);
     }
 
     return {
@@ -113,10 +230,13 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       reachable: true,
       signInNeeded: false,
       lastChange: null,
+      undoStack: [],
 
       async open() {
         try {
           const { records, outbox } = await local.readAll();
+          // with changes waiting, what was heard of their records is not on disk: everything is asked for once more
+          cursor = outbox.length > 0 ? null : ((await local.getMeta<number>('cursor')) ?? null);
           set({ records: Object.fromEntries(records.map((r) => [r.id, r])), outbox, status: records.length > 0 ? 'ready' : 'loading' });
         } catch (error) {
           set({ status: 'failed', error: `This browser does not keep data on the device (${error instanceof Error ? error.message : error}). Leave the private window and open Mesure again.` });
@@ -128,16 +248,8 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
 
       async refresh() {
         try {
-          const { records } = await api.records(productionId);
-          // what waits here is newer than what the server holds
-          const kept = records.map((r) => {
-            const here = get().records[r.id];
-            return here && (pendingOf(r.id).length > 0 || (here.version === r.version && here.updatedAt === r.updatedAt)) ? here : r;
-          });
-          const onlyHere = Object.values(get().records).filter((r) => pendingOf(r.id).length > 0 && !records.some((q) => q.id === r.id));
-          const all = [...kept, ...onlyHere];
-          await local.replaceRecords(all);
-          set({ records: Object.fromEntries(all.map((r) => [r.id, r])), status: 'ready', error: null, reachable: true, signInNeeded: false });
+          const batch = await api.records(productionId, cursor);
+          await inTurn(() => take(batch));
         } catch (error) {
           if (error instanceof ApiError && error.problem.code === 'NOT_SIGNED_IN') set({ signInNeeded: true });
           else set({ reachable: !(error instanceof OfflineError) });
@@ -145,16 +257,29 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
         }
       },
 
+      hear: (batch) => inTurn(() => take(batch)),
+      cursor: () => cursor,
+
       write(kind, id, change, label, deleted = false) {
-        return inTurn(() => keep(kind, id, change, label, deleted));
+        return inTurn(() => keep([{ kind, id, change, deleted } as WriteOrder], label));
+      },
+      writeMany(orders, label) {
+        return orders.length === 0 ? Promise.resolve() : inTurn(() => keep(orders, label));
       },
 
       async undo() {
-        const last = get().lastChange;
-        if (!last) return;
-        const current = get().records[last.recordId];
-        await get().write(last.kind, last.recordId, last.before?.body ?? current.body, `Undone: ${last.label}`, last.before ? last.before.deleted : true);
-        set({ lastChange: null });
+        const step = get().undoStack[get().undoStack.length - 1];
+        if (!step) return;
+        const orders = [...step.changes].reverse().map((c): WriteOrder => {
+          const current = get().records[c.recordId];
+          // only what this step changed goes back: what others did meanwhile stays
+          const back = c.before ? changeAgain(c.kind, c.after, stateOf(c.before), stateOf(current)) : { deleted: true, body: current.body };
+          return { kind: c.kind, id: c.recordId, change: back.body, deleted: back.deleted };
+        });
+        await inTurn(async () => {
+          await keep(orders, `Undone: ${step.label}`);
+          set((s) => ({ undoStack: s.undoStack.slice(0, -2), lastChange: null }));
+        });
       },
       dismissUndo: () => set({ lastChange: null }),
 
@@ -174,16 +299,63 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       },
 
       async decide(seq, choice) {
-        const item = get().outbox.find((w) => w.seq === seq);
+        const item = get().outbox.find((w) => w.seq === seq && w.state !== 'waiting');
         if (!item) return;
-        const theirs = item.current;
-        await local.settle(seq, theirs);
-        set((s) => ({ outbox: s.outbox.filter((w) => w.seq !== seq) }));
-        if (theirs) put(theirs);
-        if (choice === 'mine') await get().write(item.kind, item.recordId, item.write.body, 'Your version', item.write.deleted);
-        else if (!theirs) await get().refresh();
+        // of a refused change the server's side is not known here
+        if (item.state === 'refused') {
+          const answer = await api.records(productionId, null).catch(() => null);
+          // without a network nothing is decided, and nothing is lost
+          if (!answer) {
+            set({ reachable: false });
+            return;
+          }
+          item.current = answer.records.find((r) => r.id === item.recordId) ?? null;
+        }
+        await inTurn(async () => {
+          const theirs = heardOr(item.current);
+          const mine = stateOf(item.write);
+          if (!theirs) {
+            if (choice === 'mine') await settleDecided(item, mine, null);
+            else await dropNew(item);
+            return;
+          }
+          await settleDecided(item, decidedState(item, mine, stateOf(theirs), choice), theirs);
+        });
+        await get().send();
       },
     };
+
+    function heardOr(current: StoredRecord | null): StoredRecord | null {
+      const newer = current ? heard.get(current.id) : undefined;
+      return newer && newer.version > current!.version ? newer : current;
+    }
+
+    /** A record that the server refused to make and nobody wants: it goes, and what was changed on it. */
+    async function dropNew(item: Waiting): Promise<void> {
+      const all = pendingOf(item.recordId);
+      for (const w of all) await local.settle(w.seq!, null);
+      await local.takeBatch([], cursor ?? 0, [item.recordId]);
+      set((s) => {
+        const { [item.recordId]: _gone, ...records } = s.records;
+        return { records, outbox: s.outbox.filter((w) => w.recordId !== item.recordId) };
+      });
+    }
   });
+}
+
+/** My change with the chosen side of each field that both changed; where the server could not tell, one side for all of it. */
+function decidedState(item: Waiting, mine: RecordState, theirs: RecordState, choice: Side | Record<string, Side>): RecordState {
+  if (!item.base) return choice === 'mine' ? mine : theirs;
+  const merged = changeAgain(item.kind, item.base, mine, theirs);
+  const fields = item.clashes?.map((c) => c.field) ?? [];
+  const sideOf = (field: string): Side => (typeof choice === 'string' ? choice : (choice[field] ?? 'mine'));
+  const body = { ...(merged.body as unknown as Record<string, unknown>) };
+  for (const field of fields) {
+    if (field === HIDDEN || sideOf(field) === 'mine') continue;
+    const value = (theirs.body as unknown as Record<string, unknown>)[field];
+    if (value === undefined) delete body[field];
+    else body[field] = value;
+  }
+  return { deleted: fields.includes(HIDDEN) ? (sideOf(HIDDEN) === 'mine' ? mine.deleted : theirs.deleted) : merged.deleted, body: body as unknown as RecordBodies[RecordKind] };
 }
 export type RecordsStore = ReturnType<typeof createRecordsStore>;

@@ -4,6 +4,7 @@ import { router } from 'expo-router';
 import type { ReactElement } from 'react';
 import { SafeAreaProvider } from 'react-native-safe-area-context';
 import { DataProvider } from '../data';
+import { MemoryRecords, SERVER_TIME } from '../../test/memory-records';
 import { Theme } from '../ui/theme';
 
 /**
@@ -26,7 +27,7 @@ export const ID = {
   take: ref(11),
   plate: ref(12),
 };
-const AT = '2026-11-23T09:00:00.000Z';
+const AT = SERVER_TIME;
 
 export function record<K extends RecordKind>(kind: K, id: string, body: RecordBodies[K]): StoredRecord<K> {
   return { id, kind, version: 1, deleted: false, body, updatedAt: AT, updatedBy: 'wrangler' };
@@ -68,7 +69,8 @@ export const dayRecords = (): StoredRecord[] => [
 ];
 
 export class FakeServer {
-  records = new Map<string, StoredRecord>();
+  memory = new MemoryRecords();
+  records = this.memory.records;
   analyses = new Map<string, Analysis>();
   /** of each record, oldest first */
   changes = new Map<string, RecordChange[]>();
@@ -100,8 +102,8 @@ export class FakeServer {
     for (const [end, problem] of this.failing) if (`${method} ${address}`.endsWith(end)) return this.reply(problem.status, problem);
     const [, , , room, ...rest] = address.split('/');
     const sent = typeof init.body === 'string' ? (JSON.parse(init.body) as Record<string, unknown>) : {};
-    if (room === 'records' && rest[2] === 'history') return this.reply(200, { changes: this.changes.get(rest[1]) ?? [] });
-    if (room === 'records' && method === 'GET') return this.reply(200, { records: [...this.records.values()] });
+    if (room === 'records' && rest[2] === 'history') return this.reply(200, { changes: this.changes.get(rest[1]) ?? this.memory.changes(rest[1]) });
+    if (room === 'records' && method === 'GET') return this.reply(200, this.memory.since(null));
     if (room === 'records') return this.write(rest[0] as RecordKind, rest[1], sent as unknown as RecordWrite);
     if (room === 'files') return this.file(init.headers ?? {});
     if (room === 'days') return this.reply(200, this.plan);
@@ -119,11 +121,8 @@ export class FakeServer {
   }
 
   private write(kind: RecordKind, id: string, write: RecordWrite): Response {
-    const before = this.records.get(id);
-    if ((before?.version ?? 0) !== write.baseVersion) return this.reply(409, this.problem('STALE', 409, 'The record was changed meanwhile.', before ?? null));
-    const saved: StoredRecord = { id, kind, version: write.baseVersion + 1, deleted: write.deleted, body: write.body, updatedAt: AT, updatedBy: 'wrangler' };
-    this.records.set(id, saved);
-    return this.reply(200, { record: saved });
+    const answer = this.memory.write(kind, id, write);
+    return 'status' in answer ? this.reply(answer.status, { ...this.problem(answer.code, answer.status, 'The record was changed meanwhile.'), ...answer }) : this.reply(200, answer);
   }
 
   private analysis(method: string, [id, verb]: string[], sent: Record<string, unknown>): Response {
@@ -155,6 +154,7 @@ let devices = 0;
 /** Renders a screen on a device of its own, signed in, with the server behind it, and waits until the records are there. */
 export async function open(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler'): Promise<void> {
   devices += 1;
+  globalThis.localStorage.clear();
   await reopen(screenElement, server, role);
 }
 

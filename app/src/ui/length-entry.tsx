@@ -13,13 +13,23 @@ export function LengthEntry({
   value,
   onCommit,
   startM,
+  unit: usual = 'm',
+  ticks,
+  onUnit,
+  testID = 'length-field',
 }: {
   label: string;
   value: { typed: string; unit: LengthUnit; valueM: number } | null;
   onCommit: (length: ParsedLength) => void;
   startM: number;
+  /** of a length that is not there yet */
+  unit?: LengthUnit;
+  ticks?: readonly { valueM: number; label: string }[];
+  /** the unit was changed by hand */
+  onUnit?: (unit: LengthUnit) => void;
+  testID?: string;
 }) {
-  const [unit, setUnit] = useState<LengthUnit>(value?.unit ?? 'm');
+  const [unit, setUnit] = useState<LengthUnit>(value?.unit ?? usual);
   const [text, setText] = useState(value?.typed ?? '');
   const [error, setError] = useState<string | null>(null);
   const [draggedM, setDraggedM] = useState<number | null>(null);
@@ -50,6 +60,7 @@ export function LengthEntry({
       <Tape
         valueM={shownM}
         unit={unit}
+        ticks={ticks}
         label={`${label} on the tape`}
         onChange={(m) => {
           setDraggedM(m);
@@ -58,13 +69,14 @@ export function LengthEntry({
         }}
         onDone={(m) => commit(formatLength(m, unit, { denominator: 8 }))}
       />
-      <Field label={label} value={text} onChangeText={setText} onDone={() => commit(text)} error={error} hint={'As measured: 1.403 m, 140,3 cm, 55 1/4 in, 4\' 7 1/4"'} testID="length-field" />
+      <Field label={label} value={text} onChangeText={setText} onDone={() => commit(text)} error={error} hint={'As measured: 1.403 m, 140,3 cm, 55 1/4 in, 4\' 7 1/4"'} testID={testID} />
       <Choice
         label="Unit"
         value={unit}
         options={LENGTH_UNITS.filter((u) => u !== 'mm' && u !== 'ft').map((u) => ({ value: u, title: UNIT_TITLES[u] }))}
         onChange={(u) => {
           setUnit(u);
+          onUnit?.(u);
           if (value) setText(formatLength(value.valueM, u, { denominator: 8 }));
         }}
       />

@@ -24,8 +24,18 @@ const GRADUATION: Record<LengthUnit, { stepM: number; px: number; middle: number
 };
 const HEIGHT = 76;
 
+interface TapeProps {
+  valueM: number;
+  unit: LengthUnit;
+  onChange: (valueM: number) => void;
+  onDone?: (valueM: number) => void;
+  label: string;
+  /** other values of the same thing, marked along the tape */
+  ticks?: readonly { valueM: number; label: string }[];
+}
+
 /** A tape measure that the thumb drags; arrow keys move it by one mark. It gives lengths on its own graduation. */
-export function Tape({ valueM, unit, onChange, onDone, label }: { valueM: number; unit: LengthUnit; onChange: (valueM: number) => void; onDone?: (valueM: number) => void; label: string }) {
+export function Tape({ valueM, unit, onChange, onDone, label, ticks = [] }: TapeProps) {
   const p = usePalette();
   const [width, setWidth] = useState(340);
   const g = GRADUATION[unit];
@@ -80,7 +90,7 @@ export function Tape({ valueM, unit, onChange, onDone, label }: { valueM: number
       aria-valuemin={0}
       aria-valuemax={100}
       aria-valuenow={Number(valueM.toFixed(4))}
-      aria-valuetext={formatLength(valueM, unit)}
+      aria-valuetext={[formatLength(valueM, unit), ...ticks.map((t) => `${t.label} ${formatLength(t.valueM, unit)}`)].join(', ')}
       style={{ height: HEIGHT, backgroundColor: p.tape, borderRadius: 4, overflow: 'hidden', cursor: 'grab', touchAction: 'none', userSelect: 'none' } as object}
     >
       <Svg width="100%" height={HEIGHT} viewBox={`0 0 ${width} ${HEIGHT}`} aria-hidden>
@@ -102,6 +112,20 @@ export function Tape({ valueM, unit, onChange, onDone, label }: { valueM: number
             );
           })}
         </G>
+        {ticks.map((t) => {
+          // a value beyond the edge is shown at the edge, with an arrow to where it lies
+          const x = width / 2 + ((t.valueM - valueM) / g.stepM) * g.px;
+          const inside = x >= 4 && x <= width - 4;
+          const at = Math.min(width - 4, Math.max(4, x));
+          return (
+            <G key={t.label}>
+              <Line x1={at} y1={56} x2={at} y2={HEIGHT} stroke={p.onTape} strokeWidth={3} />
+              <SvgText x={at + (at > width / 2 ? -6 : 6)} y={HEIGHT - 6} fontSize={13} fontFamily={FONT.figures} fill={p.onTape} textAnchor={at > width / 2 ? 'end' : 'start'}>
+                {inside ? t.label : x < 4 ? `← ${t.label}` : `${t.label} →`}
+              </SvgText>
+            </G>
+          );
+        })}
         <Polygon points={`${width / 2 - 8},${HEIGHT} ${width / 2 + 8},${HEIGHT} ${width / 2},${HEIGHT - 16}`} fill={p.onTape} />
         <Line x1={width / 2} y1={0} x2={width / 2} y2={HEIGHT} stroke={p.onTape} strokeWidth={2} strokeDasharray="3 4" />
       </Svg>

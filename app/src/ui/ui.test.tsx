@@ -2,12 +2,10 @@ import type { ParsedLength, ReconcileItem } from '@mesure/core';
 import { fireEvent, render, screen } from '@testing-library/react-native';
 import { useState } from 'react';
 import { TwoBars } from '../features/check/two-bars';
-import { nextTake } from '../features/floor/next-take';
 import { readNumber, withSigma } from './format';
 import { labelsThatFit } from './label-room';
 import { LengthEntry } from './length-entry';
 import { Theme } from './theme';
-import type { StoredRecord, TakeBody } from '@mesure/contract';
 
 function Entry({ onCommit }: { onCommit: (l: ParsedLength) => void }) {
   const [value, setValue] = useState<ParsedLength | null>(null);
@@ -82,46 +80,6 @@ describe('TwoBars', () => {
     );
     expect(screen.getByText('Nothing else gives the scale.')).toBeTruthy();
     expect(screen.getByText('not observable')).toBeTruthy();
-  });
-});
-
-describe('nextTake', () => {
-  const setup = { id: 's', body: { scene: '41' } } as StoredRecord<'setup'>;
-  const pack = { id: 'p', body: { focalMm: 32 } } as StoredRecord<'package'>;
-  const take = (n: number, change: Partial<TakeBody> = {}) =>
-    ({
-      body: {
-        setupId: 's',
-        slate: '41A',
-        take: n,
-        packageId: 'p',
-        focalMm: 40,
-        focusM: 3,
-        height: null,
-        heightFrame: 1,
-        circled: true,
-        notes: 'x',
-        tracks: { sha256: '', name: '' },
-        loggedAt: '',
-        carried: [],
-        ...change,
-      },
-    }) as unknown as StoredRecord<'take'>;
-  test('counts up and carries over, marked as carried; what belongs to one take does not come along', () => {
-    expect(nextTake(setup, [take(2), take(1)], pack, 'now')).toMatchObject({
-      slate: '41A',
-      take: 3,
-      focalMm: 40,
-      focusM: 3,
-      circled: false,
-      notes: '',
-      tracks: null,
-      carried: ['packageId', 'focalMm', 'focusM'],
-    });
-  });
-  test('the first take starts from the scene and the package; without one there is none', () => {
-    expect(nextTake(setup, [], pack, 'now')).toMatchObject({ slate: '41', take: 1, focalMm: 32, focusM: null });
-    expect(nextTake(setup, [], undefined, 'now')).toBeNull();
   });
 });
 

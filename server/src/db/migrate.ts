@@ -2,6 +2,7 @@ import { DataTypes, type QueryInterface, type Sequelize } from 'sequelize';
 import { SequelizeStorage, Umzug } from 'umzug';
 import * as first from './migrations/0001-first';
 import * as heartbeat from './migrations/0002-heartbeat';
+import * as changeLog from './migrations/0003-change-log';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -15,6 +16,7 @@ export interface Migration {
 const MIGRATIONS: [string, Migration][] = [
   ['0001-first', first],
   ['0002-heartbeat', heartbeat],
+  ['0003-change-log', changeLog],
 ];
 
 function runner(sequelize: Sequelize) {

@@ -109,6 +109,40 @@ test('readings keep the form in which they were measured, beside the value', asy
   expect(csv).toContain('1.40335');
 });
 
+test('the log leaves whole: every field of a take, angles and distances among the readings, how a witness camera was mounted', async () => {
+  await take({
+    slate: '50',
+    take: 1,
+    tracks: null,
+    stop: 2.8,
+    movers: ['cat', 'curtain'],
+    height: { ...height, repeatsM: [1.402, 1.4047], instrument: 'laser' },
+    tilt: { typed: '-3.5', valueRad: (-3.5 * Math.PI) / 180, toleranceRad: 0.0035, instrument: 'inclinometer' },
+    distance: { to: 'stove', typed: '3.42 m', unit: 'm', valueM: 3.42, toleranceM: 0.005 },
+    witnesses: [{ packageId: id.pack, clip: 'W003', focusM: null, stabiliser: 'off' }],
+  });
+  await server
+    .put(wrangler, 'rig', randomUUID(), {
+      setupId: id.setup,
+      packageId: id.pack,
+      since: now,
+      placement: { way: 'rigid', rightM: 0.12, upM: 0, forwardM: 0, turnRad: 0, tiltRad: 0 },
+      toleranceM: 0.005,
+      why: 'bumped',
+    })
+    .expect(201);
+  const { files } = await plan();
+  const read = async (path: string) => String(await files.find((f) => f.path === path)!.make());
+  const takes = await read('takes.csv');
+  expect(takes.split('\n')[0]).toMatch(/^setup,Scene,Slate,Take,.*Witness clips,logged at,by$/);
+  expect(takes).toMatch(/Dolly,,50,1,.*,2\.8,.*"cat, curtain".*A: W003/);
+  const readings = await read('readings.csv');
+  expect(readings).toMatch(/50-1,tilt,,-3\.5,deg,"?'?-3\.5"?,0\.200535,inclinometer/);
+  expect(readings).toContain('50-1,distance,to stove,3.42,m,3.42 m,0.005');
+  expect(readings).toContain('mean of 1.402 m, 1.405 m');
+  expect(JSON.parse(await read('witness-cameras.json'))).toMatchObject({ states: [{ camera: 'A', placement: { rightM: 0.12 }, why: 'bumped' }] });
+});
+
 test('what was deleted does not leave; a foreign day is not there', async () => {
   const takeId = await take({ slate: '99X', take: 1 }, outcome('agrees'));
   expect((await plan()).files.some((f) => f.path.startsWith('takes/99X'))).toBe(true);

@@ -1,11 +1,10 @@
-import type { HandoverPlan, RecordKind, SolveOutcome, StoredRecord } from '@mesure/contract';
-import { mountPackage } from '@mesure/contract';
-import { formatLength } from '@mesure/core';
-import { writeCameraCsv, writeDistortionJson, writeGltf, writePointsCsv, writeReadingsCsv, type ReadingRow } from '@mesure/formats';
+import { mountPackage, takeLacks, type HandoverPlan, type RecordKind, type SolveOutcome, type StoredRecord, type TakeWords } from '@mesure/contract';
+import { writeCameraCsv, writeDistortionJson, writeGltf, writePointsCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
 import { gridOutcomes } from '../jobs/inputs';
+import { logFiles } from './readings';
 import { setupFiles } from './setups';
 
 export interface HandoverFile {
@@ -54,14 +53,15 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   );
   const rows = await db.AnalysisRow.findAll({ where: { productionId, kind: 'solve', status: 'done', subjectId: takes.map((t) => t.id) }, order: [['createdAt', 'DESC']] });
   const missing: HandoverPlan['missing'] = [];
+  const floor = find('floor', productionId)?.body ?? null;
   const files: HandoverFile[] = [];
   const lensIds = new Set<string>();
 
   for (const take of takes) {
     const label = `${take.body.slate} take ${take.body.take}`;
     const lack = (what: string) => missing.push({ takeId: take.id, take: label, what });
-    if (!take.body.height) lack('camera height');
-    if (take.body.focusM === null) lack('focus distance');
+    const plan = all('plan').find((p) => p.body.setupId === take.body.setupId)?.body ?? null;
+    for (const missed of takeLacks(take.body, plan, floor)) lack(missed.what);
     const pack = find('package', take.body.packageId);
     const mounted = pack ? mountPackage(pack.body, find) : null;
     if (pack) lensIds.add(pack.body.lensId);
@@ -124,45 +124,14 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   }
 
   files.push(...setupFiles(setups, all, find, slug));
-  const readings = readingRows();
-  if (readings.length > 0) files.push({ path: 'readings.csv', what: 'every height and tie as it was measured', readWith: 'CSV', make: async () => writeReadingsCsv(readings) });
+  const words: TakeWords = {
+    unit: 'm',
+    packages: all('package').map((p) => {
+      const mounted = mountPackage(p.body, find);
+      return { id: p.id, camera: p.body.camera, focalMm: p.body.focalMm, fps: 'missing' in mounted ? 24 : mounted.mode.fps };
+    }),
+  };
+  const setupIds = setups.map((s) => s.id);
+  files.push(...logFiles({ setups, takes, words, sets: all('set'), ties: all('tie'), rigs: all('rig').filter((r) => setupIds.includes(r.body.setupId)) }));
   return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files: apart(files) };
-
-  function readingRows(): ReadingRow[] {
-    const rowsOut: ReadingRow[] = [];
-    for (const t of takes) {
-      const h = t.body.height;
-      if (!h) continue;
-      rowsOut.push({
-        setup: find('setup', t.body.setupId)!.body.name,
-        take: `${t.body.slate}-${t.body.take}`,
-        quantity: 'camera height',
-        about: `frame ${t.body.heightFrame}, offset to entrance pupil ${formatLength(h.offsetM, 'm')}`,
-        value_m: h.valueM,
-        as_entered: h.typed,
-        tolerance_m: h.toleranceM,
-        instrument: '',
-        taken_at: h.takenAt,
-        when: t.body.loggedAt,
-        who: t.updatedBy,
-      });
-    }
-    const sets = new Set(setups.map((s) => s.body.setId));
-    for (const tie of all('tie').filter((t) => sets.has(t.body.setId))) {
-      rowsOut.push({
-        setup: find('set', tie.body.setId)!.body.name,
-        take: '',
-        quantity: 'tie',
-        about: `${tie.body.from} to ${tie.body.to}`,
-        value_m: tie.body.length.valueM,
-        as_entered: tie.body.length.typed,
-        tolerance_m: tie.body.length.toleranceM,
-        instrument: tie.body.instrument,
-        taken_at: '',
-        when: tie.body.measuredAt,
-        who: tie.updatedBy,
-      });
-    }
-    return rowsOut;
-  }
 }

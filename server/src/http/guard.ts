@@ -38,6 +38,12 @@ export function guard(db: Database): RequestHandler {
   };
 }
 
+/** Is the session still there, and its person still part of the production? For answers that stay open. */
+export async function sessionHolds(db: Database, v: Viewer): Promise<boolean> {
+  const session = await db.Session.findByPk(v.tokenSha256);
+  return session !== null && session.expiresAt > new Date() && (await db.Membership.count({ where: { userId: v.userId, productionId: v.productionId } })) > 0;
+}
+
 /** Every address under /productions/:productionId belongs to that production's people; others learn nothing, not even that it exists. */
 export const ownProduction: RequestHandler = (req, _res, next) => {
   if (req.params.productionId !== viewerOf(req).productionId) throw new ApiProblem('NOT_FOUND', 'There is no such production.');

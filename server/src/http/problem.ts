@@ -1,4 +1,4 @@
-import type { FieldProblem, Problem, ProblemCode } from '@mesure/contract';
+import type { Problem, ProblemCode } from '@mesure/contract';
 import { CoreError } from '@mesure/core';
 import { FormatError } from '@mesure/formats';
 import type { ErrorRequestHandler, RequestHandler } from 'express';
@@ -23,7 +23,7 @@ export class ApiProblem extends Error {
   constructor(
     readonly code: ProblemCode,
     readonly detail: string,
-    readonly extra: { fields?: FieldProblem[]; current?: unknown } = {},
+    readonly extra: Pick<Problem, 'fields' | 'current' | 'base' | 'clashes'> = {},
   ) {
     super(detail);
   }

@@ -16,6 +16,7 @@ export class Entry extends Model<InferAttributes<Entry>, InferCreationAttributes
 /** One change of one entry: who, when, before, after. Written in the same transaction as the entry. */
 export class EntryChange extends Model<InferAttributes<EntryChange>, InferCreationAttributes<EntryChange>> {
   declare id: CreationOptional<string>;
+  declare productionId: string;
   declare recordId: string;
   declare mutationId: string;
   declare version: number;
@@ -24,6 +25,8 @@ export class EntryChange extends Model<InferAttributes<EntryChange>, InferCreati
   declare changedAt: Date;
   declare before: { deleted: boolean; body: unknown } | null;
   declare after: { deleted: boolean; body: unknown };
+  /** what the device had, where the change was merged; else it is `after` */
+  declare sent: { deleted: boolean; body: unknown } | null;
 }
 
 export function defineRecords(sequelize: Sequelize) {
@@ -36,7 +39,19 @@ export function defineRecords(sequelize: Sequelize) {
     { ...common, tableName: 'records' },
   );
   changes.init(
-    { id: { type: BIGINT, primaryKey: true, autoIncrement: true }, recordId: UUID, mutationId: UUID, version: INTEGER, userId: UUID, userName: TEXT, changedAt: DATE, before: JSONB, after: JSONB },
+    {
+      id: { type: BIGINT, primaryKey: true, autoIncrement: true },
+      productionId: UUID,
+      recordId: UUID,
+      mutationId: UUID,
+      version: INTEGER,
+      userId: UUID,
+      userName: TEXT,
+      changedAt: DATE,
+      before: JSONB,
+      after: JSONB,
+      sent: JSONB,
+    },
     { ...common, tableName: 'record_changes' },
   );
   return { Entry: entries, EntryChange: changes };

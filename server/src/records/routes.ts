@@ -1,24 +1,28 @@
-import { idSchema, kindSchema, writeSchema, type RecordKind, type RecordWrite } from '@mesure/contract';
+import { cursorSchema, idSchema, kindSchema, writeSchema, type RecordKind, type RecordWrite } from '@mesure/contract';
 import { Router } from 'express';
 import type { Database } from '../db/connect';
-import { viewerOf } from '../http/guard';
+import { sessionHolds, viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import { must } from '../http/validate';
-import { toRecord } from './model';
+import { changesAfter } from './changes';
 import { writeRecord } from './service';
+import type { ChangeStream } from './stream';
 
-export function recordRoutes(db: Database): Router {
+/** A text that is a cursor, or none. */
+const cursorOf = (text: unknown): number | null => (text === undefined || text === '' ? null : (must(cursorSchema, Number(text)) as number));
+
+export function recordRoutes(db: Database, stream: ChangeStream): Router {
   const router = Router({ mergeParams: true });
 
   router.get('/', async (req, res) => {
-    const entries = await db.Entry.findAll({
-      where: { productionId: viewerOf(req).productionId },
-      order: [
-        ['updatedAt', 'ASC'],
-        ['id', 'ASC'],
-      ],
-    });
-    res.json({ records: entries.map(toRecord) });
+    res.json(await changesAfter(db, viewerOf(req).productionId, cursorOf(req.query.after)));
+  });
+
+  router.get('/events', async (req, res) => {
+    const v = viewerOf(req);
+    // a page that lost the line says where it was
+    const cursor = cursorOf(req.get('last-event-id') ?? req.query.after) ?? 0;
+    await stream.listen(res, v.productionId, cursor, () => sessionHolds(db, v));
   });
 
   router.put('/:kind/:id', async (req, res) => {
@@ -27,9 +31,12 @@ export function recordRoutes(db: Database): Router {
     const id = must(idSchema, req.params.id) as string;
     const write = must(writeSchema, req.body) as RecordWrite;
     // a solver reads and judges; what was recorded on the day is the wrangler's and supervisor's to change
-    if (v.role === 'solver') throw new ApiProblem('FORBIDDEN', 'A solver reads the record. Ask the wrangler or the supervisor for a change.');
-    const { record, created } = await writeRecord(db, v, kind, id, write);
-    res.status(created ? 201 : 200).json({ record });
+    if (v.role === 'solver' && kind !== 'person') throw new ApiProblem('FORBIDDEN', 'A solver reads the record. Ask the wrangler or the supervisor for a change.');
+    if (kind === 'person' && id !== v.userId) throw new ApiProblem('FORBIDDEN', 'What a person prefers is that person’s to choose.');
+    if (kind === 'floor' && id !== v.productionId)
+      throw new ApiProblem('INVALID', 'A production has one choice of fields, under its own id.', { fields: [{ field: 'id', message: 'must be the production’s' }] });
+    const { created, ...answer } = await writeRecord(db, v, kind, id, write);
+    res.status(created ? 201 : 200).json(answer);
   });
 
   router.get('/:kind/:id/history', async (req, res) => {

@@ -1,80 +1,119 @@
-import { BODY_SCHEMAS, type RecordKind, type RecordWrite, type StoredRecord } from '@mesure/contract';
+import { BODY_SCHEMAS, changedFields, check, mergeStates, type FieldClash, type RecordKind, type RecordState, type RecordWrite, type StoredRecord, type WriteAnswer } from '@mesure/contract';
 import type { Schema } from 'joi';
-import { UniqueConstraintError } from 'sequelize';
+import { QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { must } from '../http/validate';
-import { toRecord } from './model';
+import { toRecord, type Entry, type EntryChange } from './model';
+import { mustReferToOwn } from './references';
 
 export interface Author {
   userId: string;
   name: string;
   productionId: string;
 }
+export const CHANGES_CHANNEL = 'mesure_changes';
 
 /**
- * Creates or changes one record. Sent twice with the same mutationId it is done once; made on another version than the stored one it is
- * refused with the stored one, never laid over it.
+ * Creates or changes one record. Sent twice with the same mutationId it is done once, and answered with what it left. Made on an older
+ * version than the stored one it is merged field by field; where both changed a field it is refused with both sides, never laid over.
  */
-export async function writeRecord(db: Database, author: Author, kind: RecordKind, id: string, write: RecordWrite): Promise<{ record: StoredRecord; created: boolean }> {
-  const body = must(BODY_SCHEMAS[kind] as Schema, write.body);
+export async function writeRecord(db: Database, author: Author, kind: RecordKind, id: string, write: RecordWrite): Promise<WriteAnswer & { created: boolean }> {
+  const sent: RecordState = { deleted: write.deleted, body: must(BODY_SCHEMAS[kind] as Schema, write.body) };
   try {
     return await db.sequelize.transaction(async (transaction) => {
-      const done = await db.EntryChange.findOne({ where: { mutationId: write.mutationId }, transaction });
       const entry = await db.Entry.findByPk(id, { transaction, lock: transaction.LOCK.UPDATE });
       if (entry && (entry.productionId !== author.productionId || entry.kind !== kind)) throw new ApiProblem('NOT_FOUND', 'There is no such record.');
+      const done = await db.EntryChange.findOne({ where: { mutationId: write.mutationId }, transaction });
       if (done) {
         if (done.recordId !== id || !entry) throw new ApiProblem('INVALID', 'This change was already used for another record.');
-        return { record: toRecord(entry), created: false };
+        return { record: asOf(entry, done), merged: done.sent !== null, created: false };
       }
-      if ((entry?.version ?? 0) !== write.baseVersion) {
-        throw new ApiProblem('STALE', `The record is at version ${entry?.version ?? 0}; the change was made on ${write.baseVersion}. Both are kept: choose which one holds.`, {
-          current: entry ? toRecord(entry) : null,
-        });
-      }
-      await mustReferToOwn(db, author.productionId, kind, body as unknown as Record<string, unknown>, transaction);
+      const stored = entry?.version ?? 0;
+      const base = await baseOf(db, id, entry, write, transaction);
+      const merged = base !== null;
+      const state = merged ? await mergeInto(db, kind, entry!, base, sent, transaction) : sent;
+      await mustReferToOwn(db, author.productionId, kind, state.body as unknown as Record<string, unknown>, transaction);
       const now = new Date();
       const before = entry ? { deleted: entry.deleted, body: entry.body } : null;
-      const version = write.baseVersion + 1;
+      const version = stored + 1;
       const saved = entry
-        ? await entry.update({ body, deleted: write.deleted, version, updatedAt: now, updatedBy: author.name }, { transaction })
-        : await db.Entry.create({ id, productionId: author.productionId, kind, version, deleted: write.deleted, body, updatedAt: now, updatedBy: author.name }, { transaction });
-      await db.EntryChange.create(
-        { recordId: id, mutationId: write.mutationId, version, userId: author.userId, userName: author.name, changedAt: now, before, after: { deleted: write.deleted, body } },
-        { transaction },
+        ? await entry.update({ ...state, version, updatedAt: now, updatedBy: author.name }, { transaction })
+        : await db.Entry.create({ id, productionId: author.productionId, kind, version, ...state, updatedAt: now, updatedBy: author.name }, { transaction });
+      await appendChange(
+        db,
+        {
+          productionId: author.productionId,
+          recordId: id,
+          mutationId: write.mutationId,
+          version,
+          userId: author.userId,
+          userName: author.name,
+          changedAt: now,
+          before,
+          after: state,
+          sent: merged ? sent : null,
+        },
+        transaction,
       );
-      return { record: toRecord(saved), created: !entry };
+      return { record: toRecord(saved), merged, created: !entry };
     });
   } catch (error) {
     // two copies of one change in flight: the second finds the first's row
     if (error instanceof UniqueConstraintError) {
-      const entry = await db.Entry.findOne({ where: { id, productionId: author.productionId } });
+      const entry = await db.Entry.findOne({ where: { id, productionId: author.productionId, kind } });
       const done = await db.EntryChange.findOne({ where: { mutationId: write.mutationId, recordId: id } });
-      if (entry && done) return { record: toRecord(entry), created: false };
+      if (entry && done) return { record: asOf(entry, done), merged: false, created: false };
       throw new ApiProblem('STALE', 'The record was changed at the same moment. Send the change again.', { current: entry ? toRecord(entry) : null });
     }
     throw error;
   }
 }
 
-/** Which fields of a kind name other records, and of which kind those must be. */
-const REFERENCES: Partial<Record<RecordKind, Record<string, RecordKind>>> = {
-  package: { bodyId: 'body', lensId: 'lens', adapterId: 'adapter', secondAdapterId: 'adapter' },
-  plate: { lensId: 'lens', packageId: 'package' },
-  edges: { lensId: 'lens', packageId: 'package' },
-  recce: { setupId: 'setup' },
-  setup: { dayId: 'day', setId: 'set' },
-  plan: { setupId: 'setup', packageId: 'package' },
-  take: { setupId: 'setup', packageId: 'package' },
-  tie: { setId: 'set' },
-  fact: { setId: 'set' },
-};
+/** The record as a change left it; what came later is another answer's. */
+const asOf = (entry: Entry, change: EntryChange): StoredRecord => ({
+  ...toRecord(entry),
+  ...(change.after as RecordState),
+  version: change.version,
+  updatedAt: change.changedAt.toISOString(),
+  updatedBy: change.userName,
+});
 
-async function mustReferToOwn(db: Database, productionId: string, kind: RecordKind, body: Record<string, unknown>, transaction: import('sequelize').Transaction): Promise<void> {
-  for (const [field, target] of Object.entries(REFERENCES[kind] ?? {})) {
-    const id = body[field];
-    if (typeof id !== 'string') continue;
-    const found = await db.Entry.count({ where: { id, productionId, kind: target }, transaction });
-    if (found === 0) throw new ApiProblem('INVALID', `${field}: there is no such ${target}`, { fields: [{ field, message: `there is no such ${target}` }] });
+/** What the change was made on, when that is not what is stored now; null when it is. */
+async function baseOf(db: Database, id: string, entry: Entry | null, write: RecordWrite, transaction: Transaction): Promise<RecordState | null> {
+  const where = write.follows ? { recordId: id, mutationId: write.follows } : { recordId: id, version: write.baseVersion };
+  if (!write.follows && write.baseVersion === (entry?.version ?? 0)) return null;
+  const made = await db.EntryChange.findOne({ where, transaction });
+  if (!entry || !made) {
+    throw new ApiProblem('STALE', `The record is at version ${entry?.version ?? 0}; the change was made on ${write.baseVersion}. Both are kept: choose which one holds.`, {
+      current: entry ? toRecord(entry) : null,
+    });
   }
+  return made.version === entry.version && (!write.follows || made.sent === null) ? null : (((write.follows ? made.sent : null) ?? made.after) as RecordState);
+}
+
+/** The change made again on what is stored, when both sides changed different fields. */
+async function mergeInto(db: Database, kind: RecordKind, entry: Entry, base: RecordState, mine: RecordState, transaction: Transaction): Promise<RecordState> {
+  const theirs: RecordState = { deleted: entry.deleted, body: entry.body };
+  const { state, clashes } = mergeStates(kind, base, mine, theirs);
+  // two changes that are right by themselves may not be so together
+  const together = clashes.length > 0 || check(BODY_SCHEMAS[kind] as Schema, state.body).problems === null;
+  const fields = together ? clashes : changedFields(base, mine);
+  if (fields.length === 0) return state;
+  const changes = await db.EntryChange.findAll({ where: { recordId: entry.id }, order: [['version', 'DESC']], transaction });
+  const told = fields.map((field): FieldClash => {
+    const by = changes.find((c) => c.before !== null && changedFields(c.before as RecordState, c.after as RecordState).includes(field)) ?? changes[0];
+    return { field, who: by.userName, when: by.changedAt.toISOString() };
+  });
+  throw new ApiProblem('STALE', `${told[0].who} changed ${fields.join(', ')} meanwhile. Both are kept: choose which one holds.`, { current: toRecord(entry), base, clashes: told });
+}
+
+/**
+ * Changes of a production are numbered in the order of their commits: the lock is held from here to the commit, a few milliseconds, so that
+ * nobody who reads "all after n" can miss a lower number that comes to light later.
+ */
+async function appendChange(db: Database, change: Omit<EntryChange['_creationAttributes'], 'id'>, transaction: Transaction): Promise<void> {
+  await db.sequelize.query('select pg_advisory_xact_lock(hashtextextended(:production, 7215002))', { replacements: { production: change.productionId }, type: QueryTypes.SELECT, transaction });
+  await db.EntryChange.create(change, { transaction });
+  await db.sequelize.query('select pg_notify(:channel, :production)', { replacements: { channel: CHANGES_CHANNEL, production: change.productionId }, type: QueryTypes.SELECT, transaction });
 }

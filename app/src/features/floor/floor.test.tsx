@@ -1,9 +1,8 @@
 import { fireEvent, screen } from '@testing-library/react-native';
 import type { RecordBodies } from '@mesure/contract';
 import { FloorScreen } from './floor-screen';
-import { nextTake, takeLacks } from './next-take';
-import { nextName } from './swap-package';
-import { TakeScreen } from './take-screen';
+import { nextName } from './take/swap-package';
+import { TakeScreen } from './take/take-screen';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../test-day';
 
 const leave = (field: ReturnType<typeof screen.getByTestId>, text: string) => {
@@ -11,22 +10,6 @@ const leave = (field: ReturnType<typeof screen.getByTestId>, text: string) => {
   fireEvent(field, 'blur');
 };
 const stored = (server: FakeServer, id: string = ID.take) => server.records.get(id)!.body as RecordBodies['take'];
-
-describe('the next take', () => {
-  const setup = record('setup', ID.setup, { dayId: ID.day, setId: ID.set, name: 'Dolly', scene: '41', order: 1, levelMarks: [], originMark: null, headingMarks: null });
-  const pack = record('package', ID.pack, { camera: 'A', bodyId: ID.body, modeId: ID.open, lensId: ID.lens, adapterId: null, focalMm: 32 });
-  test('counts on from the highest of its slate, carries what rarely changes, and starts clean of the rest', () => {
-    const takes = [record('take', 'a', takeBody({ take: 7 })), record('take', 'b', takeBody({ take: 3 })), record('take', 'c', takeBody({ take: 8, circled: true, notes: 'bump', focusM: 2 }))];
-    const next = nextTake(setup, takes, pack, 'now')!;
-    expect(next).toMatchObject({ slate: '41A', take: 9, circled: false, notes: '', tracks: null, focusM: 2, loggedAt: 'now', carried: ['packageId', 'focalMm', 'focusM', 'height'] });
-  });
-  test('takes of another setup do not count; the first one takes its camera from the kit', () => {
-    const next = nextTake(setup, [record('take', 'x', takeBody({ setupId: 'other', take: 40 }))], pack, 'now')!;
-    expect(next).toMatchObject({ slate: '41', take: 1, packageId: ID.pack, focalMm: 32, height: null });
-    expect(takeLacks(next)).toEqual(['camera height', 'focus distance']);
-    expect(nextTake(setup, [], undefined, 'now')).toBeNull();
-  });
-});
 
 describe('the setup', () => {
   test('a take is logged with one tap, opened, and can be taken back', async () => {
@@ -48,11 +31,26 @@ describe('the setup', () => {
   });
   test('the day counts what its setups lack', async () => {
     const server = new FakeServer();
-    server.records.set('t2', record('take', 't2', takeBody({ take: 2, height: null })));
+    server.records.set('t2', record('take', 't2', takeBody({ take: 2, height: null, loggedAt: '2026-11-23T09:30:00.000Z' })));
+    server.records.set('s2', record('setup', 's2', { ...(server.records.get(ID.setup)!.body as RecordBodies['setup']), name: 'Jetty', scene: '47', order: 2 }));
     await open(<FloorScreen setupId={null} />, server);
-    expect(screen.getByTestId('setup-41')).toHaveTextContent(/2 takes · 1 missing/);
+    // the one that is being shot stands on top with all that is missing
+    expect(screen.getByTestId('running-setup')).toHaveTextContent(/Dolly past the stove.*2 takes.*1.*still missing.*41A take 2: camera height/);
+    expect(screen.getByTestId('setup-47')).toHaveTextContent(/0 takes · 1 missing/);
+    fireEvent.press(screen.getByTestId('lack-41-fields'));
     fireEvent.press(screen.getByTestId('setup-41'));
-    expect(pushed()).toEqual([`/floor/${ID.setup}`]);
+    fireEvent.press(screen.getByTestId('setup-47'));
+    expect(pushed()).toEqual(['/floor/take/t2', `/floor/${ID.setup}`, '/floor/s2']);
+  });
+  test('a take of the running setup is logged from the board with one tap', async () => {
+    const server = new FakeServer();
+    await open(<FloorScreen setupId={null} />, server);
+    expect(screen.getByTestId('log-next')).toHaveTextContent('Log 41A take 2');
+    fireEvent.press(screen.getByTestId('log-next'));
+    await settle();
+    const logged = [...server.records.values()].filter((r) => r.kind === 'take')[1];
+    expect(logged.body).toMatchObject({ take: 2, carried: ['packageId', 'focalMm', 'focusM', 'height'] });
+    expect(pushed()).toEqual([`/floor/take/${logged.id}`]);
   });
   test.each([
     ['the same mark twice', 'K1', 'K1', '2 m', /two different marks/],
@@ -114,8 +112,8 @@ describe('the take', () => {
   test('fields refuse what they cannot read and keep what was there', async () => {
     const server = new FakeServer();
     await open(<TakeScreen takeId={ID.take} />, server);
-    leave(screen.getByLabelText('Focal length from the slate'), 'wide');
-    expect(seen(/Enter a number of mm/)).toBe(true);
+    leave(screen.getByLabelText('Focal length'), 'wide');
+    expect(seen(/must be a number from 1 to 3000/)).toBe(true);
     leave(screen.getByLabelText('Focus distance'), 'far');
     leave(screen.getByLabelText('Slate'), '   ');
     await settle();
@@ -133,7 +131,7 @@ describe('the take', () => {
     expect(stored(server)).toMatchObject({ circled: true, take: 2, notes: 'dolly bumped at the door' });
     expect(stored(server).focusM).toBeCloseTo(3.2004, 9);
   });
-  test('one that was undone is said, with a way on', async () => {
+  test('one that is not here is said, with a way on', async () => {
     await open(<TakeScreen takeId="gone" />, new FakeServer());
     expect(seen('No such take')).toBe(true);
   });

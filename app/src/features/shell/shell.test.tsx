@@ -1,3 +1,4 @@
+import type { RecordBodies } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { Text } from 'react-native';
 import { useRecordsState } from '../../data';
@@ -34,7 +35,7 @@ test('what waits is counted, listed, sent by hand, and keeps the sign-in', async
   await settle();
   expect(state()).toHaveTextContent('1 waiting');
   fireEvent.press(state());
-  expect(seen('set: waits for the network')).toBe(true);
+  expect(seen('set Galley!: waits for the network')).toBe(true);
   expect(seen(/Send what waits before signing out/)).toBe(true);
   server.cut = false;
   fireEvent.press(screen.getByText('Send now'));
@@ -58,6 +59,33 @@ test('a change made elsewhere meanwhile needs the person, who may keep either', 
     fireEvent.press(screen.getByText(button));
     await settle();
     expect(server.records.get(ID.set)!.body).toMatchObject({ name: expected });
+    expect(state()).toHaveTextContent('all sent');
+    screen.unmount();
+  }
+});
+
+test('two people changed one field: both values, who and when, and one tap decides', async () => {
+  for (const [side, expected] of [
+    ['mine', 'Galley!'],
+    ['theirs', 'Scullery'],
+  ]) {
+    const server = new FakeServer();
+    const body = server.records.get(ID.set)!.body as RecordBodies['set'];
+    server.records.delete(ID.set);
+    server.memory.write('set', ID.set, { mutationId: 'first', baseVersion: 0, deleted: false, body });
+    await start(server);
+    server.memory.author = 'Odalys';
+    server.memory.write('set', ID.set, { mutationId: 'theirs', baseVersion: 1, deleted: false, body: { ...body, name: 'Scullery', marks: ['K1', 'K2', 'K3', 'K9'] } });
+    fireEvent.press(screen.getByText('rename'));
+    await settle();
+    expect(state()).toHaveTextContent('1 needs you');
+    fireEvent.press(state());
+    expect(screen.getByTestId('mine-name')).toHaveTextContent('Mine: Galley!');
+    expect(screen.getByTestId('theirs-name')).toHaveTextContent('Odalys, 09:00: Scullery');
+    fireEvent.press(screen.getByTestId(`${side}-name`));
+    await settle();
+    // what only the other one changed stays in either case
+    expect(server.records.get(ID.set)!.body).toMatchObject({ name: expected, marks: ['K1', 'K2', 'K3', 'K9'] });
     expect(state()).toHaveTextContent('all sent');
     screen.unmount();
   }

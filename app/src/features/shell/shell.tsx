@@ -1,11 +1,12 @@
 import { Link, usePathname, useRouter, type Href } from 'expo-router';
 import { useEffect, useState, type PropsWithChildren } from 'react';
-import { Pressable, ScrollView, View } from 'react-native';
+import { Pressable, View } from 'react-native';
 import { useSafeAreaInsets } from 'react-native-safe-area-context';
-import { useAll, useData, useRecordsState, useSession } from '../../data';
+import { useAll, useData, usePicturesState, useRecordsState, useSession } from '../../data';
 import { Action, Icon, IconAction, Sheet, useIsWide, type IconName } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, TOUCH_PX, useLightSwitch, usePalette } from '../../ui/theme';
+import { OutboxList } from './outbox-list';
 
 interface Place {
   href: Href;
@@ -28,10 +29,16 @@ export function Shell({ children }: PropsWithChildren) {
   const insets = useSafeAreaInsets();
   const router = useRouter();
   const [help, setHelp] = useState(false);
+  const undo = useRecordsState((s) => s.undo);
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       const typing = e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement;
       if (e.key === '?' && !typing) setHelp((h) => !h);
+      // in a field the browser takes back typing
+      if (e.key === 'z' && (e.ctrlKey || e.metaKey) && !e.shiftKey && !typing) {
+        e.preventDefault();
+        void undo();
+      }
       const place = e.altKey ? PLACES.find((q) => q.key === e.key) : undefined;
       if (place) {
         e.preventDefault();
@@ -40,7 +47,7 @@ export function Shell({ children }: PropsWithChildren) {
     };
     window.addEventListener('keydown', onKey);
     return () => window.removeEventListener('keydown', onKey);
-  }, [router]);
+  }, [router, undo]);
   return (
     <View style={{ flex: 1, backgroundColor: p.paper, flexDirection: wide ? 'row' : 'column', paddingTop: insets.top }}>
       {wide ? <Places vertical onHelp={() => setHelp(true)} /> : null}
@@ -53,7 +60,13 @@ export function Shell({ children }: PropsWithChildren) {
       </View>
       {wide ? null : <Places />}
       <Sheet title="Keys" open={help} onClose={() => setHelp(false)}>
-        {[...PLACES.map((q) => [`Alt ${q.key}`, `Go to ${q.name}`]), ['Tab, Enter', 'Move and choose'], ['← →', 'Move the tape by one mark'], ['?', 'This list']].map(([k, what]) => (
+        {[
+          ...PLACES.map((q) => [`Alt ${q.key}`, `Go to ${q.name}`]),
+          ['Tab, Enter', 'Move and choose'],
+          ['← →', 'Move the tape by one mark'],
+          ['Ctrl Z', 'Take back the last step'],
+          ['?', 'This list'],
+        ].map(([k, what]) => (
           <View key={k} style={{ flexDirection: 'row', paddingVertical: SPACE.s }}>
             <Words look="figure" style={{ width: 120 }}>
               {k}
@@ -125,8 +138,10 @@ function HeadLine() {
   const switchLight = useLightSwitch();
   const signOut = useSession((s) => s.signOut);
   const [open, setOpen] = useState(false);
-  const waiting = outbox.filter((w) => w.state === 'waiting').length;
-  const needsYou = outbox.length - waiting;
+  const pictures = usePicturesState((s) => s.pictures);
+  const waitingRecords = outbox.filter((w) => w.state === 'waiting').length;
+  const needsYou = outbox.length - waitingRecords + pictures.filter((q) => q.state === 'refused').length;
+  const waiting = waitingRecords + pictures.filter((q) => q.state !== 'refused').length;
   const state = signInNeeded
     ? 'sign in again to send'
     : needsYou > 0
@@ -167,29 +182,6 @@ function HeadLine() {
         </View>
       </Sheet>
     </View>
-  );
-}
-
-function OutboxList() {
-  const outbox = useRecordsState((s) => s.outbox);
-  const decide = useRecordsState((s) => s.decide);
-  const send = useRecordsState((s) => s.send);
-  if (outbox.length === 0) return <Words dim>Everything is sent. Nothing waits on this device.</Words>;
-  return (
-    <ScrollView>
-      {outbox.map((w) => (
-        <View key={w.seq} style={{ paddingVertical: SPACE.s, gap: SPACE.s }}>
-          <Words>{`${w.kind}${w.write.deleted ? ', deleted' : ''}: ${w.state === 'waiting' ? 'waits for the network' : w.message}`}</Words>
-          {w.state === 'waiting' ? null : (
-            <View style={{ flexDirection: 'row', gap: SPACE.s, flexWrap: 'wrap' }}>
-              {w.state === 'conflict' ? <Action title="Keep mine" onPress={() => void decide(w.seq!, 'mine')} /> : null}
-              <Action title={w.state === 'conflict' ? 'Take theirs' : 'Drop this change'} onPress={() => void decide(w.seq!, 'theirs')} />
-            </View>
-          )}
-        </View>
-      ))}
-      <Action title="Send now" icon="send" onPress={() => void send()} />
-    </ScrollView>
   );
 }
 

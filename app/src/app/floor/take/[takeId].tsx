@@ -1,5 +1,5 @@
 import { useLocalSearchParams } from 'expo-router';
-import { TakeScreen } from '../../../features/floor/take-screen';
+import { TakeScreen } from '../../../features/floor/take/take-screen';
 
 export default function FloorTakeScreen() {
   const { takeId } = useLocalSearchParams<{ takeId: string }>();

@@ -1,11 +1,11 @@
 import type { PackageBody, StoredRecord } from '@mesure/contract';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useFind, useMayWrite, useRecordsState } from '../../data';
-import { Action, Choice, Sheet } from '../../ui/controls';
-import { Words } from '../../ui/text';
-import { SPACE } from '../../ui/theme';
-import { lensWords, opticsWords, packageParts, viewPackage } from '../kit/package-words';
+import { newId, useAll, useFind, useMayWrite, useRecordsState } from '../../../data';
+import { Action, Choice, Sheet } from '../../../ui/controls';
+import { Words } from '../../../ui/text';
+import { SPACE } from '../../../ui/theme';
+import { lensWords, opticsWords, packageParts, viewPackage } from '../../kit/package-words';
 
 /**
  * Changes what is mounted, from a take: open, choose, mount. The package is copied and the copy changed, so that the takes before it keep

@@ -1,0 +1,5 @@
+import { TakesScreen } from '../../features/floor/day/takes-screen';
+
+export default function FloorTakesScreen() {
+  return <TakesScreen />;
+}

@@ -1,0 +1,21 @@
+/**
+ * What stands half typed in a field. It is on the device with each keystroke, so that a page that is killed while somebody types brings it
+ * back; it leaves when the field's value is kept.
+ */
+const key = (recordId: string, field: string): string => `mesure-draft:${recordId}:${field}`;
+
+export function readDraft(recordId: string, field: string): string | null {
+  try {
+    return globalThis.localStorage?.getItem(key(recordId, field)) ?? null;
+  } catch {
+    return null;
+  }
+}
+export function keepDraft(recordId: string, field: string, text: string | null): void {
+  try {
+    if (text === null) globalThis.localStorage?.removeItem(key(recordId, field));
+    else globalThis.localStorage?.setItem(key(recordId, field), text);
+  } catch {
+    // a browser that keeps nothing still takes the field when it is left
+  }
+}

@@ -1,0 +1,101 @@
+import { takesOf, type SetupLack, type StoredRecord } from '@mesure/contract';
+import { useRouter, type Href } from 'expo-router';
+import { useState } from 'react';
+import { View } from 'react-native';
+import { useAll, useMayWrite } from '../../../data';
+import { Action, IconAction, Row, useIsWide } from '../../../ui/controls';
+import { Empty } from '../../../ui/states';
+import { Words } from '../../../ui/text';
+import { SPACE, usePalette } from '../../../ui/theme';
+import { DeviceSheet } from '../../devices/device-sheet';
+import { Page } from '../../shell/pane';
+import { FloorChoices } from '../floor-choices';
+import { useLogTake } from '../use-write-take';
+import { LackList } from './lack-list';
+import { useSetupLacks } from './setup-lacks';
+
+type Setup = StoredRecord<'setup'>;
+
+/** The setups of the day in order, the running one on top with all that is missing for it; the others with how much. */
+export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; running: Setup | null; selectedId: string | null }) {
+  const router = useRouter();
+  const wide = useIsWide();
+  const mayWrite = useMayWrite();
+  const lacksOf = useSetupLacks();
+  const { next, log } = useLogTake(running);
+  const [sheet, setSheet] = useState<'fields' | 'devices' | null>(null);
+  const others = setups.filter((s) => s.id !== running?.id);
+  return (
+    <Page action={!wide && next && mayWrite ? <Action kind="main" icon="add" title={`Log ${next.slate} take ${next.take}`} onPress={() => void log()} testID="log-next" /> : undefined}>
+      <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
+        <Words look="title" level={1}>
+          Setups of the day
+        </Words>
+        <View style={{ flexDirection: 'row' }}>
+          <IconAction icon="search" label="Find takes" onPress={() => router.push('/floor/takes' as Href)} />
+          {wide ? <IconAction icon="table-rows" label="The day as a table" onPress={() => router.push('/floor/table' as Href)} /> : null}
+          <IconAction icon="sensors" label="Instruments" onPress={() => setSheet('devices')} />
+          {mayWrite ? <IconAction icon="tune" label="What is noted" onPress={() => setSheet('fields')} /> : null}
+        </View>
+      </View>
+      {setups.length === 0 ? <Empty title="No setups yet" text="The day has no setups." /> : null}
+      {running ? <Running setup={running} lacks={lacksOf(running)} selected={running.id === selectedId} /> : null}
+      <View style={{ marginTop: SPACE.l, marginHorizontal: -SPACE.m }}>
+        {others.map((s) => (
+          <SetupRow key={s.id} setup={s} lacks={lacksOf(s)} selected={s.id === selectedId} />
+        ))}
+      </View>
+      {sheet === 'fields' ? <FloorChoices onClose={() => setSheet(null)} /> : null}
+      {sheet === 'devices' ? <DeviceSheet open onClose={() => setSheet(null)} /> : null}
+    </Page>
+  );
+}
+
+const things = (n: number): string => (n === 0 ? 'nothing missing' : `${n} missing`);
+const takesWords = (n: number): string => `${n} take${n === 1 ? '' : 's'}`;
+
+function Running({ setup, lacks, selected }: { setup: Setup; lacks: SetupLack[]; selected: boolean }) {
+  const p = usePalette();
+  const router = useRouter();
+  const mine = takesOf(setup.id, useAll('take'));
+  return (
+    <View style={{ marginTop: SPACE.s, borderTopWidth: 4, borderColor: p.tape, backgroundColor: p.raised, padding: SPACE.m, marginHorizontal: -SPACE.m }} testID="running-setup">
+      <View style={{ flexDirection: 'row', alignItems: 'flex-end', justifyContent: 'space-between', gap: SPACE.m }}>
+        <View style={{ flex: 1, minWidth: 0 }}>
+          <Words look="label" dim>
+            Running now
+          </Words>
+          <Words look="heading" level={2}>
+            {setup.body.name}
+          </Words>
+          <Words look="small" dim>{`scene ${setup.body.scene} · ${takesWords(mine.length)}`}</Words>
+        </View>
+        <View style={{ alignItems: 'flex-end' }} testID="missing-count">
+          <Words look="big">{lacks.length === 0 ? '✓' : String(lacks.length)}</Words>
+          <Words look="label" dim>
+            {lacks.length === 0 ? 'nothing missing' : 'still missing'}
+          </Words>
+        </View>
+      </View>
+      <View style={{ marginVertical: SPACE.s }}>
+        <LackList setup={setup} lacks={lacks} />
+      </View>
+      <Action title="Open the setup" onPress={() => router.push(`/floor/${setup.id}` as Href)} testID={`setup-${setup.body.scene}`} kind={selected ? 'quiet' : 'plain'} />
+    </View>
+  );
+}
+
+function SetupRow({ setup, lacks, selected }: { setup: Setup; lacks: SetupLack[]; selected: boolean }) {
+  const router = useRouter();
+  const mine = takesOf(setup.id, useAll('take'));
+  const first = lacks.filter((l) => l.kind !== 'takes').map((l) => l.what);
+  return (
+    <Row
+      testID={`setup-${setup.body.scene}`}
+      selected={selected}
+      title={setup.body.name}
+      detail={`scene ${setup.body.scene} · ${takesWords(mine.length)} · ${things(lacks.length)}${first.length > 0 ? `: ${first[0]}${first.length > 1 ? ' …' : ''}` : ''}`}
+      onPress={() => router.push(`/floor/${setup.id}` as Href)}
+    />
+  );
+}

@@ -1,0 +1,28 @@
+import { setupLacks, type SetupLack, type StoredRecord } from '@mesure/contract';
+import { useAll, useFind } from '../../../data';
+import { useFloor } from '../use-floor';
+
+/** For each setup of the day what is still to be done; one reading of the records for all of them. */
+export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
+  const find = useFind();
+  const floor = useFloor();
+  const plans = useAll('plan');
+  const takes = useAll('take');
+  const ties = useAll('tie');
+  const facts = useAll('fact');
+  const rigs = useAll('rig');
+  return (setup) => {
+    const ofSet = <T extends { body: { setId: string } }>(list: readonly T[]) => list.filter((t) => t.body.setId === setup.body.setId).map((t) => t.body as T['body']);
+    return setupLacks({
+      setup,
+      set: find('set', setup.body.setId)?.body ?? null,
+      plan: plans.filter((q) => q.body.setupId === setup.id).sort((a, b) => (a.id < b.id ? -1 : 1))[0]?.body ?? null,
+      takes,
+      ties: ofSet(ties),
+      facts: ofSet(facts),
+      rigs: rigs.filter((r) => r.body.setupId === setup.id).map((r) => r.body),
+      floor,
+      cameraName: (id) => find('package', id)?.body.camera ?? '?',
+    });
+  };
+}

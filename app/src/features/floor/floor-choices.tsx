@@ -1,0 +1,86 @@
+import { isShown, shownFields, TAKE_FIELDS, type FloorBody } from '@mesure/contract';
+import { clipPatternProblem, LENGTH_UNITS } from '@mesure/core';
+import { useState } from 'react';
+import { Pressable, View } from 'react-native';
+import { useAll, useData, useRecordsState } from '../../data';
+import { Choice, Field, Section, Sheet } from '../../ui/controls';
+import { Words } from '../../ui/text';
+import { SPACE, TOUCH_PX, usePalette } from '../../ui/theme';
+import { useFloor, useLengthUnit } from './use-floor';
+
+/** What the production notes of each take, how its clips are named, and the unit in which this person measures. */
+export function FloorChoices({ onClose }: { onClose: () => void }) {
+  const p = usePalette();
+  const { session } = useData();
+  const floor = useFloor();
+  const unit = useLengthUnit();
+  const write = useRecordsState((s) => s.write);
+  const shown = shownFields(floor);
+  const letters = [...new Set(useAll('package').map((q) => q.body.camera.replace(/\d+$/, '')))].sort();
+  const keep = (change: Partial<FloorBody>, what: string) => void write('floor', session.production.id, { ...(floor ?? { shown: [...shown], clips: [] }), ...change }, what);
+  const optional = TAKE_FIELDS.filter((f) => !f.always);
+  return (
+    <Sheet title="What is noted" open onClose={onClose}>
+      <Choice
+        label="Lengths are measured in (for you)"
+        value={unit}
+        options={LENGTH_UNITS.map((u) => ({ value: u, title: u === 'ft-in' ? 'ft in' : u }))}
+        onChange={(lengthUnit) => void write('person', session.userId, { lengthUnit }, 'Unit kept')}
+      />
+      <Section title="Fields of a take (for everybody)">
+        {optional.map((f) => {
+          const on = isShown(f, shown);
+          return (
+            <Pressable
+              key={f.key}
+              role="checkbox"
+              aria-checked={on}
+              aria-label={f.title}
+              testID={`shows-${f.key}`}
+              onPress={() => keep({ shown: on ? shown.filter((k) => k !== f.key) : [...shown, f.key] }, on ? `${f.title} is no longer asked for` : `${f.title} is asked for`)}
+              style={{ minHeight: TOUCH_PX, flexDirection: 'row', alignItems: 'center', gap: SPACE.m, borderBottomWidth: 1, borderColor: p.line }}
+            >
+              <Words look="figure">{on ? '☒' : '☐'}</Words>
+              <View style={{ flex: 1 }}>
+                <Words>{f.title}</Words>
+              </View>
+            </Pressable>
+          );
+        })}
+        <Words look="small" dim style={{ marginTop: SPACE.s }}>
+          A field that is not asked for keeps what was noted in it.
+        </Words>
+      </Section>
+      <Section title="Clip names">
+        <Words look="small" dim>
+          # counts up: A012C### gives A012C001, A012C002 … Also {'{camera}'}, {'{slate}'} and {'{take}'}.
+        </Words>
+        {letters.map((camera) => (
+          <Pattern
+            key={camera}
+            camera={camera}
+            value={floor?.clips.find((c) => c.camera === camera)?.pattern ?? ''}
+            onKeep={(pattern) => keep({ clips: [...(floor?.clips ?? []).filter((c) => c.camera !== camera), ...(pattern ? [{ camera, pattern }] : [])] }, `Clip names of ${camera}-cam kept`)}
+          />
+        ))}
+      </Section>
+    </Sheet>
+  );
+}
+
+function Pattern({ camera, value, onKeep }: { camera: string; value: string; onKeep: (pattern: string) => void }) {
+  const [text, setText] = useState(value);
+  const problem = text.trim() === '' ? null : clipPatternProblem(text);
+  return (
+    <Field
+      label={`${camera}-cam`}
+      value={text}
+      onChangeText={setText}
+      onDone={() => {
+        if (!problem && text.trim() !== value) onKeep(text.trim());
+      }}
+      error={problem}
+      testID={`pattern-${camera}`}
+    />
+  );
+}

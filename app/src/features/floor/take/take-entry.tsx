@@ -1,0 +1,89 @@
+import { touched, type TakeBody, type TakeField, type TakeWords } from '@mesure/contract';
+import { CoreError } from '@mesure/core';
+import type { KeyboardTypeOptions } from 'react-native';
+import { useDraftText } from '../../../data/use-draft-text';
+import { Choice } from '../../../ui/controls';
+import { InlineField } from '../../../ui/inline-field';
+import { stepOf, type Direction } from './take-steps';
+
+const KEYBOARDS: Partial<Record<TakeField['key'], KeyboardTypeOptions>> = {
+  take: 'number-pad',
+  zoomFrom: 'number-pad',
+  zoomTo: 'number-pad',
+  focalMm: 'decimal-pad',
+  focalEndMm: 'decimal-pad',
+  stop: 'decimal-pad',
+  iso: 'number-pad',
+  fps: 'decimal-pad',
+  timecodeIn: 'numbers-and-punctuation',
+  timecodeOut: 'numbers-and-punctuation',
+};
+
+export interface EntryProps {
+  field: TakeField;
+  takeId: string;
+  take: TakeBody;
+  words: TakeWords;
+  lens: { minFocalMm: number; maxFocalMm: number } | null;
+  disabled: boolean;
+  /** the value in the take before, when it is another */
+  before?: string | null;
+  keep: (change: Partial<TakeBody>, what: string) => void;
+}
+
+/** One field of a take: typed, stepped or chosen; kept the moment it is left. */
+export function TakeEntry({ field, takeId, take, words, lens, disabled, before, keep }: EntryProps) {
+  const shown = field.text(take, words);
+  const draft = useDraftText(takeId, field.key, shown);
+  const carried = take.carried.includes(field.key);
+  const what = field.title.toLowerCase();
+  const step = stepOf(field.key);
+  const commit = () => {
+    if (!draft.open) {
+      draft.done();
+      return;
+    }
+    try {
+      const change = field.read(draft.text, take, words);
+      draft.done();
+      keep(change, what);
+    } catch (e) {
+      draft.fail(e instanceof CoreError ? e.message : String(e));
+    }
+  };
+  if (field.choices) {
+    // a second touch of the chosen one takes it back, where a take can be without it
+    const choose = (value: string) => keep(field.read(value === shown && !field.always ? '' : value, take, words), what);
+    return (
+      <Choice label={`${field.title}${carried ? ' ↷ carried over' : ''}`} value={shown} options={field.choices.map((c) => ({ value: c, title: c }))} onChange={disabled ? () => undefined : choose} />
+    );
+  }
+  const fps = take.fps ?? words.packages.find((p) => p.id === take.packageId)?.fps ?? 24;
+  const move = (direction: Direction) => {
+    const change = step?.(take, direction, { fps, lens });
+    if (!change) return;
+    draft.done();
+    keep(change, what);
+  };
+  return (
+    <InlineField
+      id={`field-${field.key}`}
+      testID={`field-${field.key}`}
+      label={field.title}
+      mark={carried && !draft.open ? '↷ carried over' : draft.open && !draft.error ? 'typed, not kept yet' : null}
+      unit={field.unit}
+      value={draft.text}
+      onChangeText={draft.type}
+      onDone={commit}
+      keyboard={KEYBOARDS[field.key]}
+      error={draft.error}
+      note={before ? `take before: ${before}` : null}
+      less={step && !disabled ? () => move(-1) : null}
+      more={step && !disabled ? () => move(1) : null}
+      disabled={disabled}
+    />
+  );
+}
+
+/** Keeps a change of a take with its fields no longer marked as carried over. */
+export const keepTouched = (change: Partial<TakeBody>) => (now: TakeBody) => touched(now, change);

@@ -1,0 +1,100 @@
+import { HIDDEN, takeField, type FieldClash, type RecordState, type TakeBody, type TakeWords } from '@mesure/contract';
+import { useState } from 'react';
+import { ScrollView, View } from 'react-native';
+import { useRecordsState, type Side, type Waiting } from '../../data';
+import { Action } from '../../ui/controls';
+import { timeOfDay } from '../../ui/format';
+import { Words } from '../../ui/text';
+import { SPACE, usePalette } from '../../ui/theme';
+import { useTakeWords } from '../floor/use-floor';
+
+/** What waits on this device, and what needs the person: both sides of a field that two people changed, decided with one tap. */
+export function OutboxList() {
+  const outbox = useRecordsState((s) => s.outbox);
+  const send = useRecordsState((s) => s.send);
+  const last = useRecordsState((s) => s.undoStack[s.undoStack.length - 1]);
+  const undo = useRecordsState((s) => s.undo);
+  const needs = outbox.filter((w) => w.state !== 'waiting');
+  const waits = outbox.filter((w) => w.state === 'waiting');
+  return (
+    <ScrollView>
+      {outbox.length === 0 ? <Words dim>Everything is sent. Nothing waits on this device.</Words> : null}
+      {needs.map((w) => (
+        <NeedsYou key={w.seq} item={w} />
+      ))}
+      {waits.map((w) => (
+        <View key={w.seq} style={{ paddingVertical: SPACE.s }}>
+          <Words>{`${nameOf(w)}${w.write.deleted ? ', hidden' : ''}: waits for the network`}</Words>
+        </View>
+      ))}
+      {outbox.length > 0 ? <Action title="Send now" icon="send" onPress={() => void send()} /> : null}
+      {last ? (
+        <View style={{ marginTop: SPACE.m }}>
+          <Action icon="undo" title={`Undo: ${last.label}`} onPress={() => void undo()} testID="undo-last" />
+        </View>
+      ) : null}
+    </ScrollView>
+  );
+}
+
+/** A record in the words of the day. */
+function nameOf(w: Waiting): string {
+  if (w.kind === 'take') return `${(w.write.body as TakeBody).slate} take ${(w.write.body as TakeBody).take}`;
+  const body = w.write.body as { name?: string; camera?: string };
+  const name = body.name ?? (body.camera ? `${body.camera}-cam` : '');
+  return name ? `${w.kind} ${name}` : w.kind;
+}
+
+function NeedsYou({ item }: { item: Waiting }) {
+  const p = usePalette();
+  const decide = useRecordsState((s) => s.decide);
+  const words = useTakeWords();
+  const [sides, setSides] = useState<Record<string, Side>>({});
+  const clashes = item.clashes ?? [];
+  const choose = (field: string, side: Side) => {
+    const next = { ...sides, [field]: side };
+    setSides(next);
+    // the last open field decides: with one field that is one tap
+    if (clashes.every((c) => next[c.field])) void decide(item.seq!, next);
+  };
+  return (
+    <View style={{ paddingVertical: SPACE.s, gap: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`needs-${item.recordId}`}>
+      <Words look="heading">{`◆ ${nameOf(item)}`}</Words>
+      {clashes.length === 0 ? (
+        <>
+          <Words look="small">{item.message}</Words>
+          <View style={{ flexDirection: 'row', gap: SPACE.s, flexWrap: 'wrap' }}>
+            {item.state === 'conflict' ? <Action title="Keep mine" onPress={() => void decide(item.seq!, 'mine')} /> : null}
+            <Action title={item.state === 'conflict' ? 'Take theirs' : 'Drop this change'} onPress={() => void decide(item.seq!, 'theirs')} />
+          </View>
+        </>
+      ) : (
+        clashes.map((c) => <Clash key={c.field} item={item} clash={c} chosen={sides[c.field] ?? null} words={words} onChoose={(side) => choose(c.field, side)} />)
+      )}
+    </View>
+  );
+}
+
+function Clash({ item, clash, chosen, words, onChoose }: { item: Waiting; clash: FieldClash; chosen: Side | null; words: TakeWords; onChoose: (side: Side) => void }) {
+  const title = clash.field === HIDDEN ? 'Hidden' : item.kind === 'take' ? (takeField(clash.field)?.title ?? clash.field) : clash.field;
+  const mine = shown(item, item.write, clash.field, words);
+  const theirs = shown(item, item.current!, clash.field, words);
+  return (
+    <View style={{ gap: SPACE.xs }}>
+      <Words look="small">{`${title}: both of you changed it.`}</Words>
+      <Action title={`Mine: ${mine}${chosen === 'mine' ? '  ✓' : ''}`} onPress={() => onChoose('mine')} testID={`mine-${clash.field}`} />
+      <Action title={`${clash.who}, ${timeOfDay(clash.when)}: ${theirs}${chosen === 'theirs' ? '  ✓' : ''}`} onPress={() => onChoose('theirs')} testID={`theirs-${clash.field}`} />
+    </View>
+  );
+}
+
+function shown(item: Waiting, state: RecordState, field: string, words: TakeWords): string {
+  if (field === HIDDEN) return state.deleted ? 'hide it' : 'keep it';
+  if (item.kind === 'take') {
+    const known = takeField(field);
+    if (known) return known.text(state.body as TakeBody, words) || 'nothing';
+  }
+  const value = (state.body as unknown as Record<string, unknown>)[field];
+  if (value === undefined || value === null || value === '') return 'nothing';
+  return typeof value === 'object' ? (Array.isArray(value) ? `${value.length} entries` : 'another one') : String(value);
+}

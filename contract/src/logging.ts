@@ -1,0 +1,164 @@
+import { nextClipName } from '@mesure/core';
+import type { FloorBody, FactBody, PlanBody, RigBody, SetBody, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
+import { takeField, TAKE_FIELDS, USUAL_FIELDS, type TakeFieldKey } from './take-fields';
+
+const noted = (take: TakeBody, key: TakeFieldKey): boolean => {
+  const v = take[key];
+  return v !== null && v !== undefined && v !== '' && !(Array.isArray(v) && v.length === 0);
+};
+
+type Take = Pick<StoredRecord<'take'>, 'id' | 'body'>;
+
+/** Takes of a setup from the first to the last, as they were logged. */
+export const takesOf = <T extends Take>(setupId: string, takes: readonly T[]): T[] =>
+  takes.filter((t) => t.body.setupId === setupId).sort((a, b) => (a.body.loggedAt < b.body.loggedAt ? -1 : a.body.loggedAt > b.body.loggedAt ? 1 : a.body.take - b.body.take));
+
+/** The letter on the slate: the take's own, or the package's without its number. */
+export const cameraOf = (take: TakeBody, packageCamera: string): string => take.camera ?? packageCamera.replace(/\d+$/, '');
+
+export interface NextTakeInput {
+  setup: { id: string; body: SetupBody };
+  takes: readonly Take[];
+  packages: readonly { id: string; body: { camera: string; focalMm: number } }[];
+  floor: FloorBody | null;
+  now: string;
+}
+
+/**
+ * What the next take of a setup starts from: counted up, with everything that rarely changes carried over and marked as such, and the clip
+ * counted up by its camera's pattern. Null while no package is there to carry it.
+ */
+export function nextTake({ setup, takes, packages, floor, now }: NextTakeInput): TakeBody | null {
+  const mine = takesOf(setup.id, takes);
+  const last = mine[mine.length - 1]?.body;
+  const pack = packages.find((p) => p.id === last?.packageId) ?? packages[0];
+  if (!pack) return null;
+  const fresh: TakeBody = {
+    setupId: setup.id,
+    slate: last?.slate ?? setup.body.scene,
+    take: last ? Math.max(...mine.filter((t) => t.body.slate === last.slate).map((t) => t.body.take)) + 1 : 1,
+    packageId: pack.id,
+    focalMm: last?.focalMm ?? pack.body.focalMm,
+    focusM: null,
+    height: null,
+    heightFrame: 1,
+    circled: false,
+    notes: '',
+    tracks: null,
+    loggedAt: now,
+    carried: [],
+  };
+  const carried = TAKE_FIELDS.filter((f) => f.carries && f.key !== 'slate' && (last ? noted(last, f.key) : f.key === 'packageId' || f.key === 'focalMm')).map((f) => f.key);
+  const over = last ? Object.fromEntries(carried.map((key) => [key, last[key]])) : {};
+  const next: TakeBody = { ...fresh, ...over, carried };
+  const clip = clipOf(next, pack.body.camera, takes, floor);
+  const witnesses = last?.witnesses?.map((w) => ({ ...w, clip: clipOf(next, packages.find((p) => p.id === w.packageId)?.body.camera ?? '', takes, floor) ?? '' }));
+  return { ...next, ...(clip ? { clip, carried: [...carried, 'clip'] } : {}), ...(witnesses?.length ? { witnesses } : {}) };
+}
+
+/** The next clip of a camera, where its production has said how its clips are named. */
+export function clipOf(take: TakeBody, packageCamera: string, takes: readonly Take[], floor: FloorBody | null): string | null {
+  const letter = packageCamera.replace(/\d+$/, '');
+  const pattern = floor?.clips.find((c) => c.camera === packageCamera)?.pattern ?? floor?.clips.find((c) => c.camera === letter)?.pattern;
+  if (!pattern) return null;
+  const taken = takes.flatMap((t) => [...(t.body.clip ? [t.body.clip] : []), ...(t.body.witnesses ?? []).map((w) => w.clip)]);
+  return nextClipName(pattern, { camera: letter, slate: take.slate, take: take.take }, taken);
+}
+
+export interface Lack {
+  /** the field that fills it, where it is one */
+  field: TakeFieldKey | 'witnesses' | null;
+  what: string;
+}
+/** A camera that rises or sinks by less than this between its first and last station is measured once. */
+const LEVEL_MOVE_M = 0.02;
+
+/** What a take still lacks: always height and focus, and what its plan and its production want. */
+export function takeLacks(take: TakeBody, plan: PlanBody | null = null, floor: FloorBody | null = null): Lack[] {
+  const shown: readonly string[] = floor?.shown ?? [];
+  const stations = plan?.move.stations ?? [];
+  const rises = stations.length > 1 && Math.abs(stations[stations.length - 1].heightM - stations[0].heightM) > LEVEL_MOVE_M;
+  const zooms = take.focalEndMm !== null && take.focalEndMm !== undefined && take.focalEndMm !== take.focalMm;
+  const wants: [TakeFieldKey, boolean][] = [
+    ['height', true],
+    ['focusM', true],
+    ['heightEnd', rises],
+    ['focalEndMm', stations.some((s) => s.focalMm !== stations[0].focalMm)],
+    ['zoomFrom', zooms && !take.focalByFrame?.length],
+    ['zoomTo', zooms && !take.focalByFrame?.length],
+    ['timecodeIn', plan?.sync.includes('timecode') === true],
+    ['distance', (plan?.move.objectId ?? null) !== null],
+    ['clip', shown.includes('clip')],
+    ['stabiliser', shown.includes('stabiliser')],
+  ];
+  const fields = wants.filter(([key, wanted]) => wanted && !noted(take, key)).map(([key]): Lack => ({ field: key, what: LACK_WORDS[key] ?? takeField(key)!.title.toLowerCase() }));
+  const clips = (plan?.witnesses ?? []).filter((w) => !take.witnesses?.some((t) => t.packageId === w.packageId && t.clip !== ''));
+  return [...fields, ...(clips.length > 0 ? [{ field: 'witnesses' as const, what: clips.length === 1 ? 'clip of the witness camera' : `clips of ${clips.length} witness cameras` }] : [])];
+}
+const LACK_WORDS: Partial<Record<TakeFieldKey, string>> = {
+  zoomFrom: 'frame at which the zoom begins',
+  zoomTo: 'frame at which the zoom ends',
+  timecodeIn: 'timecode',
+  distance: 'distance to the moving object',
+  clip: 'clip name',
+};
+
+export type SetupLackKind = 'takes' | 'marks' | 'ties' | 'heights' | 'stills' | 'witness' | 'fields';
+export interface SetupLack {
+  kind: SetupLackKind;
+  what: string;
+  /** the take to go to, of missing fields */
+  takeId?: string;
+}
+
+export interface SetupInput {
+  setup: { id: string; body: SetupBody };
+  set: SetBody | null;
+  plan: PlanBody | null;
+  takes: readonly Take[];
+  ties: readonly TieBody[];
+  facts: readonly FactBody[];
+  rigs: readonly RigBody[];
+  floor: FloorBody | null;
+  cameraName: (packageId: string) => string;
+}
+
+const some = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
+const listed = (names: readonly string[]): string => (names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`);
+
+/** What is still to be done for a setup while it stands: short, in the order in which it can still be done. */
+export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, cameraName }: SetupInput): SetupLack[] {
+  const lacks: SetupLack[] = [];
+  const add = (kind: SetupLackKind, what: string, takeId?: string) => lacks.push({ kind, what, ...(takeId ? { takeId } : {}) });
+  const unplaced = (set?.sheet ?? []).filter((m) => !m.placed).map((m) => m.id);
+  if (unplaced.length > 0) add('marks', `place ${some(unplaced.length, 'marker', 'markers')}: ${listed(unplaced)}`);
+  const isMeasured = (a: string, b: string) => ties.some((t) => (t.from === a && t.to === b) || (t.from === b && t.to === a));
+  const open = (plan?.measures.ties ?? []).filter((t) => !isMeasured(t.a, t.b));
+  if (open.length > 0) add('ties', `measure ${some(open.length, 'tie', 'ties')}: ${listed(open.map((t) => `${t.a}–${t.b}`))}`);
+  const known = (id: string) => facts.some((f) => f.marks.includes(id)) || ties.filter((t) => t.from === id || t.to === id).length >= 3;
+  const unsurveyed = (plan?.measures.surveyed ?? []).filter((s) => !known(s.id)).map((s) => s.id);
+  if (unsurveyed.length > 0) add('ties', `survey ${some(unsurveyed.length, 'mark', 'marks')}: ${listed(unsurveyed)}`);
+  const unrigged = (plan?.witnesses ?? []).filter((w) => !w.placement && !rigs.some((r) => r.packageId === w.packageId));
+  if (unrigged.length > 0) add('witness', `say where ${listed(unrigged.map((w) => `${cameraName(w.packageId)}-cam`))} stands`);
+  const stills = plan?.stills ? plan.stills.stations.length - new Set(plan.stills.taken).size : 0;
+  if (stills > 0) add('stills', `${some(stills, 'still', 'stills')} of the walk`);
+  const mine = takesOf(setup.id, takes);
+  if (mine.length === 0) add('takes', 'no take yet');
+  const gaps = mine.map((t) => ({ t, lacks: takeLacks(t.body, plan, floor) })).filter((g) => g.lacks.length > 0);
+  for (const { t, lacks: fields } of gaps.slice(-3).reverse()) add('fields', `${t.body.slate} take ${t.body.take}: ${fields.map((f) => f.what).join(', ')}`, t.id);
+  if (gaps.length > 3) add('fields', `fields of ${some(gaps.length - 3, 'more take', 'more takes')}`, gaps[gaps.length - 4].t.id);
+  return lacks;
+}
+
+/** The setup that is being shot: that of the last take; before any, the first of the day. */
+export function runningSetup<S extends { id: string; body: SetupBody }>(setups: readonly S[], takes: readonly Take[]): S | null {
+  const last = takes.filter((t) => setups.some((s) => s.id === t.body.setupId)).reduce<Take | null>((latest, t) => (!latest || t.body.loggedAt > latest.body.loggedAt ? t : latest), null);
+  return setups.find((s) => s.id === last?.body.setupId) ?? [...setups].sort((a, b) => a.body.order - b.body.order)[0] ?? null;
+}
+
+/** How a witness camera was mounted at a moment; null before anybody said. */
+export const rigAt = <R extends { body: RigBody }>(rigs: readonly R[], setupId: string, packageId: string, when: string): R | null =>
+  rigs.filter((r) => r.body.setupId === setupId && r.body.packageId === packageId && r.body.since <= when).sort((a, b) => (a.body.since < b.body.since ? 1 : -1))[0] ?? null;
+
+/** The fields that a production notes. */
+export const shownFields = (floor: FloorBody | null): readonly string[] => floor?.shown ?? USUAL_FIELDS;

@@ -1,0 +1,1 @@
+export { averageReadings, type ReadingSeries } from './average';

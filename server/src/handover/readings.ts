@@ -1,0 +1,113 @@
+import { TAKE_FIELDS, type HeightReading, type StoredRecord, type TakeWords } from '@mesure/contract';
+import { formatLength, radToDeg } from '@mesure/core';
+import { writeCsv, writeReadingsCsv, type ReadingRow } from '@mesure/formats';
+import type { HandoverFile } from './plan';
+
+interface Day {
+  setups: StoredRecord<'setup'>[];
+  sets: StoredRecord<'set'>[];
+  takes: StoredRecord<'take'>[];
+  ties: StoredRecord<'tie'>[];
+  rigs: StoredRecord<'rig'>[];
+  words: TakeWords;
+}
+
+/** The log of the day: every take with all its fields, every reading as it was measured, every mounting of a witness camera. */
+export function logFiles(day: Day): HandoverFile[] {
+  const { takes, setups, rigs, words } = day;
+  const readings = [...takes.flatMap((t) => takeReadings(t, day)), ...tieReadings(day)];
+  const files: HandoverFile[] = [];
+  if (takes.length > 0) {
+    const header = ['setup', ...TAKE_FIELDS.map((f) => f.title), 'Witness clips', 'logged at', 'by'];
+    const rows = takes.map((t) => [nameOf(t, setups), ...TAKE_FIELDS.map((f) => f.text(t.body, words)), witnessText(t, words), t.body.loggedAt, t.updatedBy]);
+    files.push({ path: 'takes.csv', what: 'every take with all its fields', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) });
+  }
+  if (readings.length > 0) files.push({ path: 'readings.csv', what: 'every height, angle, distance and tie as it was measured', readWith: 'CSV', make: async () => writeReadingsCsv(readings) });
+  if (rigs.length > 0) {
+    const states = rigs.map((r) => ({
+      setup: setups.find((s) => s.id === r.body.setupId)?.body.name ?? '',
+      camera: words.packages.find((p) => p.id === r.body.packageId)?.camera ?? '',
+      since: r.body.since,
+      placement: r.body.placement,
+      toleranceM: r.body.toleranceM,
+      why: r.body.why,
+    }));
+    files.push({ path: 'witness-cameras.json', what: 'how each witness camera was mounted, since when', readWith: 'JSON', make: async () => `${JSON.stringify({ states }, null, 2)}\n` });
+  }
+  return files;
+}
+
+const nameOf = (t: StoredRecord<'take'>, setups: readonly StoredRecord<'setup'>[]): string => setups.find((s) => s.id === t.body.setupId)?.body.name ?? '';
+const witnessText = (t: StoredRecord<'take'>, words: TakeWords): string =>
+  (t.body.witnesses ?? []).map((w) => `${words.packages.find((p) => p.id === w.packageId)?.camera ?? '?'}: ${w.clip}`).join(', ');
+
+function takeReadings(t: StoredRecord<'take'>, { setups }: Day): ReadingRow[] {
+  const common = { setup: nameOf(t, setups), take: `${t.body.slate}-${t.body.take}`, when: t.body.loggedAt, who: t.updatedBy };
+  const rows: ReadingRow[] = [];
+  const height = (h: HeightReading | null | undefined, quantity: string, about: string) => {
+    if (!h) return;
+    const repeats = h.repeatsM ? `, mean of ${h.repeatsM.map((m) => formatLength(m, 'm')).join(', ')}` : '';
+    rows.push({
+      ...common,
+      quantity,
+      about: `${about}, offset to entrance pupil ${formatLength(h.offsetM, 'm')}${repeats}`,
+      value: h.valueM,
+      unit: 'm',
+      as_entered: h.typed,
+      tolerance: h.toleranceM,
+      instrument: h.instrument ?? '',
+      taken_at: h.takenAt,
+    });
+  };
+  height(t.body.height, 'camera height', `frame ${t.body.heightFrame}`);
+  height(t.body.heightEnd, 'camera height at the end', 'last frame');
+  for (const which of ['tilt', 'roll'] as const) {
+    const a = t.body[which];
+    if (a)
+      rows.push({
+        ...common,
+        quantity: which,
+        about: '',
+        value: Number(radToDeg(a.valueRad).toFixed(6)),
+        unit: 'deg',
+        as_entered: a.typed,
+        tolerance: Number(radToDeg(a.toleranceRad).toFixed(6)),
+        instrument: a.instrument ?? '',
+        taken_at: '',
+      });
+  }
+  const d = t.body.distance;
+  if (d)
+    rows.push({
+      ...common,
+      quantity: 'distance',
+      about: `to ${d.to}`,
+      value: d.valueM,
+      unit: 'm',
+      as_entered: d.typed,
+      tolerance: d.toleranceM,
+      instrument: d.instrument ?? '',
+      taken_at: 'sensor mark',
+    });
+  return rows;
+}
+
+function tieReadings({ setups, sets, ties }: Day): ReadingRow[] {
+  const used = new Set(setups.map((s) => s.body.setId));
+  return ties
+    .filter((t) => used.has(t.body.setId))
+    .map((t) => ({
+      setup: sets.find((s) => s.id === t.body.setId)?.body.name ?? '',
+      take: '',
+      quantity: 'tie',
+      about: `${t.body.from} to ${t.body.to}`,
+      value: t.body.length.valueM,
+      unit: 'm',
+      as_entered: t.body.length.typed,
+      tolerance: t.body.length.toleranceM,
+      instrument: t.body.instrument,
+      taken_at: '',
+      when: t.body.measuredAt,
+      who: t.updatedBy,
+    }));
+}

@@ -1,0 +1,208 @@
+import type { RecordBatch, StoredRecord } from '@mesure/contract';
+import { randomUUID } from 'node:crypto';
+import http from 'node:http';
+import request from 'supertest';
+import { PASSWORD, startTestServer, type Person, type TestServer } from '../test-server';
+
+let server: TestServer;
+let wrangler: Person;
+let solver: Person;
+beforeAll(async () => {
+  server = await startTestServer({ worker: false });
+  [wrangler, solver] = await Promise.all([server.signIn('wrangler'), server.signIn('solver')]);
+});
+afterAll(() => server.stop());
+const put = (...args: [Person, string, string, object, object?]) => server.put(...args);
+const set = (change: object = {}) => ({ name: 'Galley', marks: ['K1'], ...change });
+
+describe('two people, one record', () => {
+  test('different fields: both hold, and the answer says so', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, set()).expect(201);
+    await put(wrangler, 'set', id, set({ name: 'Galley, north wall' }), { baseVersion: 1 }).expect(200);
+    const r = await put(wrangler, 'set', id, set({ turn: { a: 'K1', b: 'K2', c: 'K3', left: true } }), { baseVersion: 1 }).expect(200);
+    expect(r.body).toMatchObject({ merged: true, record: { version: 3, body: { name: 'Galley, north wall', turn: { left: true } } } });
+  });
+  test('marks that both added, and one that one took out', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, set({ marks: ['K1', 'K2'] }));
+    await put(wrangler, 'set', id, set({ marks: ['K1', 'K2', 'K3'] }), { baseVersion: 1 }).expect(200);
+    const r = await put(wrangler, 'set', id, set({ marks: ['K2', 'K4'] }), { baseVersion: 1 }).expect(200);
+    expect(r.body.record.body.marks).toEqual(['K2', 'K3', 'K4']);
+  });
+  test('the same field: refused with both, who and when; nothing is written', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, set());
+    await put(wrangler, 'set', id, set({ name: 'theirs', marks: ['K1', 'K9'] }), { baseVersion: 1 });
+    const r = await put(wrangler, 'set', id, set({ name: 'mine' }), { baseVersion: 1 }).expect(409);
+    expect(r.body).toMatchObject({ clashes: [{ field: 'name', who: 'wrangler' }], base: { body: { name: 'Galley' } }, current: { body: { name: 'theirs' }, version: 2 } });
+    expect(r.body.clashes[0].when).toBe(r.body.current.updatedAt);
+    expect(await server.db.EntryChange.count({ where: { recordId: id } })).toBe(2);
+  });
+  test('one hides what the other changes: asked, whichever came first', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, set());
+    await put(wrangler, 'set', id, set(), { baseVersion: 1, deleted: true });
+    expect((await put(wrangler, 'set', id, set({ name: 'kept' }), { baseVersion: 1 }).expect(409)).body.clashes[0].field).toBe('deleted');
+    const other = randomUUID();
+    await put(wrangler, 'set', other, set());
+    await put(wrangler, 'set', other, set({ name: 'noted' }), { baseVersion: 1 });
+    expect((await put(wrangler, 'set', other, set(), { baseVersion: 1, deleted: true }).expect(409)).body.clashes[0].field).toBe('deleted');
+  });
+  test('two changes that are right alone and wrong together are asked about', async () => {
+    const [setId, id] = [randomUUID(), randomUUID()];
+    await put(wrangler, 'set', setId, set());
+    const tie = { setId, from: 'K1', to: 'K2', length: { typed: '1 m', unit: 'm', valueM: 1, toleranceM: 0.01 }, instrument: 'tape', measuredAt: '2026-11-23T09:00:00.000Z' };
+    await put(wrangler, 'tie', id, tie).expect(201);
+    await put(wrangler, 'tie', id, { ...tie, from: 'K3' }, { baseVersion: 1 }).expect(200);
+    await put(wrangler, 'tie', id, { ...tie, to: 'K3' }, { baseVersion: 1 }).expect(409);
+  });
+  test('a repeated change is answered with what it left, not with what came later', async () => {
+    const [id, mutationId] = [randomUUID(), randomUUID()];
+    await put(wrangler, 'set', id, set());
+    await put(wrangler, 'set', id, set({ name: 'first' }), { baseVersion: 1, mutationId });
+    await put(wrangler, 'set', id, set({ name: 'later' }), { baseVersion: 2 });
+    const r = await put(wrangler, 'set', id, set({ name: 'first' }), { baseVersion: 1, mutationId }).expect(200);
+    expect(r.body.record).toMatchObject({ version: 2, body: { name: 'first' } });
+  });
+  test('a chain of changes from one device goes through although another changed the record between: only a field that both changed is asked about', async () => {
+    const [id, first, second] = [randomUUID(), randomUUID(), randomUUID()];
+    await put(wrangler, 'set', id, set());
+    const theirs = { a: 'K1', b: 'K2', c: 'K3', left: true };
+    await put(wrangler, 'set', id, set({ turn: theirs }), { baseVersion: 1 });
+    // made offline, one on the other, before their change was seen
+    await put(wrangler, 'set', id, set({ name: 'mine' }), { baseVersion: 1, mutationId: first }).expect(200);
+    const r = await put(wrangler, 'set', id, set({ name: 'mine again' }), { baseVersion: 2, mutationId: second, follows: first }).expect(200);
+    expect(r.body.record).toMatchObject({ version: 4, body: { name: 'mine again', turn: theirs } });
+    // their field, changed here too without having been seen
+    const clash = await put(wrangler, 'set', id, set({ name: 'mine again', turn: null }), { baseVersion: 3, follows: second }).expect(409);
+    expect(clash.body.clashes.map((c: { field: string }) => c.field)).toEqual(['turn']);
+    expect(clash.body.current.body.turn).toEqual(theirs);
+  });
+  test('a version that never was is refused', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, set());
+    expect((await put(wrangler, 'set', id, set({ name: 'x' }), { baseVersion: 7 }).expect(409)).body.base).toBeUndefined();
+    expect((await put(wrangler, 'set', randomUUID(), set(), { baseVersion: 3 }).expect(409)).body.current).toBeNull();
+  });
+});
+
+describe('whose record', () => {
+  test('a person’s preferences are that person’s, also a solver’s; the production’s fields stand under its id', async () => {
+    const { ids } = server;
+    await put(solver, 'person', ids.solver, { lengthUnit: 'ft-in' }).expect(201);
+    expect((await put(wrangler, 'person', ids.solver, { lengthUnit: 'm' }, { baseVersion: 1 })).body.code).toBe('FORBIDDEN');
+    await put(wrangler, 'floor', ids.p1, { shown: ['clip'], clips: [{ camera: 'A', pattern: 'A012C###' }] }).expect(201);
+    await put(wrangler, 'floor', randomUUID(), { shown: [], clips: [] }).expect(422);
+    const bad = await put(wrangler, 'floor', ids.p1, { shown: [], clips: [{ camera: 'A', pattern: 'A012' }] }, { baseVersion: 1 }).expect(422);
+    expect(bad.body.fields[0]).toMatchObject({ field: 'clips.0.pattern' });
+  });
+});
+
+describe('changes after a cursor', () => {
+  const after = async (cursor?: number): Promise<RecordBatch> => (await wrangler.agent.get(server.at(`/records${cursor === undefined ? '' : `?after=${cursor}`}`)).expect(200)).body;
+  test('only what changed, each record once, as it is now', async () => {
+    const id = randomUUID();
+    await put(wrangler, 'set', id, set());
+    const first = await after();
+    expect(first.whole).toBe(true);
+    expect(await after(first.cursor)).toEqual({ records: [], cursor: first.cursor, whole: false });
+    await put(wrangler, 'set', id, set({ name: 'two' }), { baseVersion: 1 });
+    await put(wrangler, 'set', id, set({ name: 'three' }), { baseVersion: 2 });
+    const next = await after(first.cursor);
+    expect(next.records).toMatchObject([{ id, version: 3, body: { name: 'three' } }]);
+    expect((await after(next.cursor)).records).toEqual([]);
+    // a cursor of another database: everything again
+    expect((await after(next.cursor + 1000)).whole).toBe(true);
+  });
+  test.each(['-1', '1.5', 'x', '9007199254740993', '%00'])('the cursor %s is refused', async (cursor) => {
+    await wrangler.agent.get(server.at(`/records?after=${cursor}`)).expect(422);
+  });
+  test('many writers at once: following the cursor misses nothing', async () => {
+    const seen = new Map<string, number>();
+    let cursor = (await after()).cursor;
+    const ids = Array.from({ length: 40 }, () => randomUUID());
+    let writing = true;
+    const reader = (async () => {
+      for (;;) {
+        const last = !writing;
+        const batch = await after(cursor);
+        batch.records.forEach((r) => seen.set(r.id, r.version));
+        cursor = batch.cursor;
+        if (last) return;
+      }
+    })();
+    await Promise.all(
+      ids.map(async (id) => {
+        await put(wrangler, 'set', id, set());
+        await put(wrangler, 'set', id, set({ name: 'again' }), { baseVersion: 1 });
+      }),
+    );
+    writing = false;
+    await reader;
+    expect(ids.map((id) => seen.get(id))).toEqual(ids.map(() => 2));
+  });
+});
+
+describe('server-sent events', () => {
+  /** Opens the stream as a page does; gives the batches as they come. */
+  function listen(cookie: string, headers: Record<string, string> = {}) {
+    const batches: RecordBatch[] = [];
+    const state = { status: 0, ended: false, lastId: '' };
+    const request = http.get(`${server.address}${server.at('/records/events')}`, { headers: { cookie, ...headers } }, (res) => {
+      state.status = res.statusCode!;
+      let text = '';
+      res.setEncoding('utf8');
+      res.on('data', (part: string) => {
+        text += part;
+        for (let end = text.indexOf('\n\n'); end >= 0; end = text.indexOf('\n\n')) {
+          const event = text.slice(0, end);
+          text = text.slice(end + 2);
+          const data = /^data: (.*)$/m.exec(event);
+          if (data) batches.push(JSON.parse(data[1]) as RecordBatch);
+          state.lastId = /^id: (.*)$/m.exec(event)?.[1] ?? state.lastId;
+        }
+      });
+      res.on('end', () => (state.ended = true));
+    });
+    request.on('error', () => undefined);
+    return { batches, state, close: () => request.destroy() };
+  }
+  const until = async (what: () => boolean, ms = 2000) => {
+    const started = Date.now();
+    while (!what() && Date.now() - started < ms) await new Promise((r) => setTimeout(r, 10));
+    return Date.now() - started;
+  };
+  const cookieOf = async (name: string) => {
+    const r = await request(server.address).post('/api/session').send({ name, password: PASSWORD });
+    return (r.headers['set-cookie'] as unknown as string[])[0].split(';')[0];
+  };
+  const records = (l: { batches: RecordBatch[] }): StoredRecord[] => l.batches.flatMap((b) => b.records);
+
+  test('a change arrives within two seconds, and only at the production’s own people', async () => {
+    const cursor = String((await wrangler.agent.get(server.at('/records'))).body.cursor);
+    const mine = listen(await cookieOf('solver'), { 'last-event-id': cursor });
+    const stranger = listen(await cookieOf('stranger'));
+    const nobody = listen('');
+    await until(() => mine.state.status !== 0 && stranger.state.status !== 0 && nobody.state.status !== 0);
+    expect([mine.state.status, stranger.state.status, nobody.state.status]).toEqual([200, 404, 401]);
+    const id = randomUUID();
+    await put(wrangler, 'set', id, set({ name: 'told' }));
+    expect(await until(() => records(mine).some((r) => r.id === id))).toBeLessThan(2000);
+    expect(records(mine)).toMatchObject([{ id, body: { name: 'told' } }]);
+    mine.close();
+  });
+
+  test('a page that lost the line hears what it missed when it is back', async () => {
+    const cookie = await cookieOf('solver');
+    const first = listen(cookie);
+    await until(() => first.batches.length > 0);
+    first.close();
+    const missed = randomUUID();
+    await put(wrangler, 'set', missed, set({ name: 'while away' }));
+    const second = listen(cookie, { 'last-event-id': first.state.lastId });
+    await until(() => second.batches.length > 0);
+    expect(records(second).map((r) => r.id)).toEqual([missed]);
+    second.close();
+  });
+});

@@ -1,0 +1,113 @@
+import { Client } from 'pg';
+import type { Response } from 'express';
+import type { Logger } from 'pino';
+import type { Database } from '../db/connect';
+import { changesAfter } from './changes';
+import { CHANGES_CHANNEL } from './service';
+
+/** Changes of half a dozen people within this time go out together. */
+const GATHER_MS = 60;
+const HEARTBEAT_MS = 15_000;
+const RECONNECT_MS = 1000;
+
+interface Listener {
+  productionId: string;
+  res: Response;
+  cursor: number;
+  /** still allowed to listen? asked at every heartbeat */
+  allowed: () => Promise<boolean>;
+}
+
+/**
+ * Tells every open page of a production what changed, as server-sent events. The database tells this process (LISTEN), so that any number
+ * of web processes serve one production. What is sent is read after each listener's own cursor: a page that was away gets all it missed.
+ */
+export function openStream(db: Database, databaseUrl: string, log: Logger) {
+  const listeners = new Set<Listener>();
+  const due = new Map<string, NodeJS.Timeout>();
+  let stopped = false;
+  let client: Client | null = null;
+
+  async function connect(): Promise<void> {
+    if (stopped) return;
+    const c = new Client({ connectionString: databaseUrl });
+    client = c;
+    const again = () => {
+      if (client !== c) return;
+      client = null;
+      if (!stopped) setTimeout(() => void connect(), RECONNECT_MS).unref();
+    };
+    c.on('notification', (n) => n.payload && soon(n.payload));
+    c.on('error', (error) => {
+      log.warn({ err: error }, 'listening for changes broke off');
+      again();
+    });
+    c.on('end', again);
+    try {
+      await c.connect();
+      await c.query(`listen ${CHANGES_CHANNEL}`);
+      // what happened while nobody listened
+      for (const production of new Set([...listeners].map((l) => l.productionId))) soon(production);
+    } catch (error) {
+      log.warn({ err: error }, 'cannot listen for changes');
+      again();
+    }
+  }
+
+  function soon(productionId: string): void {
+    if (due.has(productionId)) return;
+    due.set(
+      productionId,
+      setTimeout(() => {
+        due.delete(productionId);
+        void tell([...listeners].filter((l) => l.productionId === productionId)).catch((error: unknown) => log.warn({ err: error }, 'changes were not told; they go with the next ones'));
+      }, GATHER_MS),
+    );
+  }
+
+  /** One read for all who are at the same place, which is nearly always everybody. */
+  async function tell(whom: Listener[]): Promise<void> {
+    for (const cursor of new Set(whom.map((l) => l.cursor))) {
+      const same = whom.filter((l) => l.cursor === cursor);
+      const batch = await changesAfter(db, same[0].productionId, cursor);
+      if (batch.cursor === cursor && !batch.whole) continue;
+      const text = `id: ${batch.cursor}\nevent: records\ndata: ${JSON.stringify(batch)}\n\n`;
+      for (const l of same) {
+        l.cursor = batch.cursor;
+        l.res.write(text);
+      }
+    }
+  }
+
+  const heartbeat = setInterval(() => {
+    for (const l of listeners) {
+      void l
+        .allowed()
+        .then((yes) => (yes ? l.res.write('event: alive\ndata: {}\n\n') : l.res.end()))
+        .catch(() => undefined);
+    }
+  }, HEARTBEAT_MS);
+  heartbeat.unref();
+  const ready = connect();
+
+  return {
+    ready,
+    async listen(res: Response, productionId: string, cursor: number, allowed: () => Promise<boolean>): Promise<void> {
+      res.status(200).set({ 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' });
+      res.flushHeaders();
+      const listener: Listener = { productionId, res, cursor, allowed };
+      listeners.add(listener);
+      res.on('close', () => listeners.delete(listener));
+      res.write('retry: 1500\n: listening\n\n');
+      await tell([listener]);
+    },
+    async stop(): Promise<void> {
+      stopped = true;
+      clearInterval(heartbeat);
+      for (const timer of due.values()) clearTimeout(timer);
+      for (const l of listeners) l.res.end();
+      await client?.end().catch(() => undefined);
+    },
+  };
+}
+export type ChangeStream = ReturnType<typeof openStream>;
