@@ -10,3 +10,4 @@ export * from './merge';
 export * from './take-fields';
 export * from './logging';
 export * from './bulk';
+export * from './take-table';

@@ -103,7 +103,7 @@ const LACK_WORDS: Partial<Record<TakeFieldKey, string>> = {
   clip: 'clip name',
 };
 
-export type SetupLackKind = 'takes' | 'marks' | 'ties' | 'heights' | 'stills' | 'witness' | 'fields';
+export type SetupLackKind = 'cautions' | 'takes' | 'marks' | 'ties' | 'heights' | 'stills' | 'witness' | 'fields';
 export interface SetupLack {
   kind: SetupLackKind;
   what: string;
@@ -121,13 +121,15 @@ export interface SetupInput {
   rigs: readonly RigBody[];
   floor: FloorBody | null;
   cameraName: (packageId: string) => string;
+  /** what the plan warns of and nobody has taken note of, worst first */
+  cautions?: readonly string[];
 }
 
 const some = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
 const listed = (names: readonly string[]): string => (names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`);
 
 /** What is still to be done for a setup while it stands: short, in the order in which it can still be done. */
-export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, cameraName }: SetupInput): SetupLack[] {
+export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, cameraName, cautions = [] }: SetupInput): SetupLack[] {
   const lacks: SetupLack[] = [];
   const add = (kind: SetupLackKind, what: string, takeId?: string) => lacks.push({ kind, what, ...(takeId ? { takeId } : {}) });
   const unplaced = (set?.sheet ?? []).filter((m) => !m.placed).map((m) => m.id);
@@ -142,6 +144,7 @@ export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, 
   if (unrigged.length > 0) add('witness', `say where ${listed(unrigged.map((w) => `${cameraName(w.packageId)}-cam`))} stands`);
   const stills = plan?.stills ? plan.stills.stations.length - new Set(plan.stills.taken).size : 0;
   if (stills > 0) add('stills', `${some(stills, 'still', 'stills')} of the walk`);
+  if (cautions.length > 0) add('cautions', `${some(cautions.length, 'caution of the plan', 'cautions of the plan')}: ${cautions[0]}`);
   const mine = takesOf(setup.id, takes);
   if (mine.length === 0) add('takes', 'no take yet');
   const gaps = mine.map((t) => ({ t, lacks: takeLacks(t.body, plan, floor) })).filter((g) => g.lacks.length > 0);

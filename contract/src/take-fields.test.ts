@@ -226,6 +226,7 @@ describe('what is missing', () => {
     const tie = (from: string, to: string) => ({ setId: setup.body.setId, from, to, length, instrument: 'tape', measuredAt: '' });
     const input = { setup, set, plan: plan(), takes: [] as StoredRecord<'take'>[], ties: [tie('K2', 'K1')], facts: [], rigs: [], floor: null, cameraName: () => 'B' };
     expect(setupLacks(input).map((l) => l.what)).toEqual(['place 1 marker: K2', 'measure 1 tie: K3–K1', 'survey 1 mark: K7', 'say where B-cam stands', '2 stills of the walk', 'no take yet']);
+    expect(setupLacks({ ...input, cautions: ['Nothing gives a scale.', 'It smears.'] }).find((l) => l.kind === 'cautions')!.what).toBe('2 cautions of the plan: Nothing gives a scale.');
     const done = setupLacks({
       ...input,
       set: { ...set, sheet: [] },

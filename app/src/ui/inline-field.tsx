@@ -20,18 +20,20 @@ export interface InlineFieldProps {
   less?: (() => void) | null;
   more?: (() => void) | null;
   right?: ReactNode;
+  /** text of any length, below its label */
+  tall?: boolean;
   disabled?: boolean;
   testID?: string;
 }
 
 /** Label and value on one line, with steps beside them where a value has steps: for lists of many fields in the thumb's reach. */
-export function InlineField({ id, label, mark, value, onChangeText, onDone, unit, keyboard, error, note, less, more, right, disabled, testID }: InlineFieldProps) {
+export function InlineField({ id, label, mark, value, onChangeText, onDone, unit, keyboard, error, note, less, more, right, tall, disabled, testID }: InlineFieldProps) {
   const p = usePalette();
   const own = useId();
   return (
     <View nativeID={id} style={{ borderBottomWidth: 1, borderColor: p.line, paddingVertical: SPACE.xs }}>
-      <View style={{ flexDirection: 'row', alignItems: 'center', gap: SPACE.s, minHeight: TOUCH_PX }}>
-        <View style={{ flex: 1, minWidth: 0 }}>
+      <View style={{ flexDirection: tall ? 'column' : 'row', alignItems: tall ? 'stretch' : 'center', gap: SPACE.s, minHeight: TOUCH_PX }}>
+        <View style={tall ? undefined : { flex: 1, minWidth: 0 }}>
           <Words look="small" nativeID={own}>
             {label}
             {unit ? <Words look="label" dim>{` (${unit})`}</Words> : null}
@@ -55,11 +57,12 @@ export function InlineField({ id, label, mark, value, onChangeText, onDone, unit
           autoCorrect={false}
           autoComplete="off"
           blurOnSubmit
+          multiline={tall}
           accessibilityLabel={label}
           aria-invalid={error ? true : undefined}
           {...({ 'data-next': own } as object)}
           style={{
-            width: more ? 96 : 168,
+            width: tall ? '100%' : more ? 96 : 168,
             minHeight: TOUCH_PX - 4,
             textAlign: more ? 'center' : 'left',
             paddingHorizontal: SPACE.s,

@@ -15,7 +15,7 @@ export function LengthEntry({
   startM,
   unit: usual = 'm',
   ticks,
-  onUnit,
+  chooseUnit = true,
   testID = 'length-field',
 }: {
   label: string;
@@ -25,8 +25,8 @@ export function LengthEntry({
   /** of a length that is not there yet */
   unit?: LengthUnit;
   ticks?: readonly { valueM: number; label: string }[];
-  /** the unit was changed by hand */
-  onUnit?: (unit: LengthUnit) => void;
+  /** the unit can be chosen here; else it is the person's, and what is typed may still name another */
+  chooseUnit?: boolean;
   testID?: string;
 }) {
   const [unit, setUnit] = useState<LengthUnit>(value?.unit ?? usual);
@@ -70,16 +70,17 @@ export function LengthEntry({
         onDone={(m) => commit(formatLength(m, unit, { denominator: 8 }))}
       />
       <Field label={label} value={text} onChangeText={setText} onDone={() => commit(text)} error={error} hint={'As measured: 1.403 m, 140,3 cm, 55 1/4 in, 4\' 7 1/4"'} testID={testID} />
-      <Choice
-        label="Unit"
-        value={unit}
-        options={LENGTH_UNITS.filter((u) => u !== 'mm' && u !== 'ft').map((u) => ({ value: u, title: UNIT_TITLES[u] }))}
-        onChange={(u) => {
-          setUnit(u);
-          onUnit?.(u);
-          if (value) setText(formatLength(value.valueM, u, { denominator: 8 }));
-        }}
-      />
+      {chooseUnit ? (
+        <Choice
+          label="Unit"
+          value={unit}
+          options={LENGTH_UNITS.filter((u) => u !== 'mm' && u !== 'ft').map((u) => ({ value: u, title: UNIT_TITLES[u] }))}
+          onChange={(u) => {
+            setUnit(u);
+            if (value) setText(formatLength(value.valueM, u, { denominator: 8 }));
+          }}
+        />
+      ) : null}
     </View>
   );
 }

@@ -34,6 +34,20 @@ interface TapeProps {
   ticks?: readonly { valueM: number; label: string }[];
 }
 
+/** Where the ticks and their words stand: those at one place share a word, those beyond the edge are shown at it with an arrow. */
+function together(ticks: readonly { label: string; x: number }[], width: number): { label: string; x: number; anchor: 'start' | 'end' }[] {
+  const placed: { labels: string[]; x: number; far: -1 | 0 | 1 }[] = [];
+  for (const t of ticks) {
+    const far = t.x < 4 ? -1 : t.x > width - 4 ? 1 : 0;
+    const x = Math.min(width - 4, Math.max(4, t.x));
+    const near = placed.find((q) => q.far === far && Math.abs(q.x - x) < 36);
+    if (near) near.labels.push(t.label);
+    else placed.push({ labels: [t.label], x, far });
+  }
+  // words stand away from the pointer in the middle
+  return placed.map(({ labels, x, far }) => ({ label: `${far < 0 ? '← ' : ''}${labels.join(', ')}${far > 0 ? ' →' : ''}`, x, anchor: far < 0 || (far === 0 && x > width / 2 + 4) ? 'start' : 'end' }));
+}
+
 /** A tape measure that the thumb drags; arrow keys move it by one mark. It gives lengths on its own graduation. */
 export function Tape({ valueM, unit, onChange, onDone, label, ticks = [] }: TapeProps) {
   const p = usePalette();
@@ -112,20 +126,17 @@ export function Tape({ valueM, unit, onChange, onDone, label, ticks = [] }: Tape
             );
           })}
         </G>
-        {ticks.map((t) => {
-          // a value beyond the edge is shown at the edge, with an arrow to where it lies
-          const x = width / 2 + ((t.valueM - valueM) / g.stepM) * g.px;
-          const inside = x >= 4 && x <= width - 4;
-          const at = Math.min(width - 4, Math.max(4, x));
-          return (
-            <G key={t.label}>
-              <Line x1={at} y1={56} x2={at} y2={HEIGHT} stroke={p.onTape} strokeWidth={3} />
-              <SvgText x={at + (at > width / 2 ? -6 : 6)} y={HEIGHT - 6} fontSize={13} fontFamily={FONT.figures} fill={p.onTape} textAnchor={at > width / 2 ? 'end' : 'start'}>
-                {inside ? t.label : x < 4 ? `← ${t.label}` : `${t.label} →`}
-              </SvgText>
-            </G>
-          );
-        })}
+        {together(
+          ticks.map((t) => ({ label: t.label, x: width / 2 + ((t.valueM - valueM) / g.stepM) * g.px })),
+          width,
+        ).map((t) => (
+          <G key={t.label}>
+            <Line x1={t.x} y1={60} x2={t.x} y2={HEIGHT} stroke={p.onTape} strokeWidth={3} />
+            <SvgText x={t.x + (t.anchor === 'start' ? 6 : -10)} y={HEIGHT - 5} fontSize={13} fontFamily={FONT.figures} fill={p.onTape} textAnchor={t.anchor}>
+              {t.label}
+            </SvgText>
+          </G>
+        ))}
         <Polygon points={`${width / 2 - 8},${HEIGHT} ${width / 2 + 8},${HEIGHT} ${width / 2},${HEIGHT - 16}`} fill={p.onTape} />
         <Line x1={width / 2} y1={0} x2={width / 2} y2={HEIGHT} stroke={p.onTape} strokeWidth={2} strokeDasharray="3 4" />
       </Svg>

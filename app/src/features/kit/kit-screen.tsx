@@ -14,6 +14,7 @@ import { SensorDrawing, ViewCone } from './optics-drawings';
 import { lensWords, opticsWords, packageParts, viewPackage } from './package-words';
 import { BenchSection } from './bench-section';
 import { LensPlates } from './lensbook/lens-plates';
+import { HeightOffsets } from './height-offsets';
 import { PackageHistory } from './package-history';
 import { PartsList } from './parts-list';
 
@@ -125,7 +126,8 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
       : lens && (typedFocal < lens.minFocalMm - 0.001 || typedFocal > lens.maxFocalMm + 0.001)
         ? `${lens.name} is marked ${lensWords(lens)}`
         : null;
-  const live: PackageBody = { ...draft, focalMm: typedFocal ?? draft.focalMm };
+  // offsets are kept by their own fields, at once
+  const live: PackageBody = { ...draft, focalMm: typedFocal ?? draft.focalMm, ...(record.body.offsetsM ? { offsetsM: record.body.offsetsM } : {}) };
   const view = viewPackage(live, find);
   const changed = focalError !== null || JSON.stringify(live) !== JSON.stringify(record.body);
   const body = find('body', draft.bodyId)?.body;
@@ -253,6 +255,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
       <View style={{ height: 1, backgroundColor: p.line }} />
       {view.status === 'complete' ? <BenchSection setup={opticsOf(view.mounted, live.focalMm)} optics={view.optics} packageId={record.id} body={live} /> : null}
       <LensPlates record={record} />
+      <HeightOffsets record={record} />
       <PackageHistory record={record} />
     </Page>
   );

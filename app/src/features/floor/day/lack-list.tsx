@@ -5,13 +5,23 @@ import { Icon, type IconName } from '../../../ui/controls';
 import { Words } from '../../../ui/text';
 import { SPACE, TOUCH_PX, usePalette } from '../../../ui/theme';
 
-const ICONS: Record<SetupLack['kind'], IconName> = { takes: 'movie', marks: 'place', ties: 'straighten', heights: 'height', stills: 'photo-camera', witness: 'videocam', fields: 'edit-note' };
+const ICONS: Record<SetupLack['kind'], IconName> = {
+  cautions: 'report-problem',
+  takes: 'movie',
+  marks: 'place',
+  ties: 'straighten',
+  heights: 'height',
+  stills: 'photo-camera',
+  witness: 'videocam',
+  fields: 'edit-note',
+};
 
 /** What is still missing of a setup; a touch goes to where it is done. */
 export function LackList({ setup, lacks }: { setup: StoredRecord<'setup'>; lacks: readonly SetupLack[] }) {
   const p = usePalette();
   const router = useRouter();
-  const where = (l: SetupLack): Href => (l.takeId ? `/floor/take/${l.takeId}` : l.kind === 'ties' ? `/floor/net/${setup.id}` : l.kind === 'marks' ? `/plan/${setup.id}` : `/floor/${setup.id}`) as Href;
+  const where = (l: SetupLack): Href =>
+    (l.takeId ? `/floor/take/${l.takeId}` : l.kind === 'ties' ? `/floor/net/${setup.id}` : l.kind === 'marks' || l.kind === 'cautions' ? `/plan/${setup.id}` : `/floor/${setup.id}`) as Href;
   return (
     <>
       {lacks.map((l) => (

@@ -1,5 +1,6 @@
 import { setupLacks, type SetupLack, type StoredRecord } from '@mesure/contract';
 import { useAll, useFind } from '../../../data';
+import { openCautions } from '../../plan/open-cautions';
 import { useFloor } from '../use-floor';
 
 /** For each setup of the day what is still to be done; one reading of the records for all of them. */
@@ -11,12 +12,17 @@ export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
   const ties = useAll('tie');
   const facts = useAll('fact');
   const rigs = useAll('rig');
+  const plates = useAll('plate').map((p) => p.body);
+  const photos = useAll('recce');
   return (setup) => {
     const ofSet = <T extends { body: { setId: string } }>(list: readonly T[]) => list.filter((t) => t.body.setId === setup.body.setId).map((t) => t.body as T['body']);
+    const set = find('set', setup.body.setId)?.body ?? null;
+    const plan = plans.filter((q) => q.body.setupId === setup.id).sort((a, b) => (a.id < b.id ? -1 : 1))[0]?.body ?? null;
     return setupLacks({
       setup,
-      set: find('set', setup.body.setId)?.body ?? null,
-      plan: plans.filter((q) => q.body.setupId === setup.id).sort((a, b) => (a.id < b.id ? -1 : 1))[0]?.body ?? null,
+      set,
+      plan,
+      cautions: plan && set ? openCautions(plan, set, plates, find, photos.find((r) => r.body.setupId === setup.id)?.body ?? null) : [],
       takes,
       ties: ofSet(ties),
       facts: ofSet(facts),

@@ -23,11 +23,10 @@ interface Props {
   /** of the last take and of the plan, at the lens axis */
   ticks: readonly { valueM: number; label: string }[];
   keep: (change: Partial<TakeBody>, what: string) => void;
-  onUnit: (unit: TakeWords['unit']) => void;
 }
 
 /** A camera height: pulled, dragged or typed; where it was taken; how far the entrance pupil is above that; read again where it matters. */
-export function HeightSection({ which, title, take, words, disabled, ticks, keep, onUnit }: Props) {
+export function HeightSection({ which, title, take, words, disabled, ticks, keep }: Props) {
   const reading = take[which] ?? null;
   const [again, setAgain] = useState(false);
   const what = title.toLowerCase();
@@ -51,7 +50,7 @@ export function HeightSection({ which, title, take, words, disabled, ticks, keep
   }
   return (
     <Section title={`${title}${carried ? ' ↷ carried over' : ''}`}>
-      <View nativeID={`field-${which}`} testID={which === 'height' ? 'pupil-height' : 'pupil-height-end'}>
+      <View nativeID={`field-${which}`} style={{ marginBottom: SPACE.s }} testID={which === 'height' ? 'pupil-height' : 'pupil-height-end'}>
         {reading && pupilM !== null ? (
           <Figure
             look="big"
@@ -73,7 +72,7 @@ export function HeightSection({ which, title, take, words, disabled, ticks, keep
             unit={reading?.unit ?? words.unit}
             ticks={ticks.map((t) => ({ ...t, valueM: t.valueM - offsetM }))}
             onCommit={(l) => commit(l)}
-            onUnit={onUnit}
+            chooseUnit={false}
             testID={which === 'height' ? 'length-field' : 'length-field-end'}
           />
           <PullReading quantity="distance" what={what} near={startM - offsetM} onText={(text, instrument) => commit(parseLength(text, words.unit), instrument)} />

@@ -80,6 +80,7 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
       note={before ? `take before: ${before}` : null}
       less={step && !disabled ? () => move(-1) : null}
       more={step && !disabled ? () => move(1) : null}
+      tall={field.key === 'notes' || field.key === 'moveNote' || field.key === 'movers'}
       disabled={disabled}
     />
   );

@@ -2,7 +2,7 @@ import { differing, isShown, shownFields, takeLacks, takesOf, TAKE_FIELD_GROUPS,
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
+import { useAll, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
 import { Action, Choice, Section } from '../../../ui/controls';
 import { Empty, Loading } from '../../../ui/states';
 import { Words } from '../../../ui/text';
@@ -58,7 +58,6 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
   const floor = useFloor();
   const words = useTakeWords();
   const mayWrite = useMayWrite();
-  const { session } = useData();
   const write = useRecordsState((s) => s.write);
   const setup = useRecord('setup', body.setupId) ?? null;
   const takes = useAll('take');
@@ -77,7 +76,6 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
   const shown = shownFields(floor);
   const pack = find('package', body.packageId);
   const lens = pack ? (find('lens', pack.body.lensId)?.body ?? null) : null;
-  const setUnit = (lengthUnit: typeof words.unit) => void write('person', session.userId, { lengthUnit }, 'Unit kept');
 
   const planned = plan?.move.stations ?? [];
   const ticks = (which: 'height' | 'heightEnd') => [
@@ -92,9 +90,13 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
   return (
     <Page
       action={
-        <View style={{ gap: SPACE.s }}>
-          {mayWrite && next ? <Action kind="main" icon="add" title={`Log ${next.slate} take ${next.take}`} onPress={() => void log()} testID="log-take" /> : null}
-          <Action title="Done, back to the setup" icon="check" onPress={() => router.push(`/floor/${body.setupId}` as Href)} testID="take-done" />
+        <View style={{ flexDirection: 'row', gap: SPACE.s }}>
+          <Action title="Done" label="Done, back to the setup" icon="check" onPress={() => router.push(`/floor/${body.setupId}` as Href)} testID="take-done" />
+          {mayWrite && next ? (
+            <View style={{ flex: 1 }}>
+              <Action kind="main" icon="add" title={`Log ${next.slate} take ${next.take}`} onPress={() => void log()} testID="log-take" />
+            </View>
+          ) : null}
         </View>
       }
     >
@@ -118,9 +120,9 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
             : `Other than take ${before.take}: ${changed.map((f) => `${f.title.toLowerCase()} ${f.text(before, words) || '–'} → ${f.text(body, words) || '–'}`).join('; ')}`}
         </Words>
       ) : null}
-      <HeightSection which="height" title="Camera height" take={body} words={words} disabled={!mayWrite} ticks={ticks('height')} keep={keep} onUnit={setUnit} />
+      <HeightSection which="height" title="Camera height" take={body} words={words} disabled={!mayWrite} ticks={ticks('height')} keep={keep} />
       {has('heightEnd') || atEnd ? (
-        <HeightSection which="heightEnd" title="Camera height at the end" take={body} words={words} disabled={!mayWrite} ticks={ticks('heightEnd')} keep={keep} onUnit={setUnit} />
+        <HeightSection which="heightEnd" title="Camera height at the end" take={body} words={words} disabled={!mayWrite} ticks={ticks('heightEnd')} keep={keep} />
       ) : mayWrite ? (
         <View style={{ flexDirection: 'row', marginLeft: -SPACE.l }}>
           <Action kind="quiet" icon="height" title="Another height at the end" onPress={() => setAtEnd(true)} testID="height-at-end" />
