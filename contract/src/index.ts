@@ -11,3 +11,4 @@ export * from './take-fields';
 export * from './logging';
 export * from './bulk';
 export * from './take-table';
+export * from './surveyed-anchors';

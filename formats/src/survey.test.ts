@@ -1,5 +1,6 @@
 import { netOnPlan, solveNet, type NetFact } from '@mesure/core';
 import { readHeightsCsv, readPointsCsv, readTiesCsv } from '.';
+import { writeSurveyDxf } from './survey-dxf';
 import { writeSurveyCsv, writeSurveyPly } from './survey';
 
 describe('ties, heights and points in files', () => {
@@ -43,4 +44,16 @@ test('surveyed points go out and come in again as the same points', () => {
   expect(ply).toContain('comment vertex 0 A B');
   expect(ply).toContain('element vertex 1');
   expect(ply.at(-2)).toMatch(/ 0\.001 -1 0\.002$/);
+});
+
+test('DXF: metres, a point and its name for each, heights along Z as drawing programs count them', () => {
+  const dxf = writeSurveyDxf([{ id: 'K1\nx', at: [1, 0.5, -2], sigmaM: [0.001, 0.001, 0.001], covarianceM2: [] as never, redundancy: 1, facts: 3 }]);
+  const pairs = dxf.split('\n').map((l) => l.trim());
+  const after = (from: number, code: string) => pairs[pairs.indexOf(code, from) + 1];
+  // $INSUNITS 6 is metres (DXF reference, header section)
+  expect(after(pairs.indexOf('$INSUNITS'), '70')).toBe('6');
+  const point = pairs.indexOf('POINT');
+  expect([after(point, '10'), after(point, '20'), after(point, '30')].map(Number)).toEqual([1, 2, 0.5]);
+  expect(pairs).toContain('K1 x');
+  expect(pairs.at(-1) === 'EOF' || pairs.at(-2) === 'EOF').toBe(true);
 });

@@ -1,5 +1,5 @@
-import type { CornerRow, GridOutcome, SolveOutcome } from '@mesure/contract';
-import { analysePlate, CoreError, gridReport, gridFrame, reconcile, redistortMap, resample, roundTripErrorPx, solveTracks, undistortMap, type Raster } from '@mesure/core';
+import { surveyedAnchors, type CornerRow, type GridOutcome, type SolveOutcome } from '@mesure/contract';
+import { analysePlate, CoreError, gridReport, gridFrame, reconcile, redistortMap, resample, roundTripErrorPx, solveNet, solveTracks, undistortMap, type NetInput, type NetResult, type Raster } from '@mesure/core';
 import { FormatError, readTracksCsv } from '@mesure/formats';
 import { readGray } from '@mesure/formats/picture';
 import { readRaster, writeRaster } from '@mesure/formats/raster';
@@ -75,14 +75,26 @@ const STAGES: Record<string, [number, number]> = {
 
 function computeSolve(input: Extract<ComputeInput, { kind: 'solve' }>, bytes: Buffer, report: Report): SolveOutcome {
   const { tracks } = readTracksCsv(bytes.toString('utf8'), input.file.name);
-  const solve = solveTracks(tracks, input.setup, {
+  const setup = surveyedAnchors(input.setup, surveyOf(input.net), new Set(tracks.map((t) => t.track)));
+  const solve = solveTracks(tracks, setup, {
     trim: input.trim,
     onProgress: ({ stage, done, total }) => {
       const [from, to] = STAGES[stage] ?? [0, 1];
       report(from + ((to - from) * done) / Math.max(1, total), stage === 'frames placed' ? `frames placed ${done} of ${total}` : stage);
     },
   });
-  return { kind: 'solve', solve, setup: input.setup, reconcile: solve.status === 'failed' ? null : reconcile(input.setup, solve) };
+  return { kind: 'solve', solve, setup, reconcile: solve.status === 'failed' ? null : reconcile(setup, solve) };
+}
+
+/** The places that the ties give; none when they cannot be adjusted, which the tape net's own screen explains. */
+function surveyOf(net: NetInput | null): { input: NetInput; result: NetResult } | null {
+  if (!net) return null;
+  try {
+    return { input: net, result: solveNet(net) };
+  } catch (error) {
+    if (error instanceof CoreError) return null;
+    throw error;
+  }
 }
 
 function throttled(send: (p: ComputeProgress) => void): Report {

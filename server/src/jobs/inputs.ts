@@ -2,6 +2,7 @@ import {
   bookPlates,
   measuredChart,
   mountPackage,
+  netInputOf,
   opticsOf,
   recordedSetup,
   type AnalysisKind,
@@ -85,7 +86,13 @@ export async function buildInput(db: Database, productionId: string, kind: Analy
   const ties = all('tie')
     .map((t) => t.body as TieBody)
     .filter((t) => t.setId === setup.setId);
-  return { kind, file: take.tracks, trim: choice.trim ?? false, setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free' }) };
+  const set = find('set', setup.setId)?.body;
+  const facts = all('fact')
+    .map((f) => f.body)
+    .filter((f) => f.setId === setup.setId);
+  // without a height the net does not know the floor, and its places say no more than its ties
+  const net = set && facts.some((f) => f.what === 'height') ? netInputOf(set, ties, facts) : null;
+  return { kind, net, file: take.tracks, trim: choice.trim ?? false, setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free' }) };
 }
 
 /** The newest finished analysis of each plate. */

@@ -43,7 +43,7 @@ const queued = async (change: object = {}) =>
     kind: 'solve',
     subjectId,
     status: 'queued',
-    input: { kind: 'solve', file: { sha256, name: 'long.csv' }, setup: SETUP, trim: false },
+    input: { kind: 'solve', file: { sha256, name: 'long.csv' }, setup: SETUP, trim: false, net: null },
     outcome: null,
     error: null,
     finishedAt: null,

@@ -16,6 +16,7 @@ import { RecordsGate } from '../../shell/records-gate';
 import { NetDrawing, offWords } from './net-drawing';
 import { factWords, NewFact } from './new-fact';
 import { NewTie } from './new-tie';
+import { dxfWriter } from './dxf-writer';
 import { useNet } from './use-net';
 
 /** The tape net of a setup's set: all that was measured between marks, adjusted together after each entry. */
@@ -210,6 +211,7 @@ function Places({ result, plan, setName }: { result: NetResult; plan: ReadonlyMa
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginTop: SPACE.m }}>
           <Action title="Save as CSV" icon="save-alt" onPress={() => saveFile(file('csv'), writeSurveyCsv(laid), 'text/csv')} testID="net-csv" />
           <Action title="Save as PLY" icon="save-alt" onPress={() => saveFile(file('ply'), writeSurveyPly(laid), 'application/octet-stream')} testID="net-ply" />
+          <Action title="Save as DXF" icon="save-alt" onPress={() => void dxfWriter().then((w) => saveFile(file('dxf'), w.writeSurveyDxf(laid), 'image/vnd.dxf'))} testID="net-dxf" />
         </View>
       ) : null}
     </Section>

@@ -1,4 +1,5 @@
-import { parseLength, type ParsedLength } from '@mesure/core';
+import { typedLength, type MeasuredLength } from '@mesure/contract';
+import { formatLength, parseLength, type ParsedLength } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useRecordsState } from '../../../data';
@@ -6,6 +7,9 @@ import { Action, Choice, Field, Sheet } from '../../../ui/controls';
 import { LengthEntry } from '../../../ui/length-entry';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
+import { PullReading } from '../../devices/pull-reading';
+import { Repeats } from '../take/repeats';
+import { useLengthUnit } from '../use-floor';
 
 export const TOLERANCES = [
   { value: '2 mm', title: '± 2 mm', detail: 'laser' },
@@ -17,14 +21,23 @@ export const instrumentOf = (tolerance: string): string => (tolerance === '2 mm'
 /** A measured distance between two marks; `between` and `startM` where the net asked for it. */
 export function NewTie({ setId, between, startM = 2, onClose }: { setId: string; between?: readonly [string, string]; startM?: number; onClose: () => void }) {
   const p = usePalette();
+  const unit = useLengthUnit();
   const write = useRecordsState((s) => s.write);
   const set = useAll('set').find((s) => s.id === setId);
   const marks = set?.body.marks ?? [];
   const [from, setFrom] = useState(between?.[0] ?? marks[0] ?? '');
   const [to, setTo] = useState(between?.[1] ?? marks[1] ?? '');
-  const [length, setLength] = useState<ParsedLength | null>(null);
+  const [readings, setReadings] = useState<Pick<ParsedLength, 'typed' | 'unit' | 'valueM'>[]>([]);
+  const [again, setAgain] = useState(false);
+  const [pulledFrom, setPulledFrom] = useState<string | null>(null);
   const [tolerance, setTolerance] = useState<string>('5 mm');
   const [error, setError] = useState<string | null>(null);
+  const toleranceM = parseLength(tolerance).valueM;
+  const length: MeasuredLength | null = readings.length === 0 ? null : { ...meanReading(readings), toleranceM };
+  const take = (reading: Pick<ParsedLength, 'typed' | 'unit' | 'valueM'>) => {
+    setReadings(again ? [...readings, reading] : [reading]);
+    setAgain(false);
+  };
   const save = async () => {
     const problem = !from.trim() || !to.trim() ? 'Name both marks.' : from.trim() === to.trim() ? 'A tie needs two different marks.' : !length ? 'Enter the distance.' : null;
     setError(problem);
@@ -32,14 +45,7 @@ export function NewTie({ setId, between, startM = 2, onClose }: { setId: string;
     await write(
       'tie',
       newId(),
-      {
-        setId,
-        from: from.trim(),
-        to: to.trim(),
-        length: { typed: length.typed, unit: length.unit, valueM: length.valueM, toleranceM: parseLength(tolerance).valueM },
-        instrument: instrumentOf(tolerance),
-        measuredAt: new Date().toISOString(),
-      },
+      { setId, from: from.trim(), to: to.trim(), length, instrument: pulledFrom ?? instrumentOf(tolerance), measuredAt: new Date().toISOString() },
       `Tie ${from} – ${to} kept`,
     );
     onClose();
@@ -54,10 +60,37 @@ export function NewTie({ setId, between, startM = 2, onClose }: { setId: string;
           <Field label="To mark" value={to} onChangeText={setTo} testID="tie-to" />
         </View>
       </View>
-      <LengthEntry label="Distance" value={length} onCommit={setLength} startM={startM} />
+      <LengthEntry
+        key={again ? 'again' : 'first'}
+        label={again ? 'Distance, read again' : 'Distance'}
+        value={again ? null : length}
+        unit={unit}
+        onCommit={({ typed, unit: read, valueM }) => take({ typed, unit: read, valueM })}
+        startM={length?.valueM ?? startM}
+      />
+      <PullReading
+        quantity="distance"
+        what={`the distance ${from} to ${to}`}
+        near={length?.valueM ?? startM}
+        onText={(text, instrument) => {
+          take(typedLength(text, unit));
+          setPulledFrom(instrument);
+          setTolerance('2 mm');
+        }}
+      />
+      {length ? <Repeats reading={length} again={again} disabled={false} onAgain={() => setAgain(!again)} onTakeOut={(index) => setReadings(readings.filter((_, i) => i !== index))} /> : null}
       <Choice label="Tolerance" value={tolerance} options={TOLERANCES} onChange={setTolerance} />
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
       <Action kind="main" title="Keep this tie" onPress={() => void save()} testID="save-tie" />
     </Sheet>
   );
+}
+
+/** One reading as it was typed; several as their mean, with all of them. */
+function meanReading(readings: readonly Pick<ParsedLength, 'typed' | 'unit' | 'valueM'>[]): Omit<MeasuredLength, 'toleranceM'> {
+  const [first] = readings;
+  if (readings.length === 1) return first;
+  const repeatsM = readings.map((r) => r.valueM);
+  const valueM = repeatsM.reduce((s, v) => s + v, 0) / repeatsM.length;
+  return { typed: formatLength(valueM, first.unit), unit: first.unit, valueM, repeatsM };
 }
