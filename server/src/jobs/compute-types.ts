@@ -2,7 +2,8 @@ import type { GridOutcome, SolveOutcome } from '@mesure/contract';
 import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
-export type ComputeInput = GridInput | LensFilesInput | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean; /** the set's tape net, whose places become anchors */ net: NetInput | null };
+export type ComputeInput =
+  GridInput | LensFilesInput | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean; /** the set's tape net, whose places become anchors */ net: NetInput | null };
 
 export interface GridInput {
   kind: 'grid';

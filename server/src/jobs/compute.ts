@@ -1,5 +1,20 @@
 import { surveyedAnchors, type CornerRow, type GridOutcome, type SolveOutcome } from '@mesure/contract';
-import { analysePlate, CoreError, gridReport, gridFrame, reconcile, redistortMap, resample, roundTripErrorPx, solveNet, solveTracks, undistortMap, type NetInput, type NetResult, type Raster } from '@mesure/core';
+import {
+  analysePlate,
+  CoreError,
+  gridReport,
+  gridFrame,
+  reconcile,
+  redistortMap,
+  resample,
+  roundTripErrorPx,
+  solveNet,
+  solveTracks,
+  undistortMap,
+  type NetInput,
+  type NetResult,
+  type Raster,
+} from '@mesure/core';
 import { FormatError, readTracksCsv } from '@mesure/formats';
 import { readGray } from '@mesure/formats/picture';
 import { readRaster, writeRaster } from '@mesure/formats/raster';
