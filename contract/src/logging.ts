@@ -2,7 +2,8 @@ import { nextClipName } from '@mesure/core';
 import type { FloorBody, FactBody, PlanBody, RigBody, SetBody, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 import { takeField, TAKE_FIELDS, USUAL_FIELDS, type TakeFieldKey } from './take-fields';
 
-const noted = (take: TakeBody, key: TakeFieldKey): boolean => {
+/** Does the take say anything in this field? */
+export const noted = (take: TakeBody, key: TakeFieldKey): boolean => {
   const v = take[key];
   return v !== null && v !== undefined && v !== '' && !(Array.isArray(v) && v.length === 0);
 };

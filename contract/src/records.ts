@@ -366,8 +366,8 @@ export interface TieBody {
   measuredAt: string;
 }
 
-export const FACT_KINDS = ['height', 'level', 'plumb', 'wall'] as const;
-/** What is known of marks beside their ties: a height over the floor, one level, one above the other, a distance from a wall. */
+export const FACT_KINDS = ['height', 'level', 'plumb', 'wall', 'point'] as const;
+/** What is known of marks beside their ties: a height over the floor, one level, one above the other, a distance from a wall, a place. */
 export interface FactBody {
   setId: string;
   what: (typeof FACT_KINDS)[number];
@@ -375,8 +375,11 @@ export interface FactBody {
   marks: string[];
   /** of a height and of a distance from a wall */
   length: MeasuredLength | null;
-  /** of a level or a plumb line, two sigma */
+  /** of a place: metres, Y up from the floor, in the axes of whatever measured it */
+  at?: [number, number, number] | null;
+  /** of a level, a plumb line or a place, two sigma */
   toleranceM: number;
+  instrument?: string;
   measuredAt: string;
 }
 

@@ -428,13 +428,15 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
       .required()
       .when('what', {
         switch: [
-          { is: 'height', then: Joi.array().length(1) },
+          { is: Joi.valid('height', 'point'), then: Joi.array().length(1) },
           { is: 'wall', then: Joi.array().length(3) },
         ],
         otherwise: Joi.array().length(2),
       }),
     length: Joi.object(length).when('what', { is: Joi.valid('height', 'wall'), then: Joi.required(), otherwise: Joi.valid(null).required() }),
+    at: triple.when('what', { is: 'point', then: Joi.required(), otherwise: Joi.valid(null) }),
     toleranceM: Joi.number().greater(0).max(10).required(),
+    instrument: Joi.string().max(60),
     measuredAt: at.required(),
   }),
   tie: Joi.object({
@@ -456,6 +458,18 @@ export const writeSchema = Joi.object({
 });
 export const kindSchema = Joi.string().valid(...RECORD_KINDS);
 export const idSchema = id.required();
+/** What a simulated camera shows: near the slate, so that what differs is the camera's doing. */
+export const feedSchema = Joi.object({
+  fps: Joi.number().min(1).max(120).required(),
+  focalMm: focalMm.required(),
+  focalEndMm: focalMm.required(),
+  focusM: Joi.number().greater(0).max(10_000).required(),
+  focusEndM: Joi.number().greater(0).max(10_000).required(),
+  stop: Joi.number().min(0.5).max(64).required(),
+  iso: Joi.number().min(25).max(1_000_000).required(),
+  shutterDeg: Joi.number().greater(0).max(360).required(),
+  seed: Joi.number().integer().min(0).max(4_294_967_295).required(),
+}).required();
 export const cursorSchema = Joi.number().integer().min(0).max(Number.MAX_SAFE_INTEGER).required();
 export const signInSchema = Joi.object({ name: Joi.string().max(120).required(), password: Joi.string().max(200).required() });
 export const analysisSchema = Joi.object({

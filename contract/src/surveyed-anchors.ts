@@ -6,12 +6,12 @@ const FEWEST = 3;
 const MARK_SIGMA_M = 0.001;
 
 /**
- * The setup of a test solve with the places of the tape net as its anchors, where enough of them are tracked and heights tie the net to the
- * floor; camera heights are then over the same floor. Ties between such points are left out: the places came from them, and a fact must
+ * The setup of a test solve with the places of the tape net as its anchors, where enough of them are tracked and heights or measured places tie
+ * the net to the floor; camera heights are then over the same floor. Ties between such points are left out: the places came from them, and a fact must
  * not count twice. Level marks, origin and heading that the net has given places are left out for the same reason.
  */
 export function surveyedAnchors(setup: SolveSetup, net: { input: NetInput; result: NetResult } | null, tracked: ReadonlySet<string>): SolveSetup {
-  const usable = net && (net.result.status === 'solved' || net.result.status === 'partial') && net.input.facts.some((f) => f.kind === 'height');
+  const usable = net && (net.result.status === 'solved' || net.result.status === 'partial') && (net.input.facts.some((f) => f.kind === 'height') || (net.input.known ?? []).length > 0);
   if (!usable) return setup;
   // in the plan's frame, where the set has one: what leaves then stands where the set was drawn
   const points = netOnPlan(net.result.points, net.input.near ?? new Map()).flatMap((p) => {

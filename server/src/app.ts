@@ -9,6 +9,7 @@ import type { Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
 import type { ServerConfig } from './config';
 import type { Database } from './db/connect';
+import { deviceRoutes } from './devices/routes';
 import { fileRoutes } from './files/routes';
 import type { FileStore } from './files/store';
 import { handoverRoutes } from './handover/routes';
@@ -80,6 +81,7 @@ export function buildApp({ config, db, boss, store, stream, log }: AppParts): Ex
   const production = express.Router({ mergeParams: true });
   production.use('/records', recordRoutes(db, stream));
   production.use('/files', fileRoutes(db, store, config));
+  production.use('/devices', deviceRoutes());
   production.use('/analyses', analysisRoutes(db, boss));
   production.use('/days', handoverRoutes(db));
   api.use('/productions/:productionId', ownProduction, production);

@@ -48,6 +48,10 @@ export const api = {
   session: () => call<SessionInfo>('GET', '/session'),
   signOut: () => call<void>('DELETE', '/session'),
   records: (p: string, after: number | null = null) => call<RecordBatch>('GET', `${of(p)}/records${after === null ? '' : `?after=${after}`}`),
+  cameraFeedUrl: (p: string, scene: Record<string, number>) =>
+    `/api${of(p)}/devices/camera-feed?${Object.entries(scene)
+      .map(([k, v]) => `${k}=${v}`)
+      .join('&')}`,
   eventsUrl: (p: string, after: number) => `/api${of(p)}/records/events?after=${after}`,
   write: (p: string, kind: RecordKind, id: string, write: RecordWrite) => call<WriteAnswer>('PUT', `${of(p)}/records/${kind}/${id}`, write),
   history: (p: string, kind: RecordKind, id: string) => call<{ changes: RecordChange[] }>('GET', `${of(p)}/records/${kind}/${id}/history`),

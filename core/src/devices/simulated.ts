@@ -48,6 +48,14 @@ export function simulatePoint(trueM: readonly [number, number, number], seed: nu
   return { at: [0, 1, 2].map((axis) => trueM[axis] + SIMULATED_SIGMA.pointM * normal(seed, count, axis)) as [number, number, number], failure: null };
 }
 
+/** A timecode clock: time of day in frames, a frame or two late as such links are; now and then out of reach. */
+export function simulateClock(secondsOfDay: number, fps: number, seed: number, count: number): SimulatedReading {
+  const chance = chanceOf(seed, count);
+  if (chance < DROPOUT) return failed('the clock is out of reach: hold the phone closer');
+  const late = chance > 0.6 ? 1 : 0;
+  return shown(formatTimecode(frameTimecode(Math.floor(secondsOfDay * Math.round(fps)) - late, fps)));
+}
+
 /** One frame of what a camera tells of itself. What it did not tell is null. */
 export interface CameraFrame {
   frame: number;

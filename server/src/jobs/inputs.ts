@@ -91,7 +91,7 @@ export async function buildInput(db: Database, productionId: string, kind: Analy
     .map((f) => f.body)
     .filter((f) => f.setId === setup.setId);
   // without a height the net does not know the floor, and its places say no more than its ties
-  const net = set && facts.some((f) => f.what === 'height') ? netInputOf(set, ties, facts) : null;
+  const net = set && facts.some((f) => f.what === 'height' || f.what === 'point') ? netInputOf(set, ties, facts) : null;
   return { kind, net, file: take.tracks, trim: choice.trim ?? false, setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free' }) };
 }
 

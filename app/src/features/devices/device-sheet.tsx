@@ -7,6 +7,7 @@ import { DEVICES, useDevices, type Device } from './devices-store';
 const QUANTITIES: { quantity: Device['quantity']; title: string }[] = [
   { quantity: 'distance', title: 'Distances and heights' },
   { quantity: 'angle', title: 'Tilt and roll' },
+  { quantity: 'timecode', title: 'Timecode' },
   { quantity: 'point', title: 'Points of the set' },
 ];
 

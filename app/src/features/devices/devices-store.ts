@@ -1,4 +1,4 @@
-import { simulateAngle, simulateDistance, simulatePoint, type LengthUnit, type SimulatedReading } from '@mesure/core';
+import { simulateAngle, simulateClock, simulateDistance, simulatePoint, type LengthUnit, type SimulatedReading } from '@mesure/core';
 import { createStore } from 'zustand/vanilla';
 import { useStore } from 'zustand';
 
@@ -6,7 +6,7 @@ import { useStore } from 'zustand';
 export interface NumberDevice {
   id: string;
   name: string;
-  quantity: 'distance' | 'angle';
+  quantity: 'distance' | 'angle' | 'timecode';
   /** as it is written to the record */
   instrument: string;
   simulated: boolean;
@@ -58,6 +58,19 @@ export const DEVICES: readonly Device[] = [
     },
   },
   {
+    id: 'timecode-clock',
+    name: 'Timecode clock',
+    quantity: 'timecode',
+    instrument: 'timecode clock, simulated',
+    simulated: true,
+    // near: the frame rate that it counts in
+    async read(fps) {
+      const now = new Date();
+      const secondsOfDay = (now.getTime() - new Date(now.getFullYear(), now.getMonth(), now.getDate()).getTime()) / 1000;
+      return simulateClock(secondsOfDay, fps, 45, next());
+    },
+  },
+  {
     id: 'total-station',
     name: 'Total station',
     quantity: 'point',
@@ -76,7 +89,7 @@ interface DevicesState {
   choose(quantity: Device['quantity'], id: string | null): void;
 }
 const KEY = 'mesure-devices';
-const NONE: DevicesState['chosen'] = { distance: null, angle: null, point: null };
+const NONE: DevicesState['chosen'] = { distance: null, angle: null, timecode: null, point: null };
 
 function remembered(): DevicesState['chosen'] {
   try {

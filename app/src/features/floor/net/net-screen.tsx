@@ -51,7 +51,7 @@ function OfSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredRecord
       action={
         mayWrite ? (
           <View style={{ flexDirection: 'row', gap: SPACE.s }}>
-            <Action icon="add" title="Height …" label="Height, level, plumb line or wall" onPress={() => setFactOpen(true)} testID="add-fact" />
+            <Action icon="add" title="Height …" label="Height, level, plumb line, wall or place" onPress={() => setFactOpen(true)} testID="add-fact" />
             <View style={{ flex: 1 }}>
               <Action kind="main" icon="straighten" title="Measure a tie" onPress={() => setTie({})} testID="add-tie" />
             </View>
@@ -130,6 +130,7 @@ function Entries({ net, result, mayWrite }: { net: ReturnType<typeof useNet>; re
       f: outcome.get(i),
       words: `${t.body.from} – ${t.body.to}, ${t.body.length.typed}`,
       explained: explanation(t, outcome.get(i)),
+      held: null,
       remove: () => void write('tie', t.id, t.body, `Tie ${t.body.from} – ${t.body.to} removed`, true),
     })),
     ...net.facts.map((q, i) => ({
@@ -137,6 +138,15 @@ function Entries({ net, result, mayWrite }: { net: ReturnType<typeof useNet>; re
       f: outcome.get(net.ties.length + i),
       words: factWords(q.body),
       explained: null,
+      held: null,
+      remove: () => void write('fact', q.id, q.body, `${factWords(q.body)}: removed`, true),
+    })),
+    ...net.places.map((q) => ({
+      id: q.id,
+      f: undefined,
+      words: factWords(q.body),
+      explained: null,
+      held: q.body.instrument ? `held as measured by the ${q.body.instrument}` : 'held as measured',
       remove: () => void write('fact', q.id, q.body, `${factWords(q.body)}: removed`, true),
     })),
   ].sort((a, b) => Number(b.f?.suspect ?? false) - Number(a.f?.suspect ?? false));
@@ -160,7 +170,7 @@ function Entries({ net, result, mayWrite }: { net: ReturnType<typeof useNet>; re
           <View style={{ flex: 1, paddingVertical: SPACE.s }}>
             <Words>{r.words}</Words>
             <Words look="small" dim={!r.f?.suspect}>
-              {judged(r.f)}
+              {r.held ?? judged(r.f)}
             </Words>
             {r.explained ? <Words look="small">{`Perhaps ${r.explained}.`}</Words> : null}
           </View>

@@ -2,11 +2,13 @@ import type { FactBody } from '@mesure/contract';
 import { parseLength, type ParsedLength } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useRecordsState } from '../../../data';
+import { newId, useAll, useRecordsState } from '../../../data';
 import { Action, Choice, Field, Sheet } from '../../../ui/controls';
 import { LengthEntry } from '../../../ui/length-entry';
+import { LiveNumber } from '../../../ui/live-number';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
+import { PullPoint } from '../../devices/pull-point';
 import { TOLERANCES } from './new-tie';
 
 const TITLES: Record<FactBody['what'], { title: string; detail: string; fields: string[]; length: string | null }> = {
@@ -14,10 +16,15 @@ const TITLES: Record<FactBody['what'], { title: string; detail: string; fields: 
   level: { title: 'one level', detail: 'two marks as high', fields: ['Mark', 'as high as'], length: null },
   plumb: { title: 'a plumb line', detail: 'one over the other', fields: ['Lower mark', 'Upper mark'], length: null },
   wall: { title: 'off a wall', detail: 'level distance', fields: ['Mark', 'Wall through', 'and'], length: 'Distance from the wall' },
+  point: { title: 'a place', detail: 'from a total station', fields: ['Mark'], length: null },
 };
+const AXES = ['to the right', 'up from the floor', 'towards you'] as const;
 
 /** What is known of marks beside their ties. */
 export function NewFact({ setId, onClose }: { setId: string; onClose: () => void }) {
+  const sheet = useAll('set').find((s) => s.id === setId)?.body.sheet ?? [];
+  const [at, setAt] = useState<(number | null)[]>([null, null, null]);
+  const [pulledFrom, setPulledFrom] = useState<string | null>(null);
   const p = usePalette();
   const write = useRecordsState((s) => s.write);
   const [what, setWhat] = useState<FactBody['what']>('height');
@@ -28,7 +35,15 @@ export function NewFact({ setId, onClose }: { setId: string; onClose: () => void
   const form = TITLES[what];
   const save = async () => {
     const marks = names.slice(0, form.fields.length).map((n) => n.trim());
-    const problem = marks.some((n) => n === '') ? 'Name every mark.' : new Set(marks).size < marks.length ? 'They must be different marks.' : form.length && !length ? 'Enter the length.' : null;
+    const problem = marks.some((n) => n === '')
+      ? 'Name every mark.'
+      : new Set(marks).size < marks.length
+        ? 'They must be different marks.'
+        : form.length && !length
+          ? 'Enter the length.'
+          : what === 'point' && !at.every((v) => v !== null && Number.isFinite(v))
+            ? 'Enter all three distances.'
+            : null;
     setError(problem);
     if (problem) return;
     const toleranceM = parseLength(tolerance).valueM;
@@ -37,6 +52,8 @@ export function NewFact({ setId, onClose }: { setId: string; onClose: () => void
       what,
       marks,
       length: form.length && length ? { typed: length.typed, unit: length.unit, valueM: length.valueM, toleranceM } : null,
+      ...(what === 'point' ? { at: at as [number, number, number] } : {}),
+      ...(what === 'point' && pulledFrom ? { instrument: pulledFrom } : {}),
       toleranceM,
       measuredAt: new Date().toISOString(),
     };
@@ -59,6 +76,21 @@ export function NewFact({ setId, onClose }: { setId: string; onClose: () => void
         ))}
       </View>
       {form.length ? <LengthEntry label={form.length} value={length} onCommit={setLength} startM={1} /> : null}
+      {what === 'point' ? (
+        <>
+          {AXES.map((axis, i) => (
+            <LiveNumber key={axis} label={axis} suffix="m" signed value={at[i]} digits={4} onChange={(v) => setAt((now) => now.map((o, k) => (k === i ? v : o)))} testID={`fact-at-${i}`} />
+          ))}
+          <PullPoint
+            near={sheet.find((m) => m.id === names[0].trim())?.at ?? [0, 0, 0]}
+            onPoint={(point, instrument) => {
+              setAt(point);
+              setPulledFrom(instrument);
+              setTolerance('5 mm');
+            }}
+          />
+        </>
+      ) : null}
       <Choice label="Tolerance" value={tolerance} options={TOLERANCES} onChange={setTolerance} />
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
       <Action kind="main" title="Keep it" onPress={() => void save()} testID="save-fact" />
@@ -66,7 +98,7 @@ export function NewFact({ setId, onClose }: { setId: string; onClose: () => void
   );
 }
 
-export function factWords({ what, marks, length }: FactBody): string {
+export function factWords({ what, marks, length, at }: FactBody): string {
   switch (what) {
     case 'height':
       return `${marks[0]} is ${length?.typed} over the floor`;
@@ -76,5 +108,7 @@ export function factWords({ what, marks, length }: FactBody): string {
       return `${marks[1]} is straight over ${marks[0]}`;
     case 'wall':
       return `${marks[0]} is ${length?.typed} from the wall through ${marks[1]} and ${marks[2]}`;
+    case 'point':
+      return `${marks[0]} is at ${(at ?? []).map((v) => v.toFixed(3)).join('  ')} m`;
   }
 }

@@ -51,3 +51,15 @@ export function DistanceEntry({ takeId, take, words, disabled, before, keep }: P
     </>
   );
 }
+
+/** Timecode in or out: typed, or read from the clock at the clap. */
+export function TimecodeEntry({ which, takeId, take, words, disabled, keep }: Props & { which: 'timecodeIn' | 'timecodeOut' }) {
+  const field = takeField(which)!;
+  const fps = take.fps ?? words.packages.find((p) => p.id === take.packageId)?.fps ?? 24;
+  return (
+    <>
+      <TakeEntry field={field} takeId={takeId} take={take} words={words} lens={null} disabled={disabled} keep={keep} />
+      {disabled ? null : <PullReading quantity="timecode" what={field.title.toLowerCase()} near={fps} onText={(text) => keep(field.read(text, take, words), field.title.toLowerCase())} />}
+    </>
+  );
+}

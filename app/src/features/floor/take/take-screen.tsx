@@ -1,4 +1,4 @@
-import { differing, isShown, shownFields, takeLacks, takesOf, TAKE_FIELD_GROUPS, TAKE_FIELDS, type Lack, type StoredRecord, type TakeBody, type TakeField } from '@mesure/contract';
+import { differing, isShown, noted, shownFields, takeLacks, takesOf, TAKE_FIELD_GROUPS, TAKE_FIELDS, type Lack, type StoredRecord, type TakeBody, type TakeField } from '@mesure/contract';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
@@ -14,7 +14,8 @@ import { BulkSheet } from '../day/bulk-sheet';
 import { FloorChoices } from '../floor-choices';
 import { byCamera, useFloor, useTakeWords } from '../use-floor';
 import { useKeepTake, useLogTake } from '../use-write-take';
-import { AngleEntry, DistanceEntry } from './pulled-entries';
+import { AngleEntry, DistanceEntry, TimecodeEntry } from './pulled-entries';
+import { FeedSection } from './feed-section';
 import { HeightSection } from './height-section';
 import { SwapPackage } from './swap-package';
 import { TakeEntry } from './take-entry';
@@ -83,8 +84,18 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
     ...(planned.length > 0 ? [{ valueM: planned[which === 'height' ? 0 : planned.length - 1].heightM, label: 'plan' }] : []),
   ];
   const fields = (group: TakeField['group']) =>
-    TAKE_FIELDS.filter((f) => f.group === group && isShown(f, shown) && !['packageId', 'circled', 'height', 'heightEnd', 'tilt', 'roll', 'distance'].includes(f.key));
-  const entry = (f: TakeField) => <TakeEntry key={f.key} field={f} takeId={take.id} take={body} words={words} lens={lens} disabled={!mayWrite} before={was(f)} keep={keep} />;
+    TAKE_FIELDS.filter(
+      (f) =>
+        f.group === group &&
+        (isShown(f, shown) || lacks.some((l) => l.field === f.key) || noted(body, f.key)) &&
+        !['packageId', 'circled', 'height', 'heightEnd', 'tilt', 'roll', 'distance'].includes(f.key),
+    );
+  const entry = (f: TakeField) =>
+    f.key === 'timecodeIn' || f.key === 'timecodeOut' ? (
+      <TimecodeEntry key={f.key} which={f.key} takeId={take.id} take={body} words={words} disabled={!mayWrite} before={before} keep={keep} />
+    ) : (
+      <TakeEntry key={f.key} field={f} takeId={take.id} take={body} words={words} lens={lens} disabled={!mayWrite} before={was(f)} keep={keep} />
+    );
   const has = (key: string) => shown.includes(key) || (body[key as keyof TakeBody] ?? null) !== null || lacks.some((l) => l.field === key);
 
   return (
@@ -147,6 +158,7 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
           </Section>
         ) : null;
       })}
+      {mayWrite ? <FeedSection take={body} words={words} lens={lens} keep={keep} /> : null}
       <WitnessClips take={take} plan={plan} disabled={!mayWrite} />
       <Section title="This take">
         <View style={{ gap: SPACE.s }}>
