@@ -12,3 +12,4 @@ export * from './logging';
 export * from './bulk';
 export * from './take-table';
 export * from './surveyed-anchors';
+export * from './sync';

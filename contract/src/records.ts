@@ -333,6 +333,8 @@ export interface TakeBody {
 export interface WitnessClip {
   packageId: string;
   clip: string;
+  /** of its first frame */
+  timecodeIn?: string | null;
   focusM: number | null;
   stabiliser: (typeof STABILISER)[number];
 }
@@ -346,6 +348,17 @@ export interface RigBody {
   /** of each of the three distances, two sigma */
   toleranceM: number;
   why: string;
+}
+/** What is known of when a witness camera's clip ran against the main camera's. */
+export interface SyncBody {
+  takeId: string;
+  /** the witness camera */
+  packageId: string;
+  /** sound or clip of each camera */
+  main: FileRef | null;
+  witness: FileRef | null;
+  /** frames, from 0, in which the clap is closed first */
+  clap: { mainFrame: number; witnessFrame: number } | null;
 }
 /** What a production notes of each take, and how its clips are named. One to a production, under its id. */
 export interface FloorBody {
@@ -399,11 +412,33 @@ export interface RecordBodies {
   tie: TieBody;
   fact: FactBody;
   rig: RigBody;
+  sync: SyncBody;
   floor: FloorBody;
   person: PersonBody;
 }
 export type RecordKind = keyof RecordBodies;
-export const RECORD_KINDS: readonly RecordKind[] = ['body', 'lens', 'adapter', 'package', 'plate', 'edges', 'recce', 'set', 'day', 'setup', 'plan', 'take', 'tie', 'fact', 'rig', 'floor', 'person'];
+/** A table and not a list: one that misses a kind does not compile. */
+const KINDS: Record<RecordKind, true> = {
+  body: true,
+  lens: true,
+  adapter: true,
+  package: true,
+  plate: true,
+  edges: true,
+  recce: true,
+  set: true,
+  day: true,
+  setup: true,
+  plan: true,
+  take: true,
+  tie: true,
+  fact: true,
+  rig: true,
+  sync: true,
+  floor: true,
+  person: true,
+};
+export const RECORD_KINDS = Object.keys(KINDS) as readonly RecordKind[];
 
 export interface StoredRecord<K extends RecordKind = RecordKind> {
   id: string;

@@ -373,6 +373,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
         Joi.object({
           packageId: id.required(),
           clip: Joi.string().allow('').max(80).required(),
+          timecodeIn: timecode,
           focusM: focus.required(),
           stabiliser: oneOf(STABILISER),
         }),
@@ -393,6 +394,15 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     placement: witnessPlacement.required(),
     toleranceM: Joi.number().greater(0).max(1).required(),
     why: Joi.string().allow('').max(200).required(),
+  }),
+  sync: Joi.object({
+    takeId: id.required(),
+    packageId: id.required(),
+    main: file.allow(null).required(),
+    witness: file.allow(null).required(),
+    clap: Joi.object({ mainFrame: frame.disallow(null).required(), witnessFrame: frame.disallow(null).required() })
+      .allow(null)
+      .required(),
   }),
   floor: Joi.object({
     shown: Joi.array().items(Joi.string().max(40)).unique().max(60).required(),

@@ -88,7 +88,24 @@ export interface LensFilesOutcome {
   /** largest error there and back through both maps, px */
   roundTripPx: number;
 }
-export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files'] as const;
+/** What a clip says of itself. */
+export interface ClipFacts {
+  name: string;
+  durationS: number;
+  /** null: sound only */
+  fps: number | null;
+  /** of the first frame */
+  timecode: string | null;
+  hasSound: boolean;
+}
+/** Offset of two cameras by their sound. */
+export interface SyncOutcome {
+  kind: 'sync';
+  sound: { offsetS: number; confidence: number; driftPpm: number | null; warnings: string[] };
+  main: ClipFacts;
+  witness: ClipFacts;
+}
+export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files', 'sync'] as const;
 export type AnalysisKind = (typeof ANALYSIS_KINDS)[number];
 export interface Analysis {
   id: string;
@@ -98,7 +115,7 @@ export interface Analysis {
   progress: number;
   stage: string;
   error: string | null;
-  outcome: GridOutcome | SolveOutcome | LensFilesOutcome | null;
+  outcome: GridOutcome | SolveOutcome | LensFilesOutcome | SyncOutcome | null;
   createdAt: string;
   finishedAt: string | null;
 }

@@ -4,7 +4,7 @@ import sharp, { type Metadata } from 'sharp';
 import { exrSize, isExr, readExrLuminance, toDisplayScale } from './exr';
 import { FormatError } from './format-error';
 
-export { extractFrame, isClip, type ClipFrame } from './clip';
+export { clipFrameJpeg, extractFrame, extractSound, isClip, isWav, probeClip, type ClipFrame, type ProbedClip } from './clip';
 
 /** The largest picture that is decoded: a 12K plate is 80 megapixels; anything beyond is a picture bomb. */
 export const MAX_PICTURE_PIXELS = 200_000_000;

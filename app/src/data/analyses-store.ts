@@ -89,6 +89,6 @@ export type AnalysesStore = ReturnType<typeof createAnalysesStore>;
 /** The list leaves out corners, frames and points; a whole outcome has them. */
 export function isWhole(a: Analysis): boolean {
   if (!a.outcome) return false;
-  if (a.outcome.kind === 'lens-files') return true;
+  if (a.outcome.kind === 'lens-files' || a.outcome.kind === 'sync') return true;
   return a.outcome.kind === 'grid' ? a.outcome.corners.length > 0 || a.outcome.report.plates[0]?.corners === 0 : a.outcome.solve.frames.length > 0 || a.outcome.solve.status === 'failed';
 }

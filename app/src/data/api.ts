@@ -60,10 +60,11 @@ export const api = {
   startAnalysis: (p: string, body: { id: string; kind: AnalysisKind; subjectId: string; options: AnalysisOptions }) => call<Analysis>('POST', `${of(p)}/analyses`, body),
   stopAnalysis: (p: string, id: string) => call<Analysis>('POST', `${of(p)}/analyses/${id}/stop`, {}),
   /** in pieces; `key` finds the upload again after a reload */
-  upload: (p: string, file: Blob, options: { name: string; use: 'plate' | 'tracks'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void }): Promise<UploadedFile> =>
+  upload: (p: string, file: Blob, options: { name: string; use: 'plate' | 'tracks' | 'clip'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void }): Promise<UploadedFile> =>
     sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
   fileUrl: (p: string, sha256: string) => `/api${of(p)}/files/${sha256}`,
   previewUrl: (p: string, sha256: string, width: number) => `/api${of(p)}/files/${sha256}/preview?width=${width}`,
+  frameUrl: (p: string, sha256: string, frame: number) => `/api${of(p)}/files/${sha256}/frame?n=${frame}`,
   handover: (p: string, dayId: string) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}`),
   handoverUrl: (p: string, dayId: string) => `/api${of(p)}/days/${dayId}/handover.zip`,
 };

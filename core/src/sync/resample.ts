@@ -7,13 +7,26 @@ export interface Sound {
 /** Zero crossings of the kernel to each side. */
 const LOBES = 8;
 
-/** The kernel by a table: its sines would take ten times as long as all else. */
-const KERNEL_STEPS = 1024;
-const KERNEL = Float64Array.from({ length: LOBES * KERNEL_STEPS + 2 }, (_, i) => {
-  const x = i / KERNEL_STEPS;
-  if (x >= LOBES) return 0;
-  return (x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x)) * (0.5 + 0.5 * Math.cos((Math.PI * x) / LOBES));
-});
+/**
+ * Places between two samples that have a kernel of their own: to the nearest of them is 2 per mille of a sample, microseconds of sound.
+ * Sines computed for each sample took ten times as long as all else, one table looked up by distance four times.
+ */
+const PHASES = 256;
+
+/** For each phase the kernel at `taps` samples around it, cut off at `cut` of the source's Nyquist frequency. */
+function kernels(cut: number): { table: Float32Array; taps: number; before: number } {
+  const reach = LOBES / cut;
+  const before = Math.floor(reach);
+  const taps = 2 * before + 1;
+  const table = new Float32Array((PHASES + 1) * taps);
+  for (let phase = 0; phase <= PHASES; phase += 1)
+    for (let k = 0; k < taps; k += 1) {
+      const x = (k - before - phase / PHASES) * cut;
+      if (Math.abs(x) >= LOBES) continue;
+      table[phase * taps + k] = cut * (x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x)) * (0.5 + 0.5 * Math.cos((Math.PI * x) / LOBES));
+    }
+  return { table, taps, before };
+}
 
 /**
  * The same sound at another rate, from a time for a length, by a windowed sinc whose cut-off is the lower of both Nyquist frequencies.
@@ -26,19 +39,19 @@ export function resample(sound: Sound, rateHz: number, fromS = 0, lengthS = soun
   const shift = (group - 1) / 2 / sound.rateHz;
   const step = source.rateHz / rateHz;
   const cut = Math.min(1, rateHz / source.rateHz);
-  const reach = LOBES / cut;
+  const { table, taps, before } = kernels(cut);
   const count = Math.max(0, Math.floor(lengthS * rateHz));
   const out = new Float32Array(count);
   const { samples } = source;
   for (let i = 0; i < count; i += 1) {
     const at = (fromS - shift) * source.rateHz + i * step;
-    const first = Math.max(0, Math.ceil(at - reach));
-    const last = Math.min(samples.length - 1, Math.floor(at + reach));
+    const whole = Math.floor(at);
+    const row = Math.round((at - whole) * PHASES) * taps;
+    const start = whole - before;
+    const last = Math.min(taps, samples.length - start);
     let v = 0;
-    for (let k = first; k <= last; k += 1) {
-      v += samples[k] * KERNEL[Math.round(Math.abs(k - at) * cut * KERNEL_STEPS)];
-    }
-    out[i] = v * cut;
+    for (let k = Math.max(0, -start); k < last; k += 1) v += samples[start + k] * table[row + k];
+    out[i] = v;
   }
   return { samples: out, rateHz };
 }

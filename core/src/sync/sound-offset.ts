@@ -17,8 +17,8 @@ export interface SoundOffset {
 
 /** Fine enough for a tenth of a millisecond, and speech lies below half of it. */
 const FINE_HZ = 8000;
-/** Long recordings are laid over each other at this rate first. */
-const COARSE_HZ = 1000;
+/** Long recordings are laid over each other at this rate first; two of ten minutes so fit into a transform of a million. */
+const COARSE_HZ = 800;
 const LONG_S = 60;
 /** Spectrum is flattened by this power: all of it (1) listens to noise as much as to the sound. */
 const WHITEN = 0.85;
@@ -93,6 +93,16 @@ interface Peak {
   silent: boolean;
 }
 
+/** Plans of the sizes that come again: the parts all have one. */
+const plans = new Map<number, FFT>();
+function planOf(size: number): FFT {
+  const plan = plans.get(size) ?? new FFT(size);
+  // the large ones are used once, and hold tens of megabytes
+  if (size <= 2 ** 18) plans.set(size, plan);
+  return plan;
+}
+
+/** The spectrum of a real signal without its mean, of which the second half mirrors the first. */
 function spectrumOf(fft: FFT, size: number, samples: Float32Array): Float64Array {
   const padded = new Float64Array(size);
   let mean = 0;
@@ -100,7 +110,6 @@ function spectrumOf(fft: FFT, size: number, samples: Float32Array): Float64Array
   for (let i = 0; i < samples.length; i += 1) padded[i] = samples[i] - mean;
   const out = new Float64Array(2 * size);
   fft.realTransform(out, padded);
-  fft.completeSpectrum(out);
   return out;
 }
 
@@ -108,24 +117,31 @@ function spectrumOf(fft: FFT, size: number, samples: Float32Array): Float64Array
 function correlate(a: Sound, b: Sound, nearS?: number): Peak {
   const { rateHz } = a;
   const size = 2 ** Math.ceil(Math.log2(a.samples.length + b.samples.length));
-  const fft = new FFT(size);
+  const fft = planOf(size);
   const sa = spectrumOf(fft, size, a.samples);
   const sb = spectrumOf(fft, size, b.samples);
+  const half = size / 2;
+  // b · conj(a), in place of a
   let power = 0;
-  for (let k = 0; k < sa.length; k += 2) power += Math.hypot(sa[k] * sb[k] + sa[k + 1] * sb[k + 1], sa[k] * sb[k + 1] - sa[k + 1] * sb[k]);
-  if (!(power > 0)) return { offsetS: 0, confidence: 0, silent: true };
-  const floor = (1e-4 * power) / (sa.length / 2);
-  // b · conj(a), flattened; rumble below 60 Hz is wind and handling
-  const lowest = Math.ceil((60 * size) / rateHz);
-  for (let k = 0; k < size; k += 1) {
+  for (let k = 0; k <= half; k += 1) {
     const [ar, ai, br, bi] = [sa[2 * k], sa[2 * k + 1], sb[2 * k], sb[2 * k + 1]];
     const re = br * ar + bi * ai;
     const im = bi * ar - br * ai;
-    const f = Math.min(k, size - k);
-    const w = f < lowest ? 0 : 1 / (Math.hypot(re, im) + floor) ** WHITEN;
+    sa[2 * k] = re;
+    sa[2 * k + 1] = im;
+    power += Math.sqrt(re * re + im * im);
+  }
+  if (!(power > 0)) return { offsetS: 0, confidence: 0, silent: true };
+  const floor = (1e-4 * power) / (half + 1);
+  // flattened; rumble below 60 Hz is wind and handling
+  const lowest = Math.ceil((60 * size) / rateHz);
+  for (let k = 0; k <= half; k += 1) {
+    const [re, im] = [sa[2 * k], sa[2 * k + 1]];
+    const w = k < lowest ? 0 : (Math.sqrt(re * re + im * im) + floor) ** -WHITEN;
     sa[2 * k] = w * re;
     sa[2 * k + 1] = w * im;
   }
+  fft.completeSpectrum(sa);
   fft.inverseTransform(sb, sa);
   const value = (lag: number) => Math.abs(sb[2 * ((lag + size) % size)]);
   const [low, high] = nearS === undefined ? [-(a.samples.length - 1), b.samples.length - 1] : [0, Math.min(b.samples.length - 1, Math.round(2 * nearS * rateHz))];

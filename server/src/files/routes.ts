@@ -1,6 +1,6 @@
-import type { UploadedFile } from '@mesure/contract';
+import { cursorSchema, type UploadedFile } from '@mesure/contract';
 import { readTracksCsv } from '@mesure/formats';
-import { extractFrame, inspectPicture, isClip, previewJpeg } from '@mesure/formats/picture';
+import { clipFrameJpeg, extractFrame, inspectPicture, isClip, isWav, previewJpeg, probeClip } from '@mesure/formats/picture';
 import { readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { Router } from 'express';
@@ -8,10 +8,13 @@ import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
+import { must } from '../http/validate';
 import type { FileStore } from './store';
 import { resumableUploads, sizeOf } from './uploads';
 
 const TRACKS_MAX_BYTES = 200 * 1024 * 1024;
+/** enough to see a clap close on a phone */
+const FRAME_WIDTH_PX = 960;
 /** the widest is for a loupe */
 const PREVIEW_WIDTHS = [640, 1280, 2048, 4096];
 
@@ -21,8 +24,9 @@ export function fileRoutes(db: Database, store: FileStore, config: ServerConfig)
     dir: path.join(config.dataDir, 'incoming'),
     maxBytes: config.maxUploadBytes,
     async accept({ productionId }, temporaryFile, { name: claimed, use, atS }) {
-      const kept = use === 'plate' ? await acceptPlate(temporaryFile, safeName(claimed), atS) : use === 'tracks' ? await acceptTracks(temporaryFile, safeName(claimed)) : null;
-      if (!kept) throw new ApiProblem('INVALID', 'use must be plate or tracks', { fields: [{ field: 'use', message: 'must be plate or tracks' }] });
+      const accept = USES[use];
+      if (!accept) throw new ApiProblem('INVALID', `use must be one of ${Object.keys(USES).join(', ')}`, { fields: [{ field: 'use', message: `must be one of ${Object.keys(USES).join(', ')}` }] });
+      const kept = await accept(temporaryFile, safeName(claimed), atS);
       const sizeBytes = await sizeOf(temporaryFile);
       const sha256 = await store.put(temporaryFile);
       await db.StoredFile.upsert({ productionId, sha256, sizeBytes, ...kept });
@@ -38,6 +42,14 @@ export function fileRoutes(db: Database, store: FileStore, config: ServerConfig)
     const wanted = Number(req.query.width ?? 1280);
     const width = PREVIEW_WIDTHS.find((w) => w >= wanted) ?? PREVIEW_WIDTHS[PREVIEW_WIDTHS.length - 1];
     const bytes = await previewJpeg(await store.read(file.sha256), file.name, width);
+    res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
+  });
+
+  router.get('/:sha256/frame', async (req, res) => {
+    const file = await mine(req.params.sha256, viewerOf(req).productionId);
+    if (!file.mime.startsWith('video/')) throw new ApiProblem('NOT_FOUND', 'This file has no frames.');
+    const frame = must(cursorSchema, Number(req.query.n)) as number;
+    const bytes = await store.withFile(file.sha256, (path) => clipFrameJpeg(path, file.name, frame, FRAME_WIDTH_PX));
     res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
   });
 
@@ -71,6 +83,17 @@ export function safeName(name: string): string {
 }
 
 type Accepted = Omit<UploadedFile, 'sha256' | 'sizeBytes'>;
+
+/** A clip or a sound recording, whole: for its sound, and for the frames of its clap. */
+async function acceptClip(file: string, name: string): Promise<Accepted> {
+  const wav = await isWav(file);
+  if (!wav && !(await isClip(file))) throw new ApiProblem('UNREADABLE_FILE', `${name} is neither WAV nor MOV or MP4.`);
+  const { durationS, fps, hasSound } = await probeClip(file, name);
+  if (!(durationS > 0) || (fps === null && !hasSound)) throw new ApiProblem('UNREADABLE_FILE', `${name} holds neither picture nor sound.`);
+  return { name, mime: wav ? 'audio/wav' : fps === null ? 'audio/mp4' : 'video/mp4', widthPx: null, heightPx: null };
+}
+/** What a file may be given for, and what it must be then. */
+const USES: Record<string, (file: string, name: string, atS: number | null) => Promise<Accepted>> = { plate: acceptPlate, tracks: acceptTracks, clip: acceptClip };
 
 /** Of a clip one frame is kept, as a picture; it takes the clip's place in the temporary file. */
 async function acceptPlate(file: string, name: string, atS: number | null): Promise<Accepted> {

@@ -1,9 +1,19 @@
-import type { GridOutcome, SolveOutcome } from '@mesure/contract';
-import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup } from '@mesure/core';
+import type { ClipFacts, GridOutcome, SolveOutcome, SyncOutcome } from '@mesure/contract';
+import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
 export type ComputeInput =
-  GridInput | LensFilesInput | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean; /** the set's tape net, whose places become anchors */ net: NetInput | null };
+  | GridInput
+  | LensFilesInput
+  | SyncInput
+  | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean; /** the set's tape net, whose places become anchors */ net: NetInput | null };
+
+/** Two cameras of a take by their sound; `file` is the main camera's. */
+export interface SyncInput {
+  kind: 'sync';
+  file: { sha256: string; name: string };
+  witness: { sha256: string; name: string };
+}
 
 export interface GridInput {
   kind: 'grid';
@@ -35,7 +45,10 @@ export interface MadeFile {
 
 export interface ComputeTask {
   input: ComputeInput;
+  /** of a picture, or of tracks */
   bytes: Uint8Array;
+  /** of two cameras, read before: a thread has no store */
+  sounds?: { sound: Sound; facts: ClipFacts }[];
   port: import('node:worker_threads').MessagePort;
 }
 export interface ComputeProgress {
@@ -43,4 +56,4 @@ export interface ComputeProgress {
   stage: string;
 }
 /** An answer, or a refusal in words for the person; a fault of ours is thrown. */
-export type ComputeAnswer = { ok: true; outcome: GridOutcome | SolveOutcome } | { ok: true; made: MadeFile[]; roundTripPx: number } | { ok: false; message: string };
+export type ComputeAnswer = { ok: true; outcome: GridOutcome | SolveOutcome | SyncOutcome } | { ok: true; made: MadeFile[]; roundTripPx: number } | { ok: false; message: string };

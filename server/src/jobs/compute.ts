@@ -1,4 +1,4 @@
-import { surveyedAnchors, type CornerRow, type GridOutcome, type SolveOutcome } from '@mesure/contract';
+import { surveyedAnchors, type CornerRow, type GridOutcome, type SolveOutcome, type SyncOutcome } from '@mesure/contract';
 import {
   analysePlate,
   CoreError,
@@ -10,6 +10,7 @@ import {
   roundTripErrorPx,
   solveNet,
   solveTracks,
+  soundOffset,
   undistortMap,
   type NetInput,
   type NetResult,
@@ -26,12 +27,20 @@ export default async function compute(task: ComputeTask): Promise<ComputeAnswer>
   const report = throttled((p) => task.port.postMessage(p));
   try {
     if (task.input.kind === 'lens-files') return await computeLensFiles(task.input, Buffer.from(task.bytes), report);
+    if (task.input.kind === 'sync') return { ok: true, outcome: computeSync(task, report) };
     const outcome = task.input.kind === 'grid' ? await computeGrid(task.input, Buffer.from(task.bytes), report) : computeSolve(task.input, Buffer.from(task.bytes), report);
     return { ok: true, outcome };
   } catch (error) {
     if (error instanceof CoreError || error instanceof FormatError) return { ok: false, message: error.message };
     throw error;
   }
+}
+
+function computeSync({ sounds }: ComputeTask, report: Report): SyncOutcome {
+  const [main, witness] = sounds!;
+  report(0.2, 'laying one sound over the other');
+  const { offsetS, confidence, driftPpm, warnings } = soundOffset(main.sound, witness.sound);
+  return { kind: 'sync', sound: { offsetS, confidence, driftPpm, warnings }, main: main.facts, witness: witness.facts };
 }
 
 type Report = (progress: number, stage: string) => void;

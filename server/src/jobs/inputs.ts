@@ -64,6 +64,12 @@ export async function buildInput(db: Database, productionId: string, kind: Analy
     const name = `${m.lens.name} ${plate.body.focalMm}mm${plate.body.focusM ? ` ${plate.body.focusM}m` : ''}`.replace(/[^\p{L}\p{N}.]+/gu, '_');
     return { kind, file: plate.body.picture, name, lens: frameLens(distortion, opticsOf(m, plate.body.focalMm)), overscan, mapFormat: choice.mapFormat ?? 'exr' };
   }
+  if (kind === 'sync') {
+    const sync = find('sync', subjectId)?.body;
+    if (!sync) throw new ApiProblem('NOT_FOUND', 'There is no such sync.');
+    if (!sync.main || !sync.witness) throw new ApiProblem('NOT_READY', 'Give the sound of both cameras first.');
+    return { kind, file: sync.main, witness: sync.witness };
+  }
   const take = find('take', subjectId)?.body as TakeBody | undefined;
   if (!take) throw new ApiProblem('NOT_FOUND', 'There is no such take.');
   if (!take.tracks) throw new ApiProblem('NOT_READY', 'The take has no tracks yet. Give it a tracks file first.');

@@ -3,6 +3,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { MessageChannel } from 'node:worker_threads';
 import type { LensFilesOutcome } from '@mesure/contract';
+import { FormatError } from '@mesure/formats';
 import type PgBoss from 'pg-boss';
 import Piscina from 'piscina';
 import type { Logger } from 'pino';
@@ -10,6 +11,7 @@ import { literal, Op } from 'sequelize';
 import type { Database } from '../db/connect';
 import type { FileStore } from '../files/store';
 import type { ComputeAnswer, ComputeProgress, MadeFile } from './compute-types';
+import { soundOf } from './sounds';
 import { ANALYSIS_QUEUE, enqueueAnalysis } from './queue';
 
 export interface WorkerOptions {
@@ -62,8 +64,10 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
     }, BEAT_MS);
     const began = Date.now();
     try {
-      const bytes = await store.read(row.input.file.sha256);
-      const answer = (await pool.run({ input: row.input, bytes, port: port2 }, { signal: abort.signal, transferList: [port2] })) as ComputeAnswer;
+      const { input } = row;
+      const sounds = input.kind === 'sync' ? await Promise.all([input.file, input.witness].map((f) => soundOf(store, f))) : undefined;
+      const bytes = sounds ? Buffer.alloc(0) : await store.read(input.file.sha256);
+      const answer = (await pool.run({ input, bytes, sounds, port: port2 }, { signal: abort.signal, transferList: [port2] })) as ComputeAnswer;
       if (!answer.ok) await finish({ status: 'failed', error: answer.message, stage: 'failed' });
       else
         await finish({
@@ -79,6 +83,7 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
         throw err; // back to the queue
       }
       if (stopped) await finish({ status: 'stopped', stage: 'stopped' });
+      else if (err instanceof FormatError) await finish({ status: 'failed', error: err.message, stage: 'failed' });
       else {
         log.error({ err, analysis: row.id }, 'analysis failed');
         await finish({ status: 'failed', error: 'The computation failed on the server. The picture and the record are safe; start it again.', stage: 'failed' });

@@ -14,6 +14,7 @@ const REFERENCES: Partial<Record<RecordKind, Record<string, RecordKind>>> = {
   take: { setupId: 'setup', packageId: 'package', 'witnesses[].packageId': 'package' },
   tie: { setId: 'set' },
   fact: { setId: 'set' },
+  sync: { takeId: 'take', packageId: 'package' },
   rig: { setupId: 'setup', packageId: 'package' },
 };
 

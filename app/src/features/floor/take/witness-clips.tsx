@@ -1,24 +1,26 @@
 import { clipOf, rigAt, touched, type PlanBody, type StoredRecord, type WitnessClip } from '@mesure/contract';
-import { STABILISER } from '@mesure/core';
+import { CoreError, formatLength, formatTimecode, parseLength, parseTimecode, STABILISER } from '@mesure/core';
+import { useRouter, type Href } from 'expo-router';
 import { View } from 'react-native';
 import { useAll, useFind, useRecordsState } from '../../../data';
 import { useDraftText } from '../../../data/use-draft-text';
-import { Choice, Section } from '../../../ui/controls';
+import { Action, Choice, Section } from '../../../ui/controls';
 import { timeOfDay } from '../../../ui/format';
 import { InlineField } from '../../../ui/inline-field';
 import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
 import { viewPackage } from '../../kit/package-words';
 import { placementWords } from '../day/rig-section';
-import { useFloor } from '../use-floor';
+import { useFloor, useLengthUnit } from '../use-floor';
 
 /** What each witness camera of the setup recorded of this take, and how it was mounted then. */
 export function WitnessClips({ take, plan, disabled }: { take: StoredRecord<'take'>; plan: PlanBody | null; disabled: boolean }) {
   const rigs = useAll('rig').filter((r) => r.body.setupId === take.body.setupId);
   const ids = [...new Set([...(plan?.witnesses ?? []).map((w) => w.packageId), ...rigs.map((r) => r.body.packageId), ...(take.body.witnesses ?? []).map((w) => w.packageId)])];
+  const router = useRouter();
   if (ids.length === 0) return null;
   return (
-    <Section title="Witness cameras">
+    <Section title="Witness cameras" right={<Action kind="quiet" icon="graphic-eq" title="Sync" onPress={() => router.push(`/floor/sync/${take.id}` as Href)} testID="open-sync" />}>
       {ids.map((packageId) => (
         <OneClip key={packageId} take={take} packageId={packageId} rigs={rigs} disabled={disabled} />
       ))}
@@ -29,6 +31,7 @@ export function WitnessClips({ take, plan, disabled }: { take: StoredRecord<'tak
 function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take'>; packageId: string; rigs: StoredRecord<'rig'>[]; disabled: boolean }) {
   const find = useFind();
   const floor = useFloor();
+  const unit = useLengthUnit();
   const takes = useAll('take');
   const write = useRecordsState((s) => s.write);
   const pack = find('package', packageId);
@@ -38,6 +41,17 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
   const rig = rigAt(rigs, take.body.setupId, packageId, take.body.loggedAt);
   const draft = useDraftText(take.id, `witness-${packageId}`, clip?.clip ?? '');
   const next = clipOf(take.body, camera, takes, floor);
+  const fps = view?.status === 'complete' ? view.mounted.mode.fps : 24;
+  const timecode = useDraftText(take.id, `witness-timecode-${packageId}`, clip?.timecodeIn ?? '');
+  const focus = useDraftText(take.id, `witness-focus-${packageId}`, clip?.focusM ? formatLength(clip.focusM, unit) : '');
+  const commit = (draft: ReturnType<typeof useDraftText>, what: string, read: (text: string) => Partial<WitnessClip>) => {
+    try {
+      if (draft.open) keep(read(draft.text.trim()), what);
+      draft.done();
+    } catch (e) {
+      draft.fail(e instanceof CoreError ? e.message : String(e));
+    }
+  };
   const keep = (change: Partial<WitnessClip>, what: string) =>
     void write(
       'take',
@@ -78,6 +92,25 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
         }}
         note={next && !clip?.clip ? `next by the pattern: ${next}` : null}
         error={draft.error}
+        disabled={disabled}
+      />
+      <InlineField
+        testID={`witness-timecode-${camera}`}
+        label="Timecode in"
+        value={timecode.text}
+        onChangeText={timecode.type}
+        onDone={() => commit(timecode, 'timecode', (text) => ({ timecodeIn: text === '' ? null : formatTimecode(parseTimecode(text, fps)) }))}
+        error={timecode.error}
+        keyboard="numbers-and-punctuation"
+        disabled={disabled}
+      />
+      <InlineField
+        testID={`witness-focus-${camera}`}
+        label="Focus distance"
+        value={focus.text}
+        onChangeText={focus.type}
+        onDone={() => commit(focus, 'focus', (text) => ({ focusM: text === '' ? null : parseLength(text, unit).valueM || null }))}
+        error={focus.error}
         disabled={disabled}
       />
       <Choice
