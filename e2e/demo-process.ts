@@ -1,5 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 
@@ -53,3 +53,15 @@ export const remember = (r: Running): void => {
 };
 export const running = (): Running => JSON.parse(readFileSync(noteFile(), 'utf8')) as Running;
 export const wasStarted = (): boolean => existsSync(noteFile());
+
+/** Kills the web process of the running demo as a fault would: at once, without a word. */
+export function killWeb(dataDir: string): void {
+  for (const pid of readdirSync('/proc').filter((name) => /^\d+$/.test(name))) {
+    try {
+      if (!readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes('.build/web.mjs')) continue;
+      if (readFileSync(`/proc/${pid}/environ`, 'utf8').split('\0').includes(`MESURE_DATA_DIR=${dataDir}`)) process.kill(Number(pid), 'SIGKILL');
+    } catch {
+      // a process that is gone, or another person's
+    }
+  }
+}

@@ -44,6 +44,31 @@ process.on('SIGINT', () => void end(0));
 process.on('SIGTERM', () => void end(0));
 process.on('SIGHUP', () => void end(0));
 
+/** A process that ends by itself is started again, since phones go on sending; one that cannot stay up stops the demo. */
+const MOST_STARTS = 8;
+const started = { web: 0, worker: 0 };
+function start(name, env) {
+  started[name] += 1;
+  const child = spawn(process.execPath, ['--enable-source-maps', path.join(root, `.build/${name}.mjs`)], {
+    cwd: root,
+    stdio: ['ignore', 'inherit', 'inherit'],
+    env: { ...process.env, ...env },
+    detached: true,
+  });
+  children.push(child);
+  child.on('exit', (code, signal) => {
+    if (ending) return;
+    children.splice(children.indexOf(child), 1);
+    if (started[name] >= MOST_STARTS) {
+      process.stderr.write(`The ${name} process ended (${code ?? signal}) ${started[name]} times; stopping.\n`);
+      void end(1);
+      return;
+    }
+    process.stderr.write(`The ${name} process ended (${code ?? signal}); it is started again.\n`);
+    setTimeout(() => !ending && start(name, env), 300);
+  });
+}
+
 try {
   if (fresh) {
     const old = existsSync(path.join(dataDir, 'postgres')) ? await startCluster(path.join(dataDir, 'postgres')).catch(() => null) : null;
@@ -63,21 +88,7 @@ try {
     MESURE_LOG_LEVEL: process.env.MESURE_LOG_LEVEL ?? 'warn',
   };
   node(path.join(root, '.build/setup.mjs'), env);
-  for (const name of ['web', 'worker']) {
-    const child = spawn(process.execPath, ['--enable-source-maps', path.join(root, `.build/${name}.mjs`)], {
-      cwd: root,
-      stdio: ['ignore', 'inherit', 'inherit'],
-      env: { ...process.env, ...env },
-      detached: true,
-    });
-    children.push(child);
-    child.on('exit', (code) => {
-      if (!ending) {
-        process.stderr.write(`The ${name} process ended (${code}); stopping.\n`);
-        void end(1);
-      }
-    });
-  }
+  for (const name of ['web', 'worker']) start(name, env);
   const address = `http://127.0.0.1:${port}`;
   for (let i = 0; ; i += 1) {
     const ok = await fetch(`${address}/api/health`).then(

@@ -60,7 +60,7 @@ export function InlineField({ id, label, mark, value, onChangeText, onDone, unit
           multiline={tall}
           accessibilityLabel={label}
           aria-invalid={error ? true : undefined}
-          {...({ 'data-next': own } as object)}
+          {...({ dataSet: { next: own } } as object)}
           style={{
             width: tall ? '100%' : more ? 96 : 168,
             minHeight: TOUCH_PX - 4,
@@ -93,7 +93,7 @@ export function InlineField({ id, label, mark, value, onChangeText, onDone, unit
 /** Enter leaves the field for the next one of its kind on the page. */
 function goOn(own: string): void {
   if (typeof document === 'undefined') return;
-  const all = [...document.querySelectorAll<HTMLInputElement>('input[data-next]')];
+  const all = [...document.querySelectorAll<HTMLElement>('[data-next]')];
   const at = all.findIndex((e) => e.dataset.next === own);
   all[at + 1]?.focus();
 }

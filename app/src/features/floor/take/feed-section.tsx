@@ -79,7 +79,8 @@ function Summary({ take, fps, summary, words, onFill }: { take: TakeBody; fps: n
   const done = Object.entries(fields).every(([key, value]) => JSON.stringify(take[key as keyof TakeBody]) === JSON.stringify(value));
   const told = Object.keys(fields).flatMap((key) => {
     const field = takeField(key);
-    return field ? [`${field.title.toLowerCase()} ${field.text(filled, words) || '–'}`] : [];
+    const text = field?.text(filled, words);
+    return field && text ? [`${field.title.toLowerCase()} ${text}`] : [];
   });
   return (
     <View style={{ gap: SPACE.xs, marginTop: SPACE.s }} testID="feed-summary">
