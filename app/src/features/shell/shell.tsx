@@ -35,7 +35,7 @@ export function Shell({ children }: PropsWithChildren) {
       const typing = e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement;
       if (e.key === '?' && !typing) setHelp((h) => !h);
       // in a field the browser takes back typing
-      if (e.key === 'z' && (e.ctrlKey || e.metaKey) && !e.shiftKey && !typing) {
+      if (e.key.toLowerCase() === 'z' && (e.ctrlKey || e.metaKey) && !e.shiftKey && !typing) {
         e.preventDefault();
         void undo();
       }

@@ -108,6 +108,11 @@ function Table({ setupId }: { setupId: string | null }) {
   const clipboard = useRef({ copy, paste, typing: false });
   clipboard.current = { copy, paste, typing: grid.typing !== null };
   useClipboard(board, clipboard, mayWrite);
+  // the cell that was typed in is gone with the keyboard's focus: the table takes it back, unless somebody went elsewhere
+  const typing = grid.typing !== null;
+  useEffect(() => {
+    if (!typing && typeof document !== 'undefined' && document.activeElement === document.body) board.current?.focus?.();
+  }, [typing]);
   const totalPx = LABEL_PX + fields.reduce((s, f) => s + widthOf(f.key), 0);
   const changed = (t: StoredRecord<'take'>, key: string) => t.body.carried.includes(key);
 
@@ -203,6 +208,8 @@ function Table({ setupId }: { setupId: string | null }) {
                           value={grid.typing}
                           onChangeText={type}
                           onBlur={leave}
+                          // keys do not leave a text field by themselves on the web target
+                          onKeyPress={(e) => onKeyDown(keyOf(e))}
                           accessibilityLabel={`${f.title} of ${t.body.slate} take ${t.body.take}`}
                           testID="cell-input"
                           style={{ color: p.ink, fontFamily: FONT.figures, fontSize: 16, height: ROW_PX - 6, ...({ outlineStyle: 'none' } as object) }}
@@ -234,6 +241,12 @@ function Table({ setupId }: { setupId: string | null }) {
     </View>
   );
 }
+
+/** The browser's own key event, which the field's press carries. */
+const keyOf = (e: { nativeEvent: object; preventDefault(): void }): Parameters<ReturnType<typeof useGrid>['onKeyDown']>[0] => {
+  const { key, shiftKey = false, ctrlKey = false, metaKey = false, altKey = false } = e.nativeEvent as { key: string; shiftKey?: boolean; ctrlKey?: boolean; metaKey?: boolean; altKey?: boolean };
+  return { key, shiftKey, ctrlKey, metaKey, altKey, preventDefault: () => e.preventDefault() };
+};
 
 function Cell({ width, head, children }: { width: number; head?: boolean; children: string }) {
   return (
