@@ -72,6 +72,9 @@ export function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
   );
 }
 
+/** The newest of a setup; those before on request, since a phone draws hundreds of rows too slowly. */
+const AT_ONCE = 25;
+
 function Takes({ setup, plan }: { setup: StoredRecord<'setup'>; plan: Parameters<typeof takeLacks>[1] }) {
   const hidden = useRecordsState((s) => s.records);
   const floor = useFloor();
@@ -79,34 +82,39 @@ function Takes({ setup, plan }: { setup: StoredRecord<'setup'>; plan: Parameters
   const mine = takesOf(setup.id, useAll('take'));
   const gone = Object.values(hidden).filter((r): r is StoredRecord<'take'> => r.kind === 'take' && r.deleted && (r.body as TakeBody).setupId === setup.id);
   const [showHidden, setShowHidden] = useState(false);
+  const [limit, setLimit] = useState(AT_ONCE);
   const router = useRouter();
   return (
     <Section title="Takes">
       {mine.length === 0 ? <Empty title="No takes yet" text="The first one takes its camera from Kit." /> : null}
       <View style={{ marginHorizontal: -SPACE.m }}>
-        {[...mine].reverse().map((t, i) => {
-          const before = mine[mine.length - 2 - i]?.body ?? null;
-          const changed = before ? differing(t.body, before).filter((f) => f.key !== 'packageId') : [];
-          return (
-            <Row
-              key={t.id}
-              testID={`take-${t.body.slate}-${t.body.take}`}
-              title={`${t.body.slate} take ${t.body.take}${t.body.circled ? '  ◎ circled' : ''}`}
-              detail={takeWords(
-                t.body,
-                words,
-                takeLacks(t.body, plan, floor).map((l) => l.what),
-                changed.map((f) => f.title.toLowerCase()),
-              )}
-              right={
-                <Words look="small" dim>
-                  {timeOfDay(t.body.loggedAt)}
-                </Words>
-              }
-              onPress={() => router.push(`/floor/take/${t.id}` as Href)}
-            />
-          );
-        })}
+        {[...mine]
+          .reverse()
+          .slice(0, limit)
+          .map((t, i) => {
+            const before = mine[mine.length - 2 - i]?.body ?? null;
+            const changed = before ? differing(t.body, before).filter((f) => f.key !== 'packageId') : [];
+            return (
+              <Row
+                key={t.id}
+                testID={`take-${t.body.slate}-${t.body.take}`}
+                title={`${t.body.slate} take ${t.body.take}${t.body.circled ? '  ◎ circled' : ''}`}
+                detail={takeWords(
+                  t.body,
+                  words,
+                  takeLacks(t.body, plan, floor).map((l) => l.what),
+                  changed.map((f) => f.title.toLowerCase()),
+                )}
+                right={
+                  <Words look="small" dim>
+                    {timeOfDay(t.body.loggedAt)}
+                  </Words>
+                }
+                onPress={() => router.push(`/floor/take/${t.id}` as Href)}
+              />
+            );
+          })}
+        {mine.length > limit ? <Action kind="quiet" icon="expand-more" title={`${mine.length - limit} earlier takes`} onPress={() => setLimit(limit + 4 * AT_ONCE)} testID="earlier-takes" /> : null}
         {gone.length > 0 ? (
           <View style={{ marginLeft: SPACE.m - SPACE.l, alignItems: 'flex-start' }}>
             <Action kind="quiet" icon={showHidden ? 'expand-less' : 'expand-more'} title={`${gone.length} hidden`} onPress={() => setShowHidden(!showHidden)} testID="show-hidden" />

@@ -1,0 +1,178 @@
+#!/usr/bin/env node
+// Measures the server and the phone under a day's load, on loopback, with a database of its own that is removed afterwards.
+//   npm run load               50 phones log one entry a second for half a minute, each listening to the others
+//   npm run load -- day        a day of 400 takes, opened on a phone four times as slow as this machine
+// Prints what was measured as JSON; ends with 1 when something was lost.
+import { spawn, spawnSync } from 'node:child_process';
+import { Buffer } from 'node:buffer';
+import { randomUUID } from 'node:crypto';
+import { mkdtempSync, rmSync } from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { freePort, startCluster } from './cluster.mjs';
+
+const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
+const what = process.argv[2] ?? 'phones';
+const PHONES = 50;
+const SECONDS = 30;
+/** A process that has just begun compiles what it runs; so long it is not measured. */
+const RUN_IN_S = 5;
+const TAKES = Number(process.argv[3] ?? 400);
+const SLOWER = 4;
+const OPENINGS = 5;
+
+const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-load-'));
+const cluster = await startCluster(path.join(dir, 'postgres'));
+const port = await freePort();
+const address = `http://127.0.0.1:${port}`;
+const env = { ...process.env, MESURE_DATABASE_URL: cluster.url, MESURE_DATA_DIR: dir, MESURE_WEB_DIR: path.join(root, '.build/web'), MESURE_PORT: String(port), MESURE_LOG_LEVEL: 'error' };
+for (const script of ['scripts/build-node.mjs', ...(what === 'day' ? ['scripts/build-web.mjs'] : []), '.build/setup.mjs']) {
+  const r = spawnSync(process.execPath, [path.join(root, script)], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env });
+  if (r.status !== 0) throw new Error(`${script} failed`);
+}
+const web = spawn(process.execPath, [path.join(root, '.build/web.mjs')], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env });
+for (
+  let i = 0;
+  i < 150 &&
+  !(await fetch(`${address}/api/health`).then(
+    (r) => r.ok,
+    () => false,
+  ));
+  i += 1
+)
+  await new Promise((r) => setTimeout(r, 100));
+
+let failed = false;
+try {
+  const signedIn = await fetch(`${address}/api/session`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name: 'wrangler', password: 'slack-water-9' }) });
+  const cookie = signedIn.headers.getSetCookie()[0].split(';')[0];
+  const { csrfToken, production } = await signedIn.json();
+  const records = `${address}/api/productions/${production.id}/records`;
+  const all = async () => (await (await fetch(records, { headers: { cookie } })).json()).records;
+  const base = (await all()).find((r) => r.kind === 'take').body;
+  const put = (id, baseVersion, body) =>
+    fetch(`${records}/take/${id}`, {
+      method: 'PUT',
+      headers: { cookie, 'x-csrf-token': csrfToken, 'content-type': 'application/json' },
+      body: JSON.stringify({ mutationId: randomUUID(), baseVersion, deleted: false, body }),
+    });
+  const report = what === 'day' ? await openDay({ base, put }) : await phones({ base, put, all, records, cookie });
+  failed = report.lost > 0;
+  process.stdout.write(`${JSON.stringify(report, null, 2)}\n`);
+} finally {
+  web.kill('SIGTERM');
+  await new Promise((r) => web.once('exit', r));
+  cluster.stop();
+  rmSync(dir, { recursive: true, force: true });
+  if (cluster.dir !== path.join(dir, 'postgres')) rmSync(cluster.dir, { recursive: true, force: true });
+}
+process.exit(failed ? 1 : 0);
+
+/** Each phone makes a take and then changes a field of it every second, and hears what the others do. */
+async function phones({ base, put, all, records, cookie }) {
+  const tookMs = [];
+  const coldMs = [];
+  const expected = new Map();
+  let heard = 0;
+  let refused = 0;
+  const ears = Array.from({ length: PHONES }, () => new AbortController());
+  // as the application does: it has read the day, and listens from there on
+  const { cursor } = await (await fetch(records, { headers: { cookie } })).json();
+  ears.forEach(async (ear) => {
+    const stream = await fetch(`${records}/events?after=${cursor}`, { headers: { cookie }, signal: ear.signal }).catch(() => null);
+    try {
+      for await (const part of stream.body) heard += Buffer.from(part).toString().split('event: records').length - 1;
+    } catch {
+      // hung up at the end
+    }
+  });
+  const began = Date.now();
+  await Promise.all(
+    Array.from({ length: PHONES }, async (_, phone) => {
+      const id = randomUUID();
+      let body = { ...base, slate: `L${phone}`, take: 1, notes: '', tracks: null };
+      await new Promise((r) => setTimeout(r, (1000 * phone) / PHONES));
+      for (let n = 0; n < RUN_IN_S + SECONDS; n += 1) {
+        const due = began + 1000 * n + (1000 * phone) / PHONES;
+        await new Promise((r) => setTimeout(r, Math.max(0, due - Date.now())));
+        body = { ...body, notes: `entry ${n}`, focusM: 2 + n / 100 };
+        const t = performance.now();
+        const r = await put(id, n, body);
+        (n < RUN_IN_S ? coldMs : tookMs).push(performance.now() - t);
+        if (r.ok) expected.set(id, { version: n + 1, notes: body.notes, focusM: body.focusM });
+        else refused += 1;
+        await r.arrayBuffer();
+      }
+    }),
+  );
+  await new Promise((r) => setTimeout(r, 500));
+  ears.forEach((ear) => ear.abort());
+  const stored = new Map((await all()).map((r) => [r.id, r]));
+  const lost = [...expected].filter(([id, e]) => stored.get(id)?.version !== e.version || stored.get(id).body.notes !== e.notes || stored.get(id).body.focusM !== e.focusM).length + refused;
+  tookMs.sort((a, b) => a - b);
+  const at = (share) => Number(tookMs[Math.min(tookMs.length - 1, Math.floor(share * tookMs.length))].toFixed(1));
+  return {
+    phones: PHONES,
+    entries: tookMs.length,
+    secondsWall: (Date.now() - began) / 1000,
+    p50Ms: at(0.5),
+    p95Ms: at(0.95),
+    p99Ms: at(0.99),
+    maxMs: at(1),
+    runInMaxMs: Number(Math.max(...coldMs).toFixed(1)),
+    eventsHeard: heard,
+    lost,
+  };
+}
+
+/** From the reload of a page that a device has kept to the board with its numbers, and of the setup with its list. */
+async function openDay({ base, put }) {
+  for (let n = 0; n < TAKES; n += 1) {
+    const r = await put(randomUUID(), 0, { ...base, slate: `${1 + (n % 40)}A`, take: 1 + Math.floor(n / 40), loggedAt: new Date(Date.parse(base.loggedAt) + 60_000 * n).toISOString(), tracks: null });
+    if (!r.ok) throw new Error(`a take was not taken: ${r.status}`);
+    await r.arrayBuffer();
+  }
+  const { chromium } = await import('@playwright/test');
+  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--headless', '--no-sandbox', '--disable-gpu'] });
+  try {
+    const context = await browser.newContext({ viewport: { width: 390, height: 844 } });
+    const page = await context.newPage();
+    await page.goto(`${address}/floor`);
+    await page.getByTestId('sign-in-name').fill('wrangler');
+    await page.getByTestId('sign-in-password').fill('slack-water-9');
+    await page.getByTestId('sign-in').click();
+    await page.getByTestId('running-setup').waitFor();
+    await page.evaluate(() => navigator.serviceWorker.ready.then(() => undefined));
+    await page.waitForTimeout(3000);
+    const phone = await context.newCDPSession(page);
+    await phone.send('Emulation.setCPUThrottlingRate', { rate: SLOWER });
+    const boardMs = [];
+    const setupMs = [];
+    const seen = (testId) =>
+      page.evaluate(
+        (id) =>
+          new Promise((done) => {
+            const look = () => (document.querySelector(`[data-testid="${id}"]`) ? requestAnimationFrame(() => done(performance.now())) : requestAnimationFrame(look));
+            look();
+          }),
+        testId,
+      );
+    for (let i = 0; i < OPENINGS; i += 1) {
+      await page.goto(`${address}/floor`);
+      boardMs.push(Math.round(await seen('running-setup')));
+      await page.waitForTimeout(1500);
+      const began = await page.evaluate(() => {
+        const t = performance.now();
+        document.querySelector('[data-testid^="setup-"]').click();
+        return t;
+      });
+      setupMs.push(Math.round((await seen('log-take')) - began));
+      await page.waitForTimeout(500);
+    }
+    const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1];
+    return { takes: TAKES, slower: SLOWER, boardMs, setupMs, boardMedianMs: median(boardMs), setupMedianMs: median(setupMs), lost: 0 };
+  } finally {
+    await browser.close();
+  }
+}
