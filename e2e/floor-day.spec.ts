@@ -1,6 +1,6 @@
 import { expect, test, type BrowserContext, type Page } from '@playwright/test';
 import { killWeb, running } from './demo-process';
-import { audit, noSidewaysScroll, open, signIn } from './helpers';
+import { audit, noSidewaysScroll, signIn } from './helpers';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -219,7 +219,8 @@ test('taps: a repeated take needs two at most, one with new focal length, height
     type: 'measured',
     description: `repeated take: ${repeated} taps, ${repeatedS.toFixed(1)} s; new focal length, height and focus: ${taps} taps and ${keys} keys, ${newS.toFixed(1)} s`,
   });
-  console.log(test.info().annotations.at(-1)!.description);
+  // the figures of the run, for whoever reads its output
+  process.stdout.write(`${test.info().annotations.at(-1)!.description}\n`);
   await noSidewaysScroll(page);
   await audit(page, 'take');
 });

@@ -32,8 +32,8 @@ const PHONE = { width: 390, height: 844 };
 const WIDE = { width: 1280, height: 800 };
 await visit('phone', PHONE, async ({ page, shot, go }) => {
   await go('/floor');
-  await page.getByTestId('setup-41').click();
   await shot('floor');
+  await page.getByTestId('setup-41').click();
   await page.getByTestId('take-41A-2').click();
   await shot('take');
   await go('/kit');
@@ -77,7 +77,7 @@ await visit('wide', WIDE, async ({ page, shot, go }) => {
   await page.getByTestId('plan-41').click();
   await page.waitForTimeout(1500);
   await shot('plan');
-  await go('/floor');
+  await go('/floor/table');
   await shot('floor');
   await go('/kit');
   await shot('kit');
