@@ -103,11 +103,11 @@ test('floor: the next take is counted up, its height kept as it was measured; a 
   await page.getByTestId('length-field').fill('1,403 m');
   await page.getByTestId('length-field').press('Enter');
   await expect(page.getByText(/could be 1\.403 or 1403 m/)).toBeVisible();
-  await page.getByRole('slider', { name: /on the tape/ }).focus();
+  await page.getByRole('slider', { name: 'Height as measured on the tape' }).focus();
   await page.keyboard.press('ArrowRight');
   await expect(page.getByTestId('length-field')).toHaveValue('3\' 9 5/8"');
-  await page.getByLabel(/Focus distance/).fill('4.2');
-  await page.getByLabel(/Focus distance/).press('Enter');
+  await page.getByTestId('field-focusM').fill('4.2');
+  await page.getByTestId('field-focusM').press('Enter');
   await audit(page, 'take');
   await page.getByTestId('take-done').click();
   await expect(page.getByTestId(`take-42B-${number}`)).toContainText('focus 4.20 m · height 3\' 9 5/8"');

@@ -1,5 +1,5 @@
 import { nextClipName } from '@mesure/core';
-import type { FloorBody, FactBody, PlanBody, RigBody, SetBody, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
+import type { FloorBody, FactBody, LightShotBody, PlanBody, RigBody, SetBody, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 import { takeField, TAKE_FIELDS, USUAL_FIELDS, type TakeFieldKey } from './take-fields';
 
 /** Does the take say anything in this field? */
@@ -16,6 +16,23 @@ export const takesOf = <T extends Take>(setupId: string, takes: readonly T[]): T
 
 /** The letter on the slate: the take's own, or the package's without its number. */
 export const cameraOf = (take: TakeBody, packageCamera: string): string => take.camera ?? packageCamera.replace(/\d+$/, '');
+
+/** A first take of which nothing is known but its camera. */
+export const blankTake = (setupId: string, slate: string, pack: { id: string; focalMm: number }, now: string): TakeBody => ({
+  setupId,
+  slate,
+  take: 1,
+  packageId: pack.id,
+  focalMm: pack.focalMm,
+  focusM: null,
+  height: null,
+  heightFrame: 1,
+  circled: false,
+  notes: '',
+  tracks: null,
+  loggedAt: now,
+  carried: [],
+});
 
 export interface NextTakeInput {
   setup: { id: string; body: SetupBody };
@@ -35,19 +52,8 @@ export function nextTake({ setup, takes, packages, floor, now }: NextTakeInput):
   const pack = packages.find((p) => p.id === last?.packageId) ?? packages[0];
   if (!pack) return null;
   const fresh: TakeBody = {
-    setupId: setup.id,
-    slate: last?.slate ?? setup.body.scene,
+    ...blankTake(setup.id, last?.slate ?? setup.body.scene, { id: pack.id, focalMm: last?.focalMm ?? pack.body.focalMm }, now),
     take: last ? Math.max(...mine.filter((t) => t.body.slate === last.slate).map((t) => t.body.take)) + 1 : 1,
-    packageId: pack.id,
-    focalMm: last?.focalMm ?? pack.body.focalMm,
-    focusM: null,
-    height: null,
-    heightFrame: 1,
-    circled: false,
-    notes: '',
-    tracks: null,
-    loggedAt: now,
-    carried: [],
   };
   const carried = TAKE_FIELDS.filter((f) => f.carries && f.key !== 'slate' && (last ? noted(last, f.key) : f.key === 'packageId' || f.key === 'focalMm')).map((f) => f.key);
   const over = last ? Object.fromEntries(carried.map((key) => [key, last[key]])) : {};
@@ -104,7 +110,7 @@ const LACK_WORDS: Partial<Record<TakeFieldKey, string>> = {
   clip: 'clip name',
 };
 
-export type SetupLackKind = 'cautions' | 'takes' | 'marks' | 'ties' | 'heights' | 'stills' | 'witness' | 'fields';
+export type SetupLackKind = 'cautions' | 'takes' | 'marks' | 'ties' | 'heights' | 'stills' | 'witness' | 'light' | 'fields';
 export interface SetupLack {
   kind: SetupLackKind;
   what: string;
@@ -122,6 +128,8 @@ export interface SetupInput {
   rigs: readonly RigBody[];
   floor: FloorBody | null;
   cameraName: (packageId: string) => string;
+  /** light references that were shot for the setup */
+  lightShots?: readonly LightShotBody[];
   /** what the plan warns of and nobody has taken note of, worst first */
   cautions?: readonly string[];
 }
@@ -130,7 +138,7 @@ const some = (n: number, one: string, many: string): string => `${n} ${n === 1 ?
 const listed = (names: readonly string[]): string => (names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`);
 
 /** What is still to be done for a setup while it stands: short, in the order in which it can still be done. */
-export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, cameraName, cautions = [] }: SetupInput): SetupLack[] {
+export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, cameraName, cautions = [], lightShots = [] }: SetupInput): SetupLack[] {
   const lacks: SetupLack[] = [];
   const add = (kind: SetupLackKind, what: string, takeId?: string) => lacks.push({ kind, what, ...(takeId ? { takeId } : {}) });
   const unplaced = (set?.sheet ?? []).filter((m) => !m.placed).map((m) => m.id);
@@ -145,6 +153,8 @@ export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, 
   if (unrigged.length > 0) add('witness', `say where ${listed(unrigged.map((w) => `${cameraName(w.packageId)}-cam`))} stands`);
   const stills = plan?.stills ? plan.stills.stations.length - new Set(plan.stills.taken).size : 0;
   if (stills > 0) add('stills', `${some(stills, 'still', 'stills')} of the walk`);
+  const light = plan?.lightPlanned ? lightLacks(plan, lightShots) : [];
+  if (light.length > 0) add('light', `light reference: ${listed(light)}`);
   if (cautions.length > 0) add('cautions', `${some(cautions.length, 'caution of the plan', 'cautions of the plan')}: ${cautions[0]}`);
   const mine = takesOf(setup.id, takes);
   if (mine.length === 0) add('takes', 'no take yet');
@@ -152,6 +162,15 @@ export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, 
   for (const { t, lacks: fields } of gaps.slice(-3).reverse()) add('fields', `${t.body.slate} take ${t.body.take}: ${fields.map((f) => f.what).join(', ')}`, t.id);
   if (gaps.length > 3) add('fields', `fields of ${some(gaps.length - 3, 'more take', 'more takes')}`, gaps[gaps.length - 4].t.id);
   return lacks;
+}
+
+/** What a planned light reference still lacks: both balls, and a panorama at each place. */
+export function lightLacks(plan: PlanBody, shots: readonly LightShotBody[]): string[] {
+  const has = (what: LightShotBody['what'], place: number | null) => shots.some((s) => s.what === what && s.place === place);
+  const balls = (['grey ball', 'mirror ball'] as const).filter((b) => !has(b, null));
+  const places = plan.panoramas ?? [];
+  const panoramas = places.length === 0 ? (has('panorama', null) ? [] : ['panorama']) : places.flatMap((_, i) => (has('panorama', i) ? [] : [`panorama ${i + 1}`]));
+  return [...balls, ...panoramas];
 }
 
 /** The setup that is being shot: that of the last take; before any, the first of the day. */

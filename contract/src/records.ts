@@ -360,6 +360,18 @@ export interface SyncBody {
   /** frames, from 0, in which the clap is closed first */
   clap: { mainFrame: number; witnessFrame: number } | null;
 }
+/** One light reference that was shot: what, where, when, and where the sun stood then. */
+export interface LightShotBody {
+  setupId: string;
+  what: (typeof LIGHT_SHOTS)[number];
+  /** of a panorama: which of the planned places, from 0; null elsewhere */
+  place: number | null;
+  shotAt: string;
+  /** computed for that minute, where the place of the setup is known; azimuth from north, clockwise */
+  sun: { azimuthDeg: number; elevationDeg: number } | null;
+  note: string;
+}
+export const LIGHT_SHOTS = ['panorama', 'grey ball', 'mirror ball'] as const;
 /** What a production notes of each take, and how its clips are named. One to a production, under its id. */
 export interface FloorBody {
   /** keys of take fields */
@@ -413,6 +425,7 @@ export interface RecordBodies {
   fact: FactBody;
   rig: RigBody;
   sync: SyncBody;
+  light: LightShotBody;
   floor: FloorBody;
   person: PersonBody;
 }
@@ -435,6 +448,7 @@ const KINDS: Record<RecordKind, true> = {
   fact: true,
   rig: true,
   sync: true,
+  light: true,
   floor: true,
   person: true,
 };

@@ -1,7 +1,7 @@
 import { clipPatternProblem, DETAILS, DISTORTION_MODELS, LENGTH_UNITS, LENS_MODES, MARK_GROUNDS, MARK_KINDS, MOVE_KINDS, PIECE_KINDS, STABILISER, SYNCS } from '@mesure/core';
 import Joi from 'joi';
 import { ANALYSIS_KINDS } from './wire';
-import { BREATHING, CHARTS, FACT_KINDS, HEIGHT_PLACES, KNOWLEDGE, RECORD_KINDS, STILLS_WAYS, type RecordBodies, type RecordKind } from './records';
+import { BREATHING, CHARTS, FACT_KINDS, HEIGHT_PLACES, KNOWLEDGE, LIGHT_SHOTS, RECORD_KINDS, STILLS_WAYS, type RecordBodies, type RecordKind } from './records';
 
 const id = Joi.string().guid({ version: ['uuidv4'] });
 const name = Joi.string().trim().min(1).max(120);
@@ -403,6 +403,16 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     clap: Joi.object({ mainFrame: frame.disallow(null).required(), witnessFrame: frame.disallow(null).required() })
       .allow(null)
       .required(),
+  }),
+  light: Joi.object({
+    setupId: id.required(),
+    what: oneOf(LIGHT_SHOTS),
+    place: Joi.number().integer().min(0).max(49).allow(null).required(),
+    shotAt: at.required(),
+    sun: Joi.object({ azimuthDeg: Joi.number().min(0).max(360).required(), elevationDeg: Joi.number().min(-90).max(90).required() })
+      .allow(null)
+      .required(),
+    note: Joi.string().allow('').max(200).required(),
   }),
   floor: Joi.object({
     shown: Joi.array().items(Joi.string().max(40)).unique().max(60).required(),

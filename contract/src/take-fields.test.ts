@@ -6,6 +6,7 @@ import {
   check,
   differing,
   isShown,
+  lightLacks,
   mergeStates,
   nextTake,
   rigAt,
@@ -237,6 +238,19 @@ describe('what is missing', () => {
     expect(done).toMatchObject([{ kind: 'fields', what: '41A take 1: camera height, camera height at the end' }]);
     const many = setupLacks({ ...input, takes: [1, 2, 3, 4, 5].map((n) => take({ take: n, loggedAt: `2026-11-23T0${n}:00:00.000Z` })) }).filter((l) => l.kind === 'fields');
     expect(many.map((l) => l.what.slice(0, 12))).toEqual(['41A take 5: ', '41A take 4: ', '41A take 3: ', 'fields of 2 ']);
+  });
+  test('a planned light reference: both balls, and a panorama at each place', () => {
+    const shot = (what: 'panorama' | 'grey ball' | 'mirror ball', place: number | null) => ({ setupId: setup.id, what, place, shotAt: '', sun: null, note: '' });
+    const wanted = plan({
+      lightPlanned: true,
+      panoramas: [
+        { xM: 0, zM: 0, heightM: 1 },
+        { xM: 1, zM: 0, heightM: 1 },
+      ],
+    });
+    expect(lightLacks(wanted, [])).toEqual(['grey ball', 'mirror ball', 'panorama 1', 'panorama 2']);
+    expect(lightLacks(wanted, [shot('grey ball', null), shot('panorama', 1)])).toEqual(['mirror ball', 'panorama 1']);
+    expect(lightLacks(plan({ lightPlanned: true }), [shot('grey ball', null), shot('mirror ball', null)])).toEqual(['panorama']);
   });
   test('the running setup is that of the last take, the first of the day before any', () => {
     const other = { ...setup, id: uuid(6), body: { ...setup.body, order: 0 } };

@@ -1,6 +1,7 @@
 import { CoreError } from '@mesure/core';
 import equal from 'fast-deep-equal';
 import { cameraFor } from './bulk';
+import { blankTake } from './logging';
 import type { SetupBody, StoredRecord, TakeBody } from './records';
 import { TAKE_FIELDS, takeField, touched, type TakeField, type TakeFieldKey, type TakeWords } from './take-fields';
 
@@ -101,21 +102,7 @@ function newTake(named: string, setups: readonly Setup[], setupId: string | null
   if (!setup) throw new CoreError('INVALID_OPTION', named === '' ? 'Say which setup new takes belong to' : `There is no setup "${named}"`, 'setup');
   const pack = words.packages[0];
   if (!pack) throw new CoreError('INVALID_OPTION', 'A take needs a package: put one together in Kit first', 'packageId');
-  return {
-    setupId: setup.id,
-    slate: setup.body.scene,
-    take: 1,
-    packageId: pack.id,
-    focalMm: pack.focalMm,
-    focusM: null,
-    height: null,
-    heightFrame: 1,
-    circled: false,
-    notes: '',
-    tracks: null,
-    loggedAt: now,
-    carried: [],
-  };
+  return blankTake(setup.id, setup.body.scene, pack, now);
 }
 
 /** Package first: a focal length that the row does not name is its package's. Frame rate before timecode, which is read by it. */

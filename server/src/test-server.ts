@@ -1,3 +1,4 @@
+import { blankTake, type TakeBody } from '@mesure/contract';
 import { randomUUID } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
@@ -28,6 +29,8 @@ export interface TestServer {
   /** a whole file in one piece */
   give(who: Person, bytes: Buffer, name: string, use: string, more?: Record<string, string>): request.Test;
   startWorker(change?: { abandonedAfterMs?: number; computeFile?: string }): Promise<{ stop(): Promise<void> }>;
+  /** the least that a take needs, and a take of it */
+  layDay(who: Person): Promise<{ pack: string; setup: string; take: (number: number) => TakeBody }>;
   stop(): Promise<void>;
 }
 
@@ -79,6 +82,11 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
   const begin: TestServer['startWorker'] = (change = {}) => startWorker({ db, boss, store, log, computeFile: path.resolve(__dirname, '../../.build/compute.mjs'), ...change });
   const worker = wanted ? await begin() : null;
   const at = (address: string) => `/api/productions/${ids.p1}${address}`;
+  const put: TestServer['put'] = (who, kind, id, body, change = {}) =>
+    who.agent
+      .put(at(`/records/${kind}/${id}`))
+      .set('x-csrf-token', who.csrf)
+      .send({ mutationId: randomUUID(), baseVersion: 0, deleted: false, body, ...change });
   return {
     db,
     app,
@@ -95,11 +103,7 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
       const r = await agent.post('/api/session').send({ name, password: PASSWORD }).expect(201);
       return { agent, csrf: r.body.csrfToken };
     },
-    put: (who, kind, id, body, change = {}) =>
-      who.agent
-        .put(at(`/records/${kind}/${id}`))
-        .set('x-csrf-token', who.csrf)
-        .send({ mutationId: randomUUID(), baseVersion: 0, deleted: false, body, ...change }),
+    put,
     give: (who, bytes, name, use, more = {}) =>
       who.agent
         .post(at('/files/uploads'))
@@ -113,6 +117,17 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
           'content-type': 'application/offset+octet-stream',
         })
         .send(bytes),
+    async layDay(who) {
+      const [body, mode, lens, pack, set, day, setup] = Array.from({ length: 7 }, () => randomUUID());
+      const make = async (kind: string, id: string, value: object) => void (await put(who, kind, id, value).expect(201));
+      await make('body', body, { name: 'B', modes: [{ id: mode, name: 'm', widthPx: 960, heightPx: 480, sensorWidthMm: 12, sensorHeightMm: 6, fps: 24 }] });
+      await make('lens', lens, { name: 'L', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: '' });
+      await make('package', pack, { camera: 'A', bodyId: body, modeId: mode, lensId: lens, adapterId: null, focalMm: 32 });
+      await make('set', set, { name: 'S', marks: [] });
+      await make('day', day, { name: 'D', date: '2026-11-26' });
+      await make('setup', setup, { dayId: day, setId: set, name: 'X', scene: '1', order: 1, levelMarks: [], originMark: null, headingMarks: null });
+      return { pack, setup, take: (number) => ({ ...blankTake(setup, '1A', { id: pack, focalMm: 32 }, '2026-11-26T09:00:00.000Z'), take: number }) };
+    },
     async stop() {
       await worker?.stop();
       await stream.stop();

@@ -131,6 +131,7 @@ test('the log leaves whole: every field of a take, angles and distances among th
       why: 'bumped',
     })
     .expect(201);
+  await server.put(wrangler, 'light', randomUUID(), { setupId: id.setup, what: 'grey ball', place: null, shotAt: now, sun: { azimuthDeg: 212.5, elevationDeg: 18.2 }, note: 'cloud' }).expect(201);
   const { files } = await plan();
   const read = async (path: string) => String(await files.find((f) => f.path === path)!.make());
   const takes = await read('takes.csv');
@@ -140,6 +141,7 @@ test('the log leaves whole: every field of a take, angles and distances among th
   expect(readings).toMatch(/50-1,tilt,,-3\.5,deg,"?'?-3\.5"?,0\.200535,inclinometer/);
   expect(readings).toContain('50-1,distance,to stove,3.42,m,3.42 m,0.005');
   expect(readings).toContain('mean of 1.402 m, 1.405 m');
+  expect(await read('light-reference.csv')).toContain(`Dolly,grey ball,,${now},212.5,18.2,cloud,wrangler`);
   expect(JSON.parse(await read('witness-cameras.json'))).toMatchObject({ states: [{ camera: 'A', placement: { rightM: 0.12 }, why: 'bumped' }] });
 });
 

@@ -132,6 +132,16 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     }),
   };
   const setupIds = setups.map((s) => s.id);
-  files.push(...logFiles({ setups, takes, words, sets: all('set'), ties: all('tie'), rigs: all('rig').filter((r) => setupIds.includes(r.body.setupId)) }));
+  files.push(
+    ...logFiles({
+      setups,
+      takes,
+      words,
+      sets: all('set'),
+      ties: all('tie'),
+      rigs: all('rig').filter((r) => setupIds.includes(r.body.setupId)),
+      lights: all('light').filter((l) => setupIds.includes(l.body.setupId)),
+    }),
+  );
   return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files: apart(files) };
 }

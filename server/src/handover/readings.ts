@@ -9,12 +9,13 @@ interface Day {
   takes: StoredRecord<'take'>[];
   ties: StoredRecord<'tie'>[];
   rigs: StoredRecord<'rig'>[];
+  lights: StoredRecord<'light'>[];
   words: TakeWords;
 }
 
 /** The log of the day: every take with all its fields, every reading as it was measured, every mounting of a witness camera. */
 export function logFiles(day: Day): HandoverFile[] {
-  const { takes, setups, rigs, words } = day;
+  const { takes, setups, rigs, lights, words } = day;
   const readings = [...takes.flatMap((t) => takeReadings(t, day)), ...tieReadings(day)];
   const files: HandoverFile[] = [];
   if (takes.length > 0) {
@@ -33,6 +34,20 @@ export function logFiles(day: Day): HandoverFile[] {
       why: r.body.why,
     }));
     files.push({ path: 'witness-cameras.json', what: 'how each witness camera was mounted, since when', readWith: 'JSON', make: async () => `${JSON.stringify({ states }, null, 2)}\n` });
+  }
+  if (lights.length > 0) {
+    const rows = lights.map(({ body: l, updatedBy }) => [
+      setups.find((s) => s.id === l.setupId)?.body.name ?? '',
+      l.what,
+      l.place === null ? '' : l.place + 1,
+      l.shotAt,
+      l.sun?.azimuthDeg ?? '',
+      l.sun?.elevationDeg ?? '',
+      l.note,
+      updatedBy,
+    ]);
+    const header = ['setup', 'what', 'place', 'shot at', 'sun_azimuth_deg', 'sun_elevation_deg', 'note', 'by'];
+    files.push({ path: 'light-reference.csv', what: 'light references that were shot, with the sun of that minute', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) });
   }
   return files;
 }

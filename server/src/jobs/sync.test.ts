@@ -61,33 +61,13 @@ function clip(name: string, sound: Buffer, fps: number, timecode: string, contai
   ]);
   return readFileSync(to);
 }
-const id = { take: randomUUID(), pack: randomUUID(), sync: randomUUID() };
+const id = { take: randomUUID(), pack: '', sync: randomUUID() };
 beforeAll(async () => {
   server = await startTestServer();
   who = await server.signIn('wrangler');
-  const [body, mode, lens, set, day, setup] = Array.from({ length: 6 }, () => randomUUID());
-  await server.put(who, 'body', body, { name: 'B', modes: [{ id: mode, name: 'm', widthPx: 960, heightPx: 480, sensorWidthMm: 12, sensorHeightMm: 6, fps: 24 }] }).expect(201);
-  await server.put(who, 'lens', lens, { name: 'L', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: '' }).expect(201);
-  await server.put(who, 'package', id.pack, { camera: 'W', bodyId: body, modeId: mode, lensId: lens, adapterId: null, focalMm: 32 }).expect(201);
-  await server.put(who, 'set', set, { name: 'S', marks: [] }).expect(201);
-  await server.put(who, 'day', day, { name: 'D', date: '2026-11-26' }).expect(201);
-  await server.put(who, 'setup', setup, { dayId: day, setId: set, name: 'X', scene: '1', order: 1, levelMarks: [], originMark: null, headingMarks: null }).expect(201);
-  const take = {
-    setupId: setup,
-    slate: '1A',
-    take: 1,
-    packageId: id.pack,
-    focalMm: 32,
-    focusM: null,
-    height: null,
-    heightFrame: 1,
-    circled: false,
-    notes: '',
-    tracks: null,
-    loggedAt: '2026-11-26T09:00:00.000Z',
-    carried: [],
-  };
-  await server.put(who, 'take', id.take, take).expect(201);
+  const day = await server.layDay(who);
+  id.pack = day.pack;
+  await server.put(who, 'take', id.take, day.take(1)).expect(201);
 });
 afterAll(() => server?.stop());
 

@@ -48,28 +48,7 @@ afterAll(() => server?.stop());
 
 test(`${OPERATIONS} operations of ${DEVICES} devices: nothing is lost, nothing is done twice, all hold the same`, async () => {
   const random = dice(SEED);
-  const [body, mode, lens, pack, set, day, setup] = Array.from({ length: 7 }, () => randomUUID());
-  await server.put(who, 'body', body, { name: 'B', modes: [{ id: mode, name: 'm', widthPx: 960, heightPx: 480, sensorWidthMm: 12, sensorHeightMm: 6, fps: 24 }] }).expect(201);
-  await server.put(who, 'lens', lens, { name: 'L', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: '' }).expect(201);
-  await server.put(who, 'package', pack, { camera: 'A', bodyId: body, modeId: mode, lensId: lens, adapterId: null, focalMm: 32 }).expect(201);
-  await server.put(who, 'set', set, { name: 'S', marks: [] }).expect(201);
-  await server.put(who, 'day', day, { name: 'D', date: '2026-11-26' }).expect(201);
-  await server.put(who, 'setup', setup, { dayId: day, setId: set, name: 'X', scene: '1', order: 1, levelMarks: [], originMark: null, headingMarks: null }).expect(201);
-  const fresh = (take: number): TakeBody => ({
-    setupId: setup,
-    slate: '1A',
-    take,
-    packageId: pack,
-    focalMm: 32,
-    focusM: null,
-    height: null,
-    heightFrame: 1,
-    circled: false,
-    notes: '',
-    tracks: null,
-    loggedAt: '2026-11-26T09:00:00.000Z',
-    carried: [],
-  });
+  const { take: fresh } = await server.layDay(who);
   const ids: string[] = Array.from({ length: TAKES }, () => randomUUID());
   const devices: Device[] = Array.from({ length: DEVICES }, (_, i) => ({ name: `d${i}`, records: new Map(), outbox: [], cursor: null }));
   /** every value that somebody left in a field, and those that lost a decision that was asked for; each value is there once */

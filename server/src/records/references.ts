@@ -15,6 +15,7 @@ const REFERENCES: Partial<Record<RecordKind, Record<string, RecordKind>>> = {
   tie: { setId: 'set' },
   fact: { setId: 'set' },
   sync: { takeId: 'take', packageId: 'package' },
+  light: { setupId: 'setup' },
   rig: { setupId: 'setup', packageId: 'package' },
 };
 

@@ -13,6 +13,7 @@ const ICONS: Record<SetupLack['kind'], IconName> = {
   heights: 'height',
   stills: 'photo-camera',
   witness: 'videocam',
+  light: 'wb-sunny',
   fields: 'edit-note',
 };
 

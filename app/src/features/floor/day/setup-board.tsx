@@ -16,6 +16,7 @@ import { PlanCautions } from '../plan-cautions';
 import { useFloor, useTakeWords } from '../use-floor';
 import { useLogTake } from '../use-write-take';
 import { LackList } from './lack-list';
+import { LightSection } from './light-section';
 import { RigSection } from './rig-section';
 import { useSetupLacks } from './setup-lacks';
 
@@ -48,6 +49,7 @@ export function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
       <PlanCautions setup={setup} />
       <Takes setup={setup} plan={plan} />
       <RigSection setup={setup} planned={plan?.witnesses ?? []} />
+      {plan ? <LightSection setup={setup} plan={plan} /> : null}
       <Section title="Ties on this set" right={mayWrite ? <Action kind="quiet" title="Measure a tie" icon="straighten" onPress={() => setTieOpen(true)} testID="add-tie" /> : undefined}>
         <View style={{ alignItems: 'flex-start', marginLeft: -SPACE.l }}>
           <Action kind="quiet" icon="hub" title="Tape net: places from all ties" onPress={() => router.push(`/floor/net/${setup.id}` as Href)} testID="open-net" />

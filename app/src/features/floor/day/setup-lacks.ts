@@ -14,6 +14,7 @@ export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
   const rigs = useAll('rig');
   const plates = useAll('plate').map((p) => p.body);
   const photos = useAll('recce');
+  const lights = useAll('light');
   return (setup) => {
     const ofSet = <T extends { body: { setId: string } }>(list: readonly T[]) => list.filter((t) => t.body.setId === setup.body.setId).map((t) => t.body as T['body']);
     const set = find('set', setup.body.setId)?.body ?? null;
@@ -27,6 +28,7 @@ export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
       ties: ofSet(ties),
       facts: ofSet(facts),
       rigs: rigs.filter((r) => r.body.setupId === setup.id).map((r) => r.body),
+      lightShots: lights.filter((l) => l.body.setupId === setup.id).map((l) => l.body),
       floor,
       cameraName: (id) => find('package', id)?.body.camera ?? '?',
     });
