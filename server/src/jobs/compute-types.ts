@@ -1,12 +1,15 @@
 import type { ClipFacts, GridOutcome, SolveOutcome, SyncOutcome } from '@mesure/contract';
-import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound } from '@mesure/core';
+import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, Vec3 } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
 export type ComputeInput =
   | GridInput
   | LensFilesInput
   | SyncInput
-  | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean; /** the set's tape net, whose places become anchors */ net: NetInput | null };
+  | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean; /** the set's tape net, whose places become anchors */ net: NetSnapshot | null };
+
+/** A tape net as it is kept with its job: JSON has no maps. */
+export type NetSnapshot = Omit<NetInput, 'near'> & { near: [string, Vec3][] };
 
 /** Two cameras of a take by their sound; `file` is the main camera's. */
 export interface SyncInput {

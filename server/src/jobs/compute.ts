@@ -20,7 +20,7 @@ import { FormatError, readTracksCsv } from '@mesure/formats';
 import { readGray } from '@mesure/formats/picture';
 import { readRaster, writeRaster } from '@mesure/formats/raster';
 import { writeStMapExr, writeStMapTiff } from '@mesure/formats/st-map';
-import type { ComputeAnswer, ComputeInput, ComputeProgress, ComputeTask, GridInput, LensFilesInput, MadeFile } from './compute-types';
+import type { ComputeAnswer, ComputeInput, ComputeProgress, ComputeTask, GridInput, LensFilesInput, MadeFile, NetSnapshot } from './compute-types';
 
 /** Runs in a thread of its own: core only, no database. */
 export default async function compute(task: ComputeTask): Promise<ComputeAnswer> {
@@ -111,8 +111,9 @@ function computeSolve(input: Extract<ComputeInput, { kind: 'solve' }>, bytes: Bu
 }
 
 /** The places that the ties give; none when they cannot be adjusted, which the tape net's own screen explains. */
-function surveyOf(net: NetInput | null): { input: NetInput; result: NetResult } | null {
-  if (!net) return null;
+function surveyOf(kept: NetSnapshot | null): { input: NetInput; result: NetResult } | null {
+  if (!kept) return null;
+  const net: NetInput = { ...kept, near: new Map(kept.near) };
   try {
     return { input: net, result: solveNet(net) };
   } catch (error) {

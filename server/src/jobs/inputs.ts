@@ -98,7 +98,13 @@ export async function buildInput(db: Database, productionId: string, kind: Analy
     .filter((f) => f.setId === setup.setId);
   // without a height the net does not know the floor, and its places say no more than its ties
   const net = set && facts.some((f) => f.what === 'height' || f.what === 'point') ? netInputOf(set, ties, facts) : null;
-  return { kind, net, file: take.tracks, trim: choice.trim ?? false, setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free' }) };
+  return {
+    kind,
+    net: net && { ...net, near: [...(net.near ?? [])] },
+    file: take.tracks,
+    trim: choice.trim ?? false,
+    setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free' }),
+  };
 }
 
 /** The newest finished analysis of each plate. */
