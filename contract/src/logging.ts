@@ -110,7 +110,7 @@ const LACK_WORDS: Partial<Record<TakeFieldKey, string>> = {
   clip: 'clip name',
 };
 
-export type SetupLackKind = 'cautions' | 'takes' | 'marks' | 'ties' | 'heights' | 'stills' | 'witness' | 'light' | 'fields';
+export type SetupLackKind = 'cautions' | 'takes' | 'marks' | 'ties' | 'stills' | 'witness' | 'light' | 'fields';
 export interface SetupLack {
   kind: SetupLackKind;
   what: string;

@@ -1,5 +1,5 @@
 import { feedSchema } from '@mesure/contract';
-import { simulateCameraFrame, type CameraScene } from '@mesure/core';
+import { formatTimecode, frameTimecode, simulateCameraFrame, type CameraScene } from '@mesure/core';
 import { Router } from 'express';
 import { must } from '../http/validate';
 
@@ -38,7 +38,8 @@ export function deviceRoutes(): Router {
       const due = Math.floor(Math.min(elapsedS, LONGEST_S) * asked.fps);
       const frames = [];
       // after the scene the lens stands where it came to
-      for (; sent < due; sent += 1) frames.push({ ...simulateCameraFrame(scene, Math.min(sent, scene.frames - 1), asked.seed), ...named(scene, sent) });
+      for (; sent < due; sent += 1)
+        frames.push({ ...simulateCameraFrame(scene, Math.min(sent, scene.frames - 1), asked.seed), frame: sent, timecode: formatTimecode(frameTimecode(scene.startFrame + sent, scene.fps)) });
       if (frames.length > 0) res.write(`event: frames\ndata: ${JSON.stringify(frames)}\n\n`);
       if (elapsedS >= LONGEST_S) {
         clearInterval(timer);
@@ -49,8 +50,3 @@ export function deviceRoutes(): Router {
   });
   return router;
 }
-
-const named = (scene: CameraScene, frame: number) => {
-  const { timecode } = simulateCameraFrame({ ...scene, frames: Math.max(scene.frames, frame + 1) }, frame, 0);
-  return { frame, timecode };
-};

@@ -10,7 +10,6 @@ const ICONS: Record<SetupLack['kind'], IconName> = {
   takes: 'movie',
   marks: 'place',
   ties: 'straighten',
-  heights: 'height',
   stills: 'photo-camera',
   witness: 'videocam',
   light: 'wb-sunny',

@@ -134,7 +134,7 @@ function sceneOf(take: TakeBody, lens: Props['lens'], fps: number): Record<strin
     focusM: take.focusM ?? 3,
     focusEndM: take.focusEndM ?? take.focusM ?? 3,
     stop: take.stop ?? 4,
-    iso: take.iso === 800 ? 1600 : 800,
+    iso: (take.iso ?? 800) * (take.take % 5 === 0 ? 2 : 1),
     shutterDeg: take.shutter ? shutterDeg(take.shutter, fps) : 180,
     seed: take.take,
   };

@@ -190,10 +190,8 @@ function Lacks({ lacks }: { lacks: readonly Lack[] }) {
   return (
     <View style={{ flexDirection: 'row', flexWrap: 'wrap', alignItems: 'center' }} testID="take-lacks">
       <Words dim>{`Missing: ${lacks.map((l) => l.what).join(', ')}`}</Words>
-      <View style={{ flexDirection: 'row', flexWrap: 'wrap', marginLeft: -SPACE.l }}>
-        {lacks.slice(0, 1).map((l) => (
-          <Action key={l.what} kind="quiet" icon="arrow-downward" title={`Go to ${l.what}`} onPress={() => l.field && go(l.field)} />
-        ))}
+      <View style={{ marginLeft: -SPACE.l }}>
+        <Action kind="quiet" icon="arrow-downward" title={`Go to ${lacks[0].what}`} onPress={() => lacks[0].field && go(lacks[0].field)} />
       </View>
     </View>
   );
