@@ -3,3 +3,4 @@ export { simulateShot, type ShotScene, type SimulatedShot } from './simulate-sho
 export { anamorphicLens, bend, brownConrady, divisionLens, fisheyeLens, invertBrownConrady, unbend, type Lens } from './lens';
 export { normals, uniform } from './noise';
 export { roomShot, tracksText } from './room-shot';
+export { renderStill, roomPanels, sharedShare, type Panel, type StillCamera, type StillLooks } from './render-room';

@@ -1,0 +1,207 @@
+import { normals, uniform } from './noise';
+
+type Triple = readonly [number, number, number];
+
+/** A flat thing with something to see on it: a corner, two edges (metres) and the seed of its pattern; null: painted plainly. */
+export interface Panel {
+  corner: Triple;
+  along: Triple;
+  up: Triple;
+  pattern: number | null;
+}
+/** A still camera: heading 0 looks along −Z, positive to the left; no lens distortion. */
+export interface StillCamera {
+  at: Triple;
+  headingRad: number;
+  tiltRad: number;
+  widthPx: number;
+  heightPx: number;
+  focalPx: number;
+}
+export interface StillLooks {
+  /** light against the usual exposure, stops */
+  stops?: number;
+  /** sigma of the blur, px, along and down the picture */
+  blurPx?: readonly [number, number];
+  /** sigma of the noise in grey levels of 255 */
+  noise?: number;
+  seed?: number;
+}
+
+interface Ray {
+  from: Triple;
+  to: [number, number, number];
+}
+const LINEAR_OF_GRAY = (g: number): number => (g <= 0.04045 ? g / 12.92 : ((g + 0.055) / 1.055) ** 2.4);
+const GRAY_OF_LINEAR = (l: number): number => (l <= 0.0031308 ? 12.92 * l : 1.055 * l ** (1 / 2.4) - 0.055);
+/** of a plainly painted panel, sRGB 0…1 */
+const PAINT = 0.55;
+
+/** What a still camera sees of panels, sRGB grey levels: four rays a pixel, then blur, exposure in linear light, and noise. */
+export function renderStill(panels: readonly Panel[], camera: StillCamera, looks: StillLooks = {}): { widthPx: number; heightPx: number; gray: Uint8Array } {
+  const { widthPx: w, heightPx: h } = camera;
+  const patterns = panels.map((p) => (p.pattern === null ? null : patternOf(p.pattern, length(p.along), length(p.up))));
+  const light = new Float64Array(w * h);
+  const flats = flatten(panels);
+  const rayAt = raysOf(camera);
+  for (let y = 0; y < h; y += 1)
+    for (let x = 0; x < w; x += 1) {
+      let sum = 0;
+      for (const [dx, dy] of SUBPIXELS) {
+        const hit = firstHit(flats, rayAt(x + dx, y + dy));
+        sum += hit ? LINEAR_OF_GRAY(patterns[hit.panel]?.(hit.u, hit.v) ?? PAINT) : 0;
+      }
+      light[y * w + x] = sum / SUBPIXELS.length;
+    }
+  blur(light, w, h, looks.blurPx?.[0] ?? 0, looks.blurPx?.[1] ?? 0);
+  const normal = normals(looks.seed ?? 1);
+  const gain = 2 ** (looks.stops ?? 0);
+  return { widthPx: w, heightPx: h, gray: Uint8Array.from(light, (l) => Math.min(255, Math.max(0, Math.round(255 * GRAY_OF_LINEAR(Math.min(1, gain * l)) + (looks.noise ?? 0) * normal())))) };
+}
+const SUBPIXELS = [0.25, 0.75].flatMap((y) => [0.25, 0.75].map((x) => [x, y] as const));
+
+/** Share of the first camera's picture that the second one sees too: of every eighth pixel the place in space, and whether the other has it in view. */
+export function sharedShare(panels: readonly Panel[], a: StillCamera, b: StillCamera): number {
+  const flats = flatten(panels);
+  const rayAt = raysOf(a);
+  const { right, up, forward } = axesOf(b);
+  let seen = 0;
+  let all = 0;
+  for (let y = 4; y < a.heightPx; y += 8)
+    for (let x = 4; x < a.widthPx; x += 8) {
+      all += 1;
+      const hit = firstHit(flats, rayAt(x, y));
+      if (!hit) continue;
+      const d: Triple = [hit.at[0] - b.at[0], hit.at[1] - b.at[1], hit.at[2] - b.at[2]];
+      const depth = dot(d, forward);
+      if (depth <= 0) continue;
+      const px = b.widthPx / 2 + (b.focalPx * dot(d, right)) / depth;
+      const py = b.heightPx / 2 - (b.focalPx * dot(d, up)) / depth;
+      if (px < 0 || py < 0 || px > b.widthPx || py > b.heightPx) continue;
+      const back = firstHit(flats, { from: b.at, to: [d[0], d[1], d[2]] });
+      if (back && Math.hypot(back.at[0] - hit.at[0], back.at[1] - hit.at[1], back.at[2] - hit.at[2]) < 0.02) seen += 1;
+    }
+  return seen / all;
+}
+
+/** Four walls, a floor and a ceiling round the origin, looked at from inside; `pattern` of the first wall, the next numbers for the others. */
+export function roomPanels(widthM: number, depthM: number, heightM: number, pattern: number): Panel[] {
+  const [x, z] = [widthM / 2, depthM / 2];
+  return [
+    { corner: [-x, 0, -z], along: [widthM, 0, 0], up: [0, heightM, 0], pattern },
+    { corner: [x, 0, -z], along: [0, 0, depthM], up: [0, heightM, 0], pattern: pattern + 1 },
+    { corner: [x, 0, z], along: [-widthM, 0, 0], up: [0, heightM, 0], pattern: pattern + 2 },
+    { corner: [-x, 0, z], along: [0, 0, -depthM], up: [0, heightM, 0], pattern: pattern + 3 },
+    { corner: [-x, 0, z], along: [widthM, 0, 0], up: [0, 0, -depthM], pattern: pattern + 4 },
+    { corner: [-x, heightM, -z], along: [widthM, 0, 0], up: [0, 0, depthM], pattern: pattern + 5 },
+  ];
+}
+
+const dot = (a: Triple, b: Triple): number => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+const length = (a: Triple): number => Math.sqrt(dot(a, a));
+
+function axesOf(c: StillCamera): { right: Triple; up: Triple; forward: Triple } {
+  const [ch, sh, ct, st] = [Math.cos(c.headingRad), Math.sin(c.headingRad), Math.cos(c.tiltRad), Math.sin(c.tiltRad)];
+  return { right: [ch, 0, -sh], up: [st * sh, ct, st * ch], forward: [-ct * sh, st, -ct * ch] };
+}
+
+function raysOf(c: StillCamera): (xPx: number, yPx: number) => Ray {
+  const { right, up, forward } = axesOf(c);
+  return (xPx, yPx) => {
+    const [r, u] = [(xPx - c.widthPx / 2) / c.focalPx, (c.heightPx / 2 - yPx) / c.focalPx];
+    return { from: c.at, to: [forward[0] + r * right[0] + u * up[0], forward[1] + r * right[1] + u * up[1], forward[2] + r * right[2] + u * up[2]] };
+  };
+}
+
+/** A panel with what does not change from ray to ray. */
+interface Flat {
+  corner: Triple;
+  normal: Triple;
+  away: number;
+  along: Triple;
+  up: Triple;
+  widthM: number;
+  heightM: number;
+}
+function flatten(panels: readonly Panel[]): Flat[] {
+  return panels.map(({ corner, along, up }) => {
+    const normal: Triple = [along[1] * up[2] - along[2] * up[1], along[2] * up[0] - along[0] * up[2], along[0] * up[1] - along[1] * up[0]];
+    const [widthM, heightM] = [length(along), length(up)];
+    const unit = (t: Triple, l: number): Triple => [t[0] / l, t[1] / l, t[2] / l];
+    return { corner, normal, away: dot(normal, corner), along: unit(along, widthM), up: unit(up, heightM), widthM, heightM };
+  });
+}
+
+function firstHit(flats: readonly Flat[], { from, to }: Ray): { panel: number; u: number; v: number; at: Triple } | null {
+  let nearest = Infinity;
+  let found: { panel: number; u: number; v: number; at: Triple } | null = null;
+  for (let panel = 0; panel < flats.length; panel += 1) {
+    const f = flats[panel];
+    const towards = dot(f.normal, to);
+    if (Math.abs(towards) < 1e-12) continue;
+    const t = (f.away - dot(f.normal, from)) / towards;
+    if (t < 1e-6 || t >= nearest) continue;
+    const at: Triple = [from[0] + t * to[0], from[1] + t * to[1], from[2] + t * to[2]];
+    const q: Triple = [at[0] - f.corner[0], at[1] - f.corner[1], at[2] - f.corner[2]];
+    const [u, v] = [dot(q, f.along), dot(q, f.up)];
+    if (u < 0 || v < 0 || u > f.widthM || v > f.heightM) continue;
+    nearest = t;
+    found = { panel, u, v, at };
+  }
+  return found;
+}
+
+/** A wall as sets have them: stains of three sizes, with boards, frames and plates on it. Grey 0…1 at a place in metres. */
+function patternOf(seed: number, widthM: number, heightM: number): (u: number, v: number) => number {
+  const random = uniform(seed * 7919 + 13);
+  const things = Array.from({ length: Math.ceil(9 * widthM * heightM) }, () => ({
+    u: random() * widthM,
+    v: random() * heightM,
+    w: 0.04 + 0.3 * random() ** 2,
+    h: 0.04 + 0.3 * random() ** 2,
+    grey: 0.1 + 0.75 * random(),
+  }));
+  // things in a raster of half metres, so that a place asks only the few near it
+  const cell = 0.5;
+  const columns = Math.ceil(widthM / cell) + 1;
+  const near = new Map<number, typeof things>();
+  for (const thing of things)
+    for (let i = Math.floor((thing.u - thing.w) / cell); i <= Math.floor((thing.u + thing.w) / cell); i += 1)
+      for (let j = Math.floor((thing.v - thing.h) / cell); j <= Math.floor((thing.v + thing.h) / cell); j += 1) near.set(j * columns + i, [...(near.get(j * columns + i) ?? []), thing]);
+  const grain = (u: number, v: number, size: number, salt: number): number => {
+    const [x, y] = [u / size, v / size];
+    const [i, j] = [Math.floor(x), Math.floor(y)];
+    const [a, b] = [x - i, y - j].map((t) => t * t * (3 - 2 * t));
+    const value = (p: number, q: number) => hash(p, q, seed * 31 + salt);
+    return (1 - b) * ((1 - a) * value(i, j) + a * value(i + 1, j)) + b * ((1 - a) * value(i, j + 1) + a * value(i + 1, j + 1));
+  };
+  return (u, v) => {
+    let grey = 0.5 + 0.24 * (grain(u, v, 0.4, 1) - 0.5) + 0.16 * (grain(u, v, 0.12, 2) - 0.5) + 0.1 * (grain(u, v, 0.04, 3) - 0.5);
+    for (const thing of near.get(Math.floor(v / cell) * columns + Math.floor(u / cell)) ?? [])
+      if (Math.abs(u - thing.u) < thing.w && Math.abs(v - thing.v) < thing.h) grey = 0.75 * thing.grey + 0.25 * grey;
+    return grey;
+  };
+}
+
+/** A number 0…1 that belongs to three whole numbers. */
+function hash(x: number, y: number, z: number): number {
+  let n = Math.imul(x, 374761393) ^ Math.imul(y, 668265263) ^ Math.imul(z, 2147483647);
+  n = Math.imul(n ^ (n >>> 13), 1274126177);
+  return ((n ^ (n >>> 16)) >>> 0) / 4294967296;
+}
+
+function blur(values: Float64Array, w: number, h: number, acrossPx: number, downPx: number): void {
+  const pass = (sigma: number, start: number, step: number, n: number) => {
+    const reach = Math.ceil(4 * sigma);
+    const taps = Array.from({ length: 2 * reach + 1 }, (_, i) => Math.exp(-((i - reach) ** 2) / (2 * sigma * sigma)));
+    const sum = taps.reduce((a, b) => a + b, 0);
+    const line = Float64Array.from({ length: n }, (_, k) => values[start + k * step]);
+    for (let k = 0; k < n; k += 1) {
+      let v = 0;
+      for (let i = -reach; i <= reach; i += 1) v += taps[i + reach] * line[Math.min(n - 1, Math.max(0, k + i))];
+      values[start + k * step] = v / sum;
+    }
+  };
+  if (acrossPx > 0) for (let y = 0; y < h; y += 1) pass(acrossPx, y * w, 1, w);
+  if (downPx > 0) for (let x = 0; x < w; x += 1) pass(downPx, x, w, h);
+}
