@@ -1,4 +1,4 @@
-import { normals, renderChequer, roomShot, type ChequerScene, type RenderedPlate } from '@mesure/synthetic';
+import { normals, renderChequer, renderStill, roomPanels, roomShot, type ChequerScene, type RenderedPlate } from '@mesure/synthetic';
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
@@ -41,7 +41,7 @@ afterAll(() => rmSync(dir, { recursive: true, force: true }));
 
 test('help lists the commands and explains each with an example', () => {
   expect(mesure(['help']).out).toMatch(/optics[\s\S]*grid[\s\S]*solve[\s\S]*reconcile[\s\S]*export/);
-  for (const c of ['optics', 'grid', 'edges', 'net', 'sync', 'solve', 'forecast', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
+  for (const c of ['optics', 'grid', 'edges', 'net', 'stills', 'sync', 'solve', 'forecast', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
   expect(mesure(['frobnicate'])).toMatchObject({ code: 2, out: '' });
 });
 
@@ -262,7 +262,11 @@ describe('net', () => {
       if (pair.join('') === 'fh') return row(pair, `${(m('f', 'h') / 0.0254).toFixed(2)},cm`);
       return row(pair);
     });
-    const r = mesure(['net', save('ties.csv', ['from,to,value,unit', ...rows]), '--heights', save('heights.csv', HEIGHTS)]);
+    const out = ['csv', 'ply', 'dxf'].flatMap((kind) => [`--${kind}`, file(`places.${kind}`)]);
+    const r = mesure(['net', save('ties.csv', ['from,to,value,unit', ...rows]), '--heights', save('heights.csv', HEIGHTS), ...out]);
+    expect(readFileSync(file('places.csv'), 'utf8').split('\n')[0]).toBe('id,x,y,z,sigma_x,sigma_y,sigma_z');
+    expect(readFileSync(file('places.ply'), 'utf8')).toMatch(/element vertex 8\n/);
+    expect(readFileSync(file('places.dxf'), 'utf8').match(/^POINT$/gm)).toHaveLength(8);
     expect(r.code).toBe(0);
     const answer = r.json();
     expect(answer.status).toBe('solved');
@@ -301,6 +305,38 @@ describe('net', () => {
     const few = bad(['from,to,value,unit', 'a,b,1,m', 'b,c,1,m']);
     expect(few.code).toBe(1);
     expect(few.json()).toMatchObject({ status: 'none', points: [] });
+  });
+});
+
+describe('stills', () => {
+  const panels = roomPanels(12, 8, 3, 9);
+  const save = async (name: string, x: number, stops = 0) => {
+    const { widthPx, heightPx, gray } = renderStill(
+      panels,
+      { at: [x, 1.5, -1.5], headingRad: 0, tiltRad: 0, widthPx: 480, heightPx: 320, focalPx: 360 },
+      { noise: 2, seed: Math.round(10 * x) + 100, stops },
+    );
+    await sharp(Buffer.from(gray), { raw: { width: widthPx, height: heightPx, channels: 1 } })
+      .png()
+      .toFile(file(name));
+    return file(name);
+  };
+  test('a walk that ties, and one with a gap and a jump in exposure, named by their files', async () => {
+    const [a, b, c] = [await save('a.png', -2), await save('b.png', -0.6), await save('c.png', 3, 1)];
+    const good = mesure(['stills', a, b, '--overlap', '0.5']);
+    expect([good.code, good.json().gaps, good.json().remarks]).toEqual([0, [], []]);
+    // at 2.5 m the frame is 3.33 m wide: 1.4 m further on 58 % is the same
+    expect(Math.abs(good.json().pairs[0].overlap - 0.58)).toBeLessThan(0.03);
+    const r = mesure(['stills', a, b, c]);
+    expect(r.code).toBe(1);
+    expect(r.json().gaps).toMatchObject([{ from: 'b.png', to: 'c.png', message: expect.stringContaining('Between b.png and c.png') }]);
+    const jump = mesure(['stills', a, await save('light.png', -0.6, 1), '--overlap', '0.5']);
+    expect(jump.json().remarks).toMatchObject([{ file: 'light.png', what: 'exposure', message: expect.stringMatching(/^(0\.9|1\.0) stops lighter than a\.png/) }]);
+  });
+  test('refuses one picture, a wrong overlap and what is no picture', () => {
+    expect(mesure(['stills', file('plate.png')])).toMatchObject({ code: 2, out: '' });
+    expect(mesure(['stills', file('plate.png'), file('plate.png'), '--overlap', '2']).err).toMatch(/--overlap 2/);
+    expect(mesure(['stills', file('plate.png'), file('tracks.csv')]).err).toMatch(/tracks\.csv/);
   });
 });
 

@@ -13,3 +13,4 @@ export * from './bulk';
 export * from './take-table';
 export * from './surveyed-anchors';
 export * from './sync';
+export * from './stills';

@@ -1,5 +1,6 @@
 import { nextClipName } from '@mesure/core';
 import type { FloorBody, FactBody, LightShotBody, PlanBody, RigBody, SetBody, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
+import { stationsTaken, walkOf } from './stills';
 import { takeField, TAKE_FIELDS, USUAL_FIELDS, type TakeFieldKey } from './take-fields';
 
 /** Does the take say anything in this field? */
@@ -130,6 +131,8 @@ export interface SetupInput {
   cameraName: (packageId: string) => string;
   /** light references that were shot for the setup */
   lightShots?: readonly LightShotBody[];
+  /** pictures of the setup's walk, here or on their way */
+  stills?: readonly { station: number }[];
   /** what the plan warns of and nobody has taken note of, worst first */
   cautions?: readonly string[];
 }
@@ -138,7 +141,7 @@ const some = (n: number, one: string, many: string): string => `${n} ${n === 1 ?
 const listed = (names: readonly string[]): string => (names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`);
 
 /** What is still to be done for a setup while it stands: short, in the order in which it can still be done. */
-export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, cameraName, cautions = [], lightShots = [] }: SetupInput): SetupLack[] {
+export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, cameraName, cautions = [], lightShots = [], stills = [] }: SetupInput): SetupLack[] {
   const lacks: SetupLack[] = [];
   const add = (kind: SetupLackKind, what: string, takeId?: string) => lacks.push({ kind, what, ...(takeId ? { takeId } : {}) });
   const unplaced = (set?.sheet ?? []).filter((m) => !m.placed).map((m) => m.id);
@@ -151,8 +154,9 @@ export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, 
   if (unsurveyed.length > 0) add('ties', `survey ${some(unsurveyed.length, 'mark', 'marks')}: ${listed(unsurveyed)}`);
   const unrigged = (plan?.witnesses ?? []).filter((w) => !w.placement && !rigs.some((r) => r.packageId === w.packageId));
   if (unrigged.length > 0) add('witness', `say where ${listed(unrigged.map((w) => `${cameraName(w.packageId)}-cam`))} stands`);
-  const stills = plan?.stills ? plan.stills.stations.length - new Set(plan.stills.taken).size : 0;
-  if (stills > 0) add('stills', `${some(stills, 'still', 'stills')} of the walk`);
+  const walk = walkOf(plan);
+  const toShoot = walk ? walk.stations.length - stationsTaken(walk, stills).length : 0;
+  if (toShoot > 0) add('stills', `${some(toShoot, 'still', 'stills')} of the walk`);
   const light = plan?.lightPlanned ? lightLacks(plan, lightShots) : [];
   if (light.length > 0) add('light', `light reference: ${listed(light)}`);
   if (cautions.length > 0) add('cautions', `${some(cautions.length, 'caution of the plan', 'cautions of the plan')}: ${cautions[0]}`);

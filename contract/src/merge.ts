@@ -8,6 +8,8 @@ const LISTS: Partial<Record<RecordKind, Readonly<Record<string, string>>>> = {
   set: { pieces: 'id', sheet: 'id' },
   body: { modes: 'id' },
   take: { witnesses: 'packageId', pictures: 'sha256' },
+  light: { pictures: 'sha256' },
+  photo: { marks: 'mark' },
   floor: { clips: 'camera' },
 };
 

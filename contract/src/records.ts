@@ -1,6 +1,7 @@
 import type {
   CameraMove,
   DistortionModel,
+  Exposure,
   LENS_MODES,
   LengthUnit,
   PhotoLength,
@@ -11,6 +12,7 @@ import type {
   SetPiece,
   Shutter,
   STABILISER,
+  StillLook,
   StillStation,
   SYNCS,
   WitnessPlacement,
@@ -179,6 +181,30 @@ export interface RecceBody {
   lengths: { kind: PhotoLength['kind']; a: { x: number; y: number }; b: { x: number; y: number }; length: MeasuredLength }[];
   /** what it offers a tracker; null where no device could look at it */
   detail: PictureDetail | null;
+  shotAt: string;
+}
+/** One picture of a stills walk, taken from one of its planned stations. */
+export interface StillBody {
+  setupId: string;
+  /** index of the station in the plan's walk */
+  station: number;
+  picture: FileRef;
+  widthPx: number;
+  heightPx: number;
+  /** what the file says of itself */
+  notes: PictureNotes | null;
+  /** what a device saw in it; null where none could open it */
+  look: StillLook | null;
+  shotAt: string;
+}
+/** A photo of a set on which marks are pointed out, so that others find them again. */
+export interface PhotoBody {
+  setId: string;
+  picture: FileRef;
+  widthPx: number;
+  heightPx: number;
+  /** px of the photo */
+  marks: { mark: string; x: number; y: number }[];
   shotAt: string;
 }
 export interface SetBody {
@@ -370,6 +396,12 @@ export interface LightShotBody {
   /** computed for that minute, where the place of the setup is known; azimuth from north, clockwise */
   sun: { azimuthDeg: number; elevationDeg: number } | null;
   note: string;
+  /** its pictures; of a panorama one for each exposure and direction */
+  pictures?: LightPicture[];
+}
+export interface LightPicture extends FileRef {
+  /** as its file says; null where it does not */
+  exposure: Exposure | null;
 }
 export const LIGHT_SHOTS = ['panorama', 'grey ball', 'mirror ball'] as const;
 /** What a production notes of each take, and how its clips are named. One to a production, under its id. */
@@ -426,6 +458,8 @@ export interface RecordBodies {
   rig: RigBody;
   sync: SyncBody;
   light: LightShotBody;
+  still: StillBody;
+  photo: PhotoBody;
   floor: FloorBody;
   person: PersonBody;
 }
@@ -449,6 +483,8 @@ const KINDS: Record<RecordKind, true> = {
   rig: true,
   sync: true,
   light: true,
+  still: true,
+  photo: true,
   floor: true,
   person: true,
 };

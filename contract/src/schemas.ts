@@ -12,6 +12,8 @@ const stop = Joi.number().min(0.5).max(64).allow(null);
 const at = Joi.string().isoDate();
 const file = Joi.object({ sha256: Joi.string().hex().length(64).required(), name: Joi.string().max(200).required() });
 
+const sizePx = Joi.number().integer().min(16).max(32_768).required();
+const spreadPx = Joi.number().greater(0).max(1000).allow(null).required();
 const px = Joi.number().min(-32_768).max(65_536);
 const known = (max: number) => Joi.number().greater(0).max(max).allow(null).required();
 const said = Joi.string().max(120).allow(null).required();
@@ -28,6 +30,9 @@ const notes = Joi.object({
   lens: said,
   digitalZoom: known(1e4),
   shotAt: at.allow(null).required(),
+  exposureS: known(1e6).optional(),
+  fNumber: known(1e4).optional(),
+  iso: known(1e8).optional(),
 });
 
 const length = {
@@ -71,6 +76,7 @@ const oneOf = (list: readonly string[]) =>
   Joi.string()
     .valid(...list)
     .required();
+const stationIndex = Joi.number().integer().min(0).max(599).required();
 const triple = Joi.array().ordered(placeM, placeM, placeM);
 /** As many as the study still counts; more make every drawing unreadable. */
 const MOST_PIECES = 200;
@@ -213,8 +219,8 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     lensId: id.required(),
     packageId: id.required(),
     picture: file.required(),
-    widthPx: Joi.number().integer().min(16).max(32_768).required(),
-    heightPx: Joi.number().integer().min(16).max(32_768).required(),
+    widthPx: sizePx,
+    heightPx: sizePx,
     focalMm: focalMm.required(),
     focusM: Joi.number().greater(0).max(10_000).allow(null).required(),
     model: Joi.string()
@@ -238,8 +244,8 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
   recce: Joi.object({
     setupId: id.required(),
     picture: file.required(),
-    widthPx: Joi.number().integer().min(16).max(32_768).required(),
-    heightPx: Joi.number().integer().min(16).max(32_768).required(),
+    widthPx: sizePx,
+    heightPx: sizePx,
     focal35Mm: Joi.number().min(4).max(3000).allow(null).required(),
     lengths: Joi.array()
       .items(
@@ -308,7 +314,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
       distanceM: Joi.number().greater(0).max(1000).required(),
       heightM: placeM,
       stations: Joi.array()
-        .items(Joi.object({ at: triple.required(), headingRad: turnRad, tiltRad: turnRad }))
+        .items(Joi.object({ at: triple.required(), headingRad: turnRad, tiltRad: turnRad, between: Joi.array().ordered(stationIndex, stationIndex) }))
         .max(600)
         .required(),
       taken: Joi.array().items(Joi.number().integer().min(0).max(599)).max(600).required(),
@@ -380,7 +386,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
       )
       .unique('packageId')
       .max(20),
-    pictures: Joi.array().items(file).max(60),
+    pictures: Joi.array().items(file).unique('sha256').max(60),
     circled: Joi.boolean().required(),
     notes: Joi.string().allow('').max(5000).required(),
     tracks: file.allow(null).required(),
@@ -413,6 +419,50 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
       .allow(null)
       .required(),
     note: Joi.string().allow('').max(200).required(),
+    pictures: Joi.array()
+      .items(
+        file.keys({
+          exposure: Joi.object({ seconds: Joi.number().greater(0).max(1e6).required(), fNumber: Joi.number().greater(0).max(1e4).required(), iso: Joi.number().greater(0).max(1e8).required() })
+            .allow(null)
+            .required(),
+        }),
+      )
+      .unique('sha256')
+      .max(200),
+  }),
+  still: Joi.object({
+    setupId: id.required(),
+    station: stationIndex,
+    picture: file.required(),
+    widthPx: sizePx,
+    heightPx: sizePx,
+    notes: notes.allow(null).required(),
+    look: Joi.object({
+      widthPx: sizePx,
+      heightPx: sizePx,
+      zones: Joi.array()
+        .items(Joi.object({ downPx: spreadPx, acrossPx: spreadPx }))
+        .length(9)
+        .required(),
+      burntShare: Joi.number().min(0).max(1).required(),
+      lostShare: Joi.number().min(0).max(1).required(),
+      features: Joi.string().base64().allow('').max(20_000).required(),
+    })
+      .allow(null)
+      .required(),
+    shotAt: at.required(),
+  }),
+  photo: Joi.object({
+    setId: id.required(),
+    picture: file.required(),
+    widthPx: sizePx,
+    heightPx: sizePx,
+    marks: Joi.array()
+      .items(Joi.object({ mark: mark.required(), x: px.required(), y: px.required() }))
+      .unique('mark')
+      .max(200)
+      .required(),
+    shotAt: at.required(),
   }),
   floor: Joi.object({
     shown: Joi.array().items(Joi.string().max(40)).unique().max(60).required(),

@@ -11,6 +11,9 @@ const TAGS = ['ImageWidth', 'ImageHeight', 'Make', 'Model', 'Orientation'].conca
   'DigitalZoomRatio',
   'DateTimeOriginal',
   'OffsetTimeOriginal',
+  'ExposureTime',
+  'FNumber',
+  'ISO',
 ]);
 
 /**
@@ -48,6 +51,9 @@ export async function readPictureNotes(source: ArrayBuffer | Uint8Array | Blob, 
     lens: words('LensModel'),
     digitalZoom: positive('DigitalZoomRatio'),
     shotAt: time(words('DateTimeOriginal'), words('OffsetTimeOriginal')),
+    exposureS: positive('ExposureTime'),
+    fNumber: positive('FNumber'),
+    iso: positive('ISO'),
   };
   return Object.values(notes).every((v) => v === null) ? null : notes;
 }

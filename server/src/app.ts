@@ -83,7 +83,7 @@ export function buildApp({ config, db, boss, store, stream, log }: AppParts): Ex
   production.use('/files', fileRoutes(db, store, config));
   production.use('/devices', deviceRoutes());
   production.use('/analyses', analysisRoutes(db, boss));
-  production.use('/days', handoverRoutes(db));
+  production.use('/days', handoverRoutes(db, store));
   api.use('/productions/:productionId', ownProduction, production);
   api.use(notFound);
   app.use(

@@ -1,4 +1,4 @@
-import type { FieldClash, RecordKind, RecordState, RecordWrite, SessionInfo, StoredRecord } from '@mesure/contract';
+import type { FieldClash, FileRef, LightPicture, RecordKind, RecordState, RecordWrite, SessionInfo, StoredRecord } from '@mesure/contract';
 import { deleteDB, openDB, type DBSchema, type IDBPDatabase } from 'idb';
 
 /** A change that waits to be sent. It leaves the box only when the server has it. */
@@ -16,16 +16,24 @@ export interface Waiting {
   clashes?: FieldClash[];
 }
 
+/** The record that a picture is added to, where it makes none of its own. */
+export interface PictureOwner {
+  kind: 'take' | 'light';
+  id: string;
+  /** what stands beside the file there */
+  beside: Omit<LightPicture, keyof FileRef> | null;
+}
+
 /** A picture that waits on this device, without its bytes; it leaves only when the server has it, or when a person drops it. */
 export interface WaitingPicture {
-  /** of the record that it becomes */
+  /** of the record that it becomes; its own where it is added to one */
   id: string;
-  kind: 'plate' | 'edges' | 'recce';
+  kind: 'plate' | 'edges' | 'recce' | 'still' | 'photo' | 'added';
   sizeBytes: number;
   name: string;
   /** time of the frame, of a clip */
   atS: number | null;
-  /** the record without its picture */
+  /** the record without its picture; of one that is added, its `PictureOwner` */
   body: object;
   addedAt: string;
   /** why the server did not take it; null while it may go */

@@ -1,9 +1,9 @@
-import type { RecordBodies } from '@mesure/contract';
+import type { FileRef, RecordBodies } from '@mesure/contract';
 import { createStore } from 'zustand/vanilla';
 import type { AnalysesStore } from './analyses-store';
 import type { Api } from './api';
 import { ApiError } from './errors';
-import type { LocalCopy, WaitingPicture } from './local-copy';
+import type { LocalCopy, PictureOwner, WaitingPicture } from './local-copy';
 import type { RecordsStore } from './records-store';
 
 /** What the screens see of a waiting picture. */
@@ -72,8 +72,9 @@ export function createPicturesStore({ api, local, records, analyses, productionI
             await forget(next.id);
             continue;
           }
-          if (next.kind === 'plate') await records.getState().write('plate', next.id, { ...(next.body as RecordBodies['plate']), picture }, 'Grid plate added');
-          else await records.getState().write(next.kind, next.id, { ...(next.body as RecordBodies['edges' | 'recce']), picture, widthPx: widthPx!, heightPx: heightPx! }, ADDED[next.kind]);
+          if (next.kind === 'added') await giveTo(next.body as PictureOwner, picture);
+          else if (next.kind === 'plate') await records.getState().write('plate', next.id, { ...(next.body as RecordBodies['plate']), picture }, 'Grid plate added');
+          else await records.getState().write(next.kind, next.id, { ...(next.body as RecordBodies[SizedKind]), picture, widthPx: widthPx!, heightPx: heightPx! }, ADDED[next.kind]);
           await forget(next.id);
           await records.getState().send();
           if (next.kind === 'plate') await analyses.getState().start('grid', next.id);
@@ -86,6 +87,23 @@ export function createPicturesStore({ api, local, records, analyses, productionI
           change(next.id, { state: 'refused', refused: error.problem.detail, sentBytes: 0 });
         }
       }
+    }
+
+    /** Adds a picture to its record, once: sent twice it is the same file. */
+    async function giveTo({ kind, id, beside }: PictureOwner, picture: FileRef): Promise<void> {
+      const owner = records.getState().records[id];
+      if (!owner)
+        throw new ApiError({
+          type: 'about:blank',
+          title: 'Gone',
+          status: 404,
+          code: 'NOT_FOUND',
+          instance: `/records/${id}`,
+          detail: `The ${kind} that it belongs to is not on this device any more.`,
+        });
+      const pictures = (owner.body as RecordBodies[typeof kind]).pictures ?? [];
+      if (pictures.some((p) => p.sha256 === picture.sha256)) return;
+      await records.getState().write(kind, id, (b: RecordBodies[typeof kind]) => ({ ...b, pictures: [...(b.pictures ?? []), { ...picture, ...beside }] }) as typeof b, 'Picture added');
     }
 
     return {
@@ -119,7 +137,8 @@ export function createPicturesStore({ api, local, records, analyses, productionI
   });
 }
 /** As the undo line says it. */
-const ADDED = { edges: 'Picture for edge lines added', recce: 'Photo of the set added' } as const;
+type SizedKind = 'edges' | 'recce' | 'still' | 'photo';
+const ADDED: Record<SizedKind, string> = { edges: 'Picture for edge lines added', recce: 'Photo of the set added', still: 'Still added', photo: 'Photo for marks added' };
 /** What is kept on disk of it. */
 const stored = ({ sentBytes: _sent, state: _state, ...picture }: PictureOnTheWay): WaitingPicture => picture;
 

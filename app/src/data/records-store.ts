@@ -24,6 +24,8 @@ export interface WriteOrder<K extends RecordKind = RecordKind> {
   change: Change<K>;
   deleted?: boolean;
 }
+/** Orders of several kinds together. */
+export type AnyOrder = { [K in RecordKind]: WriteOrder<K> }[RecordKind];
 export type Side = 'mine' | 'theirs';
 
 export interface RecordsState {
@@ -44,7 +46,7 @@ export interface RecordsState {
   /** keeps a change on this device at once, and sends it when it can; a function changes what is there at its turn */
   write<K extends RecordKind>(kind: K, id: string, change: Change<K>, label: string, deleted?: boolean): Promise<void>;
   /** several records with one tap: kept together, taken back together */
-  writeMany(orders: readonly WriteOrder[], label: string): Promise<void>;
+  writeMany(orders: readonly AnyOrder[], label: string): Promise<void>;
   undo(): Promise<void>;
   dismissUndo(): void;
   send(): Promise<void>;
@@ -264,7 +266,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
         return inTurn(() => keep([{ kind, id, change, deleted } as WriteOrder], label));
       },
       writeMany(orders, label) {
-        return orders.length === 0 ? Promise.resolve() : inTurn(() => keep(orders, label));
+        return orders.length === 0 ? Promise.resolve() : inTurn(() => keep(orders as readonly WriteOrder[], label));
       },
 
       async undo() {

@@ -1,4 +1,5 @@
 import type { Analysis, HandoverPlan, Problem, RecordBodies, RecordChange, RecordKind, RecordWrite, Role, SessionInfo, StoredRecord } from '@mesure/contract';
+import { createHash } from 'node:crypto';
 import { act, render, screen } from '@testing-library/react-native';
 import { router } from 'expo-router';
 import type { ReactElement } from 'react';
@@ -116,7 +117,14 @@ export class FakeServer {
     const claimed = /name ([^,]+)/.exec(headers['Upload-Metadata'] ?? '')?.[1] ?? '';
     const name = Buffer.from(claimed, 'base64').toString('utf8');
     const picture = !name.endsWith('.csv');
-    const file = { sha256: 'b'.repeat(64), name, mime: picture ? 'image/jpeg' : 'text/csv', sizeBytes: 9, widthPx: picture ? 4096 : null, heightPx: picture ? 2160 : null };
+    const file = {
+      sha256: createHash('sha256').update(name).digest('hex'),
+      name,
+      mime: picture ? 'image/jpeg' : 'text/csv',
+      sizeBytes: 9,
+      widthPx: picture ? 4096 : null,
+      heightPx: picture ? 2160 : null,
+    };
     return this.reply(201, file, { Location: '/api/uploads/1', 'Upload-Offset': headers['Upload-Length'] ?? '0' });
   }
 

@@ -1,7 +1,9 @@
-import type { CornerRow } from '@mesure/contract';
+import type { CornerRow, WalkQuestion } from '@mesure/contract';
 import {
   countDetail,
+  checkWalk,
   fitEdges,
+  lookAtStill,
   forecast,
   nextBest,
   planOfStudy,
@@ -33,6 +35,8 @@ import {
   type Overscan,
   type PlateLattice,
   type QuickLook,
+  type StillLook,
+  type WalkCheck,
   type Raster,
 } from '@mesure/core';
 
@@ -40,6 +44,8 @@ import {
 export type Task =
   | { kind: 'quick look'; image: GrayImage; chart: ChartKind }
   | { kind: 'detail'; image: GrayImage }
+  | { kind: 'still'; image: GrayImage }
+  | ({ kind: 'walk' } & WalkQuestion)
   | { kind: 'net'; input: NetInput }
   | { kind: 'refit'; corners: CornerRow[]; lattice: Omit<PlateLattice, 'nodes'>; dropped: { x: number; y: number }[]; setup: OpticsInput; file: string; model: DistortionModel | 'auto' }
   | { kind: 'edges'; points: EdgePoint[]; setup: OpticsInput; model: DistortionModel }
@@ -54,6 +60,8 @@ export interface Refit {
 export interface Answers {
   'quick look': QuickLook;
   detail: PictureDetail;
+  still: StillLook;
+  walk: WalkCheck;
   net: NetResult;
   refit: Refit;
   edges: EdgeReport;
@@ -67,6 +75,8 @@ export function perform<K extends Task['kind']>(task: Extract<Task, { kind: K }>
 export function perform(task: Task, onProgress?: (share: number) => void): Answers[Task['kind']] {
   if (task.kind === 'quick look') return quickLook(task.image, task.chart);
   if (task.kind === 'net') return solveNet(task.input);
+  if (task.kind === 'walk') return checkWalk(task.pictures, task.neighbours, task.planned, task.names);
+  if (task.kind === 'still') return lookAtStill(task.image);
   if (task.kind === 'detail') return countDetail(task.image);
   if (task.kind === 'edges') return fitEdges(task.points, task.setup, task.model);
   if (task.kind === 'forecast') return forecast(planOfStudy(studySetup(task.setup)));

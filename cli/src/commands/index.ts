@@ -6,6 +6,7 @@ import { optics } from './optics';
 import { reconcileCommand } from './reconcile';
 import { exportCommand } from './export';
 import { solve } from './solve';
+import { stills } from './stills';
 import { sync } from './sync';
 
 export interface Command {
@@ -17,4 +18,4 @@ export interface Command {
   run(args: string[]): Promise<number>;
 }
 
-export const COMMANDS: Record<string, Command> = { optics, grid, edges, net, solve, forecast: forecastCommand, sync, reconcile: reconcileCommand, export: exportCommand };
+export const COMMANDS: Record<string, Command> = { optics, grid, edges, net, solve, forecast: forecastCommand, stills, sync, reconcile: reconcileCommand, export: exportCommand };

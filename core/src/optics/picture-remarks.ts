@@ -14,6 +14,10 @@ export interface PictureNotes {
   lens: string | null;
   digitalZoom: number | null;
   shotAt: string | null;
+  /** how it was exposed; missing where nobody asked */
+  exposureS?: number | null;
+  fNumber?: number | null;
+  iso?: number | null;
 }
 
 /** What was recorded for the package that the picture is said to come from. */
@@ -25,6 +29,8 @@ export interface RecordedPicture {
   focalMm: number;
   focusM: number | null;
   body: string;
+  /** what the values come from, as the remark names it; missing: the plate */
+  of?: string;
 }
 
 export interface PictureRemark {
@@ -62,10 +68,10 @@ export function pictureRemarks(notes: PictureNotes, recorded: RecordedPicture): 
   }
   if (notes.digitalZoom !== null && notes.digitalZoom > 1.001) remarks.push({ field: 'crop', message: `The camera enlarged the picture ${notes.digitalZoom.toFixed(2)} times (digital zoom).` });
   if (notes.focalMm !== null && Math.abs(notes.focalMm / recorded.focalMm - 1) > FOCAL_TOLERANCE) {
-    remarks.push({ field: 'focal', message: `The picture says ${tidy(notes.focalMm)} mm, the plate says ${tidy(recorded.focalMm)} mm.` });
+    remarks.push({ field: 'focal', message: `The picture says ${tidy(notes.focalMm)} mm, the ${recorded.of ?? 'plate'} says ${tidy(recorded.focalMm)} mm.` });
   }
   if (notes.focusM !== null && recorded.focusM !== null && Math.abs(notes.focusM / recorded.focusM - 1) > FOCUS_TOLERANCE) {
-    remarks.push({ field: 'focus', message: `The picture says a focus distance of ${notes.focusM.toFixed(2)} m, the plate says ${recorded.focusM.toFixed(2)} m.` });
+    remarks.push({ field: 'focus', message: `The picture says a focus distance of ${notes.focusM.toFixed(2)} m, the ${recorded.of ?? 'plate'} says ${recorded.focusM.toFixed(2)} m.` });
   }
   if (notes.focalMm !== null && notes.focal35Mm !== null && notes.focalMm > 0) {
     const told = notes.focal35Mm / notes.focalMm;

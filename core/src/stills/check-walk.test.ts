@@ -4,7 +4,7 @@ import { checkWalk, walkNeighbours, type WalkPicture } from './check-walk';
 import { compareStills } from './compare-stills';
 import { edgeSpreadByZone } from './edge-spread';
 import { lookAtStill, type StillLook } from './look-at-still';
-import type { StillStation } from './plan-stills';
+import { stationBetween, stationNames, type StillStation } from './plan-stills';
 import { packFeatures, stillFeatures, unpackFeatures } from './still-features';
 
 const DEG = Math.PI / 180;
@@ -151,5 +151,28 @@ describe('pictures of a walk', () => {
       [2, 0],
     ]);
     expect(walkNeighbours('along', [])).toEqual([]);
+  });
+
+  test('one more from between two stations, and one more again', () => {
+    const three = [spot(0), spot(20, 2), spot(-20, 4)];
+    const four = [...three, stationBetween(three, 1, 2)];
+    expect(four[3].at).toEqual([3, 1.5, 0]);
+    expect(four[3].headingRad).toBeCloseTo(0, 12);
+    expect(walkNeighbours('round', four)).toEqual([
+      [0, 1],
+      [1, 3],
+      [3, 2],
+      [2, 0],
+    ]);
+    const five = [...four, stationBetween(four, 1, 3)];
+    expect(walkNeighbours('round', five).slice(1, 4)).toEqual([
+      [1, 4],
+      [4, 3],
+      [3, 2],
+    ]);
+    expect(stationNames(five)).toEqual(['1', '2', '3', '2–3', '2–2–3']);
+    // from 170 degrees to -170 it is twenty degrees, not three hundred and forty
+    expect(Math.abs(stationBetween([spot(170), spot(-170)], 0, 1).headingRad)).toBeCloseTo(Math.PI, 9);
+    expect(checkWalk([{ station: 1, look: null, notes: null }], [[1, 3]], 0.25, stationNames(four)).gaps[0].message).toBe('Station 2–3 is not taken yet, beside 2.');
   });
 });

@@ -53,6 +53,17 @@ const MOVED_TIMES = 1.8;
  * room all round on the spot, then along each wall.
  */
 export function walkNeighbours(way: 'along' | 'round' | 'room', stations: readonly StillStation[]): [number, number][] {
+  const n = stations.filter((s) => !s.between).length;
+  const pairs = regularPairs(way, stations.slice(0, n));
+  // further ones come after the regular ones, each in the middle of a pair
+  stations.forEach((s, k) => {
+    const at = s.between ? pairs.findIndex(([a, b]) => a === s.between![0] && b === s.between![1]) : -1;
+    if (at >= 0) pairs.splice(at, 1, [pairs[at][0], k], [k, pairs[at][1]]);
+  });
+  return pairs;
+}
+
+function regularPairs(way: 'along' | 'round' | 'room', stations: readonly StillStation[]): [number, number][] {
   const n = stations.length;
   const steps = Array.from({ length: Math.max(0, n - 1) }, (_, i): [number, number] => [i, i + 1]);
   if (way === 'along') return steps;
@@ -65,8 +76,10 @@ export function walkNeighbours(way: 'along' | 'round' | 'room', stations: readon
 /**
  * What a walk's pictures say of themselves and of one another. Where a station has several pictures the last one given counts.
  * @param planned overlap that the walk was laid for, share of the frame
+ * @param names of the stations in what is said; else their numbers from 1
  */
-export function checkWalk(pictures: readonly WalkPicture[], neighbours: readonly (readonly [number, number])[], planned: number): WalkCheck {
+export function checkWalk(pictures: readonly WalkPicture[], neighbours: readonly (readonly [number, number])[], planned: number, names: readonly string[] = []): WalkCheck {
+  const nameOf = (station: number) => names[station] ?? String(station + 1);
   const at = new Map(pictures.map((p) => [p.station, p]));
   const counted = [...at.values()].sort((a, b) => a.station - b.station);
   const remarks = counted.flatMap((p) => (p.look ? lookRemarks(p.station, p.look) : []));
@@ -81,11 +94,11 @@ export function checkWalk(pictures: readonly WalkPicture[], neighbours: readonly
   const pairs: WalkCheck['pairs'] = [];
   for (const [from, to] of neighbours) {
     const [a, b] = [at.get(from), at.get(to)];
-    const between = `${from + 1} and ${to + 1}`;
+    const between = `${nameOf(from)} and ${nameOf(to)}`;
     if (!a && !b) continue;
     if (!a || !b) {
       const missing = a ? to : from;
-      gaps.push({ from, to, why: 'not taken', overlap: null, message: `Station ${missing + 1} is not taken yet, beside ${(a ? from : to) + 1}.` });
+      gaps.push({ from, to, why: 'not taken', overlap: null, message: `Station ${nameOf(missing)} is not taken yet, beside ${nameOf(a ? from : to)}.` });
       continue;
     }
     if (!a.look || !b.look) {
@@ -112,7 +125,7 @@ export function checkWalk(pictures: readonly WalkPicture[], neighbours: readonly
       remarks.push({
         station: to,
         what: 'exposure',
-        message: `${Math.abs(pair.stops).toFixed(1)} stops ${pair.stops > 0 ? 'lighter' : 'darker'} than ${from + 1}, of the same things. Set the exposure by hand for the whole walk.`,
+        message: `${Math.abs(pair.stops).toFixed(1)} stops ${pair.stops > 0 ? 'lighter' : 'darker'} than ${nameOf(from)}, of the same things. Set the exposure by hand for the whole walk.`,
       });
   }
   return { remarks: remarks.sort((a, b) => a.station - b.station), gaps, pairs };

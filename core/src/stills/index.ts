@@ -2,5 +2,5 @@ export { checkWalk, walkNeighbours, type StillRemark, type WalkCheck, type WalkG
 export { compareStills, type StillPair } from './compare-stills';
 export { edgeSpreadByZone } from './edge-spread';
 export { lookAtStill, type StillLook } from './look-at-still';
-export { STILLS_OVERLAP, stillsAlong, stillsRoom, stillsRound, timesSeen, type StillsWalk, type StillStation } from './plan-stills';
+export { stationBetween, stationNames, STILLS_OVERLAP, stillsAlong, stillsRoom, stillsRound, timesSeen, type StillsWalk, type StillStation } from './plan-stills';
 export { packFeatures, stillFeatures, unpackFeatures, type StillFeatures } from './still-features';

@@ -8,6 +8,8 @@ export interface StillStation {
   at: Vec3;
   headingRad: number;
   tiltRad: number;
+  /** one more, from between two others whose pictures did not tie: their indices */
+  between?: readonly [number, number];
 }
 
 export interface StillsWalk {
@@ -123,4 +125,24 @@ export function timesSeen(places: readonly Vec3[], stations: readonly StillStati
     }
     return seen;
   });
+}
+
+/** A place for one more picture in the middle between two stations, looking half way from one to the other. */
+export function stationBetween(stations: readonly StillStation[], a: number, b: number): StillStation {
+  const [p, q] = [stations[a], stations[b]];
+  // the shorter way round
+  const turn = Math.atan2(Math.sin(q.headingRad - p.headingRad), Math.cos(q.headingRad - p.headingRad));
+  return {
+    at: [(p.at[0] + q.at[0]) / 2, (p.at[1] + q.at[1]) / 2, (p.at[2] + q.at[2]) / 2],
+    headingRad: p.headingRad + turn / 2,
+    tiltRad: (p.tiltRad + q.tiltRad) / 2,
+    between: [a, b],
+  };
+}
+
+/** What a station is called: its number, or the two that it stands between. */
+export function stationNames(stations: readonly StillStation[]): string[] {
+  const names: string[] = [];
+  stations.forEach((s, i) => names.push(s.between ? `${names[s.between[0]]}–${names[s.between[1]]}` : String(i + 1)));
+  return names;
 }

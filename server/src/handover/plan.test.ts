@@ -1,4 +1,6 @@
 import { randomUUID } from 'node:crypto';
+import JSZip from 'jszip';
+import sharp from 'sharp';
 import type { SolveOutcome } from '@mesure/contract';
 import { planHandover } from './plan';
 import { startTestServer, type Person, type TestServer } from '../test-server';
@@ -143,6 +145,56 @@ test('the log leaves whole: every field of a take, angles and distances among th
   expect(readings).toContain('mean of 1.402 m, 1.405 m');
   expect(await read('light-reference.csv')).toContain(`Dolly,grey ball,,${now},212.5,18.2,cloud,wrangler`);
   expect(JSON.parse(await read('witness-cameras.json'))).toMatchObject({ states: [{ camera: 'A', placement: { rightM: 0.12 }, why: 'bumped' }] });
+});
+
+test('pictures leave as they were given, each with what it is: stills by station, the light by exposure, marks by place', async () => {
+  const give = async (name: string, grey: number) => {
+    const bytes = await sharp({ create: { width: 64, height: 48, channels: 3, background: { r: grey, g: grey, b: grey } } })
+      .png()
+      .toBuffer();
+    const { body } = await server.give(wrangler, bytes, name, 'plate').expect(201);
+    return { bytes, ref: { sha256: body.sha256 as string, name } };
+  };
+  const [wall, slate, ball, set] = [await give('wall 1.png', 40), await give('slate.png', 80), await give('ball.png', 120), await give('set.png', 160)];
+  const size = { widthPx: 64, heightPx: 48 };
+  await server.put(wrangler, 'still', randomUUID(), { setupId: id.setup, station: 2, picture: wall.ref, ...size, notes: null, look: null, shotAt: now }).expect(201);
+  await take({ slate: '60', take: 1, tracks: null, pictures: [slate.ref] });
+  await server
+    .put(wrangler, 'light', randomUUID(), {
+      setupId: id.setup,
+      what: 'grey ball',
+      place: null,
+      shotAt: now,
+      sun: null,
+      note: '',
+      pictures: [{ ...ball.ref, exposure: { seconds: 1 / 64, fNumber: 8, iso: 100 } }],
+    })
+    .expect(201);
+  await server.put(wrangler, 'photo', randomUUID(), { setId: id.set, picture: set.ref, ...size, marks: [{ mark: 'K1', x: 10.5, y: 20 }], shotAt: now }).expect(201);
+  const { files } = await plan();
+  const read = async (path: string) => String(await files.find((f) => f.path === path)!.make());
+  expect(await read('stills.csv')).toContain(`Dolly,3,stills/Dolly/03-wall-1.png,${now},,,,,,64,48,,,,,,wrangler`);
+  expect(await read('light-pictures.csv')).toContain('Dolly,grey ball,,light/Dolly/grey-ball-ball.png,0.015625,8,100,-12');
+  expect(await read('marks.csv')).toContain('Galley,K1,marks/Galley-set.png,10.5,20');
+  const zip = await wrangler.agent
+    .get(server.at(`/days/${id.day}/handover.zip`))
+    .buffer(true)
+    .parse((res, done) => {
+      const parts: Buffer[] = [];
+      res.on('data', (part: Buffer) => parts.push(part));
+      res.on('end', () => done(null, Buffer.concat(parts)));
+    })
+    .expect(200);
+  const opened = await JSZip.loadAsync(zip.body as Buffer);
+  const unzipped = async (name: string) => opened.file(name)!.async('nodebuffer');
+  for (const [name, { bytes }] of Object.entries({
+    'stills/Dolly/03-wall-1.png': wall,
+    'takes/60-take-1/pictures/slate.png': slate,
+    'light/Dolly/grey-ball-ball.png': ball,
+    'marks/Galley-set.png': set,
+  }))
+    expect((await unzipped(name)).equals(bytes)).toBe(true);
+  expect((await unzipped('CONTENTS.txt')).toString()).toContain('stills/Dolly/03-wall-1.png  still of station 3');
 });
 
 test('what was deleted does not leave; a foreign day is not there', async () => {

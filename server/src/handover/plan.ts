@@ -4,6 +4,7 @@ import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
 import { gridOutcomes } from '../jobs/inputs';
+import { pictureFiles } from './pictures';
 import { logFiles } from './readings';
 import { setupFiles } from './setups';
 
@@ -12,6 +13,8 @@ export interface HandoverFile {
   what: string;
   readWith: string;
   make(): Promise<Uint8Array | string>;
+  /** a picture as it was given: it goes as it is, read when its turn comes */
+  stored?: string;
 }
 export interface Handover {
   name: string;
@@ -141,6 +144,18 @@ export async function planHandover(db: Database, productionId: string, dayId: st
       ties: all('tie'),
       rigs: all('rig').filter((r) => setupIds.includes(r.body.setupId)),
       lights: all('light').filter((l) => setupIds.includes(l.body.setupId)),
+    }),
+  );
+  files.push(
+    ...pictureFiles({
+      setups,
+      takes,
+      plans: all('plan'),
+      sets: all('set'),
+      stills: all('still').filter((s) => setupIds.includes(s.body.setupId)),
+      lights: all('light').filter((l) => setupIds.includes(l.body.setupId)),
+      photos: all('photo'),
+      slug,
     }),
   );
   return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files: apart(files) };

@@ -4,10 +4,11 @@ import { Router } from 'express';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
+import type { FileStore } from '../files/store';
 import { must } from '../http/validate';
-import { planHandover } from './plan';
+import { planHandover, type HandoverFile } from './plan';
 
-export function handoverRoutes(db: Database): Router {
+export function handoverRoutes(db: Database, store: FileStore): Router {
   const router = Router({ mergeParams: true });
 
   router.get('/:dayId', async (req, res) => {
@@ -21,16 +22,36 @@ export function handoverRoutes(db: Database): Router {
     if (plan.files.length === 0) throw new ApiProblem('NOT_READY', 'There is nothing to hand over yet: no take of this day has a solve, and nothing was measured.');
     // made before the first byte leaves, so that a file that cannot be made is an answer and not a broken zip
     const made = [];
-    for (const file of plan.files) made.push({ ...file, bytes: Buffer.from(await file.make()) });
+    for (const file of plan.files) if (!file.stored) made.push({ ...file, bytes: Buffer.from(await file.make()) });
     const zip = archiver('zip', { zlib: { level: 6 } });
     res.attachment(`${plan.name}-handover.zip`);
     zip.on('error', (error) => res.destroy(error));
+    res.on('close', () => zip.abort());
     zip.pipe(res);
     for (const file of made) zip.append(file.bytes, { name: file.path });
     zip.append(contents(plan.files, plan.missing), { name: 'CONTENTS.txt' });
+    await appendPictures(zip, plan.files, store, new Promise((gone) => res.once('close', () => gone('gone'))));
     await zip.finalize();
   });
   return router;
+}
+
+/** One picture in memory at a time: a day of stills is larger than the machine's. A file that cannot be read breaks the zip off, so that it is not taken for whole. */
+async function appendPictures(zip: archiver.Archiver, files: readonly HandoverFile[], store: FileStore, closed: Promise<unknown>): Promise<void> {
+  const written = new Map<string, () => void>();
+  zip.on('entry', ({ name }) => written.get(name)?.());
+  for (const { path, stored } of files) {
+    if (!stored) continue;
+    try {
+      const bytes = await store.read(stored);
+      const done = new Promise<void>((resolve) => written.set(path, resolve));
+      zip.append(bytes, { name: path, store: true });
+      if ((await Promise.race([done, closed])) === 'gone') return;
+    } catch (error) {
+      zip.emit('error', error as archiver.ArchiverError);
+      return;
+    }
+  }
 }
 
 function contents(files: HandoverPlan['files'], missing: HandoverPlan['missing']): string {

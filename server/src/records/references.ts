@@ -16,6 +16,8 @@ const REFERENCES: Partial<Record<RecordKind, Record<string, RecordKind>>> = {
   fact: { setId: 'set' },
   sync: { takeId: 'take', packageId: 'package' },
   light: { setupId: 'setup' },
+  still: { setupId: 'setup' },
+  photo: { setId: 'set' },
   rig: { setupId: 'setup', packageId: 'package' },
 };
 

@@ -1,13 +1,14 @@
-import type { StoredRecord } from '@mesure/contract';
+import { stationsTaken, type StoredRecord } from '@mesure/contract';
 import { useRouter, type Href } from 'expo-router';
 import { View } from 'react-native';
-import { useAll, useMayWrite, useRecordsState } from '../../data';
+import { useAll } from '../../data';
 import { Action, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 import { CAUTION_SIGNS } from '../plan/caution-list';
-import { stillsWords, TickStills } from '../plan/stills-section';
+import { stillsWords } from '../plan/stills-section';
 import { usePlanNumbers, usePlanOf } from '../plan/use-plan';
+import { useStills } from './stills/use-walk';
 
 /** What the plan of a setup still warns of, beside the takes; also what somebody has taken note of, with the reason. */
 export function PlanCautions({ setup }: { setup: StoredRecord<'setup'> }) {
@@ -18,10 +19,9 @@ export function PlanCautions({ setup }: { setup: StoredRecord<'setup'> }) {
 
 function Remaining({ setup, plan, set }: { setup: StoredRecord<'setup'>; plan: StoredRecord<'plan'>; set: StoredRecord<'set'> }) {
   const router = useRouter();
-  const write = useRecordsState((s) => s.write);
-  const mayWrite = useMayWrite();
   const numbers = usePlanNumbers(plan.body, set.body, true);
   const stills = plan.body.stills ?? null;
+  const pictures = useStills(setup.id);
   if ('problem' in numbers) return null;
   const heavy = numbers.cautions.filter((c) => c.severity !== 'small');
   if (heavy.length === 0 && !stills) return null;
@@ -38,12 +38,10 @@ function Remaining({ setup, plan, set }: { setup: StoredRecord<'setup'>; plan: S
       })}
       {stills ? (
         <View testID="floor-stills">
-          <Words>{`Stills walk: ${stillsWords(stills)}`}</Words>
-          <TickStills
-            stills={stills}
-            disabled={!mayWrite}
-            onChange={(taken) => void write('plan', plan.id, (now) => ({ ...now, stills: { ...now.stills!, taken } }), `${taken.length} stills taken`)}
-          />
+          <Words>{`Stills walk: ${stillsWords(stills, stationsTaken(stills, pictures).length)}`}</Words>
+          <View style={{ alignItems: 'flex-start', marginTop: SPACE.xs }}>
+            <Action icon="photo-camera" title="Walk and take the stills" onPress={() => router.push(`/floor/stills/${setup.id}` as Href)} testID="open-walk" />
+          </View>
         </View>
       ) : null}
     </Section>

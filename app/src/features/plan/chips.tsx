@@ -2,8 +2,18 @@ import { Pressable, View } from 'react-native';
 import { Words } from '../../ui/text';
 import { SPACE, TOUCH_PX, usePalette } from '../../ui/theme';
 
+interface ChipsProps {
+  ids: readonly string[];
+  on: readonly string[];
+  onPress: (id: string) => void;
+  what: string;
+  disabled?: boolean;
+  /** ticked by something else, and not to be changed here */
+  held?: readonly string[];
+}
+
 /** Short names to tick on and off. */
-export function Chips({ ids, on, onPress, what, disabled }: { ids: readonly string[]; on: readonly string[]; onPress: (id: string) => void; what: string; disabled?: boolean }) {
+export function Chips({ ids, on, onPress, what, disabled, held = [] }: ChipsProps) {
   const p = usePalette();
   return (
     <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginVertical: SPACE.s }}>
@@ -12,7 +22,7 @@ export function Chips({ ids, on, onPress, what, disabled }: { ids: readonly stri
         return (
           <Pressable
             key={id}
-            disabled={disabled}
+            disabled={disabled || held.includes(id)}
             role="checkbox"
             aria-checked={active}
             aria-label={`${what} ${id}`}

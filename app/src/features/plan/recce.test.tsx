@@ -13,7 +13,7 @@ const mockImage = () => {
   for (let i = 0; i < data.length; i += 1) data[i] = (i % 640) % 80 < 40 && Math.floor(i / 640) % 80 < 40 ? 50 : 150;
   return { widthPx: 640, heightPx: 480, data };
 };
-jest.mock('../kit/lensbook/picture-on-device', () => ({ openPicture: async () => ({ image: mockImage(), notes: { focal35Mm: 26, shotAt: '2026-11-23T08:00:00.000Z' } }) }));
+jest.mock('../pictures/picture-on-device', () => ({ openPicture: async () => ({ image: mockImage(), notes: { focal35Mm: 26, shotAt: '2026-11-23T08:00:00.000Z' } }) }));
 
 const RECCE = '00000000-0000-4000-8000-000000000050';
 const [W, H] = [4000, 3000];

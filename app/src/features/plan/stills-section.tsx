@@ -1,5 +1,6 @@
-import { mountPackage, opticsOf, STILLS_WAYS, type StillsPlan } from '@mesure/contract';
-import { CoreError, STILLS_OVERLAP, stillsAlong, stillsRoom, stillsRound, timesSeen, type SetPiece, type StillsWalk } from '@mesure/core';
+import { mountPackage, opticsOf, stationsTaken, STILLS_WAYS, type StillsPlan } from '@mesure/contract';
+import { CoreError, stationNames, STILLS_OVERLAP, stillsAlong, stillsRoom, stillsRound, timesSeen, type SetPiece, type StillsWalk } from '@mesure/core';
+import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useAll, useFind } from '../../data';
@@ -7,6 +8,8 @@ import { Action, Choice, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
 import { Words } from '../../ui/text';
+import { SPACE } from '../../ui/theme';
+import { useStills } from '../floor/stills/use-walk';
 import { Chips } from './chips';
 import type { PlanDraft } from './use-plan';
 
@@ -104,10 +107,12 @@ function WalkToTick({ stills, draft, mayWrite, onChange }: { stills: StillsPlan;
           opticsOf(mounted, pack.body.focalMm),
         )
       : [];
+  const router = useRouter();
+  const pictures = useStills(draft.planBody.setupId);
   const rare = sheet.filter((_, i) => counts[i] < ENOUGH);
   return (
     <View style={{ marginTop: 12 }}>
-      <Words testID="stills-count">{`${stills.stations.length} pictures, ${stills.taken.length} taken.`}</Words>
+      <Words testID="stills-count">{`${stills.stations.length} pictures, ${stationsTaken(stills, pictures).length} taken.`}</Words>
       <Words look="small" dim>
         {sheet.length === 0
           ? 'No marks to check for.'
@@ -118,19 +123,30 @@ function WalkToTick({ stills, draft, mayWrite, onChange }: { stills: StillsPlan;
                 .map((m) => m.id)
                 .join(', ')}${rare.length > 8 ? ` and ${rare.length - 8} more` : ''}. Come nearer, or add a walk.`}
       </Words>
-      <TickStills stills={stills} disabled={!mayWrite} onChange={(taken) => onChange(`${taken.length} stills taken`, { ...stills, taken })} />
+      <TickStills stills={stills} pictured={pictures.map((q) => q.station)} disabled={!mayWrite} onChange={(taken) => onChange(`${taken.length} stills taken`, { ...stills, taken })} />
+      <Action icon="photo-camera" title="Pictures of the walk" onPress={() => router.push(`/floor/stills/${draft.planBody.setupId}` as Href)} testID="open-walk" />
+      {pictures.length > 0 && mayWrite ? (
+        <Words look="small" dim style={{ marginTop: SPACE.s }}>
+          Laid again, the walk keeps its pictures at the numbers they have now.
+        </Words>
+      ) : null}
       {mayWrite ? <Action kind="quiet" icon="delete-outline" title="Remove the walk" onPress={() => onChange('Stills walk removed', null)} /> : null}
     </View>
   );
 }
 
-/** The stations as numbers to tick off; the same in the plan and on the floor. */
-export function TickStills({ stills, disabled, onChange }: { stills: StillsPlan; disabled?: boolean; onChange: (taken: number[]) => void }) {
-  const toggle = (id: string) => {
-    const i = Number(id) - 1;
+/** The stations to tick off by hand; those that have a picture are ticked by it. */
+function TickStills({ stills, pictured, disabled, onChange }: { stills: StillsPlan; pictured: readonly number[]; disabled?: boolean; onChange: (taken: number[]) => void }) {
+  const names = stationNames(stills.stations);
+  const toggle = (name: string) => {
+    const i = names.indexOf(name);
     onChange(stills.taken.includes(i) ? stills.taken.filter((t) => t !== i) : [...stills.taken, i].sort((a, b) => a - b));
   };
-  return <Chips ids={stills.stations.map((_, i) => String(i + 1))} on={stills.taken.map((i) => String(i + 1))} onPress={toggle} what="Still" disabled={disabled} />;
+  const on = stationsTaken(
+    stills,
+    pictured.map((station) => ({ station })),
+  );
+  return <Chips ids={names} on={on.map((i) => names[i])} held={pictured.map((i) => names[i])} onPress={toggle} what="Still" disabled={disabled} />;
 }
 
-export const stillsWords = (stills: StillsPlan): string => `${stills.taken.length} of ${stills.stations.length} taken, ${WAY_WORDS[stills.way]} at ${fixed(stills.distanceM, 1)} m`;
+export const stillsWords = (stills: StillsPlan, taken: number): string => `${taken} of ${stills.stations.length} taken, ${WAY_WORDS[stills.way]} at ${fixed(stills.distanceM, 1)} m`;

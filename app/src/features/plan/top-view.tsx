@@ -1,4 +1,4 @@
-import type { LightPlan } from '@mesure/contract';
+import { stationsTaken, type LightPlan } from '@mesure/contract';
 import { objectPoseAt, pieceCorners, sharpZone, shadowOutline, sunAt, type SetPiece, type Vec3 } from '@mesure/core';
 import { useRef } from 'react';
 import { Circle, G, Line, Path, Polygon, Text as SvgText } from 'react-native-svg';
@@ -6,6 +6,7 @@ import { Drawing } from '../../ui/drawing';
 import { MetreBar } from '../../ui/metre-bar';
 import { fixed } from '../../ui/format';
 import { FONT, usePalette } from '../../ui/theme';
+import { useStills } from '../floor/stills/use-walk';
 import { dragOnTop, groundBox, topHandles } from './drag';
 import { grabOf } from './grab-of';
 import type { Help } from './use-help';
@@ -29,6 +30,8 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, hel
   const worst = forecast.status === 'done' ? forecast.forecast.worstPlace : null;
   const seen = new Set(study.points.filter((_, k) => study.seen[m * study.points.length + k]).map((q) => q.id));
   const marks = draft.setBody.sheet ?? [];
+  const pictures = useStills(draft.planBody.setupId);
+  const taken = draft.planBody.stills ? stationsTaken(draft.planBody.stills, pictures) : [];
   const sharp = sharpZone(study, m);
   /** on a border of the view, so far before the camera */
   const along = (angle: number, depthM: number): [number, number] => {
@@ -70,7 +73,7 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, hel
           {worst ? <Circle cx={worst[0]} cy={worst[2]} r={px(13)} fill="none" stroke={p.against} strokeWidth={px(2)} strokeDasharray={`${px(4)} ${px(3)}`} /> : null}
           {help.status === 'done' ? help.list.map((n, i) => (n.at ? <HelpSign key={`${n.kind}${i}`} number={i + 1} at={n.at} px={px} ink={p.ink} paper={p.tape} onPaper={p.onTape} /> : null)) : null}
           {(draft.planBody.stills?.stations ?? []).map((q, i) => (
-            <StillSign key={i} at={q.at} headingRad={q.headingRad} taken={draft.planBody.stills!.taken.includes(i)} px={px} ink={p.blue} />
+            <StillSign key={i} at={q.at} headingRad={q.headingRad} taken={taken.includes(i)} px={px} ink={p.blue} />
           ))}
           {draft.planBody.light ? <NorthSign light={draft.planBody.light} box={box} px={px} ink={p.ink} /> : null}
           {(draft.planBody.panoramas ?? []).map((q, i) => (

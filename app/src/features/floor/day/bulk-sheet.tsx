@@ -1,4 +1,4 @@
-import { bulkLines, cameraFor, takeField, TAKE_FIELDS, touched, type BulkLine, type StoredRecord, type TakeFieldKey } from '@mesure/contract';
+import { bulkLines, cameraFor, takeField, type TakeBody, TAKE_FIELDS, touched, type BulkLine, type StoredRecord, type TakeFieldKey } from '@mesure/contract';
 import { CoreError } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
@@ -40,7 +40,7 @@ export function BulkSheet({ from, onClose }: { from: StoredRecord<'take'>; onClo
   };
   async function apply(all: BulkLine[]) {
     await writeMany(
-      all.map((l) => ({ kind: 'take' as const, id: l.take.id, change: (now) => touched(now as typeof l.body, field.read(text, now as typeof l.body, words)) })),
+      all.map((l) => ({ kind: 'take' as const, id: l.take.id, change: (now: TakeBody) => touched(now, field.read(text, now, words)) })),
       `${field.title} of ${all.length} takes corrected`,
     );
     onClose();

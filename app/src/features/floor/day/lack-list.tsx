@@ -21,7 +21,15 @@ export function LackList({ setup, lacks }: { setup: StoredRecord<'setup'>; lacks
   const p = usePalette();
   const router = useRouter();
   const where = (l: SetupLack): Href =>
-    (l.takeId ? `/floor/take/${l.takeId}` : l.kind === 'ties' ? `/floor/net/${setup.id}` : l.kind === 'marks' || l.kind === 'cautions' ? `/plan/${setup.id}` : `/floor/${setup.id}`) as Href;
+    (l.takeId
+      ? `/floor/take/${l.takeId}`
+      : l.kind === 'ties'
+        ? `/floor/net/${setup.id}`
+        : l.kind === 'stills'
+          ? `/floor/stills/${setup.id}`
+          : l.kind === 'marks' || l.kind === 'cautions'
+            ? `/plan/${setup.id}`
+            : `/floor/${setup.id}`) as Href;
   return (
     <>
       {lacks.map((l) => (

@@ -1,5 +1,6 @@
-import { LIGHT_SHOTS, lightLacks, type LightShotBody, type PlanBody, type StoredRecord } from '@mesure/contract';
-import { sunAt, type SunPlace } from '@mesure/core';
+import { AttachedPictures } from '../../pictures/attached-pictures';
+import { LIGHT_SHOTS, lightLacks, type LightPicture, type LightShotBody, type PlanBody, type StoredRecord } from '@mesure/contract';
+import { bracketOf, sunAt, type SunPlace } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useMayWrite, useRecordsState } from '../../../data';
@@ -12,7 +13,6 @@ const MINUTE_MS = 60_000;
 
 /** The light reference of a setup: where the sun stands this minute, what was shot, and one tap for what was shot just now. */
 export function LightSection({ setup, plan }: { setup: StoredRecord<'setup'>; plan: PlanBody }) {
-  const p = usePalette();
   const mayWrite = useMayWrite();
   const write = useRecordsState((s) => s.write);
   const shots = useAll('light')
@@ -53,18 +53,7 @@ export function LightSection({ setup, plan }: { setup: StoredRecord<'setup'>; pl
         </Words>
       )}
       {shots.map((s) => (
-        <View
-          key={s.id}
-          style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between', borderBottomWidth: 1, borderColor: p.line }}
-          testID={`light-${s.body.what}-${s.body.place ?? ''}`}
-        >
-          <Words look="small" style={{ flex: 1 }}>
-            {`${timeOfDay(s.body.shotAt)} · ${s.body.what}${s.body.place === null ? '' : ` ${s.body.place + 1}`}${s.body.sun ? ` · sun ${fixed(s.body.sun.azimuthDeg, 0)}°, ${fixed(s.body.sun.elevationDeg, 0)}° high` : ''}`}
-          </Words>
-          {mayWrite ? (
-            <Action kind="quiet" title="Remove" label={`Remove ${s.body.what} of ${timeOfDay(s.body.shotAt)}`} onPress={() => void write('light', s.id, s.body, `${s.body.what} removed`, true)} />
-          ) : null}
-        </View>
+        <Shot key={s.id} shot={s} />
       ))}
       {mayWrite ? (
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginTop: SPACE.s }}>
@@ -82,6 +71,46 @@ export function LightSection({ setup, plan }: { setup: StoredRecord<'setup'>; pl
       ) : null}
     </Section>
   );
+}
+
+/** One reference that was shot, with its pictures and what their exposures reach. */
+function Shot({ shot }: { shot: StoredRecord<'light'> }) {
+  const p = usePalette();
+  const mayWrite = useMayWrite();
+  const write = useRecordsState((s) => s.write);
+  const { body } = shot;
+  const pictures = body.pictures ?? [];
+  const title = `${body.what}${body.place === null ? '' : ` ${body.place + 1}`}`;
+  return (
+    <View style={{ borderBottomWidth: 1, borderColor: p.line }} testID={`light-${body.what}-${body.place ?? ''}`}>
+      <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
+        <Words look="small" style={{ flex: 1 }}>
+          {`${timeOfDay(body.shotAt)} · ${title}${body.sun ? ` · sun ${fixed(body.sun.azimuthDeg, 0)}°, ${fixed(body.sun.elevationDeg, 0)}° high` : ''}`}
+        </Words>
+        {mayWrite ? (
+          <Action kind="quiet" title="Remove" label={`Remove ${body.what} of ${timeOfDay(body.shotAt)}`} onPress={() => void write('light', shot.id, body, `${body.what} removed`, true)} />
+        ) : null}
+      </View>
+      {body.what === 'panorama' && pictures.length > 0 ? (
+        <Words look="small" testID={`bracket-${title}`}>
+          {bracketWords(pictures)}
+        </Words>
+      ) : null}
+      <AttachedPictures owner={{ kind: 'light', id: shot.id }} pictures={pictures} title={`Add pictures of the ${title}`} testID={`light-pictures-${body.what.replace(' ', '-')}`} />
+    </View>
+  );
+}
+
+function bracketWords(pictures: readonly LightPicture[]): string {
+  const told = pictures.flatMap((q) => (q.exposure ? [q.exposure] : []));
+  if (told.length === 0) return `${pictures.length} picture${pictures.length === 1 ? '' : 's'}; their files do not say how they were exposed.`;
+  const b = bracketOf(told);
+  const silent = pictures.length - told.length;
+  return [
+    `${b.pictures} exposure${b.pictures === 1 ? '' : 's'} over ${fixed(b.spanStops, 1)} stops${b.lacks.length === 0 ? ', no step too wide.' : '.'}`,
+    ...b.lacks.map((l) => `▲ ${l}.`),
+    ...(silent > 0 ? [`${silent} more say nothing of theirs.`] : []),
+  ].join(' ');
 }
 
 /** The sun of this minute, where the plan says where the set lies. */

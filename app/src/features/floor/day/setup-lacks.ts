@@ -1,5 +1,5 @@
-import { setupLacks, type SetupLack, type StoredRecord } from '@mesure/contract';
-import { useAll, useFind } from '../../../data';
+import { setupLacks, type SetupLack, type StillBody, type StoredRecord } from '@mesure/contract';
+import { useAll, useFind, usePicturesState } from '../../../data';
 import { openCautions } from '../../plan/open-cautions';
 import { useFloor } from '../use-floor';
 
@@ -15,6 +15,10 @@ export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
   const plates = useAll('plate').map((p) => p.body);
   const photos = useAll('recce');
   const lights = useAll('light');
+  const stills = useAll('still').map((s) => s.body);
+  const waiting = usePicturesState((s) => s.pictures)
+    .filter((q) => q.kind === 'still')
+    .map((q) => q.body as StillBody);
   return (setup) => {
     const ofSet = <T extends { body: { setId: string } }>(list: readonly T[]) => list.filter((t) => t.body.setId === setup.body.setId).map((t) => t.body as T['body']);
     const set = find('set', setup.body.setId)?.body ?? null;
@@ -29,6 +33,7 @@ export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
       facts: ofSet(facts),
       rigs: rigs.filter((r) => r.body.setupId === setup.id).map((r) => r.body),
       lightShots: lights.filter((l) => l.body.setupId === setup.id).map((l) => l.body),
+      stills: [...stills, ...waiting].filter((s) => s.setupId === setup.id),
       floor,
       cameraName: (id) => find('package', id)?.body.camera ?? '?',
     });

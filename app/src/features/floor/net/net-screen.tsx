@@ -17,6 +17,7 @@ import { NetDrawing, offWords } from './net-drawing';
 import { factWords, NewFact } from './new-fact';
 import { NewTie } from './new-tie';
 import { dxfWriter } from './dxf-writer';
+import { MarkPhotos } from './mark-photos';
 import { useNet } from './use-net';
 
 /** The tape net of a setup's set: all that was measured between marks, adjusted together after each entry. */
@@ -77,6 +78,7 @@ function OfSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredRecord
           <Words look="small" dim style={{ marginTop: SPACE.m }}>{`Datum: ${shown.datum || 'none yet'}. One standard deviation each, from the tolerances as stated.`}</Words>
         </>
       ) : null}
+      <MarkPhotos set={set} setupId={setup.id} />
       {tie ? <NewTie setId={set.id} {...tie} onClose={() => setTie(null)} /> : null}
       {factOpen ? <NewFact setId={set.id} onClose={() => setFactOpen(false)} /> : null}
     </Page>

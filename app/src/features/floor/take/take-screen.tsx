@@ -7,6 +7,7 @@ import { Action, Choice, Section } from '../../../ui/controls';
 import { Empty, Loading } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
+import { AttachedPictures } from '../../pictures/attached-pictures';
 import { packageParts, viewPackage } from '../../kit/package-words';
 import { usePlanOf } from '../../plan/use-plan';
 import { Page } from '../../shell/pane';
@@ -160,6 +161,9 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
       })}
       {mayWrite ? <FeedSection take={body} words={words} lens={lens} keep={keep} /> : null}
       <WitnessClips take={take} plan={plan} disabled={!mayWrite} />
+      <Section title="Pictures">
+        <AttachedPictures owner={{ kind: 'take', id: take.id }} pictures={body.pictures ?? []} title="Add pictures of this take" testID="take-pictures" />
+      </Section>
       <Section title="This take">
         <View style={{ gap: SPACE.s }}>
           <Action icon="history" title="History of every field" onPress={() => setSheet('history')} testID="open-take-history" />

@@ -13,7 +13,7 @@ import { SPACE } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
 import { focusWords } from './book-field';
-import { OnTheWay } from './lens-plates';
+import { OnTheWay } from '../../pictures/on-the-way';
 import { NewPlates } from './new-plates';
 import { PLATE_FILES } from './picture-words';
 

@@ -9,7 +9,7 @@ import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { inWorker } from '../../../workers';
 import { ChartChoice } from './chart-choice';
-import { openPicture, type OpenedPicture } from './picture-on-device';
+import { openPicture, type OpenedPicture } from '../../pictures/picture-on-device';
 import { isClipName, notesWords, readLength, remarksOf } from './picture-words';
 
 /** A picture that was chosen and is not added yet. */

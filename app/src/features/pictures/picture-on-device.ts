@@ -14,6 +14,9 @@ export async function openPicture(file: Blob): Promise<OpenedPicture> {
   return { image, notes };
 }
 
+/** Only what the file says of itself. */
+export const notesOf = async (file: Blob): Promise<PictureNotes | null> => readPictureNotes(await file.arrayBuffer());
+
 /** Upright, as the server reads it: the browser turns a picture by its EXIF orientation. Luma weights of ITU-R BT.601. */
 async function grayOf(file: Blob): Promise<GrayImage> {
   const bitmap = await createImageBitmap(file);
