@@ -12,6 +12,7 @@ import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smal
 import { RECCE_SIZE, reccePicture } from './recce-picture';
 import { ROOM_SIZE, roomPicture } from './room-picture';
 import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario } from './scenario';
+import { jettyPanorama, PANORAMA_SECONDS, passageStills, passageWalk, slatePicture, STILLS_MODE } from './stills-walk';
 import { ZOOM_PLATES, zoomPlate } from './zoom';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
 
@@ -55,6 +56,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   };
   const galley = Buffer.from(tracksCsv(galleyDolly().shot));
   const recce = await reccePicture();
+  const stills = await passageStills(passageWalk('wall').stations);
   const ids = {
     plate32: await keep('A_orrinel32_grid.jpg', await orrinel32Plate(), 'image/jpeg', [4096, 2160]),
     plate25: await keep('B_orrinel25_grid.jpg', await orrinel25Plate(), 'image/jpeg', [3840, 2160]),
@@ -62,6 +64,15 @@ async function load(database: Database, files: FileStore): Promise<void> {
     recceDetail: countDetail({ ...RECCE_SIZE, data: Float32Array.from(await sharp(recce).grayscale().raw().toBuffer()) }),
     room: await keep('B_passage_wall.jpg', await roomPicture(), 'image/jpeg', [ROOM_SIZE.widthPx, ROOM_SIZE.heightPx]),
     zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, await zoomPlate(i), 'image/jpeg', [1920, 1080]))),
+    stills: await Promise.all(stills.map(async ({ bytes, ...q }) => ({ ...q, sha256: await keep(q.name, bytes, 'image/jpeg', [STILLS_MODE.widthPx, STILLS_MODE.heightPx]) }))),
+    panorama: await Promise.all(
+      PANORAMA_SECONDS.map(async (seconds, i) => ({
+        seconds,
+        name: `panorama_1_${i + 1}.jpg`,
+        sha256: await keep(`panorama_1_${i + 1}.jpg`, await jettyPanorama(seconds), 'image/jpeg', [1024, 512]),
+      })),
+    ),
+    slate: await keep('42B_t2_slate.jpg', await slatePicture('42B', 2), 'image/jpeg', [640, 480]),
     tracksGalley: await keep('41A_t2_tracks.csv', galley, 'text/csv', null),
     tracksJetty: await keep('42B_t2_tracks.csv', Buffer.from(tracksCsv(jettyCrane().shot)), 'text/csv', null),
     tracksPassage: await keep('47_t1_tracks.csv', Buffer.from(tracksCsv(passagePan().shot)), 'text/csv', null),
@@ -81,6 +92,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   await writeFile(path.join(samples, 'grid-small-chart.jpg'), await smallChartPlate());
   await writeFile(path.join(samples, 'no-chart.jpg'), await noChart());
   await writeFile(path.join(samples, 'tracks-galley.csv'), galley);
+  for (const still of await passageStills(passageWalk('wall').stations, true)) await writeFile(path.join(samples, still.name), still.bytes);
   say('Computing what the day already holds …');
   for (const [kind, subject] of [['grid', 'plate 32'], ['grid', 'plate 25'], ...ZOOM_PLATES.map((_, i): ['grid', string] => ['grid', `plate zoom ${i}`]), ['solve', 'take 42B 2']] as [
     'grid' | 'solve',

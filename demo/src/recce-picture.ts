@@ -61,6 +61,12 @@ const place = ([x, y, z]: Place) => {
   return { x: W / 2 + (F * x) / forward, y: H / 2 - (F * (up * C + back * S)) / forward };
 };
 
+/** Where a place of the passage is in the photo, px. */
+export const inRecce = (q: Place) => {
+  const { x, y } = place(q);
+  return { x: Math.round(10 * x) / 10, y: Math.round(10 * y) / 10 };
+};
+
 /** Three lengths as a thumb marked them and a tape measured them: across the floor, along it, and the crate's edge. */
 export function recceLengths(): RecordBodies['recce']['lengths'] {
   const g = normals(48);

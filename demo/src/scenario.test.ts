@@ -15,6 +15,9 @@ const seeds = scenario({
   room: sha('6'),
   recce: sha('7'),
   recceDetail: { corners: 300, spread: 1 },
+  stills: [],
+  panorama: [],
+  slate: sha('8'),
 });
 const of = <K extends RecordKind>(kind: K) => seeds.filter((s) => s.kind === kind) as unknown as { id: string; body: RecordBodies[K] }[];
 const find = ((kind: RecordKind, id: string) => {

@@ -1,10 +1,11 @@
-import { newPlan, type RecordBodies, type RecordKind } from '@mesure/contract';
-import { formatLength, parseLength, type LengthUnit, type PictureDetail } from '@mesure/core';
+import { newPlan, USUAL_FIELDS, type RecordBodies, type RecordKind } from '@mesure/contract';
+import { formatLength, parseLength, type LengthUnit, type PictureDetail, type PictureNotes, type StillLook } from '@mesure/core';
 import { idOf } from './ids';
-import { RECCE_FOCAL_35_MM, RECCE_SIZE, recceLengths } from './recce-picture';
+import { inRecce, RECCE_FOCAL_35_MM, RECCE_SIZE, recceLengths } from './recce-picture';
 import { ROOM_SIZE, roomMarks } from './room-picture';
 import { PIECES, SETS, sheetOf, type DemoSet } from './sets';
 import { markOf, MODES } from './shots';
+import { passageWalk, STILLS_FOCAL_MM, STILLS_MODE } from './stills-walk';
 import { ZOOM_CELL_M, ZOOM_PLATES } from './zoom';
 
 export const PRODUCTION = { id: idOf('production'), name: 'The Salt Ferry' };
@@ -27,6 +28,9 @@ export interface DemoFiles {
   room: string;
   recce: string;
   recceDetail: PictureDetail;
+  stills: { sha256: string; name: string; station: number; notes: PictureNotes | null; look: StillLook }[];
+  panorama: { sha256: string; name: string; seconds: number }[];
+  slate: string;
 }
 export interface Seed<K extends RecordKind = RecordKind> {
   kind: K;
@@ -142,6 +146,10 @@ export function scenario(files: DemoFiles): Seed[] {
     }),
   );
 
+  const sorrel = put('body', 'body sorrel', { name: 'Sorrel P1', modes: [{ id: idOf('mode sorrel'), name: 'small 3:2', ...STILLS_MODE, fps: 1 }] });
+  const lens9 = put('lens', 'lens 9', { name: 'Velmar 9 fixed', kind: 'prime', minFocalMm: STILLS_FOCAL_MM, maxFocalMm: STILLS_FOCAL_MM, squeeze: 1, serial: 'VM-0911', closeFocusM: 0.3 });
+  const packS = put('package', 'package s', { camera: 'S', bodyId: sorrel, modeId: idOf('mode sorrel'), lensId: lens9, adapterId: null, focalMm: STILLS_FOCAL_MM });
+
   const day = put('day', 'day', { name: 'Day 12', date: DAY });
   const sets: Record<string, string> = {};
   for (const [key, set] of Object.entries(SETS))
@@ -202,6 +210,9 @@ export function scenario(files: DemoFiles): Seed[] {
       ],
     },
     exterior: true,
+    lightPlanned: true,
+    light: { latitudeDeg: 53.2, longitudeDeg: 5.4, northDeg: 20, from: at('13:00'), to: at('15:00') },
+    panoramas: [{ xM: 0.3, zM: -2.4, heightM: 1.3 }],
   });
   plan('passage', passage, packB, 25, {
     move: {
@@ -212,7 +223,38 @@ export function scenario(files: DemoFiles): Seed[] {
         { ...eye, timeS: 1.2, heightM: 1.52, headingRad: -0.45, focalMm: 25, focusM: 3.5 },
       ],
     },
+    stillsPlanned: true,
+    stills: { packageId: packS, ...passageWalk('wall') },
   });
+  files.stills.forEach((q, i) =>
+    put('still', `still ${i}`, {
+      setupId: passage,
+      station: q.station,
+      picture: { sha256: q.sha256, name: q.name },
+      widthPx: STILLS_MODE.widthPx,
+      heightPx: STILLS_MODE.heightPx,
+      notes: q.notes,
+      look: q.look,
+      shotAt: at(`15:${20 + i}`),
+    }),
+  );
+  put('light', 'panorama jetty', {
+    setupId: jetty,
+    what: 'panorama',
+    place: 0,
+    shotAt: at('13:50'),
+    sun: { azimuthDeg: 216.3, elevationDeg: 9.4 },
+    note: '',
+    pictures: files.panorama.map((q) => ({ sha256: q.sha256, name: q.name, exposure: { seconds: q.seconds, fNumber: 8, iso: 100 } })),
+  });
+  put('photo', 'photo passage', {
+    setId: sets.passage,
+    picture: { sha256: files.recce, name: 'recce_passage.jpg' },
+    ...RECCE_SIZE,
+    marks: SETS.passage.marks.slice(0, 5).map((m) => ({ mark: m.id, ...inRecce(m.at) })),
+    shotAt: at('05:50'),
+  });
+  put('floor', 'production', { shown: [...USUAL_FIELDS], clips: ['A', 'B', 'C'].map((camera) => ({ camera, pattern: '{camera}012C###' })) });
 
   interface TakeSeed {
     setupId: string;
@@ -223,6 +265,7 @@ export function scenario(files: DemoFiles): Seed[] {
     focusM: number | null;
     height: { m: number; unit: LengthUnit; offsetM?: number; takenAt?: 'lens axis' | 'body base' | 'dolly head' } | null;
     tracks?: { sha256: string; name: string };
+    pictures?: { sha256: string; name: string }[];
     circled?: boolean;
     notes?: string;
     time: string;
@@ -240,6 +283,7 @@ export function scenario(files: DemoFiles): Seed[] {
       circled: t.circled ?? false,
       notes: t.notes ?? '',
       tracks: t.tracks ?? null,
+      ...(t.pictures ? { pictures: t.pictures } : {}),
       loggedAt: at(t.time),
       carried: t.take > 1 ? ['packageId', 'focalMm'] : [],
     });
@@ -267,6 +311,7 @@ export function scenario(files: DemoFiles): Seed[] {
     focusM: 4,
     height: { m: 1.15, unit: 'cm', offsetM: 0.062, takenAt: 'body base' },
     tracks: { sha256: files.tracksJetty, name: '42B_t2_tracks.csv' },
+    pictures: [{ sha256: files.slate, name: '42B_t2_slate.jpg' }],
     circled: true,
     time: '13:31',
   });

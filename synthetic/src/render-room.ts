@@ -26,6 +26,8 @@ export interface StillLooks {
   /** sigma of the noise in grey levels of 255 */
   noise?: number;
   seed?: number;
+  /** through each pixel; default 4. One is enough where the picture is blurred afterwards */
+  rays?: 1 | 4;
 }
 
 interface Ray {
@@ -44,20 +46,22 @@ export function renderStill(panels: readonly Panel[], camera: StillCamera, looks
   const light = new Float64Array(w * h);
   const flats = flatten(panels);
   const rayAt = raysOf(camera);
+  const subpixels = looks.rays === 1 ? MIDDLE : SUBPIXELS;
   for (let y = 0; y < h; y += 1)
     for (let x = 0; x < w; x += 1) {
       let sum = 0;
-      for (const [dx, dy] of SUBPIXELS) {
+      for (const [dx, dy] of subpixels) {
         const hit = firstHit(flats, rayAt(x + dx, y + dy));
         sum += hit ? LINEAR_OF_GRAY(patterns[hit.panel]?.(hit.u, hit.v) ?? PAINT) : 0;
       }
-      light[y * w + x] = sum / SUBPIXELS.length;
+      light[y * w + x] = sum / subpixels.length;
     }
   blur(light, w, h, looks.blurPx?.[0] ?? 0, looks.blurPx?.[1] ?? 0);
   const normal = normals(looks.seed ?? 1);
   const gain = 2 ** (looks.stops ?? 0);
   return { widthPx: w, heightPx: h, gray: Uint8Array.from(light, (l) => Math.min(255, Math.max(0, Math.round(255 * GRAY_OF_LINEAR(Math.min(1, gain * l)) + (looks.noise ?? 0) * normal())))) };
 }
+const MIDDLE = [[0.5, 0.5]] as const;
 const SUBPIXELS = [0.25, 0.75].flatMap((y) => [0.25, 0.75].map((x) => [x, y] as const));
 
 /** Share of the first camera's picture that the second one sees too: of every eighth pixel the place in space, and whether the other has it in view. */

@@ -1,5 +1,6 @@
 /** How numbers are written, in one place. Everything that is shown goes through here. */
-export const fixed = (value: number | null | undefined, digits: number): string => (value === null || value === undefined || !Number.isFinite(value) ? '–' : value.toFixed(digits));
+export const fixed = (value: number | null | undefined, digits: number): string =>
+  value === null || value === undefined || !Number.isFinite(value) ? '–' : value.toFixed(digits).replace(/^-(0(\.0*)?)$/, '$1');
 export const percent = (share: number | null | undefined, digits = 0): string => (share === null || share === undefined ? '–' : `${(100 * share).toFixed(digits)} %`);
 
 /** A focal length as it is engraved: whole where it is whole. */

@@ -21,7 +21,7 @@ export function WalkDrawing({ plan, walk, pieces, next }: { plan: StillsPlan; wa
   const box = { x: x0, y: z0, width: Math.max(3, x1 - x0), height: Math.max(3, z1 - z0) };
   const tied = (walk.check?.pairs ?? []).filter((q) => !(walk.check?.gaps ?? []).some((g) => g.from === q.from && g.to === q.to));
   const apart = (walk.check?.gaps ?? []).filter((g) => g.why === 'little' || g.why === 'none' || g.why === 'plain');
-  const say = `From above, 1 m as the bar: ${stations.length} stations as arrows, ${walk.taken.length} of them filled, which are taken${tied.length > 0 ? `; ${tied.length} lines between pictures that tie` : ''}${apart.length > 0 ? `; broken lines at ${apart.length} gaps` : ''}.`;
+  const say = `From above, 1 m as the bar: ${stations.length} stations as arrows, those that are taken filled (${walk.taken.length}); lines join pictures that tie (${tied.length}), broken ones do not (${apart.length}).`;
   return (
     <Drawing box={box} describe={say} maxHeight={300}>
       {(px) => (
