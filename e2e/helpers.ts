@@ -50,3 +50,6 @@ export async function openPlate(page: Page, name: string): Promise<void> {
   await expect(page.getByTestId(`waiting-${name}`)).toHaveCount(0, { timeout: 20_000 });
   await page.getByTestId(`plate-${name}`).first().click();
 }
+
+/** The layer that a sheet lies in is a dialog too once it has risen; before that an audit sees half of it. */
+export const risen = (page: Page) => expect(page.locator('[role=dialog][aria-modal=true]')).toHaveCount(2);

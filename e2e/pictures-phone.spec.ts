@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { audit, choose, noSidewaysScroll, open, sample, signIn } from './helpers';
+import { audit, choose, noSidewaysScroll, open, risen, sample, signIn } from './helpers';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -24,11 +24,12 @@ test('a stills walk: its gap is seen, the pictures are taken again and the rest 
   const picker = page.waitForEvent('filechooser');
   await page.getByTestId('shoot-stills').click();
   await (await picker).setFiles([sample('still-4.jpg'), sample('still-5.jpg')]);
-  await expect(page.getByTestId('walk-head')).toContainText('5of 5 taken', { timeout: 30_000 });
+  await expect(page.getByTestId('walk-head')).toContainText('5 of 5 taken', { timeout: 30_000 });
   await expect(page.getByTestId('walk-sentence')).toHaveText('Every picture ties to its neighbours.', { timeout: 30_000 });
   await expect(page.getByTestId('waiting-still-5.jpg')).toHaveCount(0, { timeout: 30_000 });
   await page.getByTestId('station-5').click();
   await expect(page.getByLabel('Picture still-5.jpg')).toBeVisible();
+  await risen(page);
   await audit(page, 'station');
 });
 
@@ -41,10 +42,10 @@ test('a wrong picture leaves a gap; a station in the middle is offered and taken
   await choose(page, 'shoot-here', sample('still-2.jpg'));
   await expect(page.getByTestId('gap-4-5')).toBeVisible();
   await page.getByTestId('between-4-5').click();
-  await expect(page.getByTestId('walk-head')).toContainText('5of 6 taken');
+  await expect(page.getByTestId('walk-head')).toContainText('5 of 6 taken');
   await expect(page.getByTestId('shoot-still')).toContainText('Picture of station 4–5');
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
-  await expect(page.getByTestId('walk-head')).toContainText('5of 5 taken');
+  await expect(page.getByTestId('walk-head')).toContainText('5 of 5 taken');
 });
 
 test('pictures of a take, of the light with its exposures, and marks in a photo with a tie between two of them', async ({ page }) => {
@@ -57,6 +58,7 @@ test('pictures of a take, of the light with its exposures, and marks in a photo 
   await choose(page, 'take-pictures-add', sample('still-4.jpg'));
   await page.getByTestId('picture-still-4.jpg').click({ timeout: 20_000 });
   await expect(page.getByTestId('remove-picture')).toBeVisible();
+  await risen(page);
   await audit(page, 'picture of a take');
   await page.getByTestId('remove-picture').click();
   await expect(page.getByTestId('picture-still-4.jpg')).toHaveCount(0);

@@ -110,9 +110,9 @@ test('a stills walk is laid, drawn and ticked off on the floor; the sun is follo
   await page.getByTestId('station-1').click();
   await page.getByTestId('tick-still').click();
   await page.getByRole('button', { name: 'Close' }).click();
-  await expect(page.getByTestId('walk-head')).toContainText('1of');
+  await expect(page.getByTestId('walk-head')).toContainText('1 of');
   await page.reload();
-  await expect(page.getByTestId('walk-head')).toContainText('1of');
+  await expect(page.getByTestId('walk-head')).toContainText('1 of');
   await open(page, '/floor');
   await page.getByTestId('setup-42').click();
   await expect(page.getByTestId('floor-stills')).toContainText('1 of');

@@ -301,3 +301,10 @@ describe('planned setup', () => {
     expect(sunTravelOf({ latitudeDeg: 0, longitudeDeg: 0, northDeg: 0, from: '2024-03-20T10:00:00Z', to: '2024-03-20T11:00:00Z' })).toBeCloseTo(15, 1);
   });
 });
+
+test('no character, or half of one, is refused at its field, and a whole one beyond the first plane is taken', () => {
+  const day = (name: string) => check(BODY_SCHEMAS.day, { name, date: '2026-11-23' }).problems;
+  expect(day('a\u0000b')).toEqual([{ field: 'name', message: 'holds a character that cannot be written' }]);
+  expect(day('half \ud83c')).toEqual([{ field: 'name', message: 'holds a character that cannot be written' }]);
+  expect(day('🎬 Über 12')).toBeNull();
+});

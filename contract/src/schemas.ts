@@ -556,9 +556,18 @@ export interface FieldProblem {
   message: string;
 }
 
+/** No character, or half of one: a database refuses them, and so do files. */
+const NO_TEXT = /\0|\p{Surrogate}/u;
+
+function unwritable(value: unknown, at: string[] = []): FieldProblem[] {
+  if (typeof value === 'string') return NO_TEXT.test(value) ? [{ field: at.join('.'), message: 'holds a character that cannot be written' }] : [];
+  if (value === null || typeof value !== 'object') return [];
+  return Object.entries(value).flatMap(([key, inner]) => unwritable(inner, [...at, key]));
+}
+
 /** Checks a value; every problem names its field and says what would be right. */
 export function check<T>(schema: Joi.Schema<T>, value: unknown): { value: T; problems: null } | { value: null; problems: FieldProblem[] } {
   const result = schema.validate(value, { abortEarly: false, convert: false, errors: { wrap: { label: false } } });
-  if (!result.error) return { value: result.value, problems: null };
-  return { value: null, problems: result.error.details.map((d) => ({ field: d.path.join('.'), message: d.message })) };
+  const problems = result.error ? result.error.details.map((d) => ({ field: d.path.join('.'), message: d.message })) : unwritable(value);
+  return problems.length > 0 ? { value: null, problems } : { value: result.value!, problems: null };
 }

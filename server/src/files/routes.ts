@@ -16,6 +16,7 @@ const TRACKS_MAX_BYTES = 200 * 1024 * 1024;
 /** enough to see a clap close on a phone */
 const FRAME_WIDTH_PX = 960;
 /** the widest is for a loupe */
+const SWEEP_MS = 3_600_000;
 const PREVIEW_WIDTHS = [640, 1280, 2048, 4096];
 
 export function fileRoutes(db: Database, store: FileStore, config: ServerConfig): Router {
@@ -23,17 +24,19 @@ export function fileRoutes(db: Database, store: FileStore, config: ServerConfig)
   const uploads = resumableUploads({
     dir: path.join(config.dataDir, 'incoming'),
     maxBytes: config.maxUploadBytes,
+    uses: Object.keys(USES),
     async accept({ productionId }, temporaryFile, { name: claimed, use, atS }) {
-      const accept = USES[use];
-      if (!accept) throw new ApiProblem('INVALID', `use must be one of ${Object.keys(USES).join(', ')}`, { fields: [{ field: 'use', message: `must be one of ${Object.keys(USES).join(', ')}` }] });
-      const kept = await accept(temporaryFile, safeName(claimed), atS);
+      const kept = await USES[use](temporaryFile, safeName(claimed), atS);
       const sizeBytes = await sizeOf(temporaryFile);
       const sha256 = await store.put(temporaryFile);
       await db.StoredFile.upsert({ productionId, sha256, sizeBytes, ...kept });
       return { sha256, sizeBytes, ...kept };
     },
   });
-  void uploads.sweep().catch(() => undefined);
+  // at the start, and every hour of a server that runs for weeks
+  const sweep = () => void uploads.sweep().catch(() => undefined);
+  sweep();
+  setInterval(sweep, SWEEP_MS).unref();
   router.use('/uploads', uploads.handle);
 
   router.get('/:sha256/preview', async (req, res) => {

@@ -15,6 +15,8 @@ const KEPT_MS = 7 * 24 * 3600 * 1000;
 interface Parts {
   dir: string;
   maxBytes: number;
+  /** what a file may be given for */
+  uses: readonly string[];
   /** checks the whole file, keeps it, and says what it is; the temporary one is gone afterwards */
   accept(viewer: { productionId: string }, temporaryFile: string, claimed: { name: string; use: string; atS: number | null }): Promise<UploadedFile>;
 }
@@ -23,7 +25,7 @@ interface Parts {
  * Uploads that go on where they were cut off (tus 1.0, an open protocol). The identity of an upload begins with its production and its
  * person, and nobody else can see it or go on with it. The last piece is answered with what the file is, or why it was not taken.
  */
-export function resumableUploads({ dir, maxBytes, accept }: Parts): { handle: RequestHandler; sweep(): Promise<void> } {
+export function resumableUploads({ dir, maxBytes, uses, accept }: Parts): { handle: RequestHandler; sweep(): Promise<void> } {
   mkdirSync(dir, { recursive: true });
   const expressOf = (request: unknown) => (request as { runtime: { node: { req: ExpressRequest } } }).runtime.node.req;
   const owner = (req: ExpressRequest) => `${viewerOf(req).productionId}_${viewerOf(req).userId}_`;
@@ -39,6 +41,12 @@ export function resumableUploads({ dir, maxBytes, accept }: Parts): { handle: Re
     getFileIdFromRequest: (request) => /\/([0-9a-f_-]+)$/.exec(new URL(request.url).pathname)?.[1],
     async onIncomingRequest(request, id) {
       if (!id.startsWith(owner(expressOf(request)))) throw new ApiProblem('NOT_FOUND', 'There is no such upload.');
+    },
+    // said before a byte is sent
+    async onUploadCreate(_request, upload) {
+      const { use } = claims(upload);
+      if (!uses.includes(use)) throw new ApiProblem('INVALID', `use must be one of ${uses.join(', ')}`, { fields: [{ field: 'use', message: `must be one of ${uses.join(', ')}` }] });
+      return {};
     },
     async onUploadFinish(request, upload) {
       const temporary = path.join(dir, upload.id);
@@ -61,6 +69,7 @@ export function resumableUploads({ dir, maxBytes, accept }: Parts): { handle: Re
   });
   return {
     handle: async (req, res) => {
+      mustBeSized(req);
       await server.handle(req, res);
     },
     async sweep() {
@@ -70,6 +79,14 @@ export function resumableUploads({ dir, maxBytes, accept }: Parts): { handle: Re
       }
     },
   };
+}
+
+/** The package reads what it can of a length ("1e9" as 1), and keeps an upload that was begun with more bytes than were announced. */
+function mustBeSized(req: ExpressRequest): void {
+  const length = req.get('upload-length');
+  if (length !== undefined && !/^\d{1,15}$/.test(length)) throw new ApiProblem('INVALID', 'Upload-Length must be a number of bytes');
+  if (req.method === 'POST' && req.is('application/offset+octet-stream') && !(Number(req.get('content-length')) <= Number(length)))
+    throw new ApiProblem('INVALID', 'The piece is longer than the whole upload was said to be; nothing was kept.');
 }
 
 function claims(upload: Upload): { name: string; use: string; atS: number | null } {

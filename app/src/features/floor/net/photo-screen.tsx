@@ -161,7 +161,7 @@ function MarkRow({ name, on, onPress, onRemove }: { name: string; on: boolean; o
   const p = usePalette();
   return (
     <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between', borderBottomWidth: 1, borderColor: p.line }}>
-      <View role="checkbox" aria-checked={on} style={{ flex: 1, alignItems: 'flex-start', marginLeft: -SPACE.l }}>
+      <View style={{ flex: 1, alignItems: 'flex-start', marginLeft: -SPACE.l }}>
         <Action kind="quiet" icon={on ? 'check-box' : 'check-box-outline-blank'} title={name} label={`${on ? 'Leave' : 'Choose'} ${name} for a tie`} onPress={onPress} testID={`choose-${name}`} />
       </View>
       {onRemove ? <Action kind="quiet" title="Take off" label={`Take ${name} off the photo`} onPress={onRemove} /> : null}
