@@ -21,7 +21,7 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
   const router = useRouter();
   const wide = useIsWide();
   const mayWrite = useMayWrite();
-  const lacksOf = useSetupLacks();
+  const { lacksOf, whole } = useSetupLacks();
   const { next, log } = useLogTake(running);
   const [sheet, setSheet] = useState<'fields' | 'devices' | null>(null);
   const others = setups.filter((s) => s.id !== running?.id);
@@ -39,10 +39,10 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
         </View>
       </View>
       {setups.length === 0 ? <Empty title="No setups yet" text="The day has no setups." /> : null}
-      {running ? <Running setup={running} lacks={lacksOf(running)} selected={running.id === selectedId} /> : null}
+      {running ? <Running setup={running} lacks={lacksOf(running)} whole={whole} selected={running.id === selectedId} /> : null}
       <View style={{ marginTop: SPACE.l, marginHorizontal: -SPACE.m }}>
         {others.map((s) => (
-          <SetupRow key={s.id} setup={s} lacks={lacksOf(s)} selected={s.id === selectedId} />
+          <SetupRow key={s.id} setup={s} lacks={lacksOf(s)} whole={whole} selected={s.id === selectedId} />
         ))}
       </View>
       {sheet === 'fields' ? <FloorChoices onClose={() => setSheet(null)} /> : null}
@@ -54,7 +54,7 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
 const things = (n: number): string => (n === 0 ? 'nothing missing' : `${n} missing`);
 const takesWords = (n: number): string => `${n} take${n === 1 ? '' : 's'}`;
 
-function Running({ setup, lacks, selected }: { setup: Setup; lacks: SetupLack[]; selected: boolean }) {
+function Running({ setup, lacks, whole, selected }: { setup: Setup; lacks: SetupLack[]; whole: boolean; selected: boolean }) {
   const p = usePalette();
   const router = useRouter();
   const mine = takesOf(setup.id, useAll('take'));
@@ -71,9 +71,9 @@ function Running({ setup, lacks, selected }: { setup: Setup; lacks: SetupLack[];
           <Words look="small" dim>{`scene ${setup.body.scene} · ${takesWords(mine.length)}`}</Words>
         </View>
         <View style={{ alignItems: 'flex-end' }} testID="missing-count">
-          <Words look="big">{lacks.length === 0 ? '✓' : String(lacks.length)}</Words>
+          <Words look="big">{!whole ? '…' : lacks.length === 0 ? '✓' : String(lacks.length)}</Words>
           <Words look="label" dim>
-            {lacks.length === 0 ? 'nothing missing' : 'still missing'}
+            {whole && lacks.length === 0 ? 'nothing missing' : 'still missing'}
           </Words>
         </View>
       </View>
@@ -85,7 +85,7 @@ function Running({ setup, lacks, selected }: { setup: Setup; lacks: SetupLack[];
   );
 }
 
-function SetupRow({ setup, lacks, selected }: { setup: Setup; lacks: SetupLack[]; selected: boolean }) {
+function SetupRow({ setup, lacks, whole, selected }: { setup: Setup; lacks: SetupLack[]; whole: boolean; selected: boolean }) {
   const router = useRouter();
   const mine = takesOf(setup.id, useAll('take'));
   const first = lacks.filter((l) => l.kind !== 'takes').map((l) => l.what);
@@ -94,7 +94,7 @@ function SetupRow({ setup, lacks, selected }: { setup: Setup; lacks: SetupLack[]
       testID={`setup-${setup.body.scene}`}
       selected={selected}
       title={setup.body.name}
-      detail={`scene ${setup.body.scene} · ${takesWords(mine.length)} · ${things(lacks.length)}${first.length > 0 ? `: ${first[0]}${first.length > 1 ? ' …' : ''}` : ''}`}
+      detail={`scene ${setup.body.scene} · ${takesWords(mine.length)} · ${whole ? things(lacks.length) : '…'}${first.length > 0 ? `: ${first[0]}${first.length > 1 ? ' …' : ''}` : ''}`}
       onPress={() => router.push(`/floor/${setup.id}` as Href)}
     />
   );

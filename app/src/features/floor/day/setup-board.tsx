@@ -27,7 +27,7 @@ export function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
   const wide = useIsWide();
   const mayWrite = useMayWrite();
   const plan = usePlanOf(setup.id)?.body ?? null;
-  const lacks = useSetupLacks()(setup);
+  const lacks = useSetupLacks().lacksOf(setup);
   const ties = useAll('tie').filter((t) => t.body.setId === setup.body.setId);
   const { next, log } = useLogTake(setup);
   const [tieOpen, setTieOpen] = useState(false);

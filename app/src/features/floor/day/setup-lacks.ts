@@ -1,10 +1,29 @@
 import { setupLacks, type SetupLack, type StillBody, type StoredRecord } from '@mesure/contract';
+import { useEffect, useState } from 'react';
 import { useAll, useFind, usePicturesState } from '../../../data';
 import { openCautions } from '../../plan/open-cautions';
 import { useFloor } from '../use-floor';
 
+export interface SetupLacks {
+  lacksOf: (setup: StoredRecord<'setup'>) => SetupLack[];
+  /** the plans' cautions are among them; before the first drawing they are not, so that the board is there at once */
+  whole: boolean;
+}
+
 /** For each setup of the day what is still to be done; one reading of the records for all of them. */
-export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
+export function useSetupLacks(): SetupLacks {
+  const [whole, setWhole] = useState(false);
+  useEffect(() => {
+    // after the next drawing, not before it
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const frame = requestAnimationFrame(() => {
+      timer = setTimeout(() => setWhole(true), 0);
+    });
+    return () => {
+      cancelAnimationFrame(frame);
+      clearTimeout(timer);
+    };
+  }, []);
   const find = useFind();
   const floor = useFloor();
   const plans = useAll('plan');
@@ -19,7 +38,7 @@ export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
   const waiting = usePicturesState((s) => s.pictures)
     .filter((q) => q.kind === 'still')
     .map((q) => q.body as StillBody);
-  return (setup) => {
+  const lacksOf = (setup: StoredRecord<'setup'>): SetupLack[] => {
     const ofSet = <T extends { body: { setId: string } }>(list: readonly T[]) => list.filter((t) => t.body.setId === setup.body.setId).map((t) => t.body as T['body']);
     const set = find('set', setup.body.setId)?.body ?? null;
     const plan = plans.filter((q) => q.body.setupId === setup.id).sort((a, b) => (a.id < b.id ? -1 : 1))[0]?.body ?? null;
@@ -27,7 +46,7 @@ export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
       setup,
       set,
       plan,
-      cautions: plan && set ? openCautions(plan, set, plates, find, photos.find((r) => r.body.setupId === setup.id)?.body ?? null) : [],
+      cautions: whole && plan && set ? openCautions(plan, set, plates, find, photos.find((r) => r.body.setupId === setup.id)?.body ?? null) : [],
       takes,
       ties: ofSet(ties),
       facts: ofSet(facts),
@@ -38,4 +57,5 @@ export function useSetupLacks(): (setup: StoredRecord<'setup'>) => SetupLack[] {
       cameraName: (id) => find('package', id)?.body.camera ?? '?',
     });
   };
+  return { lacksOf, whole };
 }
