@@ -49,6 +49,11 @@ await visit('phone', PHONE, async ({ page, shot, go }) => {
   await page.getByTestId('open-net').click();
   await page.getByTestId('net-head').waitFor();
   await shot('net');
+  await go('/floor');
+  await page.getByTestId('setup-47').click();
+  await page.getByTestId('open-walk').click();
+  await page.getByTestId('gap-2-3').waitFor();
+  await shot('stills');
   await go('/kit/lens-day');
   await shot('lens-day');
   await go('/plan');
@@ -80,7 +85,6 @@ await visit('wide', WIDE, async ({ page, shot, go }) => {
   await go('/floor/table');
   await shot('floor');
   await go('/kit');
-  await shot('kit');
   await page.getByText('Optics bench').scrollIntoViewIfNeeded();
   await page.mouse.move(800, 500);
   await page.mouse.wheel(0, 500);

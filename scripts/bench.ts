@@ -1,5 +1,5 @@
 // Times and accuracies of the core on generated data. Ratios and growth matter; absolute times are this machine's.
-//   npm run bench [grid|joint|map|quick|book|solve|plan|net]
+//   npm run bench [grid|joint|map|quick|book|solve|plan|net|sync|stills]
 //   npm run bench library
 //   npm run bench photos DIR COLUMNSxROWS
 import {
@@ -31,6 +31,7 @@ import {
   type SolveSetup,
 } from '@mesure/core';
 import { newPlan, usualPiece, usualPlacement } from '@mesure/contract';
+import { benchStills, benchSync } from './bench-floor';
 import { benchLibrary } from './bench-library';
 import { benchPhotos } from './bench-photos';
 import { bend, normals, renderChequer, simulateShot, uniform } from '@mesure/synthetic';
@@ -338,5 +339,7 @@ if (!part || part === 'quick') quick();
 if (!part || part === 'book') book();
 if (!part || part === 'solve') solve();
 if (!part || part === 'plan') plan();
+if (!part || part === 'sync') benchSync(timed);
+if (!part || part === 'stills') benchStills(timed);
 if (part === 'library') benchLibrary(timed, { corners: tiltedPlates(14, 2000), widthPx: 2048, heightPx: 1080, focalPx: 2000 });
 if (part === 'photos') void benchPhotos(process.argv[3], process.argv[4]);

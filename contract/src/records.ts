@@ -196,6 +196,8 @@ export interface StillBody {
   /** what a device saw in it; null where none could open it */
   look: StillLook | null;
   shotAt: string;
+  /** when it was put to its station: of several the last one given counts, whatever their clocks say */
+  givenAt: string;
 }
 /** A photo of a set on which marks are pointed out, so that others find them again. */
 export interface PhotoBody {

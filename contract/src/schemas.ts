@@ -451,6 +451,7 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
       .allow(null)
       .required(),
     shotAt: at.required(),
+    givenAt: at.required(),
   }),
   photo: Joi.object({
     setId: id.required(),

@@ -7,12 +7,12 @@ const still = (station: number, minute: number): WalkStill & { name: string } =>
   station,
   notes: null,
   look: null,
-  shotAt: `2026-11-23T10:${String(minute).padStart(2, '0')}:00.000Z`,
+  givenAt: `2026-11-23T10:${String(minute).padStart(2, '0')}:00.000Z`,
   name: `${station} at ${minute}`,
 });
 const notes = { widthPx: 1000, heightPx: 500, shotWidthPx: 1000, shotHeightPx: 500, focalMm: 50, focal35Mm: null, focusM: null, body: null, lens: null, digitalZoom: null, shotAt: null };
 
-test('of a station the picture shot last counts, in whatever order they arrive', () => {
+test('of a station the picture given last counts, in whatever order they arrive', () => {
   expect(countedStills([still(1, 9), still(0, 5), still(1, 3)]).map((s) => s.name)).toEqual(['0 at 5', '1 at 9']);
 });
 
@@ -70,6 +70,7 @@ test('a still is kept only with what was seen in it whole', () => {
     heightPx: 500,
     notes: { ...notes, exposureS: 0.01 },
     look,
+    givenAt: '2026-11-23T10:05:00.000Z',
     shotAt: '2026-11-23T10:00:00.000Z',
   };
   const problems = (body: object) => check(BODY_SCHEMAS.still, body).problems;

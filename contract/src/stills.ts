@@ -3,12 +3,12 @@ import { mountPackage, type Lookup } from './recorded-setup';
 import type { PlanBody, StillBody, StillsPlan } from './records';
 
 /** A picture of a walk, whether it has arrived or waits on this device. */
-export type WalkStill = Pick<StillBody, 'station' | 'notes' | 'look' | 'shotAt'>;
+export type WalkStill = Pick<StillBody, 'station' | 'notes' | 'look' | 'givenAt'>;
 
-/** Of each station the picture that counts: the one shot last. */
+/** Of each station the picture that counts: the one given last. */
 export function countedStills<S extends WalkStill>(stills: readonly S[]): S[] {
   const latest = new Map<number, S>();
-  for (const s of [...stills].sort((a, b) => (a.shotAt < b.shotAt ? -1 : 1))) latest.set(s.station, s);
+  for (const s of [...stills].sort((a, b) => (a.givenAt < b.givenAt ? -1 : 1))) latest.set(s.station, s);
   return [...latest.values()].sort((a, b) => a.station - b.station);
 }
 

@@ -236,6 +236,7 @@ export function scenario(files: DemoFiles): Seed[] {
       notes: q.notes,
       look: q.look,
       shotAt: at(`15:${20 + i}`),
+      givenAt: at(`15:${20 + i}`),
     }),
   );
   put('light', 'panorama jetty', {

@@ -116,12 +116,18 @@ describe('what a file says of itself', () => {
         SubjectDistance: '250/100',
         LensModel: 'Orrinel 32',
         DigitalZoomRatio: '3/2',
+        ExposureTime: '1/80',
+        FNumber: '56/10',
+        ISOSpeedRatings: '400',
         DateTimeOriginal: '2026:11:23 09:12:00',
         OffsetTimeOriginal: '+01:00',
       },
     });
     const notes = await readPictureNotes(bytes, { widthPx: 64, heightPx: 48 });
     expect(notes).toEqual({
+      exposureS: 0.0125,
+      fNumber: 5.6,
+      iso: 400,
       widthPx: 64,
       heightPx: 48,
       // the writer puts its own size there

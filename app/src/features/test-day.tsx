@@ -51,6 +51,44 @@ export const takeBody = (change: Partial<RecordBodies['take']> = {}): RecordBodi
   ...change,
 });
 
+/** The least that a plan says: a dolly of a metre with the day's package. */
+export const plannedBody = (change: Partial<RecordBodies['plan']> = {}): RecordBodies['plan'] => {
+  const station = { timeS: 0, xM: 0, zM: 0, heightM: 1.4, headingRad: 0, tiltRad: 0, rollRad: 0, focalMm: 32, focusM: 3 };
+  return {
+    setupId: ID.setup,
+    packageId: ID.pack,
+    move: { kind: 'dolly', stations: [station, { ...station, timeS: 4, xM: 1 }] },
+    shutterDeg: 180,
+    stop: 4,
+    iso: 800,
+    lensMode: 'held',
+    lensSigmaPct: 1,
+    measures: { level: [], levelSigmaM: 0.005, ties: [], heights: [] },
+    stabiliser: 'off',
+    sync: 'none',
+    zoomNoted: false,
+    exterior: false,
+    stillsPlanned: false,
+    lightPlanned: false,
+    answered: [],
+    ...change,
+  };
+};
+
+/** A picture of the first station of a stills walk that nobody could look at. */
+export const stillBody = (change: Partial<RecordBodies['still']> = {}): RecordBodies['still'] => ({
+  setupId: ID.setup,
+  station: 0,
+  picture: { sha256: 'c'.repeat(64), name: 'a.jpg' },
+  widthPx: 480,
+  heightPx: 320,
+  notes: null,
+  look: null,
+  shotAt: AT,
+  givenAt: AT,
+  ...change,
+});
+
 export const dayRecords = (): StoredRecord[] => [
   record('body', ID.body, {
     name: 'Tarvik H2',

@@ -20,6 +20,8 @@ export interface InlineFieldProps {
   less?: (() => void) | null;
   more?: (() => void) | null;
   right?: ReactNode;
+  /** another way to the value, under it */
+  below?: ReactNode;
   /** text of any length, below its label */
   tall?: boolean;
   disabled?: boolean;
@@ -27,7 +29,7 @@ export interface InlineFieldProps {
 }
 
 /** Label and value on one line, with steps beside them where a value has steps: for lists of many fields in the thumb's reach. */
-export function InlineField({ id, label, mark, value, onChangeText, onDone, unit, keyboard, error, note, less, more, right, tall, disabled, testID }: InlineFieldProps) {
+export function InlineField({ id, label, mark, value, onChangeText, onDone, unit, keyboard, error, note, less, more, right, below, tall, disabled, testID }: InlineFieldProps) {
   const p = usePalette();
   const own = useId();
   return (
@@ -79,6 +81,7 @@ export function InlineField({ id, label, mark, value, onChangeText, onDone, unit
         {more ? <IconAction icon="add" label={`${label}: more`} onPress={more} disabled={disabled} /> : null}
         {right}
       </View>
+      {below}
       {error ? (
         <Words look="small" color={p.against} role="alert">{`▲ ${error}`}</Words>
       ) : note ? (

@@ -6,6 +6,7 @@ import { readNumber, withSigma } from './format';
 import { labelsThatFit } from './label-room';
 import { LengthEntry } from './length-entry';
 import { Theme } from './theme';
+import { placeOn } from './wheel';
 
 function Entry({ onCommit }: { onCommit: (l: ParsedLength) => void }) {
   const [value, setValue] = useState<ParsedLength | null>(null);
@@ -94,4 +95,11 @@ test('labels in one line do not cover each other, and show when there is room', 
   expect([...labelsThatFit(labels, 0.01)]).toEqual(['K1', 'K3']);
   expect([...labelsThatFit(labels, 0.005)]).toEqual(['K1', 'K2', 'K3']);
   expect([...labelsThatFit([labels[0], { ...labels[1], x: 0, y: 0.2 }], 0.01)]).toEqual(['K1', 'K2']);
+});
+
+test('a wheel stands at a value of its series, between two of them, or at its end', () => {
+  const stops = [2, 2.8, 4];
+  expect(placeOn(stops, 2.8)).toBe(1);
+  expect(placeOn(stops, 3.4)).toBeCloseTo(1.5, 9);
+  expect([placeOn(stops, 1.4), placeOn(stops, 22)]).toEqual([0, 2]);
 });

@@ -157,7 +157,7 @@ test('pictures leave as they were given, each with what it is: stills by station
   };
   const [wall, slate, ball, set] = [await give('wall 1.png', 40), await give('slate.png', 80), await give('ball.png', 120), await give('set.png', 160)];
   const size = { widthPx: 64, heightPx: 48 };
-  await server.put(wrangler, 'still', randomUUID(), { setupId: id.setup, station: 2, picture: wall.ref, ...size, notes: null, look: null, shotAt: now }).expect(201);
+  await server.put(wrangler, 'still', randomUUID(), { setupId: id.setup, station: 2, picture: wall.ref, ...size, notes: null, look: null, shotAt: now, givenAt: now }).expect(201);
   await take({ slate: '60', take: 1, tracks: null, pictures: [slate.ref] });
   await server
     .put(wrangler, 'light', randomUUID(), {

@@ -1,6 +1,6 @@
 import type { RecordBodies } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { FakeServer, ID, open, record, seen, settle } from '../test-day';
+import { FakeServer, ID, open, plannedBody, record, seen, settle } from '../test-day';
 import { FloorScreen } from '../floor/floor-screen';
 import { TakeScreen } from '../floor/take/take-screen';
 
@@ -51,7 +51,7 @@ test('without a network a picture waits at its take; a take that is gone refuses
 
 test('a panorama is told by its exposures whether it will do', async () => {
   const s = new FakeServer();
-  s.records.set('plan', record('plan', 'plan', { ...PLAN, lightPlanned: true }));
+  s.records.set('plan', record('plan', 'plan', plannedBody({ lightPlanned: true })));
   s.records.set('l1', record('light', 'l1', { setupId: ID.setup, what: 'panorama', place: null, shotAt: '2026-11-23T10:00:00.000Z', sun: null, note: '' }));
   await open(<FloorScreen setupId={ID.setup} />, s);
   Object.assign(exposures, { 'a.jpg': 1 / 1000, 'b.jpg': 1 / 60, 'c.jpg': 1 / 4, 'd.jpg': null });
@@ -66,23 +66,3 @@ test('a panorama is told by its exposures whether it will do', async () => {
   const kept = s.records.get('l1')!.body as RecordBodies['light'];
   expect(kept.pictures!.map((q) => q.exposure?.seconds ?? null)).toEqual([1 / 1000, 1 / 60, 1 / 4, null]);
 });
-
-const station = { timeS: 0, xM: 0, zM: 0, heightM: 1.4, headingRad: 0, tiltRad: 0, rollRad: 0, focalMm: 32, focusM: 3 };
-const PLAN: RecordBodies['plan'] = {
-  setupId: ID.setup,
-  packageId: ID.pack,
-  move: { kind: 'still', stations: [station] },
-  shutterDeg: 180,
-  stop: 4,
-  iso: 800,
-  lensMode: 'held',
-  lensSigmaPct: 1,
-  measures: { level: [], levelSigmaM: 0.005, ties: [], heights: [] },
-  stabiliser: 'off',
-  sync: 'none',
-  zoomNoted: false,
-  exterior: false,
-  stillsPlanned: false,
-  lightPlanned: true,
-  answered: [],
-};

@@ -1,6 +1,6 @@
 import { fireEvent, screen, within } from '@testing-library/react-native';
 import { FloorScreen } from '../floor/floor-screen';
-import { ID, open, pushed, record, reopen, seen, settle } from '../test-day';
+import { ID, open, pushed, record, reopen, seen, settle, stillBody } from '../test-day';
 import { GuidelineScreen } from './guideline-screen';
 import { PlanScreen } from './plan-screen';
 import { drag, kept, keptSet, planBody, server, setBody, SHEET, show } from './test-plan';
@@ -47,19 +47,7 @@ test('a setup without a plan has no guideline sheet, and says so', async () => {
 test('a stills walk is laid from what is to be covered, checked against the marks, and ticked off on the floor too', async () => {
   const s = server(planBody());
   // one picture is there before the walk is laid
-  s.records.set(
-    's1',
-    record('still', 's1', {
-      setupId: ID.setup,
-      station: 0,
-      picture: { sha256: 'c'.repeat(64), name: 'a.jpg' },
-      widthPx: 720,
-      heightPx: 480,
-      notes: null,
-      look: null,
-      shotAt: '2026-11-23T10:00:00.000Z',
-    }),
-  );
+  s.records.set('s1', record('still', 's1', stillBody()));
   await open(<PlanScreen setupId={ID.setup} />, s);
   expect(screen.getByTestId('caution-stills plan missing')).toBeTruthy();
   show('stills');

@@ -1,28 +1,9 @@
 import { fireEvent, screen } from '@testing-library/react-native';
 import type { RecordBodies } from '@mesure/contract';
-import { FakeServer, ID, open, record, settle } from '../../test-day';
+import { FakeServer, ID, open, plannedBody, record, settle } from '../../test-day';
 import { FloorScreen } from '../floor-screen';
 
-const station = { timeS: 0, xM: 0, zM: 0, heightM: 1.4, headingRad: 0, tiltRad: 0, rollRad: 0, focalMm: 32, focusM: 3 };
-const planned = (change: Partial<RecordBodies['plan']>): RecordBodies['plan'] => ({
-  setupId: ID.setup,
-  packageId: ID.pack,
-  move: { kind: 'dolly', stations: [station, { ...station, timeS: 4, xM: 1 }] },
-  shutterDeg: 180,
-  stop: 4,
-  iso: 800,
-  lensMode: 'held',
-  lensSigmaPct: 1,
-  measures: { level: [], levelSigmaM: 0.005, ties: [], heights: [] },
-  stabiliser: 'off',
-  sync: 'none',
-  zoomNoted: false,
-  exterior: true,
-  stillsPlanned: false,
-  lightPlanned: true,
-  answered: [],
-  ...change,
-});
+const planned = (change: Partial<RecordBodies['plan']>) => plannedBody({ exterior: true, lightPlanned: true, ...change });
 
 test('what was shot is logged with one tap, with the sun of that minute; the list of what is missing shrinks', async () => {
   const server = new FakeServer();

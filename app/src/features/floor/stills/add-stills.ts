@@ -37,6 +37,7 @@ export async function addStills({ walk, setupId, stills, from, files, add, onDon
       notes: opened.notes,
       look,
       shotAt: opened.notes?.shotAt ?? new Date(file.lastModified || Date.now()).toISOString(),
+      givenAt: new Date().toISOString(),
     };
     await add({ id: newId(), kind: 'still', name: file.name, atS: null, body, addedAt: new Date().toISOString() }, await file.arrayBuffer());
     onDone(i + 1);

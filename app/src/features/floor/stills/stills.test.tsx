@@ -1,7 +1,7 @@
 import type { RecordBodies } from '@mesure/contract';
 import type { GrayImage } from '@mesure/core';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { FakeServer, ID, open, record, seen, settle } from '../../test-day';
+import { FakeServer, ID, open, plannedBody, record, seen, settle, stillBody } from '../../test-day';
 import { FloorScreen } from '../floor-screen';
 import { StillsScreen } from './stills-screen';
 
@@ -51,26 +51,11 @@ function shot(name: string, xM: number, order: number, stops = 0): File {
 }
 
 const at = (xM: number) => ({ at: [xM, 1.5, -1.5] as [number, number, number], headingRad: 0, tiltRad: 0 });
-const station = { timeS: 0, xM: 0, zM: 0, heightM: 1.4, headingRad: 0, tiltRad: 0, rollRad: 0, focalMm: 32, focusM: 3 };
-const planBody = (taken: number[] = []): RecordBodies['plan'] => ({
-  setupId: ID.setup,
-  packageId: ID.pack,
-  move: { kind: 'still', stations: [station] },
-  shutterDeg: 180,
-  stop: 4,
-  iso: 800,
-  lensMode: 'held',
-  lensSigmaPct: 1,
-  measures: { level: [], levelSigmaM: 0.005, ties: [], heights: [] },
-  stabiliser: 'off',
-  sync: [] as never,
-  zoomNoted: false,
-  exterior: false,
-  stillsPlanned: true,
-  lightPlanned: false,
-  answered: [],
-  stills: { way: 'along', pieceId: 'wall', packageId: ID.pack, distanceM: 2.5, heightM: 1.5, overlap: 0.5, stations: [at(-2), at(-0.6), at(0.8), at(2.2)], taken },
-});
+const planBody = (taken: number[] = []) =>
+  plannedBody({
+    stillsPlanned: true,
+    stills: { way: 'along', pieceId: 'wall', packageId: ID.pack, distanceM: 2.5, heightM: 1.5, overlap: 0.5, stations: [at(-2), at(-0.6), at(0.8), at(2.2)], taken },
+  });
 const server = (taken: number[] = []) => {
   const s = new FakeServer();
   s.records.set('plan', record('plan', 'plan', planBody(taken)));
@@ -165,19 +150,7 @@ test('without a network the walk is compared all the same; more pictures than st
 
 test('the setup leads to the walk, and what is missing shrinks with its pictures', async () => {
   const s = server();
-  s.records.set(
-    's1',
-    record('still', 's1', {
-      setupId: ID.setup,
-      station: 0,
-      picture: { sha256: 'c'.repeat(64), name: 'a.jpg' },
-      widthPx: 480,
-      heightPx: 320,
-      notes: null,
-      look: null,
-      shotAt: '2026-11-23T10:00:00.000Z',
-    }),
-  );
+  s.records.set('s1', record('still', 's1', stillBody()));
   await open(<FloorScreen setupId={ID.setup} />, s);
   expect(screen.getByTestId('lack-41-stills')).toHaveTextContent(/3 stills of the walk/);
   expect(screen.getByTestId('floor-stills')).toHaveTextContent(/1 of 4 taken/);
@@ -186,19 +159,7 @@ test('the setup leads to the walk, and what is missing shrinks with its pictures
 
 test('a solver sees the walk and takes nothing; without a walk it says where one is laid', async () => {
   const s = server();
-  s.records.set(
-    's1',
-    record('still', 's1', {
-      setupId: ID.setup,
-      station: 0,
-      picture: { sha256: 'c'.repeat(64), name: 'a.jpg' },
-      widthPx: 480,
-      heightPx: 320,
-      notes: null,
-      look: null,
-      shotAt: '2026-11-23T10:00:00.000Z',
-    }),
-  );
+  s.records.set('s1', record('still', 's1', stillBody()));
   await open(<StillsScreen setupId={ID.setup} />, s, 'solver');
   expect(screen.queryByTestId('shoot-still')).toBeNull();
   fireEvent.press(screen.getByTestId('station-1'));

@@ -4,7 +4,8 @@ import type { KeyboardTypeOptions } from 'react-native';
 import { useDraftText } from '../../../data/use-draft-text';
 import { Choice } from '../../../ui/controls';
 import { InlineField } from '../../../ui/inline-field';
-import { stepOf, type Direction } from './take-steps';
+import { Wheel } from '../../../ui/wheel';
+import { seriesOf, stepOf, type Direction } from './take-steps';
 
 const KEYBOARDS: Partial<Record<TakeField['key'], KeyboardTypeOptions>> = {
   take: 'number-pad',
@@ -65,6 +66,7 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
     draft.done();
     keep(change, what);
   };
+  const series = seriesOf(field.key);
   return (
     <InlineField
       id={`field-${field.key}`}
@@ -80,6 +82,22 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
       note={before ? `take before: ${before}` : null}
       less={step && !disabled ? () => move(-1) : null}
       more={step && !disabled ? () => move(1) : null}
+      below={
+        series && !disabled ? (
+          <Wheel
+            label={`${field.title}, wheel`}
+            testID={`wheel-${field.key}`}
+            values={series.values}
+            value={series.of(take, { fps, lens })}
+            usual={series.usual({ fps, lens })}
+            text={series.text}
+            onPick={(value) => {
+              draft.done();
+              keep(series.pick(value), what);
+            }}
+          />
+        ) : null
+      }
       tall={field.key === 'notes' || field.key === 'moveNote' || field.key === 'movers'}
       disabled={disabled}
     />

@@ -1,4 +1,4 @@
-import { shutterDeg, type Shutter } from '@mesure/core';
+import { shutterDeg } from '@mesure/core';
 import type { TakeBody, TakeFieldKey } from '@mesure/contract';
 
 /** Third stops, ISO steps, frame rates and shutter angles as cameras and lenses have them; a step goes to the next one. */
@@ -37,6 +37,43 @@ const focus =
     return { [key]: now === null || now === undefined ? 2 : Math.max(FOCUS_STEP_M, Number((now + direction * FOCUS_STEP_M).toFixed(4))) };
   };
 
+/** The values that a wheel holds, what it stands at, and the change that one of them makes. */
+interface Series {
+  values: readonly number[];
+  usual: (context: StepContext) => number;
+  of: (take: TakeBody, context: StepContext) => number | null;
+  pick: (value: number) => Partial<TakeBody>;
+  text: (value: number) => string;
+}
+const plain = (key: 'stop' | 'iso' | 'fps', values: readonly number[], usual: Series['usual']): Series => ({
+  values,
+  usual,
+  of: (t) => t[key] ?? null,
+  pick: (value) => ({ [key]: value }),
+  text: String,
+});
+const SERIES: Partial<Record<TakeFieldKey, Series>> = {
+  stop: plain('stop', STOPS, () => 4),
+  iso: plain('iso', ISO, () => 800),
+  fps: plain('fps', RATES, ({ fps }) => fps),
+  shutter: {
+    values: ANGLES,
+    usual: () => 180,
+    of: (t, { fps }) => (t.shutter ? shutterDeg(t.shutter, t.fps ?? fps) : null),
+    pick: (deg) => ({ shutter: { by: 'angle', deg } }),
+    text: (deg) => `${deg}°`,
+  },
+};
+/** The series of a field, for a wheel; undefined for one that has none. */
+export const seriesOf = (key: TakeFieldKey): Series | undefined => SERIES[key];
+
+const series =
+  (key: TakeFieldKey): Step =>
+  (take, direction, context) => {
+    const s = SERIES[key]!;
+    return s.pick(inSeries(s.values, s.of(take, context), s.usual(context), direction));
+  };
+
 const STEPS: Partial<Record<TakeFieldKey, Step>> = {
   take: count('take', 1),
   zoomFrom: count('zoomFrom', 0),
@@ -45,10 +82,10 @@ const STEPS: Partial<Record<TakeFieldKey, Step>> = {
   focalEndMm: focal('focalEndMm'),
   focusM: focus('focusM'),
   focusEndM: focus('focusEndM'),
-  stop: (t, d) => ({ stop: inSeries(STOPS, t.stop, 4, d) }),
-  iso: (t, d) => ({ iso: inSeries(ISO, t.iso, 800, d) }),
-  fps: (t, d, { fps }) => ({ fps: inSeries(RATES, t.fps, fps, d) }),
-  shutter: (t, d, { fps }) => ({ shutter: { by: 'angle', deg: inSeries(ANGLES, t.shutter ? shutterDeg(t.shutter, t.fps ?? fps) : null, 180, d) } satisfies Shutter }),
+  stop: series('stop'),
+  iso: series('iso'),
+  fps: series('fps'),
+  shutter: series('shutter'),
 };
 /** Steps of a field; undefined for one that has none. */
 export const stepOf = (key: TakeFieldKey): Step | undefined => STEPS[key];

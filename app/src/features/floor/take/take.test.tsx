@@ -37,6 +37,20 @@ describe('fields', () => {
     await settle();
     // 1/48 s at 24 frames is 180°
     expect(stored(server).shutter).toEqual({ by: 'angle', deg: 172.8 });
+    // the wheel of the same value: keys go to the next one of the series, and from between two of them to its neighbour
+    const turn = async (field: string, key: string) => {
+      fireEvent(screen.getByTestId(`wheel-${field}`), 'keyDown', { key, preventDefault: () => undefined });
+      await settle();
+    };
+    await turn('stop', 'ArrowRight');
+    expect(stored(server).stop).toBe(5);
+    leave(screen.getByTestId('field-stop'), '4.3');
+    await settle();
+    await turn('stop', 'ArrowLeft');
+    expect(stored(server).stop).toBe(4);
+    await turn('shutter', 'ArrowUp');
+    expect(stored(server).shutter).toEqual({ by: 'angle', deg: 180 });
+    expect(screen.getByTestId('wheel-shutter').props['aria-valuetext'] ?? screen.getByTestId('wheel-shutter').props.accessibilityValue?.text).toBe('180°');
     // a prime has one focal length
     fireEvent.press(screen.getByLabelText('Focal length: more'));
     await settle();

@@ -77,3 +77,29 @@ test('pictures of a take, of the light with its exposures, and marks in a photo 
   await page.getByTestId('tie-of-two').click();
   await expect(page.getByTestId('save-tie')).toBeVisible();
 });
+
+test('a value is turned on its wheel: dragged, pressed, by keys, and taken back with one undo', async ({ page }) => {
+  await signIn(page, 'wrangler', '/floor');
+  await page.getByTestId('setup-42').click();
+  await page.getByTestId('take-42B-2').click();
+  const wheel = page.getByTestId('wheel-stop');
+  await wheel.scrollIntoViewIfNeeded();
+  const box = (await wheel.boundingBox())!;
+  const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
+  // nothing is noted: it stands at 4. The next value to the right is pressed
+  await expect(wheel).toHaveAttribute('aria-valuetext', 'not noted');
+  await page.mouse.click(x + 58, y);
+  await expect(page.getByTestId('field-stop')).toHaveValue('4.5');
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x + 60, y, { steps: 4 });
+  await page.mouse.move(x + 117, y, { steps: 4 });
+  await page.mouse.up();
+  await expect(page.getByTestId('field-stop')).toHaveValue('3.5');
+  await wheel.focus();
+  await page.keyboard.press('ArrowRight');
+  await expect(page.getByTestId('field-stop')).toHaveValue('4');
+  await audit(page, 'take with wheels');
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await expect(page.getByTestId('field-stop')).toHaveValue('3.5');
+});
