@@ -136,8 +136,8 @@ export function createPicturesStore({ api, local, records, analyses, productionI
     };
   });
 }
-/** As the undo line says it. */
 type SizedKind = 'edges' | 'recce' | 'still' | 'photo';
+/** As the undo line says it. */
 const ADDED: Record<SizedKind, string> = { edges: 'Picture for edge lines added', recce: 'Photo of the set added', still: 'Still added', photo: 'Photo for marks added' };
 /** What is kept on disk of it. */
 const stored = ({ sentBytes: _sent, state: _state, ...picture }: PictureOnTheWay): WaitingPicture => picture;

@@ -151,8 +151,9 @@ function Walking({ setup, plan, walk }: { setup: StoredRecord<'setup'>; plan: St
 
 const some = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
 
-export function walkSentence({ check, counted, comparing }: Walk): string {
+export function walkSentence({ check, counted, comparing, problem }: Walk): string {
   if (counted.size === 0) return 'Take the pictures from the stations in order: each is compared with its neighbours.';
+  if (problem) return `The pictures could not be compared: ${problem} They are kept.`;
   if (!check) return 'Comparing the pictures …';
   const apart = check.gaps.filter((g) => g.why !== 'not taken');
   const parts = [apart.length > 0 ? some(apart.length, 'gap', 'gaps') : null, check.remarks.length > 0 ? some(check.remarks.length, 'remark', 'remarks') : null].filter(Boolean);

@@ -32,6 +32,8 @@ export interface Walk {
   check: WalkCheck | null;
   /** a comparison is under way */
   comparing: boolean;
+  /** why they could not be compared; null when they could */
+  problem: string | null;
 }
 
 /** A walk with what its pictures say of one another; compared in a worker after each picture. */
@@ -40,11 +42,16 @@ export function useWalk(walk: StillsPlan, setupId: string): Walk {
   const stills = useStills(setupId);
   const key = JSON.stringify([walk.way, walk.overlap, walk.stations, countedStills(stills).map((s) => [s.id, s.station, s.look !== null])]);
   const [answer, setAnswer] = useState<{ key: string; check: WalkCheck } | null>(null);
+  const [problem, setProblem] = useState<string | null>(null);
   useEffect(() => {
     let gone = false;
     inWorker({ kind: 'walk', ...walkQuestion(walk, stills) }).then(
-      (check) => !gone && setAnswer({ key, check }),
-      () => undefined,
+      (check) => {
+        if (gone) return;
+        setAnswer({ key, check });
+        setProblem(null);
+      },
+      (error: Error) => !gone && setProblem(error.message),
     );
     return () => {
       gone = true;
@@ -59,5 +66,6 @@ export function useWalk(walk: StillsPlan, setupId: string): Walk {
     names: stationNames(walk.stations),
     check: answer ? { ...answer.check, remarks: [...answer.check.remarks, ...said].sort((a, b) => a.station - b.station) } : null,
     comparing: answer?.key !== key,
+    problem,
   };
 }
