@@ -1,6 +1,6 @@
 import { expect, test, type BrowserContext, type Page } from '@playwright/test';
 import { killWeb, running } from './demo-process';
-import { audit, noSidewaysScroll, risen, signIn } from './helpers';
+import { audit, noSidewaysScroll, signIn } from './helpers';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -232,7 +232,6 @@ test('the board, the search and the sync screen pass the audit at phone size', a
   await noSidewaysScroll(page);
   await page.getByLabel('Instruments').click();
   await page.getByRole('radio', { name: /Laser, showing metres/ }).click();
-  await risen(page);
   await page.waitForTimeout(500);
   await audit(page, 'instruments');
   await page.getByLabel('Close Instruments').click();

@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { audit, choose, noSidewaysScroll, open, risen, sample, signIn } from './helpers';
+import { audit, choose, noSidewaysScroll, open, sample, signIn } from './helpers';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -29,7 +29,6 @@ test('a stills walk: its gap is seen, the pictures are taken again and the rest 
   await expect(page.getByTestId('waiting-still-5.jpg')).toHaveCount(0, { timeout: 30_000 });
   await page.getByTestId('station-5').click();
   await expect(page.getByLabel('Picture still-5.jpg')).toBeVisible();
-  await risen(page);
   await audit(page, 'station');
 });
 
@@ -58,7 +57,6 @@ test('pictures of a take, of the light with its exposures, and marks in a photo 
   await choose(page, 'take-pictures-add', sample('still-4.jpg'));
   await page.getByTestId('picture-still-4.jpg').click({ timeout: 20_000 });
   await expect(page.getByTestId('remove-picture')).toBeVisible();
-  await risen(page);
   await audit(page, 'picture of a take');
   await page.getByTestId('remove-picture').click();
   await expect(page.getByTestId('picture-still-4.jpg')).toHaveCount(0);
