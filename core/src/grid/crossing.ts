@@ -1,5 +1,5 @@
 import { sampleAt, type GrayImage } from '../picture';
-import type { Saddle } from './saddle';
+import { ringFits, type Saddle } from './saddle';
 
 const RING = 32;
 const ringCos = Float64Array.from({ length: RING }, (_, i) => Math.cos((2 * Math.PI * i) / RING));
@@ -16,7 +16,7 @@ const FOURTH_SHARE = 0.3;
  * turn apart. `brightRad` of the answer is half-way between two arms, in [0, π/2), so that its axes are found as for a chequer's.
  */
 export function crossTest(image: GrayImage, x: number, y: number, radiusPx: number, minContrast: number): Saddle | null {
-  if (x - radiusPx < 1 || y - radiusPx < 1 || x + radiusPx > image.widthPx - 1.5 || y + radiusPx > image.heightPx - 1.5) return null;
+  if (!ringFits(image, x, y, radiusPx)) return null;
   let mean = 0;
   for (let i = 0; i < RING; i += 1) {
     values[i] = sampleAt(image, x + radiusPx * ringCos[i], y + radiusPx * ringSin[i]);

@@ -11,6 +11,8 @@ export interface GridObservation {
   y: number;
 }
 
+export const toObservations = (nodes: readonly Omit<GridObservation, 'plate'>[], plate = 0): GridObservation[] => nodes.map((n) => ({ plate, row: n.row, col: n.col, x: n.x, y: n.y }));
+
 export interface GridFrame {
   widthPx: number;
   heightPx: number;
@@ -69,7 +71,7 @@ export interface LensFitOptions {
   terms: readonly LensTerm[];
   /** coefficients are taken over when they are of the same model */
   start?: { distortion: Distortion; center: readonly [number, number]; poses: readonly BoardPose[]; focalRatio?: number; aspect?: number };
-  /** rounds of robust weights before the final plain fit; default 4 */
+  /** rounds of robust weights before the final plain fit; default 3 */
   robustRounds?: number;
 }
 
@@ -85,6 +87,11 @@ export interface LensFitOptions {
 export function fitLens(observations: readonly GridObservation[], frame: GridFrame, options: LensFitOptions): LensFit {
   const plateCount = observations.reduce((m, o) => Math.max(m, o.plate + 1), 0);
   if (observations.length < 12) throw new CoreError('TOO_FEW_OBSERVATIONS', `A lens fit needs at least 12 corners, got ${observations.length}`);
+  if (!options.start && options.robustRounds === undefined && observations.length > 2 * SAMPLE_CORNERS) {
+    // a tenth of the corners finds the way and which lie off it; all of them need only the last steps, from its numbers
+    const sample = sampleOf(observations, plateCount);
+    return fitLens(observations, frame, { ...options, start: fitLens(sample, frame, { ...options, robustRounds: ROBUST_ROUNDS }), robustRounds: 0 });
+  }
   const model = options.model ?? 'radial';
   const layout = unknownsOf(model, options.terms);
   const slot = (name: string) => layout.indexOf(name);
@@ -240,7 +247,7 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     return result;
   };
 
-  const rounds = options.robustRounds ?? 3;
+  const rounds = options.robustRounds ?? ROBUST_ROUNDS;
   for (let round = 0; round < rounds; round += 1) {
     solve(round === 0 && !start ? 25 : 6, false);
     const { radii, sigma } = evaluate();
@@ -285,6 +292,26 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     usedCount,
     status: last.status,
   };
+}
+
+const ROBUST_ROUNDS = 3;
+const SAMPLE_CORNERS = 1500;
+const GOLDEN = (Math.sqrt(5) - 1) / 2;
+/** A plate keeps about so many corners at least. */
+const SAMPLE_OF_PLATE = 60;
+
+/** About SAMPLE_CORNERS of them, of each plate in the same proportion. */
+function sampleOf(observations: readonly GridObservation[], plateCount: number): GridObservation[] {
+  const perPlate = new Int32Array(plateCount);
+  for (const o of observations) perPlate[o.plate] += 1;
+  const stride = Math.floor(observations.length / SAMPLE_CORNERS);
+  const seen = new Int32Array(plateCount);
+  // by steps of the golden ratio: every n-th one of a lattice may be one column of it
+  return observations.filter((o) => {
+    const share = 1 / Math.max(1, Math.min(stride, perPlate[o.plate] / SAMPLE_OF_PLATE));
+    seen[o.plate] += 1;
+    return (seen[o.plate] * GOLDEN) % 1 < share;
+  });
 }
 
 /** Left Jacobian of SO(3): exp(w + dw) ≈ exp(J dw) exp(w). Barfoot, State Estimation for Robotics (2017), eq. 7.85. */

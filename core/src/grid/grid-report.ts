@@ -3,8 +3,7 @@ import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput } from '../optics';
 import { radToDeg } from '../units';
 import type { PlateLattice } from './analyse-plate';
-import { toObservations } from './analyse-plate';
-import { fittedUnknowns, unknownsOf, type FittedUnknown, type GridFrame, type LensFit } from './fit-lens';
+import { fittedUnknowns, toObservations, unknownsOf, type FittedUnknown, type GridFrame, type LensFit } from './fit-lens';
 import { blurRemarks, type BlurZone } from './sharpness';
 import { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
 

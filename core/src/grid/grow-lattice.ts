@@ -1,3 +1,4 @@
+import { median } from '../math';
 import type { Saddle } from './saddle';
 
 /** A corner with its place in the chart: column to the right, row downwards, counted from an arbitrary corner. */
@@ -246,3 +247,18 @@ export function orientToPicture(nodes: LatticeNode[]): LatticeNode[] {
   }
   return turned.map((n) => ({ ...n, col: n.col - minCol, row: n.row - minRow }));
 }
+
+/** Steps between neighbouring corners, px. */
+export function latticeStepsPx(nodes: readonly LatticeNode[]): number[] {
+  const byPlace = new Map(nodes.map((n) => [key(n.row, n.col), n]));
+  const steps: number[] = [];
+  for (const n of nodes) {
+    const right = byPlace.get(key(n.row, n.col + 1));
+    const below = byPlace.get(key(n.row + 1, n.col));
+    if (right) steps.push(Math.hypot(right.x - n.x, right.y - n.y));
+    if (below) steps.push(Math.hypot(below.x - n.x, below.y - n.y));
+  }
+  return steps;
+}
+
+export const medianCellPx = (nodes: readonly LatticeNode[]): number => median(latticeStepsPx(nodes));

@@ -1,6 +1,6 @@
 export type { ChartKind, LatticeNode } from './grow-lattice';
-export { detectChart, analysePlate, toObservations, withoutDropped, type PlateLattice, type PlateAnalysis, type PlateRefusal } from './analyse-plate';
-export { fitLens, predictCorner, type FittedUnknown, type LensFit, type LensTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-lens';
+export { detectChart, analysePlate, withoutDropped, type PlateLattice, type PlateAnalysis, type PlateRefusal } from './analyse-plate';
+export { fitLens, predictCorner, toObservations, type FittedUnknown, type LensFit, type LensTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-lens';
 export { selectTerms } from './select-terms';
 export { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
 export { frameLens, gridFrame, gridReport, type GridDistortion, type GridReport, type MeasuredChart, type PlateReport } from './grid-report';

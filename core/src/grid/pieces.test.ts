@@ -1,6 +1,6 @@
 import { convexHull, hullAreaPx } from '../math';
 import { renderChequer, uniform } from '@mesure/synthetic';
-import { halve, sampleAt, smooth, type GrayImage } from '../picture';
+import { halve, sampleAt, smooth, SmoothedPicture, type GrayImage } from '../picture';
 import { refineCorner } from './refine-corner';
 import { findSaddles, ringTest } from './saddle';
 
@@ -81,8 +81,8 @@ describe('corners', () => {
     [30.5, 29.02, 0.785],
     [28.11, 31.66, 1.2],
   ])('a crossing at %p, %p turned by %p is found to a hundredth of a pixel', (x, y, angle) => {
-    const picture = smooth(crossing(x, y, angle), 1.2);
-    const saddle = findSaddles(picture, 4)[0];
+    const picture = new SmoothedPicture(crossing(x, y, angle), 1.2);
+    const saddle = findSaddles(picture.whole(), 4)[0];
     expect(Math.hypot(saddle.x - x, saddle.y - y)).toBeLessThan(1);
     const corner = { x: saddle.x, y: saddle.y };
     expect(refineCorner(picture, corner, 7, 3)).toBe(true);
@@ -95,10 +95,10 @@ describe('corners', () => {
     const edge = image(60, 60, (x) => 128 + 100 * Math.tanh((x - 30) / 2));
     const spot = image(60, 60, (x, y) => 128 + 100 * Math.exp(-((x - 30) ** 2 + (y - 30) ** 2) / 20));
     for (const picture of [edge, spot]) expect(ringTest(picture, 30, 30, 5, 5)).toBeNull();
-    expect(refineCorner(edge, { x: 30, y: 30 }, 7, 3)).toBe(false);
+    expect(refineCorner(new SmoothedPicture(edge, 1.2), { x: 30, y: 30 }, 7, 3)).toBe(false);
   });
   test('one that lies too near the border or wanders off is refused', () => {
-    const picture = smooth(crossing(30, 30, 0.2), 1.2);
+    const picture = new SmoothedPicture(crossing(30, 30, 0.2), 1.2);
     expect(refineCorner(picture, { x: 3, y: 30 }, 7, 3)).toBe(false);
     expect(refineCorner(picture, { x: 34.5, y: 30 }, 7, 0.5)).toBe(false);
   });

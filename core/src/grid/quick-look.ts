@@ -1,5 +1,5 @@
 import { hullAreaPx } from '../math';
-import { MIN_NODES, searchLattice } from './analyse-plate';
+import { MIN_NODES, searchLattice } from './search-lattice';
 import { invert } from './crossing';
 import { halve, type GrayImage } from '../picture';
 import type { ChartKind } from './grow-lattice';

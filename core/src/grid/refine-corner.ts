@@ -1,4 +1,4 @@
-import type { GrayImage } from '../picture';
+import type { SmoothedPicture } from '../picture';
 
 /** A corner rests when it moves by less: a quarter of the noise of the best plates. */
 const RESTS_PX = 0.004;
@@ -13,46 +13,22 @@ const NEAREST_PX = 5;
  * Model    minimises Σ w(p) (∇I(p)·(p − c))² over a round window that follows c; closed form in c, repeated until it rests.
  * Source   Förstner & Gülch, A fast operator for detection and precise location of distinct points, ISPRS 1987.
  * Limits   The window must end before the next edge, which is a whole cell away: radius at most the cell less the blur's reach.
- * @param image smoothed picture; @returns false when the point lies at the picture's border, the window is flat, or the point wanders off
+ * @returns false when the point lies at the picture's border, the window is flat, or the point wanders off
  */
-export function refineCorner(image: GrayImage, corner: { x: number; y: number }, radiusPx: number, maxShiftPx: number): boolean {
-  const { widthPx: w, heightPx: h, data } = image;
-  let [x, y] = flatPlace(image, corner.x, corner.y);
-  const r2max = radiusPx * radiusPx;
+export function refineCorner(picture: SmoothedPicture, corner: { x: number; y: number }, radiusPx: number, maxShiftPx: number): boolean {
+  const { widthPx: w, heightPx: h } = picture;
+  let [x, y] = flatPlace(picture, corner.x, corner.y, radiusPx);
   for (let iteration = 0; iteration < 8; iteration += 1) {
-    // each pixel of an edge speaks for itself: a window that the picture's border cuts off is smaller, not wrong
-    const x0 = Math.max(BORDER_PX, Math.ceil(x - 0.5 - radiusPx));
-    const x1 = Math.min(w - 1 - BORDER_PX, Math.floor(x - 0.5 + radiusPx));
-    const y0 = Math.max(BORDER_PX, Math.ceil(y - 0.5 - radiusPx));
-    const y1 = Math.min(h - 1 - BORDER_PX, Math.floor(y - 0.5 + radiusPx));
     if (x < NEAREST_PX || y < NEAREST_PX || x > w - NEAREST_PX || y > h - NEAREST_PX) return false;
-    let a = 0,
-      b = 0,
-      c = 0,
-      d = 0,
-      e = 0;
-    for (let py = y0; py <= y1; py += 1) {
-      const dy = py + 0.5 - y;
-      for (let px = x0; px <= x1; px += 1) {
-        const dx = px + 0.5 - x;
-        const q = (dx * dx + dy * dy) / r2max;
-        if (q >= 1) continue;
-        // falls to zero at the rim, so that pixels entering the window do not make the point jump; flat inside, where (1 − q)² threw
-        // away a quarter of the precision
-        const weight = 1 - q * q;
-        const i = py * w + px;
-        const gx = data[i + 1] - data[i - 1];
-        const gy = data[i + w] - data[i - w];
-        const gxx = weight * gx * gx;
-        const gxy = weight * gx * gy;
-        const gyy = weight * gy * gy;
-        a += gxx;
-        b += gxy;
-        c += gyy;
-        d += gxx * dx + gxy * dy;
-        e += gxy * dx + gyy * dy;
-      }
-    }
+    // each pixel of an edge speaks for itself: a window that the picture's border cuts off is smaller, not wrong. The weight falls to zero
+    // at the rim, so that pixels entering the window do not make the point jump; flat inside, where (1 − q)² threw away a quarter of the
+    // precision
+    const sums = picture.structureAt(x, y, radiusPx, BORDER_PX);
+    const a = sums[0],
+      b = sums[1],
+      c = sums[2],
+      d = sums[3],
+      e = sums[4];
     const det = a * c - b * b;
     if (!(det > 1e-3 * (a + c) * (a + c) * 0.25)) return false;
     const sx = (c * d - b * e) / det;
@@ -71,11 +47,14 @@ export function refineCorner(image: GrayImage, corner: { x: number; y: number },
  * Where the quadratic through the pixel's neighbourhood is flat: a start within a tenth of a pixel of the corner, which saves half of the
  * rounds over the whole window. The point itself when that lies more than a pixel off.
  */
-function flatPlace({ widthPx: w, heightPx: h, data }: GrayImage, x: number, y: number): [number, number] {
+function flatPlace(picture: SmoothedPicture, x: number, y: number, radiusPx: number): [number, number] {
   const px = Math.floor(x);
   const py = Math.floor(y);
-  if (px < 1 || py < 1 || px > w - 2 || py > h - 2) return [x, y];
-  const i = py * w + px;
+  if (px < 1 || py < 1 || px > picture.widthPx - 2 || py > picture.heightPx - 2) return [x, y];
+  // as much as the window needs, so that it is smoothed once
+  const { image, x0, y0 } = picture.near(x, y, radiusPx + 1);
+  const { widthPx: w, data } = image;
+  const i = (py - y0) * w + px - x0;
   const gx = (data[i + 1] - data[i - 1]) / 2;
   const gy = (data[i + w] - data[i - w]) / 2;
   const xx = data[i + 1] + data[i - 1] - 2 * data[i];

@@ -1,5 +1,4 @@
-import type { GrayImage } from '../picture';
-import { sampleAt } from '../picture';
+import { rowKernel, sampleAt, SPARE, type GrayImage } from '../picture';
 
 /** A place where four cells of a chequer meet. */
 export interface Saddle {
@@ -16,12 +15,16 @@ const ringCos = Array.from({ length: RING }, (_, i) => Math.cos((2 * Math.PI * i
 const ringSin = Array.from({ length: RING }, (_, i) => Math.sin((2 * Math.PI * i) / RING));
 const ringValues = new Float64Array(RING);
 
+/** Does a ring lie inside a picture, with what sampling on it reads? */
+export const ringFits = (picture: { widthPx: number; heightPx: number }, x: number, y: number, radiusPx: number): boolean =>
+  x - radiusPx >= 1 && y - radiusPx >= 1 && x + radiusPx <= picture.widthPx - 1.5 && y + radiusPx <= picture.heightPx - 1.5;
+
 /**
  * Looks at the picture on a ring round (x, y): a crossing of four cells has most of its variance in the second harmonic
  * (8/π² = 0.81 for sharp right-angled sectors, more when blurred). Null when it does not look like one.
  */
 export function ringTest(image: GrayImage, x: number, y: number, radiusPx: number, minContrast: number, minShare = 0.6): Saddle | null {
-  if (x - radiusPx < 1 || y - radiusPx < 1 || x + radiusPx > image.widthPx - 1.5 || y + radiusPx > image.heightPx - 1.5) return null;
+  if (!ringFits(image, x, y, radiusPx)) return null;
   let mean = 0;
   for (let i = 0; i < RING; i += 1) {
     ringValues[i] = sampleAt(image, x + radiusPx * ringCos[i], y + radiusPx * ringSin[i]);
@@ -52,77 +55,69 @@ export function ringTest(image: GrayImage, x: number, y: number, radiusPx: numbe
  * @returns at most `limit` places, strongest first
  */
 export function findSaddles(smoothed: GrayImage, ringRadiusPx: number, limit = 120_000): Saddle[] {
-  const { widthPx: w, heightPx: h, data } = smoothed;
-  const rows = [0, 1, 2].map(() => new Float32Array(w));
-  const fill = (y: number, out: Float32Array) => {
-    const at = y * w;
-    // the three columns of the neighbourhood slide along the row: three reads a pixel instead of nine
-    let a0 = data[at - w],
-      b0 = data[at],
-      c0 = data[at + w];
-    let a1 = data[at - w + 1],
-      b1 = data[at + 1],
-      c1 = data[at + w + 1];
-    for (let x = 1; x < w - 1; x += 1) {
-      const i = at + x + 1;
-      const a2 = data[i - w],
-        b2 = data[i],
-        c2 = data[i + w];
-      const twice = 2 * b1;
-      const xy = (c2 - a2 - c0 + a0) / 4;
-      out[x] = xy * xy - (b0 + b2 - twice) * (a1 + c1 - twice);
-      a0 = a1;
-      b0 = b1;
-      c0 = c1;
-      a1 = a2;
-      b1 = b2;
-      c1 = c2;
-    }
-  };
-  if (h < 8 || w < 8) return [];
-  // typed and growing: a noisy 4K picture has half a million local maxima, and objects for them cost a second
-  let places = new Int32Array(1 << 16);
-  let strengths = new Float32Array(1 << 16);
-  let count = 0;
-  const floor = 0.5; // the noise of an 8-bit picture; a saddle of 4 grey levels of contrast is above it
-  fill(1, rows[0]);
-  fill(2, rows[1]);
-  for (let y = 2; y < h - 2; y += 1) {
-    const above = rows[(y - 2) % 3];
-    const here = rows[(y - 1) % 3];
-    const below = rows[y % 3];
-    fill(y + 1, below);
-    for (let x = 2; x < w - 2; x += 1) {
-      const v = here[x];
-      if (v < floor) continue;
-      if (v <= here[x - 1] || v < here[x + 1] || v <= above[x] || v < below[x]) continue;
-      if (v <= above[x - 1] || v <= above[x + 1] || v < below[x - 1] || v < below[x + 1]) continue;
-      if (count === places.length) {
-        const wider = new Int32Array(2 * count);
-        wider.set(places);
-        places = wider;
-        const stronger = new Float32Array(2 * count);
-        stronger.set(strengths);
-        strengths = stronger;
-      }
-      places[count] = y * w + x;
-      strengths[count] = v;
-      count += 1;
-    }
-  }
-  if (count === 0) return [];
-  // a chart has at least a few dozen corners: the 30th strongest place is one. Light falling to 40 % leaves 16 % of its response
-  // (it goes with contrast squared); 1 % leaves room for a hotspot on top
-  const ranked = strengths.slice(0, count).sort();
-  const threshold = Math.max(floor, 0.01 * ranked[Math.max(0, count - 30)]);
-  const order: number[] = [];
-  for (let i = 0; i < count; i += 1) if (strengths[i] >= threshold) order.push(i);
-  order.sort((a, b) => strengths[b] - strengths[a]);
+  const { places, strengths } = strongPlaces(smoothed);
+  const order = Array.from(places.keys()).sort((a, b) => strengths[b] - strengths[a]);
   const saddles: Saddle[] = [];
   for (const i of order) {
     if (saddles.length >= limit) break;
-    const saddle = ringTest(smoothed, (places[i] % w) + 0.5, Math.floor(places[i] / w) + 0.5, ringRadiusPx, 2);
+    const saddle = ringTest(smoothed, (places[i] % smoothed.widthPx) + 0.5, Math.floor(places[i] / smoothed.widthPx) + 0.5, ringRadiusPx, 2);
     if (saddle) saddles.push(saddle);
   }
   return saddles;
+}
+
+/** The noise of an 8-bit picture; a saddle of 4 grey levels of contrast is above it. */
+const FLOOR = 0.5;
+/**
+ * A chart has at least a few dozen corners: the 30th strongest place is one. Light falling to 40 % leaves 16 % of its response (it goes
+ * with contrast squared); 1 % leaves room for a hotspot on top.
+ */
+const SURELY_CORNERS = 30;
+const WEAKEST_SHARE = 0.01;
+
+/** The local maxima of −det(Hessian) that may be corners, as indices of pixels. */
+function strongPlaces({ widthPx: w, heightPx: h, data }: GrayImage): { places: number[]; strengths: number[] } {
+  const places: number[] = [];
+  const strengths: number[] = [];
+  if (h < 8 || w < 8) return { places, strengths };
+  // what is weaker than 1 % of the 30th strongest so far will be weaker than that of all: it is not kept, nor are most of a noisy
+  // picture's half a million maxima
+  const strongest: number[] = [];
+  let least = FLOOR;
+  // three rows of the picture and three of the response, in rings
+  const kernel = rowKernel(w, 6);
+  const ring = (y: number): [number, number, number] => [(y - 1) % 3, y % 3, (y + 1) % 3];
+  const responseRing = (y: number): [number, number, number] => [3 + ((y - 1) % 3), 3 + (y % 3), 3 + ((y + 1) % 3)];
+  const read = (y: number) => kernel.rows[y % 3].set(data.subarray(y * w, (y + 1) * w), SPARE);
+  read(0);
+  read(1);
+  for (let below = 1; below < h - 1; below += 1) {
+    read(below + 1);
+    kernel.saddles(ring(below), 3 + (below % 3));
+    const y = below - 1;
+    if (y < 2) continue;
+    const bits = kernel.peaks(responseRing(y), least);
+    const response = kernel.rows[3 + (y % 3)];
+    for (let block = 0; block < bits.length; block += 1) {
+      if (bits[block] === 0) continue;
+      for (let x = 4 * block, set = bits[block]; set !== 0; x += 1, set >>= 1) {
+        if ((set & 1) === 0 || x < 2 || x > w - 3) continue;
+        const v = response[SPARE + x];
+        places.push(y * w + x);
+        strengths.push(v);
+        if (strongest.length < SURELY_CORNERS || v > strongest[0]) insert(strongest, v);
+      }
+    }
+    if (strongest.length === SURELY_CORNERS) least = Math.max(FLOOR, WEAKEST_SHARE * strongest[0]);
+  }
+  least = Math.max(FLOOR, WEAKEST_SHARE * (strongest[0] ?? 0));
+  return { places: places.filter((_, i) => strengths[i] >= least), strengths: strengths.filter((v) => v >= least) };
+}
+
+/** Into the strongest so far, the weakest of them first. */
+function insert(strongest: number[], v: number): void {
+  if (strongest.length === SURELY_CORNERS) strongest.shift();
+  let at = strongest.length;
+  while (at > 0 && strongest[at - 1] > v) at -= 1;
+  strongest.splice(at, 0, v);
 }

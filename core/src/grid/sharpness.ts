@@ -30,6 +30,9 @@ function edgeBlurs(image: GrayImage, nodes: readonly LatticeNode[], most: number
   return found;
 }
 
+/** Four times the spread at which a plate is refused: what lies further off says nothing about the edge, and is slow to read. */
+const MOST_REACH_PX = 20;
+
 /** The spread across the edge between two corners, in its middle; null at the picture's border. */
 function spreadAcross(image: GrayImage, a: LatticeNode, b: LatticeNode): number | null {
   const length = Math.hypot(b.x - a.x, b.y - a.y);
@@ -37,7 +40,7 @@ function spreadAcross(image: GrayImage, a: LatticeNode, b: LatticeNode): number 
   const ny = (b.x - a.x) / length;
   const mx = (a.x + b.x) / 2;
   const my = (a.y + b.y) / 2;
-  const reach = 0.4 * length;
+  const reach = Math.min(0.4 * length, MOST_REACH_PX);
   if (mx - reach < 2 || my - reach < 2 || mx + reach > image.widthPx - 2 || my + reach > image.heightPx - 2) return null;
   const step = 0.5;
   let low = Infinity,
@@ -58,7 +61,7 @@ const medianOf = (values: readonly number[]): number => (values.length > 0 ? med
 
 /** Blur of the whole picture, px; NaN where no edge could be measured. */
 export function edgeBlurPx(image: GrayImage, nodes: readonly LatticeNode[]): number {
-  const { downPx, acrossPx } = edgeBlurs(image, nodes, 400);
+  const { downPx, acrossPx } = edgeBlurs(image, nodes, 200);
   // the worse of the two directions: a shake along one of them spoils the corners all the same
   const [down, across] = [medianOf(downPx), medianOf(acrossPx)];
   return Number.isNaN(down) ? across : Number.isNaN(across) ? down : Math.max(down, across);
@@ -79,7 +82,7 @@ export function blurByZone(image: GrayImage, nodes: readonly LatticeNode[]): Blu
   const third = (v: number, size: number) => Math.min(SIDE - 1, Math.max(0, Math.floor((SIDE * v) / size)));
   for (const n of nodes) zones[SIDE * third(n.y, image.heightPx) + third(n.x, image.widthPx)].push(n);
   return zones.map((mine) => {
-    const { downPx, acrossPx } = edgeBlurs(image, mine, 60);
+    const { downPx, acrossPx } = edgeBlurs(image, mine, 40);
     return { downPx: downPx.length < 3 ? null : medianOf(downPx), acrossPx: acrossPx.length < 3 ? null : medianOf(acrossPx) };
   });
 }

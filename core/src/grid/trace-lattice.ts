@@ -1,5 +1,5 @@
 import { CoreError } from '../errors';
-import type { GrayImage } from '../picture';
+import type { SmoothedPicture } from '../picture';
 import type { LatticeNode } from './grow-lattice';
 import { refineCorner } from './refine-corner';
 
@@ -30,7 +30,7 @@ const RATIOS = [1, 0.8, 1.25, 0.65, 1.55, 0.5, 2];
  * @returns no nodes when there is no corner under the touch, or only one
  * @throws CoreError INVALID_OPTION
  */
-export function traceLattice(smoothed: GrayImage, start: LatticeStart, look: Look, windowFor: (cellPx: number) => number): LatticeNode[] {
+export function traceLattice(smoothed: SmoothedPicture, start: LatticeStart, look: Look, windowFor: (cellPx: number) => number): LatticeNode[] {
   const across: Step = [start.nextX - start.x, start.nextY - start.y];
   const cellPx = Math.hypot(...across);
   if (!Number.isFinite(cellPx) || cellPx < MIN_CELL_PX)

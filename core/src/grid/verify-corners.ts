@@ -1,20 +1,13 @@
 import { median } from '../math';
 import { predictCorner, type GridFrame, type LensFit } from './fit-lens';
-import { sampleAt, type GrayImage } from '../picture';
-import { axisAngle, type ChartKind, type LatticeNode } from './grow-lattice';
+import type { SmoothedPicture } from '../picture';
+import { roomAt, type ChartLook, type SeenCorner } from './chart-look';
+import { axisAngle, type LatticeNode } from './grow-lattice';
 
-/** How the corners of a kind of chart are looked for and looked at. */
-export interface ChartLook {
-  chart: ChartKind;
-  /** does it look like a corner there? its contrast when it does */
-  test(image: GrayImage, x: number, y: number, windowPx: number, minContrast: number): { contrast: number; brightRad: number } | null;
-  window(cellPx: number): number;
-  /** the ring that a corner is looked at on; it must reach beyond the lines of a ruled chart */
-  ringPx: number;
+/** A corner that was measured, and how it looks on the ring there; null when not like a corner, or without room for the ring. */
+export interface MeasuredNode extends LatticeNode {
+  seen: SeenCorner | null;
 }
-
-/** Largest window that stays inside the picture. */
-export const roomAt = (image: GrayImage, x: number, y: number): number => Math.min(x, y, image.widthPx - x, image.heightPx - y) - 2;
 
 /** A person vouches that it is a chart: as many corners as a lens fit needs. */
 export const MIN_TOUCHED = 12;
@@ -28,7 +21,7 @@ export const ALIKE_RAD = 0.5;
  * Where the pattern of a chequer puts the bright quadrants at a corner: half-way between the edges in one sense on even corners, in the other
  * on odd ones. Which is which the known corners say together. Null for a ruled chart, which has no such sense.
  */
-export function patternOf(fine: GrayImage, known: readonly LatticeNode[], fit: LensFit, frame: GridFrame, look: ChartLook): ((row: number, col: number) => number | null) | null {
+export function patternOf(known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook): ((row: number, col: number) => number | null) | null {
   if (look.chart !== 'chequer') return null;
   const diagonals = (row: number, col: number): [number, number] | null => {
     const at = predictCorner(fit, frame, 0, row, col);
@@ -46,7 +39,7 @@ export function patternOf(fine: GrayImage, known: readonly LatticeNode[], fit: L
   for (let i = 0; i < known.length; i += stride) {
     const n = known[i];
     const d = diagonals(n.row, n.col);
-    const seen = d ? look.test(fine, n.x, n.y, look.ringPx, 0) : null;
+    const { seen } = n;
     if (!d || !seen) continue;
     const even = (n.row + n.col) % 2 === 0 ? 1 : -1;
     votes += even * (axisAngle(seen.brightRad, d[0]) < axisAngle(seen.brightRad, d[1]) ? 1 : -1);
@@ -58,11 +51,9 @@ export function patternOf(fine: GrayImage, known: readonly LatticeNode[], fit: L
 }
 
 /** The corners that look as their neighbours do, in contrast and in sense, and do not stand alone. */
-export function verified(fine: GrayImage, known: readonly LatticeNode[], fit: LensFit, frame: GridFrame, look: ChartLook, cellPx: number): LatticeNode[] {
-  const ringPx = Math.min(look.ringPx, look.window(cellPx));
+export function verified(known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook, ringPx: number): MeasuredNode[] {
   const place = (row: number, col: number) => row * 1_000_003 + col;
-  const expected = patternOf(fine, known, fit, frame, look);
-  const seen = known.map((n) => look.test(fine, n.x, n.y, ringPx, 0));
+  const expected = patternOf(known, fit, frame, look);
   const index = new Map(known.map((n, i) => [place(n.row, n.col), i]));
   const around = (n: LatticeNode, reach: number): number[] => {
     const found: number[] = [];
@@ -73,17 +64,17 @@ export function verified(fine: GrayImage, known: readonly LatticeNode[], fit: Le
       }
     return found;
   };
-  const usual = median(seen.flatMap((s) => (s ? [s.contrast] : [])));
-  return known.filter((n, i) => {
+  const usual = median(known.flatMap(({ seen }) => (seen ? [seen.contrast] : [])));
+  return known.filter((n) => {
     const neighbours = around(n, 1);
     if (neighbours.length < 2) return false;
     // at the picture's border there is no room for the ring: nothing speaks against such a corner
-    const own = seen[i];
-    if (!own) return roomAt(fine, n.x, n.y) < ringPx + 1;
+    const own = n.seen;
+    if (!own) return roomAt(frame, n.x, n.y) < ringPx + 1;
     // its neighbourhood is looked at only where it is faint for the whole picture
     if (own.contrast < 0.8 * usual) {
       const others = around(n, 2)
-        .map((k) => seen[k]?.contrast)
+        .map((k) => known[k].seen?.contrast)
         .filter((c): c is number => c !== undefined);
       if (others.length > 0 && own.contrast < ALIKE_SHARE * median(others)) return false;
     }
@@ -101,13 +92,13 @@ const CELL_SHARE = 0.4;
  * Beyond the last line of a chart its border, or what lies behind it, can look like corners here and there. A sparse outermost line is
  * looked at cell by cell: a corner stays when the four cells about it are light and dark in turn.
  */
-export function withoutFalseRim(fine: GrayImage, nodes: LatticeNode[], fit: LensFit, frame: GridFrame): LatticeNode[] {
+export function withoutFalseRim<N extends LatticeNode>(fine: SmoothedPicture, nodes: N[], fit: LensFit, frame: GridFrame): N[] {
   const value = (row: number, col: number): number | null => {
     const at = predictCorner(fit, frame, 0, row, col);
-    return at && at[0] > 1 && at[1] > 1 && at[0] < fine.widthPx - 2 && at[1] < fine.heightPx - 2 ? sampleAt(fine, at[0], at[1]) : null;
+    return at && at[0] > 1 && at[1] > 1 && at[0] < fine.widthPx - 2 && at[1] < fine.heightPx - 2 ? fine.at(at[0], at[1]) : null;
   };
   /** bright less dark over the four cells, at its worst pair; null where fewer than three cells are seen */
-  const steps = (n: LatticeNode): number[] | null => {
+  const steps = (n: N): number[] | null => {
     const cells = [value(n.row - 0.5, n.col - 0.5), value(n.row - 0.5, n.col + 0.5), value(n.row + 0.5, n.col + 0.5), value(n.row + 0.5, n.col - 0.5)];
     if (cells.filter((c) => c !== null).length < 3) return null;
     const sense = (n.row + n.col) % 2 === 0 ? 1 : -1;
@@ -118,7 +109,7 @@ export function withoutFalseRim(fine: GrayImage, nodes: LatticeNode[], fit: Lens
   };
   const stride = Math.max(1, Math.floor(nodes.length / 400));
   const usual = median(nodes.filter((_, i) => i % stride === 0).flatMap((n) => steps(n) ?? []));
-  const good = (n: LatticeNode): boolean => {
+  const good = (n: N): boolean => {
     const own = steps(n);
     return own === null || own.every((s) => s / usual > CELL_SHARE);
   };

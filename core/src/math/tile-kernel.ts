@@ -1,4 +1,5 @@
 import { TILE_KERNEL_HEX } from './tile-kernel-wasm';
+import { reserve, wasmExports, type WasmMemory } from './wasm';
 
 /**
  * The two innermost loops of the linear algebra, over panels of four: a panel keeps rows (or columns) 4p…4p+3 together, element (i, k)
@@ -56,35 +57,21 @@ export function plainTileKernel(doubles: number): TileKernel {
   };
 }
 
-// What of WebAssembly is used; the standard's interface, which this project's type libraries do not carry.
-interface Wasm {
-  Module: new (bytes: Uint8Array) => object;
-  Instance: new (module: object) => { exports: WasmExports };
-}
-interface WasmExports {
-  memory: { buffer: ArrayBuffer; grow(pages: number): number };
+interface TileExports extends WasmMemory {
   tiles(a: number, b: number, length: number, count: number, stride: number, out: number): void;
   spread(z: number, v: number, y: number, length: number): void;
 }
 
 /** Null where WebAssembly or its SIMD is missing or forbidden. */
 function wasmTileKernels(): TileKernelSource | null {
-  const wasm = (globalThis as unknown as { WebAssembly?: Wasm }).WebAssembly;
-  if (!wasm) return null;
-  let exports: WasmExports;
-  try {
-    const bytes = Uint8Array.from({ length: TILE_KERNEL_HEX.length / 2 }, (_, i) => parseInt(TILE_KERNEL_HEX.slice(2 * i, 2 * i + 2), 16));
-    exports = new wasm.Instance(new wasm.Module(bytes)).exports;
-  } catch {
-    return null;
-  }
+  const exports = wasmExports<TileExports>(TILE_KERNEL_HEX);
+  if (!exports) return null;
   let kernel: TileKernel | null = null;
   return (doubles) => {
     if (kernel && kernel.data.length >= doubles) return kernel;
     const { memory, tiles, spread } = exports;
     // doubled, so that growing problems do not copy memory each time
-    const missing = Math.max(doubles, 2 * (kernel?.data.length ?? 0)) - memory.buffer.byteLength / 8;
-    if (missing > 0) memory.grow(Math.ceil((8 * missing) / 65_536));
+    reserve(memory, 8 * Math.max(doubles, 2 * (kernel?.data.length ?? 0)));
     kernel = {
       data: new Float64Array(memory.buffer),
       tiles: (a, b, length, count, stride, out) => tiles(8 * a, 8 * b, 32 * length, count, 8 * stride, 8 * out),

@@ -1,0 +1,48 @@
+import type { GrayImage, SmoothedPicture } from '../picture';
+import { crossTest } from './crossing';
+import type { ChartKind } from './grow-lattice';
+import { ringFits, ringTest, type Saddle } from './saddle';
+
+export interface SeenCorner {
+  contrast: number;
+  brightRad: number;
+}
+
+/** How the corners of a kind of chart are looked for and looked at. */
+export interface ChartLook {
+  chart: ChartKind;
+  /** does it look like a corner there? its contrast when it does */
+  test(picture: SmoothedPicture, x: number, y: number, windowPx: number, minContrast: number): SeenCorner | null;
+  window(cellPx: number): number;
+  /** the ring that a corner is looked at on; it must reach beyond the lines of a ruled chart */
+  ringPx: number;
+}
+
+/** Largest window that stays inside the picture. */
+export const roomAt = (picture: { widthPx: number; heightPx: number }, x: number, y: number): number => Math.min(x, y, picture.widthPx - x, picture.heightPx - y) - 2;
+
+/** A test on a ring in the smoothed picture; null where the ring leaves the picture. */
+function onRing(picture: SmoothedPicture, x: number, y: number, radiusPx: number, test: (image: GrayImage, x: number, y: number, radiusPx: number) => Saddle | null): Saddle | null {
+  if (!ringFits(picture, x, y, radiusPx)) return null;
+  const { image, x0, y0 } = picture.near(x, y, radiusPx + 2);
+  return test(image, x - x0, y - y0, radiusPx);
+}
+
+const CHEQUER_RING_PX = 4;
+export const CHEQUER: ChartLook = {
+  chart: 'chequer',
+  ringPx: CHEQUER_RING_PX,
+  test: (picture, x, y, windowPx, minContrast) => onRing(picture, x, y, Math.min(CHEQUER_RING_PX, windowPx), (image, px, py, radiusPx) => ringTest(image, px, py, radiusPx, minContrast, 0.55)),
+  // the next parallel edge is a cell away: up to nine tenths of it less a pixel keeps it outside. Half a cell lost a third of the precision
+  // at 20 px and three quarters at 11 px; beyond 14 px little is won
+  window: (cellPx) => Math.min(14, Math.max(3, 0.9 * cellPx - 1)),
+};
+/** Ring and window must reach beyond the lines: both grow with the level at which the lines were thin enough to be found. */
+export const ruledLook = (ringPx: number): ChartLook => ({
+  chart: 'ruled',
+  ringPx,
+  test: (picture, x, y, windowPx, minContrast) => onRing(picture, x, y, Math.min(ringPx, windowPx), (image, px, py, radiusPx) => crossTest(image, px, py, radiusPx, minContrast)),
+  // thin lines carry little per pixel: more of their length is needed than of an edge
+  window: (cellPx) => Math.min(Math.max(16, 2 * ringPx), Math.max(3, 0.6 * cellPx - 2)),
+});
+export const RULED_RING_PX = 5;

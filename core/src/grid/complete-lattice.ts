@@ -1,0 +1,211 @@
+import { median } from '../math';
+import type { SmoothedPicture } from '../picture';
+import { roomAt, type ChartLook } from './chart-look';
+import { fitLens, predictCorner, toObservations, type GridFrame, type LensFit } from './fit-lens';
+import { axisAngle, type LatticeNode } from './grow-lattice';
+import { refineCorner } from './refine-corner';
+import { thinned } from './select-terms';
+import { ALIKE_RAD, patternOf, verified, withoutFalseRim, type MeasuredNode } from './verify-corners';
+
+/** What became of a numbered lattice when it was measured. */
+export interface WholeLattice {
+  /** most of it cannot be measured as corners; most of it does not look like a chart; too little is left; or all is well */
+  outcome: 'unmeasured' | 'accident' | 'few' | 'whole';
+  nodes: LatticeNode[];
+  /** of the fit that judged it, px */
+  rmsPx: number;
+}
+
+/**
+ * Measures the corners of a numbered lattice, adds those that a first lens fit expects and that are seen, and takes out what does not look
+ * as a chart does or lies off the fit.
+ */
+export function completeLattice(
+  fine: SmoothedPicture,
+  nodes: readonly LatticeNode[],
+  frame: GridFrame,
+  cellPx: number,
+  look: ChartLook,
+  minNodes: number,
+  progress: (fraction: number, stage: string) => void,
+): WholeLattice {
+  const ringPx = Math.min(look.ringPx, look.window(cellPx));
+  const refined = refineAll(fine, nodes, cellPx, look, ringPx);
+  progress(0.6, 'measuring corners');
+  const ended = (outcome: WholeLattice['outcome'], left: MeasuredNode[]): WholeLattice => ({ outcome, nodes: left.map(unseen), rmsPx: Number.NaN });
+  // most of what was numbered cannot be measured as a corner: it was an accident
+  if (refined.length < minNodes) return ended(refined.length < nodes.length / 2 ? 'unmeasured' : 'few', refined);
+  let known = refined;
+  let latest: { fit: LensFit; corners: number } | null = null;
+  // several rounds: the first prediction reaches the border only roughly when the lens is strong
+  for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
+    latest = fitForPrediction(known, frame, latest);
+    const { fit } = latest;
+    const before = known.length;
+    known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02), look, ringPx);
+    progress(0.7 + 0.04 * round, 'completing the lattice');
+    if (known.length - before < 0.002 * before) break;
+  }
+  // clutter beside the chart was numbered with it: what a chart cannot look like goes, and the fit that judges the rest is made without it
+  const real = verified(known, latest!.fit, frame, look, ringPx);
+  if (real.length < minNodes) return ended(real.length < known.length / 2 ? 'accident' : 'few', real);
+  // nothing was added and nothing went: the fit is of the same corners
+  const { fit } = real.length === refined.length && known.length === refined.length ? latest! : fitForPrediction(real, frame, latest);
+  const limit = 6 * Math.max(fit.sigmaPx, 0.02);
+  const expected = patternOf(real, fit, frame, look);
+  const kept = real.filter((n) => {
+    const at = predictCorner(fit, frame, 0, n.row, n.col);
+    if (at === null) return false;
+    if (Math.hypot(at[0] - n.x, at[1] - n.y) <= limit) return true;
+    // an occluder's edge inside the window drags it: what is seen nearer to the corner may be good
+    const again = { x: at[0], y: at[1] };
+    if (!refineCorner(fine, again, Math.max(MIN_WINDOW_PX, look.window(cellPx) / 2), limit)) return false;
+    const seen = look.test(fine, again.x, again.y, look.ringPx, 0.2 * n.contrast);
+    const angle = expected?.(n.row, n.col) ?? null;
+    if (!seen || (angle !== null && axisAngle(seen.brightRad, angle) > ALIKE_RAD)) return false;
+    n.x = again.x;
+    n.y = again.y;
+    return true;
+  });
+  const whole = look.chart === 'chequer' ? withoutFalseRim(fine, kept, fit, frame) : kept;
+  return { outcome: whole.length < minNodes ? 'few' : 'whole', nodes: whole.map(unseen), rmsPx: fit.rmsPx };
+}
+
+const unseen = ({ row, col, x, y, contrast }: MeasuredNode): LatticeNode => ({ row, col, x, y, contrast });
+
+const COMPLETING_ROUNDS = 4;
+/** A clean plate of a lens that the plain model describes stays below this; above it the others are asked too. */
+const PLAIN_RMS_PX = 0.08;
+/** By how much another model must come nearer than the plain one. */
+const NEARER_SHARE = 0.1;
+
+/** A prediction good to a fraction of the corners' own noise needs no more of them. */
+const PREDICTING_CORNERS = 300;
+
+/** With so many more corners the choice of a model is made again. */
+const ASK_AGAIN_SHARE = 1.15;
+
+/**
+ * A fit that only has to say where corners are: radial where that will do, else the one of the others that comes nearest. The choice costs
+ * four fits; it holds while the corners stay about as many, and then only its numbers are fitted again.
+ */
+function fitForPrediction(known: readonly LatticeNode[], frame: GridFrame, before: { fit: LensFit; corners: number } | null): { fit: LensFit; corners: number } {
+  const sample = toObservations(thinned(known, PREDICTING_CORNERS));
+  if (before && known.length <= ASK_AGAIN_SHARE * before.corners) {
+    const { model, terms } = before.fit;
+    return { fit: fitLens(sample, frame, { model, terms, start: before.fit }), corners: before.corners };
+  }
+  const chosen = (fit: LensFit) => ({ fit, corners: known.length });
+  const plain = fitLens(sample, frame, { terms: ['k2', 'center', 'focalRatio'] });
+  if (rmsOfAll(plain) <= PLAIN_RMS_PX) return chosen(plain);
+  const others: LensFit[] = [
+    fitLens(sample, frame, { model: 'anamorphic', terms: ['aspect', 'quartic', 'rotation', 'center'] }),
+    fitLens(sample, frame, { model: 'fisheye', terms: ['k2', 'k3', 'k4', 'center', 'focalRatio'] }),
+    fitLens(sample, frame, { terms: ['k2', 'k3', 'center', 'focalRatio'], start: plain }),
+  ];
+  const nearest = others.reduce((best, fit) => (rmsOfAll(fit) < rmsOfAll(best) ? fit : best));
+  return chosen(rmsOfAll(nearest) < (1 - NEARER_SHARE) * rmsOfAll(plain) ? nearest : plain);
+}
+
+/** Over all corners, each counted up to 3 px: a fit must not win by leaving corners out. */
+function rmsOfAll(fit: LensFit): number {
+  let sum = 0;
+  for (let i = 0; i < fit.used.length; i += 1) {
+    const square = fit.residuals[2 * i] ** 2 + fit.residuals[2 * i + 1] ** 2;
+    sum += square < 9 ? square : 9;
+  }
+  return Math.sqrt(sum / fit.used.length);
+}
+
+/** Share of the picture under windows from which on it is smoothed in bands. */
+const BANDS_SHARE = 0.25;
+
+const STEPS = [
+  [0, 1],
+  [0, -1],
+  [1, 0],
+  [-1, 0],
+] as const;
+const MIN_WINDOW_PX = 3;
+
+/** With the whole window, else with half of it: beside an occlusion or a smear the near pixels may still be good. */
+function refineWithin(fine: SmoothedPicture, corner: { x: number; y: number }, windowPx: number, maxShiftPx: number): boolean {
+  if (windowPx < MIN_WINDOW_PX) return false;
+  return refineCorner(fine, corner, windowPx, maxShiftPx) || (windowPx >= 2 * MIN_WINDOW_PX && refineCorner(fine, corner, windowPx / 2, maxShiftPx));
+}
+
+function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx: number, look: ChartLook, ringPx: number): MeasuredNode[] {
+  const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
+  const out: MeasuredNode[] = [];
+  // from above downwards, in bands, where the windows together are most of the picture
+  const windowPx = look.window(cellPx);
+  const inBands = nodes.length * (2 * windowPx) ** 2 > BANDS_SHARE * fine.widthPx * fine.heightPx;
+  const ordered = inBands ? [...nodes].sort((a, b) => a.y - b.y) : nodes;
+  for (const n of ordered) {
+    if (inBands) fine.holdBand(n.y - windowPx - 3, n.y + windowPx + 3);
+    let local = Infinity;
+    for (const [dr, dc] of STEPS) {
+      const other = byPlace.get((n.row + dr) * 65536 + n.col + dc);
+      if (other) local = Math.min(local, Math.hypot(other.x - n.x, other.y - n.y));
+    }
+    const cell = Number.isFinite(local) ? local : cellPx;
+    const place = { x: n.x, y: n.y };
+    // looked at while its neighbourhood is at hand
+    if (refineWithin(fine, place, look.window(cell), 0.3 * cell)) out.push({ ...n, ...place, seen: look.test(fine, place.x, place.y, ringPx, 0) });
+  }
+  return out;
+}
+
+/** Measures the corners that the fit expects inside the frame and that are not known yet; keeps those that look like corners. */
+function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit, frame: GridFrame, sigmaPx: number, look: ChartLook, ringPx: number): MeasuredNode[] {
+  const place = (row: number, col: number) => row * 1_000_003 + col;
+  const have = new Map(known.map((n) => [place(n.row, n.col), n]));
+  const contrast = median(known.map((n) => n.contrast));
+  const expected = patternOf(known, fit, frame, look);
+  const added: MeasuredNode[] = [];
+  const queue = [...known];
+  const asked = new Set<number>();
+  for (let head = 0; head < queue.length; head += 1) {
+    const n = queue[head];
+    for (const [dr, dc] of STEPS) {
+      const row = n.row + dr;
+      const col = n.col + dc;
+      const k = place(row, col);
+      if (have.has(k) || asked.has(k)) continue;
+      asked.add(k);
+      const at = predictCorner(fit, frame, 0, row, col);
+      if (!at || at[0] < 2 || at[1] < 2 || at[0] > frame.widthPx - 2 || at[1] > frame.heightPx - 2) continue;
+      const step = Math.hypot(at[0] - n.x, at[1] - n.y);
+      if (step < 4 || step > frame.widthPx / 4) continue;
+      const node: MeasuredNode = { row, col, x: at[0], y: at[1], contrast: 0, seen: null };
+      // the nearest neighbour decides: a fisheye's cells are several times as long as wide
+      const window = look.window(Math.min(step, nearestNeighbourPx(row, col, at)));
+      const room = Math.min(window, roomAt(fine, at[0], at[1]));
+      const ring = room >= MIN_WINDOW_PX ? look.test(fine, at[0], at[1], room, 0.2 * contrast) : null;
+      const angle = expected?.(row, col) ?? null;
+      const fits = ring && (angle === null || axisAngle(ring.brightRad, angle) < ALIKE_RAD);
+      if (fits && refineWithin(fine, node, window, Math.max(0.15 * step, 3 * sigmaPx))) {
+        node.contrast = ring.contrast;
+        node.seen = look.test(fine, node.x, node.y, ringPx, 0);
+        added.push(node);
+        have.set(k, node);
+        queue.push(node);
+      } else if (headroom(row, col, have)) queue.push(node); // look on behind an occlusion, two cells at most
+    }
+  }
+  return [...known, ...added];
+
+  function nearestNeighbourPx(row: number, col: number, at: readonly [number, number]): number {
+    let nearest = Infinity;
+    for (const [dr, dc] of STEPS) {
+      const q = predictCorner(fit, frame, 0, row + dr, col + dc);
+      if (q) nearest = Math.min(nearest, Math.hypot(q[0] - at[0], q[1] - at[1]));
+    }
+    return nearest;
+  }
+  function headroom(row: number, col: number, map: Map<number, MeasuredNode>): boolean {
+    for (let dr = -OCCLUSION_REACH; dr <= OCCLUSION_REACH; dr += 1) for (let dc = -OCCLUSION_REACH; dc <= OCCLUSION_REACH; dc += 1) if (map.has(place(row + dr, col + dc))) return true;
+    return false;
+  }
+}
+const OCCLUSION_REACH = 2;

@@ -1,0 +1,65 @@
+import { halve, smooth, SmoothedPicture, type GrayImage } from '../picture';
+import { hullAreaPx, quantile } from '../math';
+import { RULED_RING_PX } from './chart-look';
+import { findCrossings } from './crossing';
+import { growLattice, latticeStepsPx, type ChartKind, type LatticeNode } from './grow-lattice';
+import { findSaddles } from './saddle';
+
+export const SMOOTHING_PX = 1.2;
+/** Lattices of less are chance. */
+export const MIN_NODES = 20;
+
+/** Full size, half, a quarter: wide lines and soft edges look like corners from further away. */
+export const LEVELS = 3;
+
+export interface FoundLattice {
+  /** in pixels of the whole picture */
+  nodes: LatticeNode[];
+  /** the picture that shows it, as its corners are measured */
+  fine: SmoothedPicture;
+}
+
+/** The largest lattice of one of the pictures at one level; null when the level is too small to look at. */
+export function searchLattice(pictures: readonly GrayImage[], chart: ChartKind, level: number, onStep: () => void = () => undefined): FoundLattice | null {
+  const factor = 2 ** level;
+  if (Math.min(pictures[0].widthPx, pictures[0].heightPx) / factor < 64) return null;
+  let best: FoundLattice | null = null;
+  for (const picture of pictures) {
+    const fine = new SmoothedPicture(picture, SMOOTHING_PX);
+    const smoothed = level === 0 ? fine.whole() : smooth(reduced(picture, level), SMOOTHING_PX);
+    onStep();
+    const spots = chart === 'ruled' ? findCrossings(smoothed, RULED_RING_PX) : findSaddles(smoothed, SADDLE_RING_PX);
+    const nodes = growLattice(spots, smoothed.widthPx, smoothed.heightPx, chart);
+    if (!best || nodes.length > best.nodes.length) best = { nodes, fine };
+  }
+  return best && { ...best, nodes: enlarged(best.nodes, factor) };
+}
+
+/** A picture reduced to about this size shows cells of a few dozen pixels as well as the whole of it does. */
+const AFAR_LONG_SIDE_PX = 1600;
+/** Neighbours nearer than this, seen from afar, may have been lost or mistaken for each other. */
+const AFAR_CELL_PX = 9;
+/** A smaller lattice may be something beside the chart that is only seen from nearby. */
+const AFAR_COVERAGE = 0.25;
+
+/** The lattice of a chequer of large cells, found in the reduced picture; null where only the whole of it can tell. */
+export function searchFromAfar(image: GrayImage): FoundLattice | null {
+  const longSidePx = Math.max(image.widthPx, image.heightPx);
+  const level = Math.ceil(Math.log2(longSidePx / AFAR_LONG_SIDE_PX));
+  if (level < 1) return null;
+  const small = smooth(reduced(image, level), SMOOTHING_PX);
+  const nodes = growLattice(findSaddles(small, SADDLE_RING_PX), small.widthPx, small.heightPx, 'chequer');
+  if (nodes.length < MIN_NODES || hullAreaPx(nodes) < AFAR_COVERAGE * small.widthPx * small.heightPx) return null;
+  if (quantile(latticeStepsPx(nodes), 0.02) < AFAR_CELL_PX) return null;
+  return { nodes: enlarged(nodes, 2 ** level), fine: new SmoothedPicture(image, SMOOTHING_PX) };
+}
+
+const SADDLE_RING_PX = 4;
+
+function reduced(image: GrayImage, level: number): GrayImage {
+  let small = image;
+  for (let l = 0; l < level; l += 1) small = halve(small);
+  return small;
+}
+
+const enlarged = (nodes: LatticeNode[], factor: number): LatticeNode[] => (factor === 1 ? nodes : nodes.map((n) => ({ ...n, x: n.x * factor, y: n.y * factor })));

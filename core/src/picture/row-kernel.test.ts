@@ -1,0 +1,113 @@
+import { uniform } from '@mesure/synthetic';
+import { execFileSync } from 'node:child_process';
+import path from 'node:path';
+import { halve, smooth, type GrayImage } from './gray-image';
+import { plainRows, rowKernel, scratchTaken, SPARE, type RowKernel, type Taps } from './row-kernel';
+import { ROW_KERNEL_HEX } from './row-kernel-wasm';
+import { SmoothedPicture } from './smoothed-picture';
+
+const TAPS: Taps = [0.3, 0.2, 0.1, 0.04, 0.01];
+
+function filled(kernel: RowKernel, seed: number): RowKernel {
+  const u = uniform(seed);
+  for (let i = 0; i < kernel.data.length; i += 1) kernel.data[i] = 255 * u();
+  return kernel;
+}
+const pixels = (k: RowKernel, row: number, widthPx: number) => Array.from(k.rows[row].subarray(SPARE, SPARE + widthPx));
+const noise = (widthPx: number, heightPx: number, seed: number): GrayImage => {
+  const u = uniform(seed);
+  return { widthPx, heightPx, data: Float32Array.from({ length: widthPx * heightPx }, () => 255 * u()) };
+};
+
+describe('row kernel', () => {
+  test('runs as WebAssembly on this machine, from the source in the repository', () => {
+    expect(rowKernel(8, 3).data.buffer.byteLength).toBeGreaterThanOrEqual(65_536);
+    const script = "import { assemble } from './scripts/build-row-kernel.mjs'; process.stdout.write(Buffer.from(await assemble()).toString('hex'));";
+    const hex = execFileSync('node', ['--input-type=module', '-e', script], { cwd: path.join(__dirname, '../../..'), encoding: 'utf8' });
+    expect(hex).toBe(ROW_KERNEL_HEX);
+  });
+
+  test.each([1, 4, 7, 30, 61])('both kernels do the same to rows of %p pixels', (widthPx) => {
+    const ROWS = 45;
+    const [fast, plain] = [filled(rowKernel(widthPx, ROWS), widthPx), filled(plainRows(widthPx, ROWS), widthPx)];
+    for (const k of [fast, plain]) {
+      k.across(0, 20, TAPS);
+      k.down([1, 2, 3, 4, 5, 6, 7, 8, 9], 21, TAPS);
+      k.saddles([3, 4, 5], 22);
+      k.smoothRows(0, 23, 40, 3, TAPS);
+      k.halve(10, 11, 44);
+    }
+    for (const row of [20, 21, 22, 40, 41, 42]) {
+      const [a, b] = [pixels(fast, row, widthPx), pixels(plain, row, widthPx)];
+      a.forEach((v, i) => expect(Math.abs(v - b[i])).toBeLessThan(1e-5 * Math.max(1, Math.abs(b[i]), row === 22 ? 255 * 255 : 0)));
+    }
+    pixels(fast, 44, widthPx >> 1).forEach((v, i) => expect(v).toBeCloseTo(pixels(plain, 44, widthPx >> 1)[i], 3));
+  });
+
+  test('peaks are the pixels that no neighbour exceeds; of equal ones the first', () => {
+    for (const make of [rowKernel, plainRows]) {
+      const k = make(9, 3);
+      const put = (row: number, values: number[]) => k.rows[row].set(values, SPARE);
+      put(0, [0, 0, 0, 0, 0, 6, 0, 0, 0]);
+      put(1, [0, 5, 5, 0, 3, 0, 0, 9, 0]);
+      put(2, [0, 0, 0, 0, 0, 0, 0, 0, 0]);
+      const found = (least: number) => {
+        const bits = k.peaks([0, 1, 2], least);
+        return Array.from({ length: 9 }, (_, x) => x).filter((x) => ((bits[x >> 2] >> (x & 3)) & 1) === 1);
+      };
+      expect(found(1)).toEqual([1, 7]);
+      expect(found(6)).toEqual([7]);
+    }
+  });
+
+  test('the structure of a window is the sum over its pixels, with weights that end at its rim', () => {
+    const [fast, plain] = [filled(rowKernel(40, 40), 3), filled(plainRows(40, 40), 3)];
+    const window = { row: 5, x: 6, widthPx: 17, heightPx: 13, dx: -8.3, dy: -6.2 };
+    const [a, b] = [Array.from(fast.structure(window, 7)), Array.from(plain.structure(window, 7))];
+    a.forEach((v, i) => expect(Math.abs(v - b[i])).toBeLessThan(1e-5 * Math.abs(b[0])));
+    // a plane that rises to the right: gradient (2, 0), so that xx = 4 Σ w and nothing across
+    for (let y = 0; y < 40; y += 1) for (let x = 0; x < 48; x += 1) fast.data[y * 48 + x] = x;
+    const [xx, xy, yy] = fast.structure({ row: 10, x: 10, widthPx: 11, heightPx: 11, dx: -5, dy: -5 }, 6);
+    let weights = 0;
+    for (let y = -5; y <= 5; y += 1) for (let x = -5; x <= 5; x += 1) weights += Math.max(0, 1 - ((x * x + y * y) / 36) ** 2);
+    expect(xx).toBeCloseTo(4 * weights, 2);
+    expect([xy, yy]).toEqual([0, 0]);
+  });
+});
+
+describe('a picture smoothed where it is looked at', () => {
+  const source = noise(150, 97, 8);
+  const whole = smooth(source, 1.2);
+  test.each([
+    [75, 40, 9],
+    [0.5, 0.5, 6],
+    [149.5, 96.5, 20],
+    [3, 90, 30],
+  ])('is the smoothed picture about (%p, %p) within %p px', (x, y, reach) => {
+    const { image, x0, y0 } = new SmoothedPicture(source, 1.2).near(x, y, reach);
+    let compared = 0;
+    for (let py = 0; py < 97; py += 1)
+      for (let px = 0; px < 150; px += 1) {
+        if (Math.abs(px + 0.5 - x) > reach || Math.abs(py + 0.5 - y) > reach) continue;
+        compared += 1;
+        expect(Math.abs(image.data[(py - y0) * image.widthPx + px - x0] - whole.data[py * 150 + px])).toBeLessThan(1e-3);
+      }
+    expect(compared).toBeGreaterThan(20);
+  });
+  test('whether place by place or in bands, and while others use the same memory', () => {
+    const [byPlace, inBands] = [new SmoothedPicture(source, 1.2), new SmoothedPicture(source, 1.2)];
+    for (let y = 6; y < 90; y += 9) {
+      for (let x = 7; x < 145; x += 11) {
+        inBands.holdBand(y - 8, y + 8);
+        const [a, b] = [Array.from(byPlace.structureAt(x, y, 5, 2)), Array.from(inBands.structureAt(x, y, 5, 2))];
+        a.forEach((v, i) => expect(Math.abs(v - b[i])).toBeLessThan(1e-4 * a[0]));
+        const value = byPlace.at(x + 0.5, y + 0.5);
+        expect(value).toBeCloseTo(whole.data[y * 150 + x], 2);
+        const before = scratchTaken();
+        halve(noise(30, 30, x));
+        expect(scratchTaken()).toBeGreaterThan(before);
+        expect(byPlace.at(x + 0.5, y + 0.5)).toBe(value);
+      }
+    }
+  });
+});

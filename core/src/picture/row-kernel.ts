@@ -1,0 +1,197 @@
+import { reserve, wasmExports, type WasmMemory } from '../math/wasm';
+import { ROW_KERNEL_HEX } from './row-kernel-wasm';
+
+/** The middle of a symmetrical kernel of nine and the four weights beside it. */
+export type Taps = readonly [number, number, number, number, number];
+
+/** A window of a picture about a point: its first pixel by row and column, its size, and where its first centre lies from the point, px. */
+export interface Window {
+  row: number;
+  x: number;
+  widthPx: number;
+  heightPx: number;
+  dx: number;
+  dy: number;
+}
+
+/**
+ * The innermost loops over rows of a picture. The rows lie in scratch memory, each with room for `SPARE` numbers on either side; it is
+ * shared, so nothing may be left in it from one operation to the next (`scratchTaken` tells), and an operation asks for its rows once,
+ * before it fills them. WebAssembly SIMD where the machine has it (see scripts/build-row-kernel.mjs), else the same sums in TypeScript.
+ */
+export interface RowKernel {
+  /** all rows, one after the other */
+  readonly data: Float32Array;
+  readonly stridePx: number;
+  /** the numbers of a row, the spare ones before and after it included: the first pixel is at `SPARE` */
+  readonly rows: readonly Float32Array[];
+  /** to[x] = Σ k_i (from[x − i] + from[x + i]) */
+  across(from: number, to: number, taps: Taps): void;
+  /** to[x] = Σ k_i (row −i [x] + row +i [x]) over nine rows, the topmost first */
+  down(nine: readonly number[], to: number, taps: Taps): void;
+  /** across and down for `count` rows that follow each other, from `count` + 8; `mid` is the first of as many to work in */
+  smoothRows(from: number, mid: number, to: number, count: number, taps: Taps): void;
+  /** to[x] = mean of four pixels of two rows; half as many come out */
+  halve(a: number, b: number, to: number): void;
+  /** to[x] = −det of the Hessian by central differences of three rows, the topmost first */
+  saddles(three: readonly [number, number, number], to: number): void;
+  /** one byte for four pixels, a bit for each that is at least `least` and the largest of the nine about it (of equals the first one) */
+  peaks(three: readonly [number, number, number], least: number): Uint8Array;
+  /**
+   * Σ w g gᵀ and Σ w g gᵀ d over a window: g the difference of the pixels on either side, d the place from the point, w = 1 − (|d|/radius)⁴
+   * within the radius. [xx, xy, yy, x of the last, y of it]
+   */
+  structure(window: Window, radiusPx: number): Float32Array;
+}
+
+export const SPARE = 4;
+const blocksOf = (widthPx: number) => (widthPx + 3) >> 2;
+const strideOf = (widthPx: number) => 4 * blocksOf(widthPx) + 2 * SPARE;
+
+interface RowExports extends WasmMemory {
+  across(from: number, to: number, count: number, ...taps: Taps): void;
+  down(a4: number, a3: number, a2: number, a1: number, m: number, b1: number, b2: number, b3: number, b4: number, to: number, count: number, ...taps: Taps): void;
+  smoothRows(from: number, mid: number, to: number, stride: number, height: number, count: number, ...taps: Taps): void;
+  halve(a: number, b: number, to: number, count: number): void;
+  saddles(a: number, b: number, c: number, to: number, count: number): void;
+  peaks(a: number, b: number, c: number, to: number, count: number, least: number): void;
+  structure(row: number, stride: number, height: number, count: number, dx0: number, dy: number, dx1: number, inverse: number, out: number): void;
+}
+
+/** Bytes after the rows: five sums. */
+const SUMS_BYTES = 20;
+
+function wasmRows(exports: RowExports, widthPx: number, count: number): RowKernel {
+  const stride = strideOf(widthPx);
+  const blocks = blocksOf(widthPx);
+  const end = 4 * stride * count;
+  reserve(exports.memory, end + SUMS_BYTES + blocks);
+  const { buffer } = exports.memory;
+  const at = (row: number) => 4 * (row * stride + SPARE);
+  const sums = new Float32Array(buffer, end, SUMS_BYTES / 4);
+  const bits = new Uint8Array(buffer, end + SUMS_BYTES, blocks);
+  return {
+    data: new Float32Array(buffer, 0, stride * count),
+    stridePx: stride,
+    rows: Array.from({ length: count }, (_, i) => new Float32Array(buffer, 4 * i * stride, stride)),
+    across: (from, to, taps) => exports.across(at(from), at(to), blocks, ...taps),
+    down: (n, to, taps) => exports.down(at(n[0]), at(n[1]), at(n[2]), at(n[3]), at(n[4]), at(n[5]), at(n[6]), at(n[7]), at(n[8]), at(to), blocks, ...taps),
+    smoothRows: (from, mid, to, height, taps) => exports.smoothRows(at(from), at(mid), at(to), 4 * stride, height, blocks, ...taps),
+    halve: (a, b, to) => exports.halve(at(a), at(b), at(to), (blocks + 1) >> 1),
+    saddles: ([a, b, c], to) => exports.saddles(at(a), at(b), at(c), at(to), blocks),
+    peaks: ([a, b, c], least) => {
+      exports.peaks(at(a), at(b), at(c), bits.byteOffset, blocks, least);
+      return bits;
+    },
+    structure: (w, radiusPx) => {
+      // the last block of four may reach beyond the window: what lies there weighs nothing
+      exports.structure(at(w.row) + 4 * w.x, 4 * stride, w.heightPx, blocksOf(w.widthPx), w.dx, w.dy, w.dx + w.widthPx - 0.75, 1 / (radiusPx * radiusPx), sums.byteOffset);
+      return sums;
+    },
+  };
+}
+
+/** The plain loops: the reference, and the answer where there is no SIMD. */
+export function plainRows(widthPx: number, count: number): RowKernel {
+  const stride = strideOf(widthPx);
+  const data = new Float32Array(stride * count);
+  const rows = Array.from({ length: count }, (_, i) => data.subarray(i * stride, (i + 1) * stride));
+  const end = SPARE + 4 * blocksOf(widthPx);
+  const bits = new Uint8Array(blocksOf(widthPx));
+  const sums = new Float32Array(SUMS_BYTES / 4);
+  const kernel: RowKernel = {
+    data,
+    stridePx: stride,
+    rows,
+    across(from, to, [k0, k1, k2, k3, k4]) {
+      const [r, out] = [rows[from], rows[to]];
+      for (let x = SPARE; x < end; x += 1) out[x] = k0 * r[x] + k1 * (r[x - 1] + r[x + 1]) + k2 * (r[x - 2] + r[x + 2]) + k3 * (r[x - 3] + r[x + 3]) + k4 * (r[x - 4] + r[x + 4]);
+    },
+    down(nine, to, [k0, k1, k2, k3, k4]) {
+      const [a4, a3, a2, a1, m, b1, b2, b3, b4] = nine.map((i) => rows[i]);
+      const out = rows[to];
+      for (let x = SPARE; x < end; x += 1) out[x] = k0 * m[x] + k1 * (a1[x] + b1[x]) + k2 * (a2[x] + b2[x]) + k3 * (a3[x] + b3[x]) + k4 * (a4[x] + b4[x]);
+    },
+    smoothRows(from, mid, to, height, taps) {
+      for (let y = 0; y < height + 8; y += 1) kernel.across(from + y, mid + y, taps);
+      for (let y = 0; y < height; y += 1) {
+        kernel.down(
+          Array.from({ length: 9 }, (_, i) => mid + y + i),
+          to + y,
+          taps,
+        );
+      }
+    },
+    halve(a, b, to) {
+      const [upper, lower, out] = [rows[a], rows[b], rows[to]];
+      for (let x = 0; x < widthPx >> 1; x += 1) {
+        const i = SPARE + 2 * x;
+        out[SPARE + x] = (upper[i] + upper[i + 1] + lower[i] + lower[i + 1]) / 4;
+      }
+    },
+    saddles(three, to) {
+      const [a, b, c] = three.map((i) => rows[i]);
+      const out = rows[to];
+      for (let x = SPARE; x < end; x += 1) {
+        const xy = (c[x + 1] - a[x + 1] - c[x - 1] + a[x - 1]) / 4;
+        out[x] = xy * xy - (b[x - 1] + b[x + 1] - 2 * b[x]) * (a[x] + c[x] - 2 * b[x]);
+      }
+    },
+    peaks(three, least) {
+      const [a, b, c] = three.map((i) => rows[i]);
+      bits.fill(0);
+      for (let x = SPARE; x < end; x += 1) {
+        const v = b[x];
+        if (!(v >= least && v > b[x - 1] && v >= b[x + 1] && v > a[x] && v >= c[x])) continue;
+        if (v > a[x - 1] && v > a[x + 1] && v >= c[x - 1] && v >= c[x + 1]) bits[(x - SPARE) >> 2] |= 1 << ((x - SPARE) & 3);
+      }
+      return bits;
+    },
+    structure(w, radiusPx) {
+      let [xx, xy, yy, ox, oy] = [0, 0, 0, 0, 0];
+      for (let y = 0; y < w.heightPx; y += 1) {
+        const dy = w.dy + y;
+        for (let x = 0; x < w.widthPx; x += 1) {
+          const dx = w.dx + x;
+          const q = (dx * dx + dy * dy) / (radiusPx * radiusPx);
+          if (q >= 1) continue;
+          const weight = 1 - q * q;
+          const i = (w.row + y) * stride + SPARE + w.x + x;
+          const gx = data[i + 1] - data[i - 1];
+          const gy = data[i + stride] - data[i - stride];
+          xx += weight * gx * gx;
+          xy += weight * gx * gy;
+          yy += weight * gy * gy;
+          ox += weight * gx * (gx * dx + gy * dy);
+          oy += weight * gy * (gx * dx + gy * dy);
+        }
+      }
+      sums.set([xx, xy, yy, ox, oy]);
+      return sums;
+    },
+  };
+  return kernel;
+}
+
+let exports: RowExports | null | undefined;
+const kernels = new Map<number, RowKernel>();
+let takes = 0;
+
+/** How often the scratch memory was asked for: what an operation left there is its own only until this goes on. */
+export const scratchTaken = (): number => takes;
+
+/** The fastest kernel that this machine has, over `count` rows of so many pixels; its rows hold what the last operation left. */
+export function rowKernel(widthPx: number, count: number): RowKernel {
+  takes += 1;
+  exports ??= wasmExports<RowExports>(ROW_KERNEL_HEX);
+  if (!exports) return plainRows(widthPx, count);
+  const key = widthPx * 1024 + count;
+  const known = kernels.get(key);
+  if (known) return known;
+  const before = exports.memory.buffer;
+  const kernel = wasmRows(exports, widthPx, count);
+  // memory that grew leaves the older views behind, and few sizes are in use at a time
+  if (exports.memory.buffer !== before || kernels.size > 16) kernels.clear();
+  kernels.set(key, kernel);
+  return kernel;
+}
