@@ -4,6 +4,7 @@ module.exports = {
   setupFiles: ['<rootDir>/test/setup.js'],
   moduleNameMapper: {
     '^tus-js-client$': require.resolve('tus-js-client/lib.es5/browser/index.js'),
+    '^@mesure/contract/schemas$': '<rootDir>/../contract/src/schemas.ts',
     '^@mesure/formats/(exif|chart|fdl|lens|marks-pdf|table-pdf|survey|survey-dxf|table)$': '<rootDir>/../formats/src/$1.ts',
   },
   testMatch: ['<rootDir>/src/**/*.test.{ts,tsx}'],

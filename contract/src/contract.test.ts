@@ -1,28 +1,6 @@
 import type { GridReport, RecceSet } from '@mesure/core';
-import {
-  BODY_SCHEMAS,
-  bookPlates,
-  check,
-  followPlan,
-  measuredChart,
-  mountPackage,
-  opticsOf,
-  pupilHeightM,
-  netInputOf,
-  newPlan,
-  otherLenses,
-  planFromRecce,
-  usualPlacement,
-  recceInputOf,
-  recordedSetup,
-  sunTravelOf,
-  usualMove,
-  usualPiece,
-  type MountedPackage,
-  type SetupBody,
-  type StoredRecord,
-  type TakeBody,
-} from '.';
+import { bookPlates, followPlan, measuredChart, mountPackage, opticsOf, pupilHeightM, netInputOf, newPlan, otherLenses, planFromRecce, usualPlacement, recceInputOf, recordedSetup, sunTravelOf, usualMove, usualPiece, type MountedPackage, type SetupBody, type StoredRecord, type TakeBody } from '.';
+import { BODY_SCHEMAS, check } from './schemas';
 
 const id = (n: number) => `00000000-0000-4000-a000-${String(n).padStart(12, '0')}`;
 const mode = { id: id(2), name: '4K', widthPx: 4096, heightPx: 2160, sensorWidthMm: 24, sensorHeightMm: 12.66, fps: 24 };

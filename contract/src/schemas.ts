@@ -1,6 +1,6 @@
 import { clipPatternProblem, DETAILS, DISTORTION_MODELS, LENGTH_UNITS, LENS_MODES, MARK_GROUNDS, MARK_KINDS, MOVE_KINDS, PIECE_KINDS, STABILISER, SYNCS } from '@mesure/core';
 import Joi from 'joi';
-import { ANALYSIS_KINDS } from './wire';
+import { ANALYSIS_KINDS, type FieldProblem } from './wire';
 import { BREATHING, CHARTS, FACT_KINDS, HEIGHT_PLACES, KNOWLEDGE, LIGHT_SHOTS, RECORD_KINDS, STILLS_WAYS, type RecordBodies, type RecordKind } from './records';
 
 const id = Joi.string().guid({ version: ['uuidv4'] });
@@ -551,11 +551,6 @@ export const analysisSchema = Joi.object({
   subjectId: id.required(),
   options: Joi.object({ focalMode: Joi.string().valid('held', 'guided', 'free'), trim: Joi.boolean(), mapFormat: Joi.string().valid('exr', 'tiff') }).default({}),
 });
-
-export interface FieldProblem {
-  field: string;
-  message: string;
-}
 
 /** No character, or half of one: a database refuses them, and so do files. */
 const NO_TEXT = /\0|\p{Surrogate}/u;

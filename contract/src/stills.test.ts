@@ -1,4 +1,5 @@
-import { BODY_SCHEMAS, check, countedStills, exposureOf, mergeStates, stationsFor, stationsTaken, stillRemarks, walkQuestion, type StillsPlan, type StoredRecord, type WalkStill } from '.';
+import { countedStills, exposureOf, mergeStates, stationsFor, stationsTaken, stillRemarks, walkQuestion, type StillsPlan, type StoredRecord, type WalkStill } from '.';
+import { BODY_SCHEMAS, check } from './schemas';
 
 const uuid = (n: number) => `00000000-0000-4000-8000-${String(n).padStart(12, '0')}`;
 const spot = (x: number) => ({ at: [x, 1.5, 0] as const, headingRad: 0, tiltRad: 0 });

@@ -1,6 +1,11 @@
 import type { GridReport, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
 import type { RecordBodies, RecordKind, StoredRecord } from './records';
-import type { FieldProblem } from './schemas';
+
+/** A field that is at fault, by its path, and what would be right. */
+export interface FieldProblem {
+  field: string;
+  message: string;
+}
 
 /** RFC 9457 problem details: the one shape of every error. `code` is stable; `fields` names what is at fault. */
 export interface Problem {

@@ -1,4 +1,5 @@
-import { BODY_SCHEMAS, check, mountPackage, netInputOf, opticsOf, recceInputOf, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { mountPackage, netInputOf, opticsOf, recceInputOf, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
 import { computeOptics, fitEdges, measurePhoto, solveNet } from '@mesure/core';
 import type { Schema } from 'joi';
 import { OTHER_PRODUCTION, PEOPLE, PRODUCTION, scenario } from './scenario';

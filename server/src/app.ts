@@ -52,7 +52,8 @@ export function buildApp({ config, db, boss, store, stream, log }: AppParts): Ex
         // styles are inline: the web target writes its rules into one style element
         directives: {
           defaultSrc: ["'none'"],
-          scriptSrc: ["'self'"],
+          // WebAssembly may be compiled (the core's inner loops); text may not become code
+          scriptSrc: ["'self'", "'wasm-unsafe-eval'"],
           styleSrc: ["'self'", "'unsafe-inline'"],
           imgSrc: ["'self'", 'data:', 'blob:'],
           fontSrc: ["'self'"],

@@ -184,14 +184,13 @@ export const scratchTaken = (): number => takes;
 export function rowKernel(widthPx: number, count: number): RowKernel {
   takes += 1;
   exports ??= wasmExports<RowExports>(ROW_KERNEL_HEX);
-  if (!exports) return plainRows(widthPx, count);
   const key = widthPx * 1024 + count;
   const known = kernels.get(key);
   if (known) return known;
-  const before = exports.memory.buffer;
-  const kernel = wasmRows(exports, widthPx, count);
+  const before = exports?.memory.buffer;
+  const kernel = exports ? wasmRows(exports, widthPx, count) : plainRows(widthPx, count);
   // memory that grew leaves the older views behind, and few sizes are in use at a time
-  if (exports.memory.buffer !== before || kernels.size > 16) kernels.clear();
+  if (exports?.memory.buffer !== before || kernels.size > 16) kernels.clear();
   kernels.set(key, kernel);
   return kernel;
 }

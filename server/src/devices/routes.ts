@@ -1,4 +1,4 @@
-import { feedSchema } from '@mesure/contract';
+import { feedSchema } from '@mesure/contract/schemas';
 import { formatTimecode, frameTimecode, simulateCameraFrame, type CameraScene } from '@mesure/core';
 import { Router } from 'express';
 import { must } from '../http/validate';

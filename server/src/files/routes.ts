@@ -1,4 +1,5 @@
-import { cursorSchema, type UploadedFile } from '@mesure/contract';
+import { type UploadedFile } from '@mesure/contract';
+import { cursorSchema } from '@mesure/contract/schemas';
 import { readTracksCsv } from '@mesure/formats';
 import { clipFrameJpeg, extractFrame, inspectPicture, isClip, isWav, previewJpeg, probeClip } from '@mesure/formats/picture';
 import { readFile, writeFile } from 'node:fs/promises';

@@ -1,4 +1,5 @@
-import { idSchema, type HandoverPlan } from '@mesure/contract';
+import { type HandoverPlan } from '@mesure/contract';
+import { idSchema } from '@mesure/contract/schemas';
 import archiver from 'archiver';
 import { Router } from 'express';
 import type { Database } from '../db/connect';

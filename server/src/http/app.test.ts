@@ -49,8 +49,8 @@ describe('headers', () => {
   test('policy, framing, sniffing, referrer, request id', async () => {
     const r = await request(server.app).get('/').expect(200);
     const policy = r.headers['content-security-policy'] as string;
-    expect(policy).toContain("script-src 'self'");
-    expect(policy).not.toMatch(/script-src[^;]*unsafe/);
+    expect(policy).toContain("script-src 'self' 'wasm-unsafe-eval'");
+    expect(policy).not.toMatch(/script-src[^;]*'unsafe/);
     expect(policy).toContain("frame-ancestors 'none'");
     expect(r.headers).toMatchObject({ 'x-content-type-options': 'nosniff', 'referrer-policy': 'no-referrer', 'x-request-id': expect.stringMatching(/^[0-9a-f-]{36}$/) });
     expect(r.headers['x-powered-by']).toBeUndefined();

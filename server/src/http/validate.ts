@@ -1,4 +1,4 @@
-import { check } from '@mesure/contract';
+import { check } from '@mesure/contract/schemas';
 import type { Schema } from 'joi';
 import { ApiProblem } from './problem';
 

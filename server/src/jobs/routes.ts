@@ -1,4 +1,5 @@
-import { analysisSchema, idSchema, type AnalysisKind } from '@mesure/contract';
+import { type AnalysisKind } from '@mesure/contract';
+import { analysisSchema, idSchema } from '@mesure/contract/schemas';
 import { Router } from 'express';
 import type PgBoss from 'pg-boss';
 import type { Database } from '../db/connect';

@@ -1,4 +1,5 @@
-import { signInSchema, type SessionInfo } from '@mesure/contract';
+import { type SessionInfo } from '@mesure/contract';
+import { signInSchema } from '@mesure/contract/schemas';
 import { randomBytes } from 'node:crypto';
 import { Router, type CookieOptions } from 'express';
 import { rateLimit } from 'express-rate-limit';

@@ -1,4 +1,5 @@
-import { cursorSchema, idSchema, kindSchema, writeSchema, type RecordKind, type RecordWrite } from '@mesure/contract';
+import { type RecordKind, type RecordWrite } from '@mesure/contract';
+import { cursorSchema, idSchema, kindSchema, writeSchema } from '@mesure/contract/schemas';
 import { Router } from 'express';
 import type { Database } from '../db/connect';
 import { sessionHolds, viewerOf } from '../http/guard';

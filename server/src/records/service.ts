@@ -1,4 +1,5 @@
-import { BODY_SCHEMAS, changedFields, check, mergeStates, type FieldClash, type RecordKind, type RecordState, type RecordWrite, type StoredRecord, type WriteAnswer } from '@mesure/contract';
+import { changedFields, mergeStates, type FieldClash, type RecordKind, type RecordState, type RecordWrite, type StoredRecord, type WriteAnswer } from '@mesure/contract';
+import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
 import type { Schema } from 'joi';
 import { QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
 import type { Database } from '../db/connect';

@@ -1,4 +1,5 @@
-import { BODY_SCHEMAS, check, type RecordBodies, type StoredRecord } from '@mesure/contract';
+import { type RecordBodies, type StoredRecord } from '@mesure/contract';
+import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
 import { useEffect, useState } from 'react';
 import { useRecordsState } from '../../data';
 
