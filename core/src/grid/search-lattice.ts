@@ -1,4 +1,4 @@
-import { halve, smooth, SmoothedPicture, type GrayImage } from '../picture';
+import { glance, halve, smooth, SmoothedPicture, type GrayImage } from '../picture';
 import { hullAreaPx, quantile } from '../math';
 import { RULED_RING_PX } from './chart-look';
 import { findCrossings } from './crossing';
@@ -47,7 +47,7 @@ export function searchFromAfar(image: GrayImage): FoundLattice | null {
   const longSidePx = Math.max(image.widthPx, image.heightPx);
   const level = Math.ceil(Math.log2(longSidePx / AFAR_LONG_SIDE_PX));
   if (level < 1) return null;
-  const small = smooth(reduced(image, level), SMOOTHING_PX);
+  const small = smooth(glance(image, level), SMOOTHING_PX);
   const nodes = growLattice(findSaddles(small, SADDLE_RING_PX), small.widthPx, small.heightPx, 'chequer');
   if (nodes.length < MIN_NODES || hullAreaPx(nodes) < AFAR_COVERAGE * small.widthPx * small.heightPx) return null;
   if (quantile(latticeStepsPx(nodes), 0.02) < AFAR_CELL_PX) return null;

@@ -61,7 +61,7 @@ const medianOf = (values: readonly number[]): number => (values.length > 0 ? med
 
 /** Blur of the whole picture, px; NaN where no edge could be measured. */
 export function edgeBlurPx(image: GrayImage, nodes: readonly LatticeNode[]): number {
-  const { downPx, acrossPx } = edgeBlurs(image, nodes, 200);
+  const { downPx, acrossPx } = edgeBlurs(image, nodes, 120);
   // the worse of the two directions: a shake along one of them spoils the corners all the same
   const [down, across] = [medianOf(downPx), medianOf(acrossPx)];
   return Number.isNaN(down) ? across : Number.isNaN(across) ? down : Math.max(down, across);
@@ -82,7 +82,7 @@ export function blurByZone(image: GrayImage, nodes: readonly LatticeNode[]): Blu
   const third = (v: number, size: number) => Math.min(SIDE - 1, Math.max(0, Math.floor((SIDE * v) / size)));
   for (const n of nodes) zones[SIDE * third(n.y, image.heightPx) + third(n.x, image.widthPx)].push(n);
   return zones.map((mine) => {
-    const { downPx, acrossPx } = edgeBlurs(image, mine, 40);
+    const { downPx, acrossPx } = edgeBlurs(image, mine, 25);
     return { downPx: downPx.length < 3 ? null : medianOf(downPx), acrossPx: acrossPx.length < 3 ? null : medianOf(acrossPx) };
   });
 }

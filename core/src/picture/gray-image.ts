@@ -71,6 +71,28 @@ export function halve({ widthPx, heightPx, data }: GrayImage): GrayImage {
   return { widthPx: w, heightPx: h, data: out };
 }
 
+/**
+ * A picture reduced by 2^level for a search: of each row of blocks the two middle rows are read, along them every pixel. Half as much is read
+ * as by halving, and on a 4K picture reading is what takes the time. Places are kept: full = 2^level · reduced.
+ */
+export function glance({ widthPx, heightPx, data }: GrayImage, level: number): GrayImage {
+  if (level === 0) return { widthPx, heightPx, data };
+  const factor = 2 ** level;
+  const w = Math.floor(widthPx / factor);
+  const h = Math.floor(heightPx / factor);
+  const out = new Float32Array(w * h);
+  const kernel = rowKernel(widthPx, 3);
+  const answer = kernel.rows[2].subarray(SPARE, SPARE + w);
+  for (let y = 0; y < h; y += 1) {
+    const middle = factor * y + factor / 2 - 1;
+    for (const i of [0, 1]) kernel.rows[i].set(data.subarray((middle + i) * widthPx, (middle + i + 1) * widthPx), SPARE);
+    kernel.halve(0, 1, 2);
+    for (let l = 1; l < level; l += 1) kernel.halve(2, 2, 2);
+    out.set(answer, y * w);
+  }
+  return { widthPx: w, heightPx: h, data: out };
+}
+
 /** Bilinear value at pixel coordinates (corner origin: the first pixel's centre is 0.5, 0.5); the caller stays inside. */
 export function sampleAt(image: GrayImage, xPx: number, yPx: number): number {
   const fx = xPx - 0.5;

@@ -1,7 +1,7 @@
 import { uniform } from '@mesure/synthetic';
 import { execFileSync } from 'node:child_process';
 import path from 'node:path';
-import { halve, smooth, type GrayImage } from './gray-image';
+import { glance, halve, smooth, type GrayImage } from './gray-image';
 import { plainRows, rowKernel, scratchTaken, SPARE, type RowKernel, type Taps } from './row-kernel';
 import { ROW_KERNEL_HEX } from './row-kernel-wasm';
 import { SmoothedPicture } from './smoothed-picture';
@@ -110,4 +110,18 @@ describe('a picture smoothed where it is looked at', () => {
       }
     }
   });
+});
+
+test('a glance keeps places, and reads the two middle rows of each block', () => {
+  const ramp: GrayImage = { widthPx: 45, heightPx: 30, data: Float32Array.from({ length: 45 * 30 }, (_, i) => 3 * ((i % 45) + 0.5) + 2 * (Math.floor(i / 45) + 0.5)) };
+  for (const level of [1, 2]) {
+    const factor = 2 ** level;
+    const small = glance(ramp, level);
+    expect([small.widthPx, small.heightPx]).toEqual([Math.floor(45 / factor), Math.floor(30 / factor)]);
+    for (let y = 0; y < small.heightPx; y += 1)
+      for (let x = 0; x < small.widthPx; x += 1) expect(small.data[y * small.widthPx + x]).toBeCloseTo(factor * (3 * (x + 0.5) + 2 * (y + 0.5)), 3);
+  }
+  expect(glance(ramp, 0).data).toBe(ramp.data);
+  const stripes: GrayImage = { widthPx: 8, heightPx: 8, data: Float32Array.from({ length: 64 }, (_, i) => (Math.floor(i / 8) % 4 === 1 || Math.floor(i / 8) % 4 === 2 ? 0 : 1)) };
+  expect(Array.from(glance(stripes, 2).data)).toEqual([0, 0, 0, 0]);
 });

@@ -10,13 +10,9 @@ const SEND_MS = 100;
 /** A simulated zoom and pull last so long, whatever the page asks for. */
 const SCENE_S = 12;
 
-/** Stand-ins for devices that speak over a network. Each says that it is simulated. */
+/** Stand-ins for devices that speak over a network. The screen marks them as simulated. */
 export function deviceRoutes(): Router {
   const router = Router({ mergeParams: true });
-
-  router.get('/', (_req, res) => {
-    res.json({ devices: [{ id: 'camera-feed', name: 'Camera A, metadata', kind: 'camera', simulated: true }] });
-  });
 
   /** What a camera tells of each frame, as it rolls: server-sent events until the page closes it. */
   router.get('/camera-feed', (req, res) => {
