@@ -291,6 +291,28 @@ describe('net', () => {
     expect(answer).toMatchObject({ status: 'partial', mirror: { status: 'settled' }, open: [{ id: 'h', missing: expect.stringMatching(/one further tie/) }] });
   });
 
+  test('asks on which side a point stands, and takes the answers', () => {
+    // e, f, g, h tied all round to the floor; p to three marks of one side only
+    const p: [number, number, number] = [1.2, 0.4, 1.1];
+    const toP = ['a', 'e', 'd'].map((id) => `p,${id},${Math.hypot(...[0, 1, 2].map((i) => box[id][i] - p[i])).toFixed(4)},m`);
+    const net = ['net', save('side.csv', ['from,to,value,unit', ...pairs.map((pair) => row(pair)), ...toP]), '--heights', save('heights.csv', HEIGHTS)];
+    const asked = mesure(net).json();
+    const { ask } = asked.twins[0];
+    expect(asked.twins).toMatchObject([{ ids: ['p'], ask: { id: 'p' } }]);
+    const { a, b, c } = asked.mirror.ask;
+    const inside = (way: string) => {
+      const r = mesure([...net, '--turn', `${a} ${b} ${c} left`, '--side', ask.c ? `${ask.a} p ${ask.c} ${way}` : `p ${way} ${ask.a}`]).json();
+      expect(r).toMatchObject({ twins: [], mirror: { status: 'settled' } });
+      const at = (id: string): { x: number; y: number; z: number } => r.points.find((q: { id: string }) => q.id === id);
+      return Math.hypot(at('p').x - at('b').x, at('p').y - at('b').y, at('p').z - at('b').z);
+    };
+    const apart = [inside('left'), inside('right')].sort((x, y) => x - y);
+    expect(apart[0]).toBeCloseTo(Math.hypot(3 - p[0], p[1], p[2]), 2);
+    expect(apart[1]).toBeCloseTo(Math.hypot(3 + p[0], p[1], p[2]), 2);
+    expect(mesure([...net, '--side', 'p beside a']).err).toMatch(/--side "p beside a" is not "A P C left"/);
+    expect(mesure([...net, '--turn', 'a z c left']).err).toMatch(/no tie names z/);
+  });
+
   test('says where a file cannot be read, and when nothing is determined', () => {
     const bad = (rows: string[]) => mesure(['net', save('bad.csv', rows)]);
     expect(bad(['from,to,value', 'a,b,1']).err).toMatch(/bad\.csv.*unit/);

@@ -1,5 +1,26 @@
 import type { GridReport, RecceSet } from '@mesure/core';
-import { bookPlates, followPlan, measuredChart, mountPackage, opticsOf, pupilHeightM, netInputOf, newPlan, otherLenses, planFromRecce, usualPlacement, recceInputOf, recordedSetup, sunTravelOf, usualMove, usualPiece, type MountedPackage, type SetupBody, type StoredRecord, type TakeBody } from '.';
+import {
+  bookPlates,
+  followPlan,
+  measuredChart,
+  mountPackage,
+  opticsOf,
+  pupilHeightM,
+  netInputOf,
+  newPlan,
+  otherLenses,
+  planFromRecce,
+  usualPlacement,
+  recceInputOf,
+  recordedSetup,
+  sunTravelOf,
+  usualMove,
+  usualPiece,
+  type MountedPackage,
+  type SetupBody,
+  type StoredRecord,
+  type TakeBody,
+} from '.';
 import { BODY_SCHEMAS, check } from './schemas';
 
 const id = (n: number) => `00000000-0000-4000-a000-${String(n).padStart(12, '0')}`;
@@ -251,6 +272,7 @@ describe('planned setup', () => {
         marks: [],
         sheet: [{ id: 'A', kind: 'cross', diameterM: 0.02, at: [1, 2, 3], normal: null, pieceId: null, ground: 'plain', placed: true }],
         turn: { a: 'A', b: 'B', c: 'C', left: true },
+        sides: [{ id: 'D', a: 'A', c: null, answer: 'below' }],
       },
       [{ setId: '', from: 'A', to: 'B', length: length(2), instrument: '', measuredAt: '' }],
       [
@@ -265,6 +287,7 @@ describe('planned setup', () => {
     ]);
     expect([...input.near!]).toEqual([['A', [1, 2, 3]]]);
     expect(input.turn).toMatchObject({ left: true });
+    expect(input.sides).toEqual([{ id: 'D', a: 'A', c: null, answer: 'below' }]);
   });
   test('a photo’s focal length is that of its diagonal, and a phone’s where nobody knows it', () => {
     const body = { setupId: id(9), picture: { sha256: '', name: '' }, widthPx: 4000, heightPx: 3000, focal35Mm: 43.27, lengths: [], detail: null, shotAt: '' };

@@ -10,6 +10,7 @@ import type {
   PlannedMark,
   PlannedMeasures,
   SetPiece,
+  SideSaid,
   Shutter,
   STABILISER,
   StillLook,
@@ -219,6 +220,8 @@ export interface SetBody {
   sheet?: PlannedMark[];
   /** which of two mirror images of the tape net is meant, as somebody said who stood there */
   turn?: { a: string; b: string; c: string; left: boolean } | null;
+  /** on which side of the marks that it is tied to a mark stands, as somebody said who stood there */
+  sides?: SideSaid[];
 }
 export interface DayBody {
   name: string;

@@ -269,6 +269,17 @@ export const BODY_SCHEMAS: { [K in RecordKind]: Joi.ObjectSchema<RecordBodies[K]
     pieces: Joi.array().items(piece).max(MOST_PIECES),
     sheet: Joi.array().items(plannedMark).max(MOST_MARKS),
     turn: Joi.object({ a: mark.required(), b: mark.required(), c: mark.required(), left: Joi.boolean().required() }).allow(null),
+    sides: Joi.array()
+      .items(
+        Joi.object({
+          id: mark.required(),
+          a: mark.required(),
+          c: mark.allow(null).required(),
+          // a turn needs two others, a height one
+          answer: Joi.when('c', { is: null, then: Joi.string().valid('above', 'below'), otherwise: Joi.string().valid('left', 'right') }).required(),
+        }),
+      )
+      .max(MOST_MARKS),
   }),
   day: Joi.object({
     name: name.required(),

@@ -68,6 +68,11 @@ test('a net that does not know the floor, is not trusted, or is not seen by enou
   const result = solveNet(input);
   expect(surveyedAnchors(setup, { input, result: { ...result, status: 'contradictory' } }, tracked)).toBe(setup);
   expect(surveyedAnchors(setup, { input, result }, new Set(marks.slice(0, 2)))).toBe(setup);
+  expect(surveyedAnchors(setup, { input, result: { ...result, mirror: { ...result.mirror, status: 'open' } } }, tracked)).toBe(setup);
+  // a mark that may stand on the other side of its neighbours is none; the others are
+  const twin = { ids: [marks[7]], ask: { id: marks[7], a: marks[0], c: marks[1] }, now: 'left' as const, words: '' };
+  const others = surveyedAnchors(setup, { input, result: { ...result, twins: [twin] } }, tracked).anchors!.points!;
+  expect(others.map((p) => p.track)).toEqual(result.points.map((p) => p.id).filter((id) => id !== marks[7]));
   const inLine = { ...result, points: result.points.map((p, i) => ({ ...p, at: [i, 0, 2 * i] as [number, number, number] })) };
   expect(surveyedAnchors(setup, { input, result: inLine }, tracked)).toBe(setup);
 });

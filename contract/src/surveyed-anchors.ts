@@ -11,16 +11,22 @@ const MARK_SIGMA_M = 0.001;
  * not count twice. Level marks, origin and heading that the net has given places are left out for the same reason.
  */
 export function surveyedAnchors(setup: SolveSetup, net: { input: NetInput; result: NetResult } | null, tracked: ReadonlySet<string>): SolveSetup {
-  const usable = net && (net.result.status === 'solved' || net.result.status === 'partial') && (net.input.facts.some((f) => f.kind === 'height') || (net.input.known ?? []).length > 0);
+  // a net that may be its own mirror image holds no camera
+  const usable =
+    net?.result.mirror.status === 'settled' &&
+    (net.result.status === 'solved' || net.result.status === 'partial') &&
+    (net.input.facts.some((f) => f.kind === 'height') || (net.input.known ?? []).length > 0);
   if (!usable) return setup;
+  const open = new Set(net.result.twins.flatMap((t) => t.ids));
   // in the plan's frame, where the set has one: what leaves then stands where the set was drawn
   const points = netOnPlan(net.result.points, net.input.near ?? new Map()).flatMap((p) => {
     const [x, y, z] = p.sigmaM;
-    if (!tracked.has(p.id) || y === null) return [];
+    // of what may as well stand on the other side nobody knows the place
+    if (!tracked.has(p.id) || y === null || open.has(p.id)) return [];
     return [{ track: p.id, x: p.at[0], y: p.at[1], z: p.at[2], sigmaM: Math.max(MARK_SIGMA_M, Math.sqrt((x * x + y * y + z * z) / 3)) }];
   });
   if (points.length < FEWEST || inLine(points)) return setup;
-  const placed = new Set(net.result.points.map((p) => p.id));
+  const placed = new Set(net.result.points.map((p) => p.id).filter((id) => !open.has(id)));
   const { origin: _origin, heading: _heading, ...rest } = setup.anchors ?? {};
   return { ...setup, anchors: { ...rest, level: [], lengths: (rest.lengths ?? []).filter((l) => !(placed.has(l.a) && placed.has(l.b))), points } };
 }

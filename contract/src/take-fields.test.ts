@@ -1,5 +1,26 @@
 import fc from 'fast-check';
-import { bulkLines, changedFields, differing, isShown, lightLacks, mergeStates, nextTake, rigAt, runningSetup, setupLacks, TAKE_FIELDS, takeField, takeLacks, takesOf, type PlanBody, type RecordState, type SetBody, type StoredRecord, type TakeBody, type TakeWords } from '.';
+import {
+  bulkLines,
+  changedFields,
+  differing,
+  isShown,
+  lightLacks,
+  mergeStates,
+  nextTake,
+  rigAt,
+  runningSetup,
+  setupLacks,
+  TAKE_FIELDS,
+  takeField,
+  takeLacks,
+  takesOf,
+  type PlanBody,
+  type RecordState,
+  type SetBody,
+  type StoredRecord,
+  type TakeBody,
+  type TakeWords,
+} from '.';
 import { BODY_SCHEMAS, check } from './schemas';
 
 const uuid = (n: number) => `00000000-0000-4000-8000-${String(n).padStart(12, '0')}`;

@@ -15,6 +15,7 @@ export function netInputOf(set: SetBody, ties: readonly TieBody[], facts: readon
     ...knownOf(facts),
     near: new Map((set.sheet ?? []).map((m) => [m.id, m.at])),
     turn: set.turn ?? null,
+    sides: set.sides ?? [],
   };
 }
 

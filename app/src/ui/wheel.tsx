@@ -17,7 +17,6 @@ interface WheelProps {
   text: (value: number) => string;
   onPick: (value: number) => void;
   label: string;
-  disabled?: boolean;
   testID?: string;
 }
 
@@ -31,7 +30,7 @@ export function placeOn(values: readonly number[], value: number): number {
 }
 
 /** A wheel with the values that a camera or a lens has: dragged, pressed on a value, or moved by arrow keys; kept when it comes to rest. */
-export function Wheel({ values, value, usual, text, onPick, label, disabled, testID }: WheelProps) {
+export function Wheel({ values, value, usual, text, onPick, label, testID }: WheelProps) {
   const p = usePalette();
   const [width, setWidth] = useState(340);
   const [dragPx, setDragPx] = useState(0);
@@ -75,18 +74,17 @@ export function Wheel({ values, value, usual, text, onPick, label, disabled, tes
   return (
     <View
       onLayout={(e) => setWidth(e.nativeEvent.layout.width)}
-      {...(disabled ? {} : pan.panHandlers)}
-      {...(disabled ? {} : keys)}
+      {...pan.panHandlers}
+      {...keys}
       testID={testID}
       role="slider"
-      tabIndex={disabled ? -1 : 0}
+      tabIndex={0}
       aria-label={label}
-      aria-disabled={disabled}
       aria-valuemin={0}
       aria-valuemax={values.length - 1}
       aria-valuenow={Math.round(place)}
       aria-valuetext={said}
-      style={{ height: TOUCH_PX, backgroundColor: p.sunk, borderRadius: 4, overflow: 'hidden', opacity: disabled ? 0.5 : 1, cursor: 'grab', touchAction: 'pan-y', userSelect: 'none' } as object}
+      style={{ height: TOUCH_PX, backgroundColor: p.sunk, borderRadius: 4, overflow: 'hidden', cursor: 'grab', touchAction: 'pan-y', userSelect: 'none' } as object}
     >
       <Svg width="100%" height={TOUCH_PX} viewBox={`0 0 ${width} ${TOUCH_PX}`} aria-hidden pointerEvents="none">
         <Rect x={width / 2 - PITCH_PX / 2} y={0} width={PITCH_PX} height={TOUCH_PX} fill={p.raised} />

@@ -1,4 +1,4 @@
-import { explainLength, solveNet, type NetFact, type NetResult } from '@mesure/core';
+import { explainLength, solveNet, type NetFact, type NetInput, type NetResult, type SideSaid } from '@mesure/core';
 import { readHeightsCsv, readPointsCsv, readTiesCsv, type FileTie } from '@mesure/formats';
 import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
 import { writeSurveyDxf } from '@mesure/formats/survey-dxf';
@@ -11,19 +11,30 @@ const TAPE_TOLERANCE_M = 0.005;
 
 export const net: Command = {
   name: 'net',
-  usage: 'net TIES.csv [--points POINTS.csv] [--heights HEIGHTS.csv] [--csv FILE] [--ply FILE] [--dxf FILE]',
+  usage: 'net TIES.csv [--points POINTS.csv] [--heights HEIGHTS.csv] [--turn "A B C left"] [--side "A P C left"]… [--csv FILE] [--ply FILE] [--dxf FILE]',
   summary: 'Adjusts the ties of a set: places with their sigmas, and the tie that contradicts the others.',
   details: [
     'TIES       CSV with from,to,value,unit[,tolerance]; unit m, cm, mm, in, ft or ft-in; tolerance in the row’s unit (5 mm).',
     '--points   CSV with id,x,y,z[,sigma_x,sigma_y,sigma_z] in metres: points whose places are known; without sigmas they are held.',
     '--heights  CSV with id,value,unit[,tolerance]: heights over the floor.',
+    '--turn     "A B C left": from A over B to C the way turns left (or right), seen from above; tells the net from its mirror image.',
+    '--side     the same of a point P that fits on two sides of what it is tied to; or "P above A" (or below). As often as needed.',
+    '           `mirror` and `twins` of the answer hold the questions.',
     '--csv, --ply, --dxf  write the places with their sigmas too, as the application does.',
     'A tolerance is two sigma. Y is up. A suspect tie is left out of the coordinates; `explanation` names a slip that would explain it.',
     'Exit 1 when nothing is determined, or when the ties contradict each other too much to be trusted; the JSON says why.',
   ],
   example: 'mesure net ties.csv --heights heights.csv',
   async run(args) {
-    const { values, positionals } = parse(args, { points: { type: 'string' }, heights: { type: 'string' }, csv: { type: 'string' }, ply: { type: 'string' }, dxf: { type: 'string' } });
+    const { values, positionals } = parse(args, {
+      points: { type: 'string' },
+      heights: { type: 'string' },
+      turn: { type: 'string' },
+      side: { type: 'string', multiple: true },
+      csv: { type: 'string' },
+      ply: { type: 'string' },
+      dxf: { type: 'string' },
+    });
     if (positionals.length !== 1) throw new UsageError('give one file of ties');
     if ([positionals[0], values.points, values.heights].filter((f) => f === '-').length > 1) throw new UsageError('only one of the files can be standard input');
     const ties = readTiesCsv(readText(positionals[0]), positionals[0]);
@@ -33,7 +44,7 @@ export const net: Command = {
       ...ties.map((t): NetFact => ({ kind: 'tie', a: t.from, b: t.to, m: t.valueM, sigmaM: (t.toleranceM ?? TAPE_TOLERANCE_M) / 2 })),
       ...heights.map((h): NetFact => ({ kind: 'height', id: h.id, m: h.valueM, sigmaM: (h.toleranceM ?? TAPE_TOLERANCE_M) / 2 })),
     ];
-    const result = solveNet({ facts, known });
+    const result = solveNet({ facts, known, ...answers(values.turn, values.side ?? [], facts) });
     if (values.csv) writeBytes(values.csv, writeSurveyCsv(result.points));
     if (values.ply) writeBytes(values.ply, writeSurveyPly(result.points));
     if (values.dxf) writeBytes(values.dxf, writeSurveyDxf(result.points));
@@ -41,6 +52,24 @@ export const net: Command = {
     return result.status === 'none' || result.status === 'contradictory' ? 1 : 0;
   },
 };
+
+/** An answer as a person gives it: "A P C left" or "P above A". */
+function sideOf(option: string, words: string, named: ReadonlySet<string>): SideSaid {
+  const parts = words.trim().split(/\s+/);
+  const [a, b, c, way] = parts;
+  let side: SideSaid | null = null;
+  if (parts.length === 4 && (way === 'left' || way === 'right')) side = { id: b, a, c, answer: way };
+  else if (option === 'side' && parts.length === 3 && (b === 'above' || b === 'below')) side = { id: a, a: c, c: null, answer: b };
+  if (!side) throw new UsageError(`--${option} "${words}" is not "A P C left" (or right)${option === 'side' ? ', nor "P above A" (or below)' : ''}`);
+  for (const id of [side.id, side.a, ...(side.c === null ? [] : [side.c])]) if (!named.has(id)) throw new UsageError(`--${option} "${words}": no tie names ${id}`);
+  return side;
+}
+
+function answers(turn: string | undefined, sides: readonly string[], facts: readonly NetFact[]): Pick<NetInput, 'turn' | 'sides'> {
+  const named = new Set(facts.flatMap((f) => (f.kind === 'tie' ? [f.a, f.b] : [])));
+  const whole = turn === undefined ? null : sideOf('turn', turn, named);
+  return { sides: sides.map((words) => sideOf('side', words, named)), turn: whole && { a: whole.a, b: whole.id, c: whole.c!, left: whole.answer === 'left' } };
+}
 
 function report(ties: readonly FileTie[], heights: readonly { id: string; valueM: number }[], r: NetResult) {
   const outcome = new Map(r.facts.map((f) => [f.fact, f]));
@@ -69,6 +98,7 @@ function report(ties: readonly FileTie[], heights: readonly { id: string; valueM
     redundancy: r.redundancy,
     datum: r.datum,
     mirror: r.mirror,
+    twins: r.twins,
     next: r.next,
     warnings: r.warnings,
   };

@@ -118,8 +118,7 @@ test('a glance keeps places, and reads the two middle rows of each block', () =>
     const factor = 2 ** level;
     const small = glance(ramp, level);
     expect([small.widthPx, small.heightPx]).toEqual([Math.floor(45 / factor), Math.floor(30 / factor)]);
-    for (let y = 0; y < small.heightPx; y += 1)
-      for (let x = 0; x < small.widthPx; x += 1) expect(small.data[y * small.widthPx + x]).toBeCloseTo(factor * (3 * (x + 0.5) + 2 * (y + 0.5)), 3);
+    for (let y = 0; y < small.heightPx; y += 1) for (let x = 0; x < small.widthPx; x += 1) expect(small.data[y * small.widthPx + x]).toBeCloseTo(factor * (3 * (x + 0.5) + 2 * (y + 0.5)), 3);
   }
   expect(glance(ramp, 0).data).toBe(ramp.data);
   const stripes: GrayImage = { widthPx: 8, heightPx: 8, data: Float32Array.from({ length: 64 }, (_, i) => (Math.floor(i / 8) % 4 === 1 || Math.floor(i / 8) % 4 === 2 ? 0 : 1)) };

@@ -76,7 +76,7 @@ function mirrorImage(net: Net, placed: Places): Places | null {
 }
 
 /** Whether from a over b to c the way turns left as seen from above; null when it hardly turns. */
-function turnOf(net: Net, placed: Places, ids: readonly string[]): boolean | null {
+export function turnOf(net: Net, placed: Places, ids: readonly string[]): boolean | null {
   const q = ids.map((id) => placed.get(net.index.get(id) ?? -1));
   if (q.some((v) => !v)) return null;
   const [a, b, c] = q as Vec3[];

@@ -2,6 +2,7 @@ import type { Mat3, Vec3 } from '../math';
 import type { KnownPoint, NetFact } from './facts';
 import type { MirrorChoice } from './mirror';
 import type { NextTie } from './next-tie';
+import type { SideSaid, TwinQuestion } from './twins';
 
 export interface NetInput {
   facts: readonly NetFact[];
@@ -10,6 +11,8 @@ export interface NetInput {
   near?: ReadonlyMap<string, Vec3>;
   /** which mirror image is meant: from a over b to c the way turns left or right, as seen from above */
   turn?: { a: string; b: string; c: string; left: boolean } | null;
+  /** on which side of the points they are tied to single points stand, as was said */
+  sides?: readonly SideSaid[];
 }
 
 export interface NetPoint {
@@ -60,6 +63,8 @@ export interface NetResult {
   datum: string;
   /** both mirror images fit and nobody has said which is meant: the question to ask */
   mirror: MirrorChoice;
+  /** points that fit on two sides of their neighbours, nobody having said which: the questions to ask */
+  twins: TwinQuestion[];
   /** ties that would tighten it most; of nets of up to 80 points */
   next: NextTie[];
   warnings: string[];

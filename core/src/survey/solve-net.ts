@@ -1,4 +1,4 @@
-import { median, type Mat3 } from '../math';
+import { median, type Mat3, type Vec3 } from '../math';
 import { adjust, covarianceOf, orderPoints, type NetCovariance } from './adjust';
 import { datumBases, takeDatum, type Datum } from './datum';
 import { pointsOfFact } from './facts';
@@ -8,6 +8,7 @@ import type { FactOutcome, NetInput, NetPoint, NetResult, OpenPoint } from './ne
 import { nextTies } from './next-tie';
 import { placeNet } from './place';
 import { netOf, openPoints } from './read-input';
+import { settleSides } from './twins';
 
 /** Residual over its sigma beyond which a fact contradicts the others: one in a thousand good ones does by chance (Baarda 1968). */
 export const SUSPECT_NORMALISED = 3.29;
@@ -110,6 +111,11 @@ export function solveNet(input: NetInput): NetResult {
     }
     converged = settle();
   }
+  const sides = hopeless ? null : settleSides(net, new Map(order.map((p, k): [number, Vec3] => [p, [x[3 * k], x[3 * k + 1], x[3 * k + 2]]])), input, suspects, !datum.upTaken);
+  if (sides?.turned) {
+    x = Float64Array.from(order.flatMap((p) => sides.placed.get(p)!));
+    converged = settle();
+  }
   if (!converged) warnings.push('The adjustment stopped before it came to rest.');
 
   const outcomes = factOutcomes();
@@ -129,6 +135,8 @@ export function solveNet(input: NetInput): NetResult {
   else if (noHeight.length > 0)
     warnings.push(`How high ${noHeight.map((p) => p.id).join(', ')} stand${noHeight.length === 1 ? 's' : ''} is not determined: give the height, or a tie to a mark above.`);
   if (mirror.choice.status === 'open') warnings.push(mirror.choice.words);
+  const twins = sides?.open ?? [];
+  warnings.push(...twins.map((t) => t.words));
   return {
     status: points.length === 0 ? 'none' : contradictory ? 'contradictory' : open.length > 0 ? 'partial' : 'solved',
     points,
@@ -138,6 +146,7 @@ export function solveNet(input: NetInput): NetResult {
     redundancy,
     datum: datum.words,
     mirror: mirror.choice,
+    twins,
     next: contradictory ? [] : nextTies(rows, x, names),
     warnings,
   };
@@ -250,6 +259,7 @@ function nothing(net: Net, input: NetInput): NetResult {
     redundancy: 0,
     datum: '',
     mirror: { status: 'settled', words: '' },
+    twins: [],
     next: [],
     warnings: [
       input.facts.filter((f) => f.kind === 'tie').length < 3

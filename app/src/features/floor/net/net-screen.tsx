@@ -18,6 +18,7 @@ import { factWords, NewFact } from './new-fact';
 import { NewTie } from './new-tie';
 import { dxfWriter } from './dxf-writer';
 import { MarkPhotos } from './mark-photos';
+import { isAsked, saidOf, SideQuestions } from './side-questions';
 import { useNet } from './use-net';
 
 /** The tape net of a setup's set: all that was measured between marks, adjusted together after each entry. */
@@ -70,9 +71,9 @@ function OfSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredRecord
       {shown ? (
         <>
           <Head result={shown} />
-          {shown.mirror.status === 'open' && shown.mirror.ask ? <MirrorQuestion set={set} ask={shown.mirror.ask} mayWrite={mayWrite} /> : null}
+          <SideQuestions set={set} result={shown} mayWrite={mayWrite} />
           {shown.points.length > 1 ? <NetDrawing result={shown} ties={net.ties} plan={plan} /> : null}
-          <Entries net={net} result={shown} mayWrite={mayWrite} />
+          <Entries set={set} net={net} result={shown} mayWrite={mayWrite} />
           <Places result={shown} plan={plan} setName={set.body.name} />
           <Next result={shown} mayWrite={mayWrite} onMeasure={setTie} />
           <Words look="small" dim style={{ marginTop: SPACE.m }}>{`Datum: ${shown.datum || 'none yet'}. One standard deviation each, from the tolerances as stated.`}</Words>
@@ -96,7 +97,7 @@ function Head({ result }: { result: NetResult }) {
         <Words look="heading">{`of ${all} marks determined${suspects > 0 ? `, ${suspects} entr${suspects === 1 ? 'y contradicts' : 'ies contradict'} the rest` : ''}`}</Words>
       </View>
       {result.warnings
-        .filter((w) => w !== result.mirror.words)
+        .filter((w) => w !== result.mirror.words && !result.twins.some((t) => t.words === w && isAsked(t)))
         .map((w) => (
           <Words key={w} look="small" style={{ marginTop: SPACE.xs }}>{`◈ ${w}`}</Words>
         ))}
@@ -104,25 +105,8 @@ function Head({ result }: { result: NetResult }) {
   );
 }
 
-function MirrorQuestion({ set, ask, mayWrite }: { set: StoredRecord<'set'>; ask: NonNullable<NetResult['mirror']['ask']>; mayWrite: boolean }) {
-  const p = usePalette();
-  const write = useRecordsState((s) => s.write);
-  const say = (left: boolean) => void write('set', set.id, { ...set.body, turn: { a: ask.a, b: ask.b, c: ask.c, left } }, `Turns ${left ? 'left' : 'right'} at ${ask.b}`);
-  return (
-    <View style={{ borderLeftWidth: 4, borderLeftColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.m }} testID="mirror-question">
-      <Words>{`Lengths say nothing of left and right. Walk from ${ask.a} over ${ask.b} to ${ask.c}: at ${ask.b}, do you turn left or right?`}</Words>
-      {mayWrite ? (
-        <View style={{ flexDirection: 'row', gap: SPACE.m, marginTop: SPACE.s }}>
-          <Action title="Left" icon="turn-left" onPress={() => say(true)} testID="turn-left" />
-          <Action title="Right" icon="turn-right" onPress={() => say(false)} testID="turn-right" />
-        </View>
-      ) : null}
-    </View>
-  );
-}
-
 /** Everything that was measured: what contradicts the rest first, each with what the net says of it. */
-function Entries({ net, result, mayWrite }: { net: ReturnType<typeof useNet>; result: NetResult; mayWrite: boolean }) {
+function Entries({ set, net, result, mayWrite }: { set: StoredRecord<'set'>; net: ReturnType<typeof useNet>; result: NetResult; mayWrite: boolean }) {
   const p = usePalette();
   const write = useRecordsState((s) => s.write);
   const outcome = new Map(result.facts.map((f) => [f.fact, f]));
@@ -151,9 +135,17 @@ function Entries({ net, result, mayWrite }: { net: ReturnType<typeof useNet>; re
       held: q.body.instrument ? `held as measured by the ${q.body.instrument}` : 'held as measured',
       remove: () => void write('fact', q.id, q.body, `${factWords(q.body)}: removed`, true),
     })),
+    ...saidOf(set.body).map(({ words, without }) => ({
+      id: words,
+      f: undefined,
+      words,
+      explained: null,
+      held: 'as somebody said who stood there',
+      remove: () => void write('set', set.id, { ...set.body, ...without }, `${words}: removed`),
+    })),
   ].sort((a, b) => Number(b.f?.suspect ?? false) - Number(a.f?.suspect ?? false));
   return (
-    <Section title={`${rows.length} measured`}>
+    <Section title={`${rows.length} entries`}>
       {rows.map((r) => (
         <View
           key={r.id}

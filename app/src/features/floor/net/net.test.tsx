@@ -43,6 +43,25 @@ test('places follow from ties and heights, left and right are asked, and the ans
   expect(saved[1].text).toMatch(/^ply\nformat ascii 1\.0\n[\s\S]*element vertex 7\n/);
 });
 
+test('a mark that fits on two sides of its neighbours is asked for, and the answer is kept', async () => {
+  // H stands before the side A, E, D of the box, and nothing ties it to the others
+  const H: [number, number, number] = [-1.2, 0.5, -0.8];
+  const toH = ['A', 'E', 'D'].map((id, i) => tie(80 + i, 'H', id, length(Number(Math.hypot(...[0, 1, 2].map((k) => BOX[id][k] - H[k])).toFixed(3)))));
+  const s = server([...ties(), ...heights(), ...toH]);
+  await open(<NetScreen setupId={ID.setup} />, s);
+  const question = await waitFor(() => within(screen.getByTestId('side-question-H')));
+  expect(question.getByText(/^Its lengths fit H on both sides\. Walk from \w over H to \w: at H, do you turn left or right\?$/)).toBeTruthy();
+  fireEvent.press(question.getByTestId('turn-right'));
+  await settle(20);
+  expect((s.records.get(ID.set)!.body as RecordBodies['set']).sides).toMatchObject([{ id: 'H', answer: 'right' }]);
+  await waitFor(() => expect(screen.queryByTestId('side-question-H')).toBeNull());
+  // what was said stands with what was measured, and can be taken out again
+  fireEvent.press(screen.getByLabelText(/^Remove H stands where the way from \w over it to \w turns right/));
+  await settle(20);
+  expect((s.records.get(ID.set)!.body as RecordBodies['set']).sides).toEqual([]);
+  await waitFor(() => expect(screen.getByTestId('side-question-H')).toBeTruthy());
+});
+
 test('a length that was written down in the wrong unit is found, named and can be removed', async () => {
   const inches = (apart('B', 'D') / 0.0254).toFixed(1);
   const list = ties().map((t) =>

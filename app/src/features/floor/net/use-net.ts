@@ -14,7 +14,7 @@ export function useNet(set: StoredRecord<'set'>) {
   const all = byTime(useAll('fact').filter((f) => f.body.setId === set.id));
   const facts = all.filter((f) => isMeasured(f.body));
   const places = all.filter((f) => !isMeasured(f.body));
-  const key = JSON.stringify([ties.map((t) => [t.id, t.body]), all.map((f) => [f.id, f.body]), set.body.sheet, set.body.turn]);
+  const key = JSON.stringify([ties.map((t) => [t.id, t.body]), all.map((f) => [f.id, f.body]), set.body.sheet, set.body.turn, set.body.sides]);
   const input = useMemo(
     () =>
       netInputOf(

@@ -1,0 +1,80 @@
+import type { SetBody, StoredRecord } from '@mesure/contract';
+import type { NetResult, SideSaid, TwinQuestion } from '@mesure/core';
+import { View } from 'react-native';
+import { useRecordsState } from '../../../data';
+import { Action, type IconName } from '../../../ui/controls';
+import { Words } from '../../../ui/text';
+import { SPACE, usePalette } from '../../../ui/theme';
+
+/** A turn or a height tells both sides apart; where neither does, a further length is asked for in a warning. */
+export const isAsked = (t: TwinQuestion): boolean => t.ask.id !== t.ask.a;
+
+const ANSWERS: Record<SideSaid['answer'], { title: string; icon: IconName }> = {
+  left: { title: 'Left', icon: 'turn-left' },
+  right: { title: 'Right', icon: 'turn-right' },
+  above: { title: 'Above', icon: 'arrow-upward' },
+  below: { title: 'Below', icon: 'arrow-downward' },
+};
+
+/** What was said, in words, and the fields of the set without it. */
+export function saidOf({ turn, sides = [] }: SetBody): { words: string; without: Partial<SetBody> }[] {
+  return [
+    ...(turn ? [{ words: `The way from ${turn.a} over ${turn.b} to ${turn.c} turns ${turn.left ? 'left' : 'right'}`, without: { turn: null } }] : []),
+    ...sides.map((s) => ({
+      words: s.c ? `${s.id} stands where the way from ${s.a} over it to ${s.c} turns ${s.answer}` : `${s.id} stands ${s.answer} ${s.a}`,
+      without: { sides: sides.filter((q) => q.id !== s.id) },
+    })),
+  ];
+}
+
+/** What lengths cannot tell and a person on the set sees at once: the net's left and right, and the side on which single marks stand. */
+export function SideQuestions({ set, result, mayWrite }: { set: StoredRecord<'set'>; result: NetResult; mayWrite: boolean }) {
+  const write = useRecordsState((s) => s.write);
+  const { mirror } = result;
+  const ask = mirror.status === 'open' ? mirror.ask : undefined;
+  const say = (answer: SideSaid['answer'], { id, a, c }: TwinQuestion['ask']) => {
+    const sides = [...(set.body.sides ?? []).filter((s) => s.id !== id), { id, a, c, answer }];
+    void write('set', set.id, { ...set.body, sides }, `${id} stands on the ${answer} side`);
+  };
+  return (
+    <>
+      {ask ? (
+        <Question
+          words={`Lengths say nothing of left and right. Walk from ${ask.a} over ${ask.b} to ${ask.c}: at ${ask.b}, do you turn left or right?`}
+          answers={['left', 'right']}
+          onAnswer={mayWrite ? (said) => void write('set', set.id, { ...set.body, turn: { a: ask.a, b: ask.b, c: ask.c, left: said === 'left' } }, `Turns ${said} at ${ask.b}`) : null}
+          testID="mirror-question"
+        />
+      ) : null}
+      {result.twins.filter(isAsked).map((t) => (
+        <Question
+          key={t.ids.join()}
+          words={
+            t.ask.c
+              ? `Its lengths fit ${t.ids.join(', ')} on both sides. Walk from ${t.ask.a} over ${t.ask.id} to ${t.ask.c}: at ${t.ask.id}, do you turn left or right?`
+              : `Its lengths fit ${t.ids.join(', ')} over and under the marks it is tied to. Does ${t.ask.id} stand above or below ${t.ask.a}?`
+          }
+          answers={t.ask.c ? ['left', 'right'] : ['above', 'below']}
+          onAnswer={mayWrite ? (said) => say(said, t.ask) : null}
+          testID={`side-question-${t.ask.id}`}
+        />
+      ))}
+    </>
+  );
+}
+
+function Question({ words, answers, onAnswer, testID }: { words: string; answers: SideSaid['answer'][]; onAnswer: ((said: SideSaid['answer']) => void) | null; testID: string }) {
+  const p = usePalette();
+  return (
+    <View style={{ borderLeftWidth: 4, borderLeftColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.m }} testID={testID}>
+      <Words>{words}</Words>
+      {onAnswer ? (
+        <View style={{ flexDirection: 'row', gap: SPACE.m, marginTop: SPACE.s }}>
+          {answers.map((a) => (
+            <Action key={a} {...ANSWERS[a]} onPress={() => onAnswer(a)} testID={`turn-${a}`} />
+          ))}
+        </View>
+      ) : null}
+    </View>
+  );
+}
