@@ -25,4 +25,28 @@ test('the tape net names the tie that was written in the wrong unit; a further t
   await open(page, new URL(net).pathname);
   await expect(page.getByTestId('place-L8')).toBeVisible();
   await expect(page.getByTestId('net-head')).toContainText('8');
+  // a mark that is on no plan, tied to three marks of the wall only: before it or behind it
+  for (const [to, length] of [
+    ['L6', '2.377 m'],
+    ['L7', '1.658 m'],
+    ['L8', '2.049 m'],
+  ]) {
+    await page.getByTestId('add-tie').click();
+    await page.getByTestId('tie-from').fill('N1');
+    await page.getByTestId('tie-to').fill(to);
+    await page.getByTestId('length-field').fill(length);
+    await page.getByTestId('length-field').blur();
+    await page.getByTestId('save-tie').click();
+    await expect(page.getByTestId('save-tie')).toHaveCount(0);
+  }
+  const question = page.getByTestId('side-question-N1');
+  await expect(question).toContainText(/Walk from L\d over N1 to L\d: at N1, do you turn left or right\?/);
+  await audit(page, 'tape net, a side is asked');
+  await question.getByTestId('turn-left').click();
+  await expect(question).toHaveCount(0);
+  const told = (await page.getByTestId('place-N1').textContent())!;
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await question.getByTestId('turn-right').click();
+  await expect(page.getByTestId('place-N1')).not.toHaveText(told);
+  await expect(page.getByLabel(/^Remove N1 stands where the way from L\d over it to L\d turns right/)).toBeVisible();
 });

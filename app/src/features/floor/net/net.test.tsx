@@ -50,7 +50,7 @@ test('a mark that fits on two sides of its neighbours is asked for, and the answ
   const s = server([...ties(), ...heights(), ...toH]);
   await open(<NetScreen setupId={ID.setup} />, s);
   const question = await waitFor(() => within(screen.getByTestId('side-question-H')));
-  expect(question.getByText(/^Its lengths fit H on both sides\. Walk from \w over H to \w: at H, do you turn left or right\?$/)).toBeTruthy();
+  expect(question.getByText(/^The lengths to H fit on both sides of the marks at their other ends\. Walk from \w over H to \w: at H, do you turn left or right\?$/)).toBeTruthy();
   fireEvent.press(question.getByTestId('turn-right'));
   await settle(20);
   expect((s.records.get(ID.set)!.body as RecordBodies['set']).sides).toMatchObject([{ id: 'H', answer: 'right' }]);

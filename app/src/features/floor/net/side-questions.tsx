@@ -51,8 +51,8 @@ export function SideQuestions({ set, result, mayWrite }: { set: StoredRecord<'se
           key={t.ids.join()}
           words={
             t.ask.c
-              ? `Its lengths fit ${t.ids.join(', ')} on both sides. Walk from ${t.ask.a} over ${t.ask.id} to ${t.ask.c}: at ${t.ask.id}, do you turn left or right?`
-              : `Its lengths fit ${t.ids.join(', ')} over and under the marks it is tied to. Does ${t.ask.id} stand above or below ${t.ask.a}?`
+              ? `The lengths to ${t.ids.join(', ')} fit on both sides of the marks at their other ends. Walk from ${t.ask.a} over ${t.ask.id} to ${t.ask.c}: at ${t.ask.id}, do you turn left or right?`
+              : `The lengths to ${t.ids.join(', ')} fit over and under the marks at their other ends. Does ${t.ask.id} stand above or below ${t.ask.a}?`
           }
           answers={t.ask.c ? ['left', 'right'] : ['above', 'below']}
           onAnswer={mayWrite ? (said) => say(said, t.ask) : null}
