@@ -102,7 +102,7 @@ export const SOURCE = `(module
       (local.set $height (i32.sub (local.get $height) (i32.const 1)))
       (br_if $high (local.get $height))))
 
-  (func (export "structure") (param $row i32) (param $stride i32) (param $height i32) (param $count i32) (param $dx0 f32) (param $dy f32) (param $dx1 f32) (param $inverse f32) (param $out i32)
+  (func (export "structure") (param $row i32) (param $stride i32) (param $height i32) (param $count i32) (param $dx0 f32) (param $dy f32) (param $dx1 f32) (param $inverse f32) (param $flat f32) (param $out i32)
     (local $p i32) (local $left i32) (local $dx v128) (local $gx v128) (local $gy v128) (local $weight v128)
     ${SUMS.map((n) => `(local $${n} v128)`).join(' ')}
     (loop $down
@@ -111,7 +111,9 @@ export const SOURCE = `(module
       (local.set $dx (f32x4.add (f32x4.splat (local.get $dx0)) (v128.const f32x4 0 1 2 3)))
       (loop $next
         (local.set $weight ${mul(add(mul('(local.get $dx)', '(local.get $dx)'), '(f32x4.splat (f32.mul (local.get $dy) (local.get $dy)))'), '(f32x4.splat (local.get $inverse))')})
-        (local.set $weight (f32x4.max (f32x4.splat (f32.const 0)) ${sub('(f32x4.splat (f32.const 1))', mul('(local.get $weight)', '(local.get $weight)'))}))
+        (local.set $weight ${mul('(local.get $weight)', '(local.get $weight)')})
+        (local.set $weight ${mul('(local.get $weight)', add('(f32x4.splat (f32.const 1))', mul('(f32x4.splat (local.get $flat))', sub('(local.get $weight)', '(f32x4.splat (f32.const 1))'))))})
+        (local.set $weight (f32x4.max (f32x4.splat (f32.const 0)) ${sub('(f32x4.splat (f32.const 1))', '(local.get $weight)')}))
         (local.set $weight (v128.and (local.get $weight) (f32x4.le (local.get $dx) (f32x4.splat (local.get $dx1)))))
         (local.set $gx ${sub(load('p', 8), load('p', 0))})
         (local.set $gy ${sub('(v128.load offset=4 (i32.add (local.get $p) (local.get $stride)))', '(v128.load offset=4 (i32.sub (local.get $p) (local.get $stride)))')})

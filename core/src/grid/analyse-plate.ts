@@ -1,12 +1,12 @@
 import { hullAreaPx } from '../math';
 import type { DistortionModel } from '../distortion';
 import { SmoothedPicture, type GrayImage } from '../picture';
-import { CHEQUER, RULED_RING_PX, ruledLook, type ChartLook } from './chart-look';
+import { chequerLook, RULED_RING_PX, ruledLook, type ChartLook } from './chart-look';
 import { completeLattice } from './complete-lattice';
 import { invert } from './crossing';
 import { toObservations, type GridFrame, type LensFit } from './fit-lens';
 import { medianCellPx, orientToPicture, type ChartKind, type LatticeNode } from './grow-lattice';
-import { LEVELS, MIN_NODES, searchFromAfar, searchLattice, SMOOTHING_PX, type FoundLattice } from './search-lattice';
+import { LEVELS, MIN_NODES, searchFromAfar, searchLattice, type FoundLattice } from './search-lattice';
 import { selectModel, type ModelChoice } from './select-model';
 import { blurByZone, edgeBlurPx, sharpnessOf, type BlurZone } from './sharpness';
 import { traceLattice, type LatticeStart } from './trace-lattice';
@@ -74,7 +74,8 @@ export function detectChart(image: GrayImage, frame: GridFrame, options: DetectO
     const blurPx = edgeBlurPx(image, found.nodes);
     const cellPx = medianCellPx(found.nodes);
     if (blurPx > MAX_BLUR_PX || blurPx > MAX_BLUR_OF_CELL * cellPx) return blurred(found.nodes, image, blurPx, cellPx);
-    return complete(image, found.fine, found.nodes, frame, blurPx, cellPx, chart === 'ruled' ? ruledLook(RULED_RING_PX * 2 ** level) : CHEQUER, progress);
+    const look = chart === 'ruled' ? ruledLook(RULED_RING_PX * 2 ** level) : chequerLook(cellPx);
+    return complete(image, found.fine.by(look.smoothingPx), found.nodes, frame, blurPx, cellPx, look, progress);
   };
   if (chart === 'chequer') {
     const afar = searchFromAfar(image);
@@ -93,9 +94,9 @@ const TOUCHED_CONTRAST = 1;
 
 function fromTouch(image: GrayImage, pictures: readonly GrayImage[], frame: GridFrame, start: LatticeStart, chart: ChartKind, progress: (f: number, s: string) => void): PlateLattice {
   let best: { nodes: LatticeNode[]; fine: SmoothedPicture } | null = null;
-  const look = chart === 'ruled' ? ruledLook(RULED_RING_PX) : CHEQUER;
+  const look = chart === 'ruled' ? ruledLook(RULED_RING_PX) : chequerLook(Math.hypot(start.nextX - start.x, start.nextY - start.y));
   for (const picture of pictures) {
-    const fine = new SmoothedPicture(picture, SMOOTHING_PX);
+    const fine = new SmoothedPicture(picture, look.smoothingPx);
     const nodes = traceLattice(fine, start, (x, y, windowPx) => look.test(fine, x, y, windowPx, TOUCHED_CONTRAST), look.window);
     if (!best || nodes.length > best.nodes.length) best = { nodes, fine };
   }

@@ -129,9 +129,9 @@ const STEPS = [
 const MIN_WINDOW_PX = 3;
 
 /** With the whole window, else with half of it: beside an occlusion or a smear the near pixels may still be good. */
-function refineWithin(fine: SmoothedPicture, corner: { x: number; y: number }, windowPx: number, maxShiftPx: number): boolean {
+function refineWithin(fine: SmoothedPicture, corner: { x: number; y: number }, windowPx: number, maxShiftPx: number, flat: boolean): boolean {
   if (windowPx < MIN_WINDOW_PX) return false;
-  return refineCorner(fine, corner, windowPx, maxShiftPx) || (windowPx >= 2 * MIN_WINDOW_PX && refineCorner(fine, corner, windowPx / 2, maxShiftPx));
+  return refineCorner(fine, corner, windowPx, maxShiftPx, flat) || (windowPx >= 2 * MIN_WINDOW_PX && refineCorner(fine, corner, windowPx / 2, maxShiftPx));
 }
 
 function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx: number, look: ChartLook, ringPx: number): MeasuredNode[] {
@@ -151,7 +151,7 @@ function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx:
     const cell = Number.isFinite(local) ? local : cellPx;
     const place = { x: n.x, y: n.y };
     // looked at while its neighbourhood is at hand
-    if (refineWithin(fine, place, look.window(cell), 0.3 * cell)) out.push({ ...n, ...place, seen: look.test(fine, place.x, place.y, ringPx, 0) });
+    if (refineWithin(fine, place, look.window(cell), 0.3 * cell, look.flat)) out.push({ ...n, ...place, seen: look.test(fine, place.x, place.y, ringPx, 0) });
   }
   return out;
 }
@@ -184,7 +184,7 @@ function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit
       const ring = room >= MIN_WINDOW_PX ? look.test(fine, at[0], at[1], room, 0.2 * contrast) : null;
       const angle = expected?.(row, col) ?? null;
       const fits = ring && (angle === null || axisAngle(ring.brightRad, angle) < ALIKE_RAD);
-      if (fits && refineWithin(fine, node, window, Math.max(0.15 * step, 3 * sigmaPx))) {
+      if (fits && refineWithin(fine, node, window, Math.max(0.15 * step, 3 * sigmaPx), look.flat)) {
         node.contrast = ring.contrast;
         node.seen = look.test(fine, node.x, node.y, ringPx, 0);
         added.push(node);

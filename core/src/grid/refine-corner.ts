@@ -15,7 +15,7 @@ const NEAREST_PX = 5;
  * Limits   The window must end before the next edge, which is a whole cell away: radius at most the cell less the blur's reach.
  * @returns false when the point lies at the picture's border, the window is flat, or the point wanders off
  */
-export function refineCorner(picture: SmoothedPicture, corner: { x: number; y: number }, radiusPx: number, maxShiftPx: number): boolean {
+export function refineCorner(picture: SmoothedPicture, corner: { x: number; y: number }, radiusPx: number, maxShiftPx: number, flat = false): boolean {
   const { widthPx: w, heightPx: h } = picture;
   let [x, y] = flatPlace(picture, corner.x, corner.y, radiusPx);
   for (let iteration = 0; iteration < 8; iteration += 1) {
@@ -23,7 +23,7 @@ export function refineCorner(picture: SmoothedPicture, corner: { x: number; y: n
     // each pixel of an edge speaks for itself: a window that the picture's border cuts off is smaller, not wrong. The weight falls to zero
     // at the rim, so that pixels entering the window do not make the point jump; flat inside, where (1 − q)² threw away a quarter of the
     // precision
-    const sums = picture.structureAt(x, y, radiusPx, BORDER_PX);
+    const sums = picture.structureAt(x, y, radiusPx, BORDER_PX, flat);
     const a = sums[0],
       b = sums[1],
       c = sums[2],

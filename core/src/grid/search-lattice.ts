@@ -1,11 +1,10 @@
 import { glance, halve, smooth, SmoothedPicture, type GrayImage } from '../picture';
 import { hullAreaPx, quantile } from '../math';
-import { RULED_RING_PX } from './chart-look';
+import { RULED_RING_PX, SMOOTHING_PX } from './chart-look';
 import { findCrossings } from './crossing';
 import { growLattice, latticeStepsPx, type ChartKind, type LatticeNode } from './grow-lattice';
 import { findSaddles } from './saddle';
 
-export const SMOOTHING_PX = 1.2;
 /** Lattices of less are chance. */
 export const MIN_NODES = 20;
 

@@ -63,15 +63,22 @@ describe('row kernel', () => {
   test('the structure of a window is the sum over its pixels, with weights that end at its rim', () => {
     const [fast, plain] = [filled(rowKernel(40, 40), 3), filled(plainRows(40, 40), 3)];
     const window = { row: 5, x: 6, widthPx: 17, heightPx: 13, dx: -8.3, dy: -6.2 };
-    const [a, b] = [Array.from(fast.structure(window, 7)), Array.from(plain.structure(window, 7))];
-    a.forEach((v, i) => expect(Math.abs(v - b[i])).toBeLessThan(1e-5 * Math.abs(b[0])));
+    for (const flat of [false, true]) {
+      const [a, b] = [Array.from(fast.structure(window, 7, flat)), Array.from(plain.structure(window, 7, flat))];
+      a.forEach((v, i) => expect(Math.abs(v - b[i])).toBeLessThan(1e-5 * Math.abs(b[0])));
+    }
     // a plane that rises to the right: gradient (2, 0), so that xx = 4 Σ w and nothing across
     for (let y = 0; y < 40; y += 1) for (let x = 0; x < 48; x += 1) fast.data[y * 48 + x] = x;
-    const [xx, xy, yy] = fast.structure({ row: 10, x: 10, widthPx: 11, heightPx: 11, dx: -5, dy: -5 }, 6);
-    let weights = 0;
-    for (let y = -5; y <= 5; y += 1) for (let x = -5; x <= 5; x += 1) weights += Math.max(0, 1 - ((x * x + y * y) / 36) ** 2);
-    expect(xx).toBeCloseTo(4 * weights, 2);
-    expect([xy, yy]).toEqual([0, 0]);
+    for (const [flat, power] of [
+      [false, 2],
+      [true, 4],
+    ] as const) {
+      const [xx, xy, yy] = fast.structure({ row: 10, x: 10, widthPx: 11, heightPx: 11, dx: -5, dy: -5 }, 6, flat);
+      let weights = 0;
+      for (let y = -5; y <= 5; y += 1) for (let x = -5; x <= 5; x += 1) weights += Math.max(0, 1 - ((x * x + y * y) / 36) ** power);
+      expect(xx).toBeCloseTo(4 * weights, 2);
+      expect([xy, yy]).toEqual([0, 0]);
+    }
   });
 });
 

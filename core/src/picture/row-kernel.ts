@@ -39,9 +39,9 @@ export interface RowKernel {
   peaks(three: readonly [number, number, number], least: number): Uint8Array;
   /**
    * Σ w g gᵀ and Σ w g gᵀ d over a window: g the difference of the pixels on either side, d the place from the point, w = 1 − (|d|/radius)⁴
-   * within the radius. [xx, xy, yy, x of the last, y of it]
+   * within the radius, 1 − (|d|/radius)⁸ where `flat`. [xx, xy, yy, x of the last, y of it]
    */
-  structure(window: Window, radiusPx: number): Float32Array;
+  structure(window: Window, radiusPx: number, flat: boolean): Float32Array;
 }
 
 export const SPARE = 4;
@@ -55,7 +55,7 @@ interface RowExports extends WasmMemory {
   halve(a: number, b: number, to: number, count: number): void;
   saddles(a: number, b: number, c: number, to: number, count: number): void;
   peaks(a: number, b: number, c: number, to: number, count: number, least: number): void;
-  structure(row: number, stride: number, height: number, count: number, dx0: number, dy: number, dx1: number, inverse: number, out: number): void;
+  structure(row: number, stride: number, height: number, count: number, dx0: number, dy: number, dx1: number, inverse: number, flat: number, out: number): void;
 }
 
 /** Bytes after the rows: five sums. */
@@ -83,9 +83,9 @@ function wasmRows(exports: RowExports, widthPx: number, count: number): RowKerne
       exports.peaks(at(a), at(b), at(c), bits.byteOffset, blocks, least);
       return bits;
     },
-    structure: (w, radiusPx) => {
+    structure: (w, radiusPx, flat) => {
       // the last block of four may reach beyond the window: what lies there weighs nothing
-      exports.structure(at(w.row) + 4 * w.x, 4 * stride, w.heightPx, blocksOf(w.widthPx), w.dx, w.dy, w.dx + w.widthPx - 0.75, 1 / (radiusPx * radiusPx), sums.byteOffset);
+      exports.structure(at(w.row) + 4 * w.x, 4 * stride, w.heightPx, blocksOf(w.widthPx), w.dx, w.dy, w.dx + w.widthPx - 0.75, 1 / (radiusPx * radiusPx), flat ? 1 : 0, sums.byteOffset);
       return sums;
     },
   };
@@ -147,7 +147,7 @@ export function plainRows(widthPx: number, count: number): RowKernel {
       }
       return bits;
     },
-    structure(w, radiusPx) {
+    structure(w, radiusPx, flat) {
       let [xx, xy, yy, ox, oy] = [0, 0, 0, 0, 0];
       for (let y = 0; y < w.heightPx; y += 1) {
         const dy = w.dy + y;
@@ -155,7 +155,7 @@ export function plainRows(widthPx: number, count: number): RowKernel {
           const dx = w.dx + x;
           const q = (dx * dx + dy * dy) / (radiusPx * radiusPx);
           if (q >= 1) continue;
-          const weight = 1 - q * q;
+          const weight = flat ? 1 - q ** 4 : 1 - q * q;
           const i = (w.row + y) * stride + SPARE + w.x + x;
           const gx = data[i + 1] - data[i - 1];
           const gy = data[i + stride] - data[i - stride];

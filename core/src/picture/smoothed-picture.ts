@@ -45,6 +45,11 @@ export class SmoothedPicture {
     this.taps = smoothingTaps(sigmaPx);
   }
 
+  /** The same picture, smoothed by so much. */
+  by(sigmaPx: number): SmoothedPicture {
+    return sigmaPx === this.sigmaPx ? this : new SmoothedPicture(this.source, sigmaPx);
+  }
+
   whole(): GrayImage {
     return smooth(this.source, this.sigmaPx);
   }
@@ -62,16 +67,16 @@ export class SmoothedPicture {
 
   /**
    * The structure tensor about a place, gathered over a round window that `borderPx` at the picture's border are left out of:
-   * Σ w g gᵀ as xx, xy, yy and Σ w g gᵀ d, with g twice the gradient, d the way from the place and w = 1 − (|d|/radius)⁴.
+   * Σ w g gᵀ as xx, xy, yy and Σ w g gᵀ d, with g twice the gradient, d the way from the place and w = 1 − (|d|/radius)⁴, or ⁸ where `flat`.
    */
-  structureAt(xPx: number, yPx: number, radiusPx: number, borderPx: number): Float32Array {
+  structureAt(xPx: number, yPx: number, radiusPx: number, borderPx: number, flat = false): Float32Array {
     const held = this.hold(xPx, yPx, radiusPx + 1);
     const x0 = Math.max(borderPx, Math.ceil(xPx - 0.5 - radiusPx));
     const x1 = Math.min(this.widthPx - 1 - borderPx, Math.floor(xPx - 0.5 + radiusPx));
     const y0 = Math.max(borderPx, Math.ceil(yPx - 0.5 - radiusPx));
     const y1 = Math.min(this.heightPx - 1 - borderPx, Math.floor(yPx - 0.5 + radiusPx));
     const window = { row: held.firstRow + y0 - held.y0, x: x0 - held.x0 - SPARE, widthPx: x1 - x0 + 1, heightPx: y1 - y0 + 1, dx: x0 + 0.5 - xPx, dy: y0 + 0.5 - yPx };
-    return held.kernel.structure(window, radiusPx);
+    return held.kernel.structure(window, radiusPx, flat);
   }
 
   /** Smooths all between two heights at once: cheaper than place by place where most of the picture is looked at, from above downwards. */
