@@ -39,3 +39,17 @@ test('a take logged with the network cut is kept, shown as waiting, survives a r
   expect(history.changes.map((c) => c.version)).toEqual([1, 2]);
   expect(sent).toHaveLength(2);
 });
+
+test('a phone may put the application on its home screen: manifest, icons and worker are as Chromium wants them', async ({ page, context }) => {
+  await signIn(page, 'wrangler', '/floor');
+  await page.evaluate(async () => {
+    await navigator.serviceWorker.ready;
+  });
+  const browser = await context.newCDPSession(page);
+  const manifest = await browser.send('Page.getAppManifest');
+  expect(manifest.errors).toEqual([]);
+  expect(JSON.parse(manifest.data!)).toMatchObject({ name: 'Mesure', start_url: '/floor', display: 'standalone' });
+  // a test's window is a private one, which is never installed
+  const { installabilityErrors } = await browser.send('Page.getInstallabilityErrors');
+  expect(installabilityErrors.map((e) => e.errorId).filter((id) => id !== 'in-incognito')).toEqual([]);
+});

@@ -1,10 +1,11 @@
 #!/usr/bin/env node
 // Exports the web client into .build/web with its offline shell, when a source is newer than the last export.
 import { spawnSync } from 'node:child_process';
-import { cpSync, existsSync, readdirSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
+import { cpSync, existsSync, readdirSync, readFileSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { build } from 'esbuild';
+import sharp from 'sharp';
 import { generateSW } from 'workbox-build';
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
@@ -45,6 +46,7 @@ for (const font of readdirSync(iconFonts)) if (!font.startsWith('MaterialIcons.'
 rmSync(out, { recursive: true, force: true });
 cpSync(made, out, { recursive: true });
 rmSync(made, { recursive: true, force: true });
+await installable();
 // the computing worker is a program of its own beside the pages
 await build({
   entryPoints: { heavy: path.join(root, 'app/src/workers/heavy.worker.ts') },
@@ -72,3 +74,31 @@ const { count, size } = await generateSW({
 writeFileSync(stamp, String(started));
 utimesSync(stamp, started / 1000, started / 1000);
 process.stderr.write(`Web client built: ${count} files, ${(size / 1024 / 1024).toFixed(1)} MB for offline use.\n`);
+
+/** What a phone needs to keep the application on its home screen: a manifest (W3C Web Application Manifest) and icons in its sizes. */
+async function installable() {
+  const { web, name } = JSON.parse(readFileSync(path.join(root, 'app/app.json'), 'utf8')).expo;
+  const drawing = path.join(root, 'app/assets/icon.svg');
+  const icon = (file, sizePx) =>
+    sharp(drawing, { density: (72 * sizePx) / 64 })
+      .resize(sizePx, sizePx)
+      .png()
+      .toFile(path.join(out, file));
+  await Promise.all([icon('icon-192.png', 192), icon('icon-512.png', 512), icon('apple-touch-icon.png', 180)]);
+  const manifest = {
+    id: '/',
+    name,
+    short_name: web.shortName,
+    description: 'What camera tracking needs from the set: planned, measured and checked.',
+    start_url: '/floor',
+    scope: '/',
+    display: 'standalone',
+    background_color: web.backgroundColor,
+    theme_color: web.themeColor,
+    // the marks keep clear of the rim, so that any mask may cut it
+    icons: ['any', 'maskable'].flatMap((purpose) => [192, 512].map((sizePx) => ({ src: `/icon-${sizePx}.png`, sizes: `${sizePx}x${sizePx}`, type: 'image/png', purpose }))),
+  };
+  writeFileSync(path.join(out, 'manifest.webmanifest'), JSON.stringify(manifest));
+  const page = path.join(out, 'index.html');
+  writeFileSync(page, readFileSync(page, 'utf8').replace('</head>', '<link rel="manifest" href="/manifest.webmanifest"/><link rel="apple-touch-icon" href="/apple-touch-icon.png"/></head>'));
+}
