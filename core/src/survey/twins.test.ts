@@ -37,7 +37,8 @@ describe('a point that fits on two sides of what it is tied to', () => {
   test('is asked in words, and put where the answer says', () => {
     const r = solve(toWall);
     expect(r.twins).toHaveLength(1);
-    const [{ ids, ask, now, words }] = r.twins;
+    const [{ ids, now, words }] = r.twins;
+    const ask = r.twins[0].ask!;
     expect(ids).toEqual(['P']);
     expect(ask.id).toBe('P');
     expect(words).toMatch(/P would fit on the other side .* turns (left|right), as seen from above/);
@@ -79,7 +80,8 @@ describe('a point that fits on two sides of what it is tied to', () => {
   test('under or over a truss is asked as such', () => {
     const r = solve(['T1', 'T2', 'T3'].map((t) => tie('P', t, with_)));
     expect(r.twins).toHaveLength(1);
-    const { ask, words } = r.twins[0];
+    const { words } = r.twins[0];
+    const ask = r.twins[0].ask!;
     expect(ask.c).toBeNull();
     expect(words).toMatch(/Here P stands (above|below) T\d: is that so/);
     expect(
@@ -108,7 +110,7 @@ describe('a point that fits on two sides of what it is tied to', () => {
     const facts = [tie('P', 'F1', with_), tie('P', 'F2', with_), height('P', with_)];
     const r = solve(facts);
     expect(r.twins.map((t) => t.ids)).toEqual([['P']]);
-    const { ask } = r.twins[0];
+    const ask = r.twins[0].ask!;
     const answers: SideSaid['answer'][] = ['left', 'right'];
     const at = answers.map((answer) => misses(solve(facts, { sides: [{ ...ask, answer }] }), 'P', P));
     expect(Math.min(...at)).toBeLessThan(0.002);
@@ -122,8 +124,8 @@ describe('a point that fits on two sides of what it is tied to', () => {
     expect(r.twins).toHaveLength(1);
     expect([...r.twins[0].ids].sort()).toEqual(['P', 'Q']);
     const other = r.twins[0].now === 'left' ? 'right' : 'left';
-    const answers = [r.twins[0].now, other] as const;
-    const results = answers.map((answer) => solve(facts, { sides: [{ ...r.twins[0].ask, answer }] }));
+    const answers = [r.twins[0].now!, other] as const;
+    const results = answers.map((answer) => solve(facts, { sides: [{ ...r.twins[0].ask!, answer }] }));
     for (const s of results) expect(s.twins).toEqual([]);
     const off = results.map((s) => Math.max(misses(s, 'P', P), misses(s, 'Q', both.Q)));
     expect(Math.min(...off)).toBeLessThan(0.002);

@@ -16,9 +16,10 @@ export interface SideSaid {
 /** Points that could as well stand on the other side of the points they are tied to. */
 export interface TwinQuestion {
   ids: string[];
-  ask: Omit<SideSaid, 'answer'>;
+  /** null: neither a turn nor a height tells both sides apart, and a further tie must */
+  ask: Omit<SideSaid, 'answer'> | null;
   /** where they are put for now */
-  now: SideSaid['answer'];
+  now: SideSaid['answer'] | null;
   words: string;
 }
 
@@ -195,7 +196,7 @@ function tell(net: Net, group: readonly number[], here: Places, there: Places, p
   const ask = askOf(net, group, here, there, plane);
   const one = ids.length === 1;
   const lead = `${ids.join(', ')} would fit on the other side of the points that ${one ? 'it is' : 'they are'} tied to as well`;
-  if (!ask) return { side: 'here', question: { ids, ask: { id: ids[0], a: ids[0], c: null }, now: 'above', words: `${lead}: a further tie across is needed.` } };
+  if (!ask) return { side: 'here', question: { ids, ask: null, now: null, words: `${lead}: a further tie across is needed.` } };
   const now = answerOf(net, here, ask)!;
   const words = ask.c ? `${lead}. Here the way from ${ask.a} over ${ask.id} to ${ask.c} turns ${now}, as seen from above: is that so?` : `${lead}. Here ${ask.id} stands ${now} ${ask.a}: is that so?`;
   return { side: 'here', question: { ids, ask, now, words } };

@@ -1,4 +1,4 @@
-import { type RecordBodies, type StoredRecord } from '@mesure/contract';
+import type { RecordBodies, StoredRecord } from '@mesure/contract';
 import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
 import { useEffect, useState } from 'react';
 import { useRecordsState } from '../../data';

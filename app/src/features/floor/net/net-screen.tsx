@@ -18,7 +18,7 @@ import { factWords, NewFact } from './new-fact';
 import { NewTie } from './new-tie';
 import { dxfWriter } from './dxf-writer';
 import { MarkPhotos } from './mark-photos';
-import { isAsked, saidOf, SideQuestions } from './side-questions';
+import { saidOf, SideQuestions } from './side-questions';
 import { useNet } from './use-net';
 
 /** The tape net of a setup's set: all that was measured between marks, adjusted together after each entry. */
@@ -97,7 +97,7 @@ function Head({ result }: { result: NetResult }) {
         <Words look="heading">{`of ${all} marks determined${suspects > 0 ? `, ${suspects} entr${suspects === 1 ? 'y contradicts' : 'ies contradict'} the rest` : ''}`}</Words>
       </View>
       {result.warnings
-        .filter((w) => w !== result.mirror.words && !result.twins.some((t) => t.words === w && isAsked(t)))
+        .filter((w) => w !== result.mirror.words && !result.twins.some((t) => t.ask && t.words === w))
         .map((w) => (
           <Words key={w} look="small" style={{ marginTop: SPACE.xs }}>{`◈ ${w}`}</Words>
         ))}

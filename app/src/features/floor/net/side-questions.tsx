@@ -6,9 +6,6 @@ import { Action, type IconName } from '../../../ui/controls';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 
-/** A turn or a height tells both sides apart; where neither does, a further length is asked for in a warning. */
-export const isAsked = (t: TwinQuestion): boolean => t.ask.id !== t.ask.a;
-
 const ANSWERS: Record<SideSaid['answer'], { title: string; icon: IconName }> = {
   left: { title: 'Left', icon: 'turn-left' },
   right: { title: 'Right', icon: 'turn-right' },
@@ -32,7 +29,7 @@ export function SideQuestions({ set, result, mayWrite }: { set: StoredRecord<'se
   const write = useRecordsState((s) => s.write);
   const { mirror } = result;
   const ask = mirror.status === 'open' ? mirror.ask : undefined;
-  const say = (answer: SideSaid['answer'], { id, a, c }: TwinQuestion['ask']) => {
+  const say = (answer: SideSaid['answer'], { id, a, c }: NonNullable<TwinQuestion['ask']>) => {
     const sides = [...(set.body.sides ?? []).filter((s) => s.id !== id), { id, a, c, answer }];
     void write('set', set.id, { ...set.body, sides }, `${id} stands on the ${answer} side`);
   };
@@ -46,19 +43,22 @@ export function SideQuestions({ set, result, mayWrite }: { set: StoredRecord<'se
           testID="mirror-question"
         />
       ) : null}
-      {result.twins.filter(isAsked).map((t) => (
-        <Question
-          key={t.ids.join()}
-          words={
-            t.ask.c
-              ? `The lengths to ${t.ids.join(', ')} fit on both sides of the marks at their other ends. Walk from ${t.ask.a} over ${t.ask.id} to ${t.ask.c}: at ${t.ask.id}, do you turn left or right?`
-              : `The lengths to ${t.ids.join(', ')} fit over and under the marks at their other ends. Does ${t.ask.id} stand above or below ${t.ask.a}?`
-          }
-          answers={t.ask.c ? ['left', 'right'] : ['above', 'below']}
-          onAnswer={mayWrite ? (said) => say(said, t.ask) : null}
-          testID={`side-question-${t.ask.id}`}
-        />
-      ))}
+      {result.twins.map(
+        ({ ids, ask: side }) =>
+          side && (
+            <Question
+              key={ids.join()}
+              words={
+                side.c
+                  ? `The lengths to ${ids.join(', ')} fit on both sides of the marks at their other ends. Walk from ${side.a} over ${side.id} to ${side.c}: at ${side.id}, do you turn left or right?`
+                  : `The lengths to ${ids.join(', ')} fit over and under the marks at their other ends. Does ${side.id} stand above or below ${side.a}?`
+              }
+              answers={side.c ? ['left', 'right'] : ['above', 'below']}
+              onAnswer={mayWrite ? (said) => say(said, side) : null}
+              testID={`side-question-${side.id}`}
+            />
+          ),
+      )}
     </>
   );
 }
