@@ -61,7 +61,7 @@ export function benchLibrary(timed: (times: number, work: () => void) => number,
     });
     const file = path.join(dir, `${cellPx}-${halfCols}.pgm`);
     writeFileSync(file, Buffer.concat([Buffer.from(`P5 ${w} ${h} 255\n`), Buffer.from(plate.gray)]));
-    const image = { widthPx: w, heightPx: h, data: new Float32Array(plate.gray) };
+    const image = { widthPx: w, heightPx: h, data: plate.gray };
     const frame = { widthPx: w, heightPx: h, fxPx: f, fyPx: f };
     // both run warm: a phone that measures its second plate
     let found = 0;

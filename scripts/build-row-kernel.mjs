@@ -21,6 +21,19 @@ const eachFour = (rows, body) => `(block $done (loop $next
       (local.set $count (i32.sub (local.get $count) (i32.const 1)))
       (br $next)))`;
 
+/** The same by eight numbers, the last of them beyond the count where it is odd. */
+const eachEight = (rows, body) => `(local.set $count (i32.shr_u (i32.add (local.get $count) (i32.const 1)) (i32.const 1)))
+    (loop $next
+      ${body}
+      ${rows.map((r) => `(local.set $${r} (i32.add (local.get $${r}) (i32.const 32)))`).join('\n      ')}
+      (br_if $next (local.tee $count (i32.sub (local.get $count) (i32.const 1)))))`;
+/** Vectors of four that begin at each of thirteen neighbours, the first four before the place. */
+const NEAR = Array.from({ length: 13 }, (_, i) => i);
+const near = (i) => `(local.get $n${i})`;
+
+/** The sums of each four of sixteen bytes. */
+const fours = (row) => `(i32x4.extadd_pairwise_i16x8_u (i16x8.extadd_pairwise_i8x16_u ${load(row)}))`;
+
 const NINE = ['a4', 'a3', 'a2', 'a1', 'm', 'b1', 'b2', 'b3', 'b4'];
 const SUMS = ['xx', 'xy', 'yy', 's0', 's1', 's2', 's3', 's4'];
 /** Bytes of four of the eight numbers of two vectors. */
@@ -30,14 +43,53 @@ const THREE = ['a', 'b', 'c'];
 export const SOURCE = `(module
   (memory (export "memory") 1)
 
-  (func $across (export "across") (param $from i32) (param $to i32) (param $count i32) ${taps} ${weights}
+  (func (export "widen") (param $from i32) (param $fromStride i32) (param $to i32) (param $toStride i32) (param $count i32) (param $rows i32) (local $p i32) (local $q i32) (local $left i32) (local $v v128)
+    (loop $down
+      (local.set $p (local.get $from))
+      (local.set $q (local.get $to))
+      (local.set $left (local.get $count))
+      (loop $next
+        (local.set $v (i16x8.extend_low_i8x16_u (v128.load64_zero (local.get $p))))
+        (v128.store (local.get $q) (f32x4.convert_i32x4_u (i32x4.extend_low_i16x8_u (local.get $v))))
+        (v128.store offset=16 (local.get $q) (f32x4.convert_i32x4_u (i32x4.extend_high_i16x8_u (local.get $v))))
+        (local.set $p (i32.add (local.get $p) (i32.const 8)))
+        (local.set $q (i32.add (local.get $q) (i32.const 32)))
+        (local.set $left (i32.sub (local.get $left) (i32.const 1)))
+        (br_if $next (local.get $left)))
+      (local.set $from (i32.add (local.get $from) (local.get $fromStride)))
+      (local.set $to (i32.add (local.get $to) (local.get $toStride)))
+      (local.set $rows (i32.sub (local.get $rows) (i32.const 1)))
+      (br_if $down (local.get $rows))))
+
+  (func (export "quarter") (param $a i32) (param $b i32) (param $to i32) (param $count i32)
+    ${eachFour(['a', 'b', 'to'], `(v128.store (local.get $to) ${mul(`(f32x4.convert_i32x4_u (i32x4.add ${fours('a')} ${fours('b')}))`, '(f32x4.splat (f32.const 0.125))')})`)})
+
+  ;; two blocks of four at a time: of their 18 loads they share five; a block beyond the row's width goes into its spare places
+  (func $across (export "across") (param $from i32) (param $to i32) (param $count i32) ${taps} ${weights} ${NEAR.map((i) => `(local $n${i} v128)`).join(' ')}
     ${splats}
     (local.set $from (i32.sub (local.get $from) (i32.const 16)))
-    ${eachFour(['from', 'to'], `(v128.store (local.get $to) ${add(mul('(local.get $w0)', load('from', 16)), ...[1, 2, 3, 4].map((i) => mul(`(local.get $w${i})`, add(load('from', 16 - 4 * i), load('from', 16 + 4 * i)))))})`)})
+    ${eachEight(
+      ['from', 'to'],
+      `${NEAR.map((i) => `(local.set $n${i} ${load('from', 4 * i)})`).join(' ')}
+      ${[0, 4]
+        .map(
+          (b) =>
+            `(v128.store offset=${4 * b} (local.get $to) ${add(mul('(local.get $w0)', near(b + 4)), ...[1, 2, 3, 4].map((i) => mul(`(local.get $w${i})`, add(near(b + 4 - i), near(b + 4 + i)))))})`,
+        )
+        .join('\n      ')}`,
+    )})
 
   (func $down (export "down") ${NINE.map((r) => `(param $${r} i32)`).join(' ')} (param $to i32) (param $count i32) ${taps} ${weights}
     ${splats}
-    ${eachFour([...NINE, 'to'], `(v128.store (local.get $to) ${add(mul('(local.get $w0)', load('m')), ...[1, 2, 3, 4].map((i) => mul(`(local.get $w${i})`, add(load(`a${i}`), load(`b${i}`)))))})`)})
+    ${eachEight(
+      [...NINE, 'to'],
+      [0, 16]
+        .map(
+          (at) =>
+            `(v128.store offset=${at} (local.get $to) ${add(mul('(local.get $w0)', load('m', at)), ...[1, 2, 3, 4].map((i) => mul(`(local.get $w${i})`, add(load(`a${i}`, at), load(`b${i}`, at)))))})`,
+        )
+        .join('\n      '),
+    )})
 
   (func (export "saddles") ${THREE.map((r) => `(param $${r} i32)`).join(' ')} (param $to i32) (param $count i32) (local $xy v128) (local $twice v128)
     ${THREE.map((r) => `(local.set $${r} (i32.sub (local.get $${r}) (i32.const 4)))`).join(' ')}
@@ -103,12 +155,18 @@ export const SOURCE = `(module
       (br_if $high (local.get $height))))
 
   (func (export "structure") (param $row i32) (param $stride i32) (param $height i32) (param $count i32) (param $dx0 f32) (param $dy f32) (param $dx1 f32) (param $inverse f32) (param $flat f32) (param $out i32)
-    (local $p i32) (local $left i32) (local $dx v128) (local $gx v128) (local $gy v128) (local $weight v128)
+    (local $p i32) (local $left i32) (local $skip i32) (local $half f32) (local $dx v128) (local $gx v128) (local $gy v128) (local $weight v128)
     ${SUMS.map((n) => `(local $${n} v128)`).join(' ')}
     (loop $down
-      (local.set $p (i32.sub (local.get $row) (i32.const 4)))
-      (local.set $left (local.get $count))
-      (local.set $dx (f32x4.add (f32x4.splat (local.get $dx0)) (v128.const f32x4 0 1 2 3)))
+      ;; the blocks that the circle crosses at this height
+      (local.set $half (f32.sqrt (f32.max (f32.const 0) (f32.sub (f32.div (f32.const 1) (local.get $inverse)) (f32.mul (local.get $dy) (local.get $dy))))))
+      (local.set $skip (i32.trunc_f32_s (f32.max (f32.const 0) (f32.mul (f32.const 0.25) (f32.sub (f32.neg (local.get $half)) (local.get $dx0))))))
+      (local.set $left (i32.trunc_f32_s (f32.add (f32.const 1) (f32.max (f32.const 0) (f32.mul (f32.const 0.25) (f32.sub (local.get $half) (local.get $dx0)))))))
+      (if (i32.gt_s (local.get $left) (local.get $count)) (then (local.set $left (local.get $count))))
+      (local.set $left (i32.sub (local.get $left) (local.get $skip)))
+      (if (i32.lt_s (local.get $left) (i32.const 1)) (then (local.set $left (i32.const 1)) (local.set $skip (i32.const 0))))
+      (local.set $p (i32.add (i32.sub (local.get $row) (i32.const 4)) (i32.shl (local.get $skip) (i32.const 4))))
+      (local.set $dx (f32x4.add (f32x4.splat (f32.add (local.get $dx0) (f32.convert_i32_s (i32.shl (local.get $skip) (i32.const 2))))) (v128.const f32x4 0 1 2 3)))
       (loop $next
         (local.set $weight ${mul(add(mul('(local.get $dx)', '(local.get $dx)'), '(f32x4.splat (f32.mul (local.get $dy) (local.get $dy)))'), '(f32x4.splat (local.get $inverse))')})
         (local.set $weight ${mul('(local.get $weight)', '(local.get $weight)')})

@@ -82,12 +82,18 @@ export async function readGray(source: Buffer | string, file: string): Promise<G
     const { data, info: out } = await pipeline.raw({ depth: deep ? 'ushort' : 'uchar' }).toBuffer({ resolveWithObject: true });
     const step = out.channels;
     const pixels = out.width * out.height;
+    const size = { widthPx: out.width, heightPx: out.height };
+    if (!deep) {
+      // copied, so that no pool's memory is kept for it
+      if (step === 1) return { ...size, data: Uint8Array.from(data) };
+      const gray = new Uint8Array(pixels);
+      for (let i = 0; i < pixels; i += 1) gray[i] = data[i * step];
+      return { ...size, data: gray };
+    }
     const gray = new Float32Array(pixels);
-    if (deep) {
-      const words = new Uint16Array(data.buffer, data.byteOffset, data.byteLength / 2);
-      for (let i = 0; i < pixels; i += 1) gray[i] = words[i * step] / 257;
-    } else for (let i = 0; i < pixels; i += 1) gray[i] = data[i * step];
-    return { widthPx: out.width, heightPx: out.height, data: gray };
+    const words = new Uint16Array(data.buffer, data.byteOffset, data.byteLength / 2);
+    for (let i = 0; i < pixels; i += 1) gray[i] = words[i * step] / 257;
+    return { ...size, data: gray };
   } catch (cause) {
     throw new FormatError(file, null, null, `cannot be decoded: ${cause instanceof Error ? cause.message.split('\n')[0] : 'unknown reason'}`);
   }

@@ -1,10 +1,10 @@
 import { median } from '../math';
 import type { SmoothedPicture } from '../picture';
 import { roomAt, type ChartLook } from './chart-look';
-import { fitLens, predictCorner, toObservations, type GridFrame, type LensFit } from './fit-lens';
+import { cornerPredictor, fitLens, toObservations, type GridFrame, type LensFit, type LensFitOptions } from './fit-lens';
 import { axisAngle, type LatticeNode } from './grow-lattice';
 import { refineCorner } from './refine-corner';
-import { thinned } from './select-terms';
+import { thinned } from './sample';
 import { ALIKE_RAD, patternOf, verified, withoutFalseRim, type MeasuredNode } from './verify-corners';
 
 /** What became of a numbered lattice when it was measured. */
@@ -53,8 +53,9 @@ export function completeLattice(
   const { fit } = real.length === refined.length && known.length === refined.length ? latest! : fitForPrediction(real, frame, latest);
   const limit = 6 * Math.max(fit.sigmaPx, 0.02);
   const expected = patternOf(real, fit, frame, look);
+  const predict = cornerPredictor(fit, frame, 0);
   const kept = real.filter((n) => {
-    const at = predictCorner(fit, frame, 0, n.row, n.col);
+    const at = predict(n.row, n.col);
     if (at === null) return false;
     if (Math.hypot(at[0] - n.x, at[1] - n.y) <= limit) return true;
     // an occluder's edge inside the window drags it: what is seen nearer to the corner may be good
@@ -80,7 +81,9 @@ const PLAIN_RMS_PX = 0.08;
 const NEARER_SHARE = 0.1;
 
 /** A prediction good to a fraction of the corners' own noise needs no more of them. */
-const PREDICTING_CORNERS = 300;
+const PREDICTING_CORNERS = 200;
+/** A prediction need not rest: unknowns that the plate hardly tells apart go on drifting for a dozen steps without moving a corner. */
+const PREDICTING_TOLERANCE = 1e-4;
 
 /** With so many more corners the choice of a model is made again. */
 const ASK_AGAIN_SHARE = 1.15;
@@ -91,17 +94,18 @@ const ASK_AGAIN_SHARE = 1.15;
  */
 function fitForPrediction(known: readonly LatticeNode[], frame: GridFrame, before: { fit: LensFit; corners: number } | null): { fit: LensFit; corners: number } {
   const sample = toObservations(thinned(known, PREDICTING_CORNERS));
+  const fitted = (options: LensFitOptions) => fitLens(sample, frame, { ...options, costTolerance: PREDICTING_TOLERANCE });
   if (before && known.length <= ASK_AGAIN_SHARE * before.corners) {
     const { model, terms } = before.fit;
-    return { fit: fitLens(sample, frame, { model, terms, start: before.fit }), corners: before.corners };
+    return { fit: fitted({ model, terms, start: before.fit }), corners: before.corners };
   }
   const chosen = (fit: LensFit) => ({ fit, corners: known.length });
-  const plain = fitLens(sample, frame, { terms: ['k2', 'center', 'focalRatio'] });
+  const plain = fitted({ terms: ['k2', 'center', 'focalRatio'] });
   if (rmsOfAll(plain) <= PLAIN_RMS_PX) return chosen(plain);
   const others: LensFit[] = [
-    fitLens(sample, frame, { model: 'anamorphic', terms: ['aspect', 'quartic', 'rotation', 'center'] }),
-    fitLens(sample, frame, { model: 'fisheye', terms: ['k2', 'k3', 'k4', 'center', 'focalRatio'] }),
-    fitLens(sample, frame, { terms: ['k2', 'k3', 'center', 'focalRatio'], start: plain }),
+    fitted({ model: 'anamorphic', terms: ['aspect', 'quartic', 'rotation', 'center'] }),
+    fitted({ model: 'fisheye', terms: ['k2', 'k3', 'k4', 'center', 'focalRatio'] }),
+    fitted({ terms: ['k2', 'k3', 'center', 'focalRatio'], start: plain }),
   ];
   const nearest = others.reduce((best, fit) => (rmsOfAll(fit) < rmsOfAll(best) ? fit : best));
   return chosen(rmsOfAll(nearest) < (1 - NEARER_SHARE) * rmsOfAll(plain) ? nearest : plain);
@@ -131,16 +135,17 @@ const MIN_WINDOW_PX = 3;
 /** With the whole window, else with half of it: beside an occlusion or a smear the near pixels may still be good. */
 function refineWithin(fine: SmoothedPicture, corner: { x: number; y: number }, windowPx: number, maxShiftPx: number, flat: boolean): boolean {
   if (windowPx < MIN_WINDOW_PX) return false;
-  return refineCorner(fine, corner, windowPx, maxShiftPx, flat) || (windowPx >= 2 * MIN_WINDOW_PX && refineCorner(fine, corner, windowPx / 2, maxShiftPx));
+  return refineCorner(fine, corner, windowPx, maxShiftPx, flat) || (windowPx >= 2 * MIN_WINDOW_PX && refineCorner(fine, corner, windowPx / 2, maxShiftPx, flat));
 }
 
 function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx: number, look: ChartLook, ringPx: number): MeasuredNode[] {
   const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
   const out: MeasuredNode[] = [];
-  // from above downwards, in bands, where the windows together are most of the picture
+  // from above downwards, in bands, where the windows together are much of the picture
   const windowPx = look.window(cellPx);
   const inBands = nodes.length * (2 * windowPx) ** 2 > BANDS_SHARE * fine.widthPx * fine.heightPx;
-  const ordered = inBands ? [...nodes].sort((a, b) => a.y - b.y) : nodes;
+  // else line by line: neighbours share the rows of pixels that were read last
+  const ordered = [...nodes].sort(inBands ? (a, b) => a.y - b.y : (a, b) => a.row - b.row || a.col - b.col);
   for (const n of ordered) {
     if (inBands) fine.holdBand(n.y - windowPx - 3, n.y + windowPx + 3);
     let local = Infinity;
@@ -162,6 +167,7 @@ function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit
   const have = new Map(known.map((n) => [place(n.row, n.col), n]));
   const contrast = median(known.map((n) => n.contrast));
   const expected = patternOf(known, fit, frame, look);
+  const predict = cornerPredictor(fit, frame, 0);
   const added: MeasuredNode[] = [];
   const queue = [...known];
   const asked = new Set<number>();
@@ -173,7 +179,7 @@ function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit
       const k = place(row, col);
       if (have.has(k) || asked.has(k)) continue;
       asked.add(k);
-      const at = predictCorner(fit, frame, 0, row, col);
+      const at = predict(row, col);
       if (!at || at[0] < 2 || at[1] < 2 || at[0] > frame.widthPx - 2 || at[1] > frame.heightPx - 2) continue;
       const step = Math.hypot(at[0] - n.x, at[1] - n.y);
       if (step < 4 || step > frame.widthPx / 4) continue;
@@ -198,7 +204,7 @@ function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit
   function nearestNeighbourPx(row: number, col: number, at: readonly [number, number]): number {
     let nearest = Infinity;
     for (const [dr, dc] of STEPS) {
-      const q = predictCorner(fit, frame, 0, row + dr, col + dc);
+      const q = predict(row + dr, col + dc);
       if (q) nearest = Math.min(nearest, Math.hypot(q[0] - at[0], q[1] - at[1]));
     }
     return nearest;

@@ -1,6 +1,8 @@
-import { COEFFICIENTS, coefficientsOf, distort, distortionFrom, distortWith, type Distortion, type DistortionModel } from '../distortion';
+import { COEFFICIENTS, coefficientsOf, distortionFrom, distortWith, type Distortion, type DistortionModel } from '../distortion';
 import { CoreError } from '../errors';
-import { expSO3, homography, leastSquares, median, mulMat3, mulMatVec, sigmaFromMedianRadius, type LeastSquaresResult, type Mat3, type Vec3 } from '../math';
+import { expSO3, homography, leastSquares, median, mulMat3, sigmaFromMedianRadius, type LeastSquaresResult, type Mat3, type Vec3 } from '../math';
+import { borderTrust } from './border-trust';
+import { SAMPLE_CORNERS, sampleOfPlates } from './sample';
 
 /** A corner of plate `plate` (index): place in the chart in cells, place in the picture in px. */
 export interface GridObservation {
@@ -61,6 +63,7 @@ export interface LensFit {
   used: Uint8Array;
   rmsPx: number;
   maxPx: number;
+  /** one coordinate of a corner that is free of the border */
   sigmaPx: number;
   usedCount: number;
   status: LeastSquaresResult['status'];
@@ -73,13 +76,15 @@ export interface LensFitOptions {
   start?: { distortion: Distortion; center: readonly [number, number]; poses: readonly BoardPose[]; focalRatio?: number; aspect?: number };
   /** rounds of robust weights before the final plain fit; default 3 */
   robustRounds?: number;
+  /** the final fit ends when a step lowers the cost by a smaller share; default 1e-8 */
+  costTolerance?: number;
 }
 
 /**
  * Fits board poses and a distortion model to chart corners.
  * Model     cell (col, row, 0) → camera by the plate's pose → x = ρX/Z, y = ρY/Z → distortion → u = cx + α fx·xd, v = cy + fy·yd, with
  *           fx, fy from the recorded focal length, α the aspect. Plate size is in cells: one plate cannot tell size from distance.
- * Method    Levenberg–Marquardt with analytic derivatives; Huber weights with a scale re-estimated from the median, then residuals
+ * Method    Levenberg–Marquardt with analytic derivatives; corners at the border weigh less (borderTrust); Huber weights with a scale re-estimated from the median, then residuals
  *           above 4 sigma are dropped and a plain fit gives honest standard deviations.
  * Source    Brown 1971; Zhang, A flexible new technique for camera calibration, PAMI 22(11), 2000; Huber, Robust Statistics (1981).
  * @throws CoreError TOO_FEW_OBSERVATIONS
@@ -89,7 +94,7 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
   if (observations.length < 12) throw new CoreError('TOO_FEW_OBSERVATIONS', `A lens fit needs at least 12 corners, got ${observations.length}`);
   if (!options.start && options.robustRounds === undefined && observations.length > 2 * SAMPLE_CORNERS) {
     // a tenth of the corners finds the way and which lie off it; all of them need only the last steps, from its numbers
-    const sample = sampleOf(observations, plateCount);
+    const sample = sampleOfPlates(observations, plateCount);
     return fitLens(observations, frame, { ...options, start: fitLens(sample, frame, { ...options, robustRounds: ROBUST_ROUNDS }), robustRounds: 0 });
   }
   const model = options.model ?? 'radial';
@@ -121,7 +126,8 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     return { coefficients: Float64Array.from(names, at), center: [at('cx'), at('cy')] as [number, number], rho: at('rho'), aspect: at('aspect') };
   };
 
-  const weights = new Float64Array(observations.length).fill(1);
+  const trust = Float64Array.from(observations, (o) => borderTrust(o, frame));
+  const weights = trust.slice();
   const n = observations.length;
   const jacU = new Float64Array(size);
   const jacV = new Float64Array(size);
@@ -228,12 +234,16 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
       null,
       false,
     );
-    const radii = Float64Array.from({ length: n }, (_, i) => Math.hypot(residuals[2 * i], residuals[2 * i + 1]));
+    const radii = Float64Array.from({ length: n }, (_, i) => trust[i] * Math.hypot(residuals[2 * i], residuals[2 * i + 1]));
     return { radii, sigma: sigmaFromMedianRadius(median(radii)) };
   };
-  // on the way to the last fit a thousandth of the cost is near enough: the weights change by more
   const solve = (maxIterations: number, last: boolean) => {
-    const result = leastSquares(x, { rows: (v, row, derivatives) => rows(v, row, weights, derivatives), maxIterations, costTolerance: last ? 1e-8 : 1e-3, covariance: last });
+    const result = leastSquares(x, {
+      rows: (v, row, derivatives) => rows(v, row, weights, derivatives),
+      maxIterations,
+      costTolerance: last ? (options.costTolerance ?? 1e-8) : ON_THE_WAY,
+      covariance: last,
+    });
     x = Float64Array.from(result.x);
     poses = poses.map((pose, q) => {
       const at = shared + 6 * q;
@@ -252,27 +262,30 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     solve(round === 0 && !start ? 25 : 6, false);
     const { radii, sigma } = evaluate();
     const limit = 2.5 * Math.max(sigma, 1e-6);
-    for (let i = 0; i < n; i += 1) weights[i] = radii[i] <= limit ? 1 : Math.sqrt(limit / radii[i]);
+    for (let i = 0; i < n; i += 1) weights[i] = trust[i] * (radii[i] <= limit ? 1 : Math.sqrt(limit / radii[i]));
   }
   const { radii: before, sigma } = evaluate();
   const used = new Uint8Array(n);
   // 4 one-axis sigmas; the floor keeps a noise-free plate from dropping its own rounding
   for (let i = 0; i < n; i += 1) {
     used[i] = before[i] <= 4 * Math.max(sigma, 0.005) ? 1 : 0;
-    weights[i] = used[i];
+    weights[i] = used[i] * trust[i];
   }
   const last = solve(10, true);
   const { radii } = evaluate();
   let sum = 0,
+    weighted = 0,
     usedCount = 0,
     maxPx = 0;
   for (let i = 0; i < n; i += 1) {
     if (!used[i]) continue;
+    const px = radii[i] / trust[i];
     usedCount += 1;
-    sum += radii[i] * radii[i];
-    maxPx = Math.max(maxPx, radii[i]);
+    sum += px * px;
+    weighted += radii[i] * radii[i];
+    maxPx = Math.max(maxPx, px);
   }
-  const sigmaPx = Math.sqrt(sum / Math.max(1, 2 * usedCount - last.rank));
+  const sigmaPx = Math.sqrt(weighted / Math.max(1, 2 * usedCount - last.rank));
   const found = read(x);
   const sd = (i: number) => Math.sqrt(Math.max(0, last.covariance[i * size + i])) * sigmaPx;
   return {
@@ -295,24 +308,8 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
 }
 
 const ROBUST_ROUNDS = 3;
-const SAMPLE_CORNERS = 1500;
-const GOLDEN = (Math.sqrt(5) - 1) / 2;
-/** A plate keeps about so many corners at least. */
-const SAMPLE_OF_PLATE = 60;
-
-/** About SAMPLE_CORNERS of them, of each plate in the same proportion. */
-function sampleOf(observations: readonly GridObservation[], plateCount: number): GridObservation[] {
-  const perPlate = new Int32Array(plateCount);
-  for (const o of observations) perPlate[o.plate] += 1;
-  const stride = Math.floor(observations.length / SAMPLE_CORNERS);
-  const seen = new Int32Array(plateCount);
-  // by steps of the golden ratio: every n-th one of a lattice may be one column of it
-  return observations.filter((o) => {
-    const share = 1 / Math.max(1, Math.min(stride, perPlate[o.plate] / SAMPLE_OF_PLATE));
-    seen[o.plate] += 1;
-    return (seen[o.plate] * GOLDEN) % 1 < share;
-  });
-}
+/** On the way to the last fit a thousandth of the cost is near enough: the weights change by more. */
+const ON_THE_WAY = 1e-3;
 
 /** Left Jacobian of SO(3): exp(w + dw) ≈ exp(J dw) exp(w). Barfoot, State Estimation for Robotics (2017), eq. 7.85. */
 function leftJacobian(w: Vec3): Mat3 {
@@ -362,17 +359,25 @@ function poseFromHomography(h: Mat3): BoardPose {
   return { rotation, translation: [h[2] * s, h[5] * s, h[8] * s] };
 }
 
+type Predicting = Pick<LensFit, 'distortion' | 'center' | 'focalRatio' | 'aspect' | 'poses'>;
+
 /** Where the model puts cell corner (col, row) of a plate, px; null behind the camera. */
-export function predictCorner(fit: Pick<LensFit, 'distortion' | 'center' | 'focalRatio' | 'aspect' | 'poses'>, frame: GridFrame, plate: number, row: number, col: number): [number, number] | null {
-  const pose = fit.poses[plate];
-  const c = mulMatVec(pose.rotation, [col, row, 0]);
-  const z = c[2] + pose.translation[2];
-  if (z <= 1e-9) return null;
-  distort(fit.distortion, (fit.focalRatio * (c[0] + pose.translation[0])) / z, (fit.focalRatio * (c[1] + pose.translation[1])) / z, scratch);
-  if (!Number.isFinite(scratch[0])) return null;
-  return [fit.center[0] + fit.aspect * frame.fxPx * scratch[0], fit.center[1] + frame.fyPx * scratch[1]];
+export const predictCorner = (fit: Predicting, frame: GridFrame, plate: number, row: number, col: number): [number, number] | null => cornerPredictor(fit, frame, plate)(row, col);
+
+/** The same for many corners of a plate. */
+export function cornerPredictor(fit: Predicting, frame: GridFrame, plate: number): (row: number, col: number) => [number, number] | null {
+  const { rotation: r, translation: t } = fit.poses[plate];
+  const { model } = fit.distortion;
+  const coefficients = coefficientsOf(fit.distortion);
+  const { focalRatio, aspect, center } = fit;
+  const out = new Float64Array(2);
+  return (row, col) => {
+    const z = r[6] * col + r[7] * row + t[2];
+    if (z <= 1e-9) return null;
+    distortWith(model, coefficients, (focalRatio * (r[0] * col + r[1] * row + t[0])) / z, (focalRatio * (r[3] * col + r[4] * row + t[1])) / z, out, null, null);
+    return Number.isFinite(out[0]) ? [center[0] + aspect * frame.fxPx * out[0], center[1] + frame.fyPx * out[1]] : null;
+  };
 }
-const scratch = new Float64Array(2);
 
 /** One unknown of a fit. */
 export interface FittedUnknown {

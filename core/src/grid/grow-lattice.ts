@@ -12,35 +12,54 @@ export interface LatticeNode {
 
 const key = (row: number, col: number) => row * 65536 + col;
 
-/** Buckets of saddles for nearest-neighbour questions. */
+/** Saddles by square tiles, for nearest-neighbour questions. */
 class Buckets {
-  private readonly cells = new Map<number, number[]>();
+  private readonly across: number;
+  private readonly down: number;
+  /** where each tile's begin in `order`, and where the last ends */
+  private readonly starts: Int32Array;
+  private readonly order: Int32Array;
+
   constructor(
     private readonly saddles: readonly Saddle[],
     private readonly sizePx: number,
   ) {
-    saddles.forEach((s, i) => {
-      const k = this.at(s.x, s.y);
-      const list = this.cells.get(k);
-      if (list) list.push(i);
-      else this.cells.set(k, [i]);
-    });
+    let right = 0,
+      bottom = 0;
+    for (const s of saddles) {
+      right = Math.max(right, s.x);
+      bottom = Math.max(bottom, s.y);
+    }
+    this.across = Math.floor(right / sizePx) + 1;
+    this.down = Math.floor(bottom / sizePx) + 1;
+    this.starts = new Int32Array(this.across * this.down + 1);
+    this.order = new Int32Array(saddles.length);
+    // a counting sort: how many each tile has, where they end, then each to its place, from the last on
+    const tiles = Int32Array.from(saddles, (s) => this.tileOf(s.y) * this.across + this.tileOf(s.x));
+    for (const tile of tiles) this.starts[tile] += 1;
+    for (let t = 1; t < this.starts.length; t += 1) this.starts[t] += this.starts[t - 1];
+    for (let i = saddles.length - 1; i >= 0; i -= 1) this.order[(this.starts[tiles[i]] -= 1)] = i;
   }
-  private at(x: number, y: number) {
-    return Math.floor(y / this.sizePx) * 4096 + Math.floor(x / this.sizePx);
+
+  private tileOf(v: number): number {
+    return Math.floor(v / this.sizePx);
   }
-  forEachNear(x: number, y: number, radiusPx: number, visit: (index: number, distancePx: number) => void) {
-    const span = Math.ceil(radiusPx / this.sizePx);
-    const cx = Math.floor(x / this.sizePx);
-    const cy = Math.floor(y / this.sizePx);
-    for (let by = cy - span; by <= cy + span; by += 1) {
-      for (let bx = cx - span; bx <= cx + span; bx += 1) {
-        const list = this.cells.get(by * 4096 + bx);
-        if (!list) continue;
-        for (const i of list) {
-          const d = Math.hypot(this.saddles[i].x - x, this.saddles[i].y - y);
-          if (d <= radiusPx) visit(i, d);
-        }
+
+  forEachNear(x: number, y: number, radiusPx: number, visit: (index: number, distancePx: number) => void): void {
+    const left = Math.max(0, this.tileOf(x - radiusPx));
+    const right = Math.min(this.across - 1, this.tileOf(x + radiusPx));
+    const top = Math.max(0, this.tileOf(y - radiusPx));
+    const bottom = Math.min(this.down - 1, this.tileOf(y + radiusPx));
+    if (left > right) return;
+    for (let row = top; row <= bottom; row += 1) {
+      // the tiles of a row follow each other
+      const end = this.starts[row * this.across + right + 1];
+      for (let k = this.starts[row * this.across + left]; k < end; k += 1) {
+        const i = this.order[k];
+        const dx = this.saddles[i].x - x;
+        const dy = this.saddles[i].y - y;
+        const square = dx * dx + dy * dy;
+        if (square <= radiusPx * radiusPx) visit(i, Math.sqrt(square));
       }
     }
   }

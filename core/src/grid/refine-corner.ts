@@ -1,7 +1,14 @@
 import type { SmoothedPicture } from '../picture';
+import { saddlePoint } from './saddle';
 
-/** A corner rests when it moves by less: a quarter of the noise of the best plates. */
+/** A corner rests when the next step would move it by less: a quarter of the noise of the best plates. */
 const RESTS_PX = 0.004;
+/**
+ * Each step is a small part of the one before: 2 to 5 % of it in clean pictures, up to 11 % in soft ones. What the first is followed by is
+ * guessed to be more than that; after two the part is known, and half as much again is allowed for.
+ */
+const SECOND_SHARE = 0.15;
+const ALLOWANCE = 1.5;
 
 /** The smoothing mirrors the picture at its border: pixels nearer than this are not the subject's. */
 const BORDER_PX = 2;
@@ -17,7 +24,8 @@ const NEAREST_PX = 5;
  */
 export function refineCorner(picture: SmoothedPicture, corner: { x: number; y: number }, radiusPx: number, maxShiftPx: number, flat = false): boolean {
   const { widthPx: w, heightPx: h } = picture;
-  let [x, y] = flatPlace(picture, corner.x, corner.y, radiusPx);
+  let [x, y] = startOf(picture, corner, radiusPx);
+  let before = Number.NaN;
   for (let iteration = 0; iteration < 8; iteration += 1) {
     if (x < NEAREST_PX || y < NEAREST_PX || x > w - NEAREST_PX || y > h - NEAREST_PX) return false;
     // each pixel of an edge speaks for itself: a window that the picture's border cuts off is smaller, not wrong. The weight falls to zero
@@ -36,32 +44,19 @@ export function refineCorner(picture: SmoothedPicture, corner: { x: number; y: n
     x += sx;
     y += sy;
     if (Math.hypot(x - corner.x, y - corner.y) > maxShiftPx) return false;
-    if (sx * sx + sy * sy < RESTS_PX * RESTS_PX) break;
+    const step = Math.hypot(sx, sy);
+    if (step * (iteration === 0 ? SECOND_SHARE : Math.min(1, (ALLOWANCE * step) / before)) < RESTS_PX) break;
+    before = step;
   }
   corner.x = x;
   corner.y = y;
   return true;
 }
 
-/**
- * Where the quadratic through the pixel's neighbourhood is flat: a start within a tenth of a pixel of the corner, which saves half of the
- * rounds over the whole window. The point itself when that lies more than a pixel off.
- */
-function flatPlace(picture: SmoothedPicture, x: number, y: number, radiusPx: number): [number, number] {
-  const px = Math.floor(x);
-  const py = Math.floor(y);
-  if (px < 1 || py < 1 || px > picture.widthPx - 2 || py > picture.heightPx - 2) return [x, y];
+/** A start within a tenth of a pixel of the corner, which saves half of the rounds over the whole window. */
+function startOf(picture: SmoothedPicture, { x, y }: { x: number; y: number }, radiusPx: number): [number, number] {
   // as much as the window needs, so that it is smoothed once
   const { image, x0, y0 } = picture.near(x, y, radiusPx + 1);
-  const { widthPx: w, data } = image;
-  const i = (py - y0) * w + px - x0;
-  const gx = (data[i + 1] - data[i - 1]) / 2;
-  const gy = (data[i + w] - data[i - w]) / 2;
-  const xx = data[i + 1] + data[i - 1] - 2 * data[i];
-  const yy = data[i + w] + data[i - w] - 2 * data[i];
-  const xy = (data[i + w + 1] - data[i + w - 1] - data[i - w + 1] + data[i - w - 1]) / 4;
-  const det = xx * yy - xy * xy;
-  const nx = px + 0.5 - (yy * gx - xy * gy) / det;
-  const ny = py + 0.5 - (xx * gy - xy * gx) / det;
-  return Math.hypot(nx - x, ny - y) <= 1 ? [nx, ny] : [x, y];
+  const [fx, fy] = saddlePoint(image, x - x0, y - y0);
+  return [x0 + fx, y0 + fy];
 }

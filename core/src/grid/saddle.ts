@@ -1,4 +1,4 @@
-import { rowKernel, sampleAt, SPARE, type GrayImage } from '../picture';
+import { pixelsOf, rowKernel, sampleAt, SPARE, type GrayImage } from '../picture';
 
 /** A place where four cells of a chequer meet. */
 export interface Saddle {
@@ -52,18 +52,40 @@ export function ringTest(image: GrayImage, x: number, y: number, radiusPx: numbe
  * Places where the smoothed picture has a strong saddle: local maxima of −det(Hessian).
  * Source  Beaudet, Rotationally invariant image operators, IJCPR 1978 (determinant of the Hessian).
  * @param smoothed the picture after Gaussian smoothing
- * @returns at most `limit` places, strongest first
+ * @returns at most MOST places, strongest first
  */
-export function findSaddles(smoothed: GrayImage, ringRadiusPx: number, limit = 120_000): Saddle[] {
-  const { places, strengths } = strongPlaces(smoothed);
-  const order = Array.from(places.keys()).sort((a, b) => strengths[b] - strengths[a]);
+export const findSaddles = (smoothed: GrayImage, ringRadiusPx: number): Saddle[] => saddlesAmong(strongPlaces(smoothed), smoothed, ringRadiusPx);
+
+/** Those of the places that look like a crossing of four cells. */
+export function saddlesAmong({ places, strengths }: StrongPlaces, smoothed: GrayImage, ringRadiusPx: number): Saddle[] {
+  const order = Uint32Array.from(places.keys()).sort((a, b) => strengths[b] - strengths[a]);
   const saddles: Saddle[] = [];
   for (const i of order) {
-    if (saddles.length >= limit) break;
+    if (saddles.length >= MOST) break;
     const saddle = ringTest(smoothed, (places[i] % smoothed.widthPx) + 0.5, Math.floor(places[i] / smoothed.widthPx) + 0.5, ringRadiusPx, 2);
     if (saddle) saddles.push(saddle);
   }
   return saddles;
+}
+
+/**
+ * Where the quadratic through a pixel's neighbourhood in a smoothed picture is flat, px; the point itself when that lies more than a pixel off
+ * or at the picture's border.
+ */
+export function saddlePoint({ widthPx: w, heightPx: h, data }: GrayImage, x: number, y: number): [number, number] {
+  const px = Math.floor(x);
+  const py = Math.floor(y);
+  if (px < 1 || py < 1 || px > w - 2 || py > h - 2) return [x, y];
+  const i = py * w + px;
+  const gx = (data[i + 1] - data[i - 1]) / 2;
+  const gy = (data[i + w] - data[i - w]) / 2;
+  const xx = data[i + 1] + data[i - 1] - 2 * data[i];
+  const yy = data[i + w] + data[i - w] - 2 * data[i];
+  const xy = (data[i + w + 1] - data[i + w - 1] - data[i - w + 1] + data[i - w - 1]) / 4;
+  const det = xx * yy - xy * xy;
+  const nx = px + 0.5 - (yy * gx - xy * gy) / det;
+  const ny = py + 0.5 - (xx * gy - xy * gx) / det;
+  return Math.hypot(nx - x, ny - y) <= 1 ? [nx, ny] : [x, y];
 }
 
 /** The noise of an 8-bit picture; a saddle of 4 grey levels of contrast is above it. */
@@ -75,8 +97,16 @@ const FLOOR = 0.5;
 const SURELY_CORNERS = 30;
 const WEAKEST_SHARE = 0.01;
 
-/** The local maxima of −det(Hessian) that may be corners, as indices of pixels. */
-function strongPlaces({ widthPx: w, heightPx: h, data }: GrayImage): { places: number[]; strengths: number[] } {
+/** More corners than a picture of cells of ten pixels has. */
+const MOST = 120_000;
+
+/** Local maxima of −det(Hessian) that may be corners, as indices of pixels, and how strong they are. */
+export interface StrongPlaces {
+  places: number[];
+  strengths: number[];
+}
+
+export function strongPlaces({ widthPx: w, heightPx: h, data }: GrayImage): StrongPlaces {
   const places: number[] = [];
   const strengths: number[] = [];
   if (h < 8 || w < 8) return { places, strengths };
@@ -86,9 +116,10 @@ function strongPlaces({ widthPx: w, heightPx: h, data }: GrayImage): { places: n
   let least = FLOOR;
   // three rows of the picture and three of the response, in rings
   const kernel = rowKernel(w, 6);
+  const pixels = pixelsOf(data);
   const ring = (y: number): [number, number, number] => [(y - 1) % 3, y % 3, (y + 1) % 3];
   const responseRing = (y: number): [number, number, number] => [3 + ((y - 1) % 3), 3 + (y % 3), 3 + ((y + 1) % 3)];
-  const read = (y: number) => kernel.rows[y % 3].set(data.subarray(y * w, (y + 1) * w), SPARE);
+  const read = (y: number) => kernel.read(y % 3, pixels, y * w, w);
   read(0);
   read(1);
   for (let below = 1; below < h - 1; below += 1) {

@@ -33,7 +33,24 @@ describe('a chart seen from afar', () => {
     expect(searchFromAfar(far.image)).toBeNull();
     expect(detectChart(far.image, frame)).toMatchObject({ status: 'found', rows: 9, cols: 11 });
   });
-  test('a picture no larger than the reduced one is not reduced', () => {
-    expect(searchFromAfar({ widthPx: 1200, heightPx: 800, data: new Float32Array(1200 * 800) })).toBeNull();
+  test('cells that are large from furthest away are found there, between its pixels', () => {
+    const { image, corners } = board(160);
+    const afar = searchFromAfar(image)!;
+    expect(afar.nodes.length).toBeGreaterThan(60);
+    for (const n of afar.nodes) expect(Math.min(...corners.map((c) => Math.hypot(c.x - n.x, c.y - n.y)))).toBeLessThan(4);
+    expect(detectChart(image, frame).nodes.length).toBeGreaterThanOrEqual(0.98 * corners.filter((c) => c.x > 6 && c.y > 6 && c.x < W - 6 && c.y < H - 6).length);
+  });
+  test('a small picture is not reduced so far that its cells are lost', () => {
+    const { image } = board(90);
+    const cut = { widthPx: 700, heightPx: 600, data: Float32Array.from({ length: 700 * 600 }, (_, i) => image.data[(300 + Math.floor(i / 700)) * W + 900 + (i % 700)]) };
+    expect(searchFromAfar(cut)).toBeNull();
+    expect(detectChart(cut, { ...frame, widthPx: 700, heightPx: 600 })).toMatchObject({ status: 'found' });
+  });
+  test('bytes and floats show the same chart', () => {
+    for (const cellPx of [30, 120]) {
+      const { image } = board(cellPx);
+      const [floats, bytes] = [detectChart(image, frame), detectChart({ ...image, data: Uint8Array.from(image.data) }, frame)];
+      expect(bytes).toEqual(floats);
+    }
   });
 });

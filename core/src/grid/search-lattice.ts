@@ -3,7 +3,7 @@ import { hullAreaPx, quantile } from '../math';
 import { RULED_RING_PX, SMOOTHING_PX } from './chart-look';
 import { findCrossings } from './crossing';
 import { growLattice, latticeStepsPx, type ChartKind, type LatticeNode } from './grow-lattice';
-import { findSaddles } from './saddle';
+import { findSaddles, saddlePoint, saddlesAmong, strongPlaces } from './saddle';
 
 /** Lattices of less are chance. */
 export const MIN_NODES = 20;
@@ -36,21 +36,33 @@ export function searchLattice(pictures: readonly GrayImage[], chart: ChartKind, 
 
 /** A picture reduced to about this size shows cells of a few dozen pixels as well as the whole of it does. */
 const AFAR_LONG_SIDE_PX = 1600;
+/** The least reduced size that is looked at: large cells show there in a quarter of the time. */
+const FARTHEST_LONG_SIDE_PX = 400;
 /** Neighbours nearer than this, seen from afar, may have been lost or mistaken for each other. */
 const AFAR_CELL_PX = 9;
 /** A smaller lattice may be something beside the chart that is only seen from nearby. */
 const AFAR_COVERAGE = 0.25;
 
-/** The lattice of a chequer of large cells, found in the reduced picture; null where only the whole of it can tell. */
+/** The lattice of a chequer of large cells, found in a reduced picture, the smallest first; null where only the whole of it can tell. */
 export function searchFromAfar(image: GrayImage): FoundLattice | null {
   const longSidePx = Math.max(image.widthPx, image.heightPx);
-  const level = Math.ceil(Math.log2(longSidePx / AFAR_LONG_SIDE_PX));
-  if (level < 1) return null;
-  const small = smooth(glance(image, level), SMOOTHING_PX);
-  const nodes = growLattice(findSaddles(small, SADDLE_RING_PX), small.widthPx, small.heightPx, 'chequer');
-  if (nodes.length < MIN_NODES || hullAreaPx(nodes) < AFAR_COVERAGE * small.widthPx * small.heightPx) return null;
-  if (quantile(latticeStepsPx(nodes), 0.02) < AFAR_CELL_PX) return null;
-  return { nodes: enlarged(nodes, 2 ** level), fine: new SmoothedPicture(image, SMOOTHING_PX) };
+  const nearest = Math.max(1, Math.ceil(Math.log2(longSidePx / AFAR_LONG_SIDE_PX)));
+  for (let level = Math.floor(Math.log2(longSidePx / FARTHEST_LONG_SIDE_PX)); level >= nearest; level -= 1) {
+    const small = smooth(glance(image, level), SMOOTHING_PX);
+    const strong = strongPlaces(small);
+    // more than there is room for at that distance: they stand closer, and the next size tells
+    if (level > nearest && strong.places.length * AFAR_CELL_PX ** 2 > small.widthPx * small.heightPx) continue;
+    const nodes = growLattice(saddlesAmong(strong, small, SADDLE_RING_PX), small.widthPx, small.heightPx, 'chequer');
+    if (nodes.length < MIN_NODES || hullAreaPx(nodes) < AFAR_COVERAGE * small.widthPx * small.heightPx) continue;
+    if (quantile(latticeStepsPx(nodes), 0.02) < AFAR_CELL_PX) continue;
+    // between the pixels, since each of them is many of the picture's
+    const placed = nodes.map((n) => {
+      const [x, y] = saddlePoint(small, n.x, n.y);
+      return { ...n, x, y };
+    });
+    return { nodes: enlarged(placed, 2 ** level), fine: new SmoothedPicture(image, SMOOTHING_PX) };
+  }
+  return null;
 }
 
 const SADDLE_RING_PX = 4;

@@ -1,6 +1,7 @@
 import { DISTORTION_MODELS, frameEffect, type DistortionModel } from '../distortion';
-import { fitLens, fittedUnknowns, predictCorner, unknownsOf, type FittedUnknown, type GridFrame, type GridObservation, type LensFit, type LensTerm } from './fit-lens';
-import { chooseTerms, selectTerms, thinned } from './select-terms';
+import { cornerPredictor, fitLens, fittedUnknowns, unknownsOf, type FittedUnknown, type GridFrame, type GridObservation, type LensFit, type LensTerm } from './fit-lens';
+import { thinned } from './sample';
+import { chooseTerms, selectTerms } from './select-terms';
 
 /** One model as it was tried. */
 export interface ModelCandidate {
@@ -78,8 +79,9 @@ function heldOutRms(sample: readonly GridObservation[], frame: GridFrame, fit: L
     const rest = good.filter((o) => partOf(o) !== part);
     if (out.length === 0 || rest.length < 30) continue;
     const trained = fitLens(rest, frame, { model: fit.model, terms: fit.terms, start: fit, robustRounds: 0 });
+    const plates = trained.poses.map((_, plate) => cornerPredictor(trained, frame, plate));
     for (const o of out) {
-      const at = predictCorner(trained, frame, o.plate, o.row, o.col);
+      const at = plates[o.plate](o.row, o.col);
       squares.push(at ? (at[0] - o.x) ** 2 + (at[1] - o.y) ** 2 : Infinity);
     }
   }

@@ -1,5 +1,6 @@
 import { type DistortionModel } from '../distortion';
 import { fitLens, unknownsOf, type GridFrame, type GridObservation, type LensFit, type LensTerm } from './fit-lens';
+import { thinned } from './sample';
 
 /**
  * Chooses the terms of one model by comparing all sensible sets, since adding one term at a time goes astray: on a tilted plate
@@ -12,12 +13,6 @@ export function selectTerms(observations: readonly GridObservation[], frame: Gri
   const best = chooseTerms(thinned(observations, 500), frame, model);
   // the sample's fit is robust already: what lies beyond 4 sigma of it is dropped, and one plain fit follows
   return fitLens(observations, frame, { model, terms: best.terms, start: best, robustRounds: 0 });
-}
-
-/** Every n-th observation, about `count` of them. */
-export function thinned<T>(list: readonly T[], count: number): T[] {
-  const stride = Math.max(1, Math.floor(list.length / count));
-  return list.filter((_, i) => i % stride === 0);
 }
 
 /** The best set of terms of a model on these observations, fitted to them. */

@@ -57,11 +57,15 @@ function spreadAcross(image: GrayImage, a: LatticeNode, b: LatticeNode): number 
   return steepest > 0 ? (high - low) / (steepest * Math.sqrt(2 * Math.PI)) : null;
 }
 
+/** Corners whose edges are measured: a median needs no more of them. */
+const MEASURED_EDGES = 60;
+const MEASURED_OF_ZONE = 16;
+
 const medianOf = (values: readonly number[]): number => (values.length > 0 ? median(values) : Number.NaN);
 
 /** Blur of the whole picture, px; NaN where no edge could be measured. */
 export function edgeBlurPx(image: GrayImage, nodes: readonly LatticeNode[]): number {
-  const { downPx, acrossPx } = edgeBlurs(image, nodes, 120);
+  const { downPx, acrossPx } = edgeBlurs(image, nodes, MEASURED_EDGES);
   // the worse of the two directions: a shake along one of them spoils the corners all the same
   const [down, across] = [medianOf(downPx), medianOf(acrossPx)];
   return Number.isNaN(down) ? across : Number.isNaN(across) ? down : Math.max(down, across);
@@ -82,7 +86,7 @@ export function blurByZone(image: GrayImage, nodes: readonly LatticeNode[]): Blu
   const third = (v: number, size: number) => Math.min(SIDE - 1, Math.max(0, Math.floor((SIDE * v) / size)));
   for (const n of nodes) zones[SIDE * third(n.y, image.heightPx) + third(n.x, image.widthPx)].push(n);
   return zones.map((mine) => {
-    const { downPx, acrossPx } = edgeBlurs(image, mine, 25);
+    const { downPx, acrossPx } = edgeBlurs(image, mine, MEASURED_OF_ZONE);
     return { downPx: downPx.length < 3 ? null : medianOf(downPx), acrossPx: acrossPx.length < 3 ? null : medianOf(acrossPx) };
   });
 }

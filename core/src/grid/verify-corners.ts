@@ -1,5 +1,5 @@
 import { median } from '../math';
-import { predictCorner, type GridFrame, type LensFit } from './fit-lens';
+import { cornerPredictor, type GridFrame, type LensFit } from './fit-lens';
 import type { SmoothedPicture } from '../picture';
 import { roomAt, type ChartLook, type SeenCorner } from './chart-look';
 import { axisAngle, type LatticeNode } from './grow-lattice';
@@ -23,10 +23,11 @@ export const ALIKE_RAD = 0.5;
  */
 export function patternOf(known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook): ((row: number, col: number) => number | null) | null {
   if (look.chart !== 'chequer') return null;
+  const predict = cornerPredictor(fit, frame, 0);
   const diagonals = (row: number, col: number): [number, number] | null => {
-    const at = predictCorner(fit, frame, 0, row, col);
-    const right = predictCorner(fit, frame, 0, row, col + 1);
-    const below = predictCorner(fit, frame, 0, row + 1, col);
+    const at = predict(row, col);
+    const right = predict(row, col + 1);
+    const below = predict(row + 1, col);
     if (!at || !right || !below) return null;
     // half-way between the edges' directions, however long the cells are along them
     const u = Math.atan2(right[1] - at[1], right[0] - at[0]);
@@ -55,10 +56,11 @@ export function verified(known: readonly MeasuredNode[], fit: LensFit, frame: Gr
   const place = (row: number, col: number) => row * 1_000_003 + col;
   const expected = patternOf(known, fit, frame, look);
   const index = new Map(known.map((n, i) => [place(n.row, n.col), i]));
-  const around = (n: LatticeNode, reach: number): number[] => {
+  /** at most `enough` of those about a corner */
+  const around = (n: LatticeNode, reach: number, enough: number): number[] => {
     const found: number[] = [];
     for (let dr = -reach; dr <= reach; dr += 1)
-      for (let dc = -reach; dc <= reach; dc += 1) {
+      for (let dc = -reach; dc <= reach && found.length < enough; dc += 1) {
         const i = dr === 0 && dc === 0 ? undefined : index.get(place(n.row + dr, n.col + dc));
         if (i !== undefined) found.push(i);
       }
@@ -66,14 +68,13 @@ export function verified(known: readonly MeasuredNode[], fit: LensFit, frame: Gr
   };
   const usual = median(known.flatMap(({ seen }) => (seen ? [seen.contrast] : [])));
   return known.filter((n) => {
-    const neighbours = around(n, 1);
-    if (neighbours.length < 2) return false;
+    if (around(n, 1, 2).length < 2) return false;
     // at the picture's border there is no room for the ring: nothing speaks against such a corner
     const own = n.seen;
     if (!own) return roomAt(frame, n.x, n.y) < ringPx + 1;
     // its neighbourhood is looked at only where it is faint for the whole picture
     if (own.contrast < 0.8 * usual) {
-      const others = around(n, 2)
+      const others = around(n, 2, Infinity)
         .map((k) => known[k].seen?.contrast)
         .filter((c): c is number => c !== undefined);
       if (others.length > 0 && own.contrast < ALIKE_SHARE * median(others)) return false;
@@ -93,8 +94,9 @@ const CELL_SHARE = 0.4;
  * looked at cell by cell: a corner stays when the four cells about it are light and dark in turn.
  */
 export function withoutFalseRim<N extends LatticeNode>(fine: SmoothedPicture, nodes: N[], fit: LensFit, frame: GridFrame): N[] {
+  const predict = cornerPredictor(fit, frame, 0);
   const value = (row: number, col: number): number | null => {
-    const at = predictCorner(fit, frame, 0, row, col);
+    const at = predict(row, col);
     return at && at[0] > 1 && at[1] > 1 && at[0] < fine.widthPx - 2 && at[1] < fine.heightPx - 2 ? fine.at(at[0], at[1]) : null;
   };
   /** bright less dark over the four cells, at its worst pair; null where fewer than three cells are seen */
@@ -107,11 +109,15 @@ export function withoutFalseRim<N extends LatticeNode>(fine: SmoothedPicture, no
       return c === null || next === null ? [] : [sense * (i % 2 === 0 ? c - next : next - c)];
     });
   };
-  const stride = Math.max(1, Math.floor(nodes.length / 400));
-  const usual = median(nodes.filter((_, i) => i % stride === 0).flatMap((n) => steps(n) ?? []));
+  // most charts have no sparse line, and then nothing is looked at
+  let known: number | null = null;
+  const usual = (): number => {
+    const stride = Math.max(1, Math.floor(nodes.length / 400));
+    return (known ??= median(nodes.filter((_, i) => i % stride === 0).flatMap((n) => steps(n) ?? [])));
+  };
   const good = (n: N): boolean => {
     const own = steps(n);
-    return own === null || own.every((s) => s / usual > CELL_SHARE);
+    return own === null || own.every((s) => s / usual() > CELL_SHARE);
   };
   let kept = nodes;
   for (const axis of ['row', 'col'] as const) {

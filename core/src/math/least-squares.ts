@@ -37,6 +37,7 @@ export interface LeastSquaresResult {
 export function leastSquares(start: ArrayLike<number>, problem: LeastSquaresProblem): LeastSquaresResult {
   const n = start.length;
   const maxIterations = problem.maxIterations ?? 60;
+  const wantsCovariance = problem.covariance !== false;
   const costTolerance = problem.costTolerance ?? 1e-12;
   let x = Float64Array.from(start);
   let a = new Float64Array(n * n);
@@ -125,8 +126,9 @@ export function leastSquares(start: ArrayLike<number>, problem: LeastSquaresProb
         growth = 2;
         const done = cost - nextCost <= costTolerance * cost;
         x = next;
-        cost = linearise(x);
         accepted = true;
+        // the last derivatives are for the covariance alone
+        cost = done && !wantsCovariance ? nextCost : linearise(x);
         if (done) {
           reason = 'cost';
           break;
@@ -142,7 +144,7 @@ export function leastSquares(start: ArrayLike<number>, problem: LeastSquaresProb
       }
     }
   }
-  const { covariance, rank } = problem.covariance === false ? { covariance: new Float64Array(0), rank: 0 } : pseudoInverse(a, n);
+  const { covariance, rank } = !wantsCovariance ? { covariance: new Float64Array(0), rank: 0 } : pseudoInverse(a, n);
   return { x, status: reason === 'maxIterations' ? 'partial' : 'solved', reason, iterations, initialCost, finalCost: cost, rowCount, covariance, rank };
 }
 

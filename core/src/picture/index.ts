@@ -1,3 +1,3 @@
 export { glance, halve, sampleAt, smooth, type GrayImage } from './gray-image';
-export { rowKernel, SPARE } from './row-kernel';
+export { pixelsOf, rowKernel, SPARE } from './row-kernel';
 export { SmoothedPicture } from './smoothed-picture';

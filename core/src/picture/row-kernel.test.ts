@@ -2,7 +2,7 @@ import { uniform } from '@mesure/synthetic';
 import { execFileSync } from 'node:child_process';
 import path from 'node:path';
 import { glance, halve, smooth, type GrayImage } from './gray-image';
-import { plainRows, rowKernel, scratchTaken, SPARE, type RowKernel, type Taps } from './row-kernel';
+import { pixelsOf, plainRows, rowKernel, scratchTaken, SPARE, type RowKernel, type Taps } from './row-kernel';
 import { ROW_KERNEL_HEX } from './row-kernel-wasm';
 import { SmoothedPicture } from './smoothed-picture';
 
@@ -121,7 +121,7 @@ describe('a picture smoothed where it is looked at', () => {
 
 test('a glance keeps places, and reads the two middle rows of each block', () => {
   const ramp: GrayImage = { widthPx: 45, heightPx: 30, data: Float32Array.from({ length: 45 * 30 }, (_, i) => 3 * ((i % 45) + 0.5) + 2 * (Math.floor(i / 45) + 0.5)) };
-  for (const level of [1, 2]) {
+  for (const level of [1, 2, 3]) {
     const factor = 2 ** level;
     const small = glance(ramp, level);
     expect([small.widthPx, small.heightPx]).toEqual([Math.floor(45 / factor), Math.floor(30 / factor)]);
@@ -130,4 +130,62 @@ test('a glance keeps places, and reads the two middle rows of each block', () =>
   expect(glance(ramp, 0).data).toBe(ramp.data);
   const stripes: GrayImage = { widthPx: 8, heightPx: 8, data: Float32Array.from({ length: 64 }, (_, i) => (Math.floor(i / 8) % 4 === 1 || Math.floor(i / 8) % 4 === 2 ? 0 : 1)) };
   expect(Array.from(glance(stripes, 2).data)).toEqual([0, 0, 0, 0]);
+});
+
+/** A picture of bytes and the same as floats; the bytes may begin anywhere in their memory. */
+function bytesAndFloats(widthPx: number, heightPx: number, byteOffset: number): [GrayImage, GrayImage] {
+  const u = uniform(widthPx + byteOffset);
+  const data = new Uint8Array(new ArrayBuffer(widthPx * heightPx + byteOffset), byteOffset).map(() => Math.floor(256 * u()));
+  return [
+    { widthPx, heightPx, data },
+    { widthPx, heightPx, data: Float32Array.from(data) },
+  ];
+}
+
+describe.each([
+  [160, 97, 0],
+  [161, 50, 0],
+  [42, 61, 4],
+  [160, 64, 3],
+])('a picture of bytes, %p × %p from byte %p of its memory', (widthPx, heightPx, byteOffset) => {
+  const [bytes, floats] = bytesAndFloats(widthPx, heightPx, byteOffset);
+  test('is smoothed and reduced as its numbers are', () => {
+    expect(smooth(bytes, 1.2).data).toEqual(smooth(floats, 1.2).data);
+    expect(halve(bytes).data).toEqual(halve(floats).data);
+    for (const level of [1, 2, 3]) expect(glance(bytes, level).data).toEqual(glance(floats, level).data);
+  });
+  test('is smoothed as it where it is looked at, to its borders', () => {
+    const [a, b] = [new SmoothedPicture(bytes, 1.2), new SmoothedPicture(floats, 1.2)];
+    for (const [x, y] of [
+      [20.3, 30.2],
+      [0.5, 0.5],
+      [widthPx - 0.6, heightPx - 0.7],
+      [widthPx - 8, 12],
+    ]) {
+      for (const radius of [4, 14, 50]) {
+        const expected = Array.from(b.structureAt(x, y, radius, 2));
+        expect(Array.from(a.structureAt(x, y, radius, 2))).toEqual(expected);
+      }
+    }
+  });
+  test('both kernels read it alike', () => {
+    const firsts = [0, 3 * widthPx + 5, widthPx, 2 * widthPx + 1];
+    for (const picture of [pixelsOf(bytes.data), pixelsOf(floats.data)]) {
+      for (const make of [rowKernel, plainRows]) {
+        const k = make(44, 5);
+        k.readRows(picture, firsts, 30, 7);
+        firsts.forEach((first, i) => expect(k.rows[i].slice(7, 37)).toEqual(Float32Array.from(bytes.data.subarray(first, first + 30))));
+        k.read(4, picture, 9, 33);
+        expect(k.rows[4].slice(SPARE, SPARE + 33)).toEqual(Float32Array.from(bytes.data.subarray(9, 42)));
+        const end = bytes.data.length;
+        k.readRows(picture, [end - 31, end - 30], 30, 4);
+        expect(k.rows[1].slice(4, 34)).toEqual(Float32Array.from(bytes.data.subarray(end - 30)));
+      }
+    }
+    const means = [rowKernel(widthPx, 3), plainRows(widthPx, 3)].map((k) => {
+      k.quarter(bytes.data as Uint8Array, widthPx, 3 * widthPx, widthPx, 2);
+      return Array.from(k.rows[2].subarray(SPARE, SPARE + (widthPx >> 2)));
+    });
+    expect(means[0]).toEqual(means[1]);
+  });
 });

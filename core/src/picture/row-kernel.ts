@@ -25,6 +25,10 @@ export interface RowKernel {
   readonly stridePx: number;
   /** the numbers of a row, the spare ones before and after it included: the first pixel is at `SPARE` */
   readonly rows: readonly Float32Array[];
+  /** `count` numbers of a picture, from its index `first` on, into a row from its place `at` on; up to seven places after them change too */
+  read(row: number, picture: Pixels, first: number, count: number, at?: number): void;
+  /** the same into the first rows, one for each of `firsts` */
+  readRows(picture: Pixels, firsts: ArrayLike<number>, count: number, at: number): void;
   /** to[x] = Σ k_i (from[x − i] + from[x + i]) */
   across(from: number, to: number, taps: Taps): void;
   /** to[x] = Σ k_i (row −i [x] + row +i [x]) over nine rows, the topmost first */
@@ -33,6 +37,8 @@ export interface RowKernel {
   smoothRows(from: number, mid: number, to: number, count: number, taps: Taps): void;
   /** to[x] = mean of four pixels of two rows; half as many come out */
   halve(a: number, b: number, to: number): void;
+  /** to[x] = mean of four bytes along each of two rows of a picture, told by their first indices; a quarter of `count` come out */
+  quarter(bytes: Uint8Array, firstA: number, firstB: number, count: number, to: number): void;
   /** to[x] = −det of the Hessian by central differences of three rows, the topmost first */
   saddles(three: readonly [number, number, number], to: number): void;
   /** one byte for four pixels, a bit for each that is at least `least` and the largest of the nine about it (of equals the first one) */
@@ -44,40 +50,103 @@ export interface RowKernel {
   structure(window: Window, radiusPx: number, flat: boolean): Float32Array;
 }
 
+/** The numbers of a picture, ready to be read in stretches: as floats, or as bytes. */
+export interface Pixels {
+  floats: Float32Array | null;
+  bytes: Uint8Array | null;
+  /** the bytes by fours, where they lie so: short stretches are copied three times as fast by them */
+  words: Uint32Array | null;
+}
+
+export function pixelsOf(data: Float32Array | Uint8Array): Pixels {
+  if (data instanceof Float32Array) return { floats: data, bytes: null, words: null };
+  const words = data.byteOffset % 4 === 0 ? new Uint32Array(data.buffer, data.byteOffset, data.length >> 2) : null;
+  return { floats: null, bytes: data, words };
+}
+
+/** Fewer numbers are copied faster one by one. */
+const LONG = 96;
+/** Rows of which many are read at a time. */
+const SHORT_STRIDE = 128;
+
 export const SPARE = 4;
 const blocksOf = (widthPx: number) => (widthPx + 3) >> 2;
 const strideOf = (widthPx: number) => 4 * blocksOf(widthPx) + 2 * SPARE;
 
 interface RowExports extends WasmMemory {
+  widen(from: number, fromStride: number, to: number, toStride: number, count: number, rows: number): void;
   across(from: number, to: number, count: number, ...taps: Taps): void;
   down(a4: number, a3: number, a2: number, a1: number, m: number, b1: number, b2: number, b3: number, b4: number, to: number, count: number, ...taps: Taps): void;
   smoothRows(from: number, mid: number, to: number, stride: number, height: number, count: number, ...taps: Taps): void;
   halve(a: number, b: number, to: number, count: number): void;
+  quarter(a: number, b: number, to: number, count: number): void;
   saddles(a: number, b: number, c: number, to: number, count: number): void;
   peaks(a: number, b: number, c: number, to: number, count: number, least: number): void;
   structure(row: number, stride: number, height: number, count: number, dx0: number, dy: number, dx1: number, inverse: number, flat: number, out: number): void;
 }
 
-/** Bytes after the rows: five sums. */
+function every(list: ArrayLike<number>, test: (v: number) => boolean): boolean {
+  for (let i = 0; i < list.length; i += 1) if (!test(list[i])) return false;
+  return true;
+}
+
+function copy(from: Float32Array | Uint8Array, first: number, length: number, row: Float32Array, place: number): void {
+  if (length > LONG) row.set(from.subarray(first, first + length), place);
+  else for (let i = 0; i < length; i += 1) row[place + i] = from[first + i];
+}
+
+/** Bytes after the rows: five sums, then a byte for each block, then what is read of a picture of bytes: two long rows, or all the short ones. */
 const SUMS_BYTES = 20;
 
 function wasmRows(exports: RowExports, widthPx: number, count: number): RowKernel {
   const stride = strideOf(widthPx);
   const blocks = blocksOf(widthPx);
   const end = 4 * stride * count;
-  reserve(exports.memory, end + SUMS_BYTES + blocks);
+  // words want to lie on a multiple of four
+  const staged = end + SUMS_BYTES + 4 * ((blocks + 3) >> 2);
+  const stagedStride = stride + 2 * SPARE;
+  reserve(exports.memory, staged + stagedStride * (stride <= SHORT_STRIDE ? Math.max(2, count) : 2));
   const { buffer } = exports.memory;
   const at = (row: number) => 4 * (row * stride + SPARE);
   const sums = new Float32Array(buffer, end, SUMS_BYTES / 4);
   const bits = new Uint8Array(buffer, end + SUMS_BYTES, blocks);
-  return {
+  const bytes = new Uint8Array(buffer, staged);
+  const words = new Uint32Array(buffer, staged, bytes.length >> 2);
+  const rows = Array.from({ length: count }, (_, i) => new Float32Array(buffer, 4 * i * stride, stride));
+  const kernel: RowKernel = {
     data: new Float32Array(buffer, 0, stride * count),
     stridePx: stride,
-    rows: Array.from({ length: count }, (_, i) => new Float32Array(buffer, 4 * i * stride, stride)),
+    rows,
+    read: (row, { floats, bytes: from }, first, length, place = SPARE) => {
+      if (floats) return copy(floats, first, length, rows[row], place);
+      bytes.set(from!.subarray(first, first + length));
+      exports.widen(staged, 0, 4 * (row * stride + place), 0, (length + 7) >> 3, 1);
+    },
+    readRows: (picture, firsts, length, place) => {
+      const shift = firsts[0] & 3;
+      const whole = picture.words;
+      const together = whole && stride <= SHORT_STRIDE && every(firsts, (first) => (first & 3) === shift && first + length + 4 <= 4 * whole.length);
+      if (!together) {
+        for (let i = 0; i < firsts.length; i += 1) kernel.read(i, picture, firsts[i], length, place);
+        return;
+      }
+      const count = (shift + length + 3) >> 2;
+      for (let i = 0; i < firsts.length; i += 1) {
+        const from = firsts[i] >> 2;
+        const to = (i * stagedStride) >> 2;
+        for (let k = 0; k < count; k += 1) words[to + k] = whole[from + k];
+      }
+      exports.widen(staged + shift, stagedStride, 4 * place, 4 * stride, (length + 7) >> 3, firsts.length);
+    },
     across: (from, to, taps) => exports.across(at(from), at(to), blocks, ...taps),
     down: (n, to, taps) => exports.down(at(n[0]), at(n[1]), at(n[2]), at(n[3]), at(n[4]), at(n[5]), at(n[6]), at(n[7]), at(n[8]), at(to), blocks, ...taps),
     smoothRows: (from, mid, to, height, taps) => exports.smoothRows(at(from), at(mid), at(to), 4 * stride, height, blocks, ...taps),
     halve: (a, b, to) => exports.halve(at(a), at(b), at(to), (blocks + 1) >> 1),
+    quarter: (from, firstA, firstB, length, to) => {
+      bytes.set(from.subarray(firstA, firstA + length));
+      bytes.set(from.subarray(firstB, firstB + length), stagedStride);
+      exports.quarter(staged, staged + stagedStride, at(to), (length + 15) >> 4);
+    },
     saddles: ([a, b, c], to) => exports.saddles(at(a), at(b), at(c), at(to), blocks),
     peaks: ([a, b, c], least) => {
       exports.peaks(at(a), at(b), at(c), bits.byteOffset, blocks, least);
@@ -89,6 +158,7 @@ function wasmRows(exports: RowExports, widthPx: number, count: number): RowKerne
       return sums;
     },
   };
+  return kernel;
 }
 
 /** The plain loops: the reference, and the answer where there is no SIMD. */
@@ -103,6 +173,10 @@ export function plainRows(widthPx: number, count: number): RowKernel {
     data,
     stridePx: stride,
     rows,
+    read: (row, { floats, bytes }, first, length, place = SPARE) => copy(floats ?? bytes!, first, length, rows[row], place),
+    readRows: (picture, firsts, length, place) => {
+      for (let i = 0; i < firsts.length; i += 1) kernel.read(i, picture, firsts[i], length, place);
+    },
     across(from, to, [k0, k1, k2, k3, k4]) {
       const [r, out] = [rows[from], rows[to]];
       for (let x = SPARE; x < end; x += 1) out[x] = k0 * r[x] + k1 * (r[x - 1] + r[x + 1]) + k2 * (r[x - 2] + r[x + 2]) + k3 * (r[x - 3] + r[x + 3]) + k4 * (r[x - 4] + r[x + 4]);
@@ -127,6 +201,14 @@ export function plainRows(widthPx: number, count: number): RowKernel {
       for (let x = 0; x < widthPx >> 1; x += 1) {
         const i = SPARE + 2 * x;
         out[SPARE + x] = (upper[i] + upper[i + 1] + lower[i] + lower[i + 1]) / 4;
+      }
+    },
+    quarter(from, firstA, firstB, length, to) {
+      const out = rows[to];
+      for (let x = 0; x < length >> 2; x += 1) {
+        let sum = 0;
+        for (let i = 4 * x; i < 4 * x + 4; i += 1) sum += from[firstA + i] + from[firstB + i];
+        out[SPARE + x] = sum / 8;
       }
     },
     saddles(three, to) {

@@ -17,7 +17,7 @@ export async function openPicture(file: Blob): Promise<OpenedPicture> {
 /** Only what the file says of itself. */
 export const notesOf = async (file: Blob): Promise<PictureNotes | null> => readPictureNotes(await file.arrayBuffer());
 
-/** Upright, as the server reads it: the browser turns a picture by its EXIF orientation. Luma weights of ITU-R BT.601. */
+/** Upright and in whole grey levels, as the server reads it: the browser turns a picture by its EXIF orientation. Luma weights of ITU-R BT.601. */
 async function grayOf(file: Blob): Promise<GrayImage> {
   const bitmap = await createImageBitmap(file);
   try {
@@ -25,8 +25,8 @@ async function grayOf(file: Blob): Promise<GrayImage> {
     const context = new OffscreenCanvas(width, height).getContext('2d', { willReadFrequently: true })!;
     context.drawImage(bitmap, 0, 0);
     const { data } = context.getImageData(0, 0, width, height);
-    const gray = new Float32Array(width * height);
-    for (let i = 0, k = 0; i < gray.length; i += 1, k += 4) gray[i] = 0.299 * data[k] + 0.587 * data[k + 1] + 0.114 * data[k + 2];
+    const gray = new Uint8Array(width * height);
+    for (let i = 0, k = 0; i < gray.length; i += 1, k += 4) gray[i] = 0.299 * data[k] + 0.587 * data[k + 1] + 0.114 * data[k + 2] + 0.5;
     return { widthPx: width, heightPx: height, data: gray };
   } finally {
     bitmap.close();
