@@ -12,6 +12,7 @@ const TARGETS = {
   web: 'server/src/main-web.ts',
   worker: 'server/src/main-worker.ts',
   compute: 'server/src/jobs/compute.ts',
+  preview: 'server/src/files/preview-thread.ts',
   setup: 'demo/src/main.ts',
   bench: 'scripts/bench.ts',
 };

@@ -1,4 +1,4 @@
-import { nextClipName } from '@mesure/core';
+import { countOf, nextClipName } from '@mesure/core';
 import type { FloorBody, FactBody, LightShotBody, PlanBody, RigBody, SetBody, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 import { stationsTaken, walkOf } from './stills';
 import { takeField, TAKE_FIELDS, USUAL_FIELDS, type TakeFieldKey } from './take-fields';
@@ -137,7 +137,6 @@ export interface SetupInput {
   cautions?: readonly string[];
 }
 
-const some = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
 const listed = (names: readonly string[]): string => (names.length <= 3 ? names.join(', ') : `${names.slice(0, 3).join(', ')} and ${names.length - 3} more`);
 
 /** What is still to be done for a setup while it stands: short, in the order in which it can still be done. */
@@ -145,26 +144,26 @@ export function setupLacks({ setup, set, plan, takes, ties, facts, rigs, floor, 
   const lacks: SetupLack[] = [];
   const add = (kind: SetupLackKind, what: string, takeId?: string) => lacks.push({ kind, what, ...(takeId ? { takeId } : {}) });
   const unplaced = (set?.sheet ?? []).filter((m) => !m.placed).map((m) => m.id);
-  if (unplaced.length > 0) add('marks', `place ${some(unplaced.length, 'marker', 'markers')}: ${listed(unplaced)}`);
+  if (unplaced.length > 0) add('marks', `place ${countOf(unplaced.length, 'marker', 'markers')}: ${listed(unplaced)}`);
   const isMeasured = (a: string, b: string) => ties.some((t) => (t.from === a && t.to === b) || (t.from === b && t.to === a));
   const open = (plan?.measures.ties ?? []).filter((t) => !isMeasured(t.a, t.b));
-  if (open.length > 0) add('ties', `measure ${some(open.length, 'tie', 'ties')}: ${listed(open.map((t) => `${t.a}–${t.b}`))}`);
+  if (open.length > 0) add('ties', `measure ${countOf(open.length, 'tie', 'ties')}: ${listed(open.map((t) => `${t.a}–${t.b}`))}`);
   const known = (id: string) => facts.some((f) => f.marks.includes(id)) || ties.filter((t) => t.from === id || t.to === id).length >= 3;
   const unsurveyed = (plan?.measures.surveyed ?? []).filter((s) => !known(s.id)).map((s) => s.id);
-  if (unsurveyed.length > 0) add('ties', `survey ${some(unsurveyed.length, 'mark', 'marks')}: ${listed(unsurveyed)}`);
+  if (unsurveyed.length > 0) add('ties', `survey ${countOf(unsurveyed.length, 'mark', 'marks')}: ${listed(unsurveyed)}`);
   const unrigged = (plan?.witnesses ?? []).filter((w) => !w.placement && !rigs.some((r) => r.packageId === w.packageId));
   if (unrigged.length > 0) add('witness', `say where ${listed(unrigged.map((w) => `${cameraName(w.packageId)}-cam`))} stands`);
   const walk = walkOf(plan);
   const toShoot = walk ? walk.stations.length - stationsTaken(walk, stills).length : 0;
-  if (toShoot > 0) add('stills', `${some(toShoot, 'still', 'stills')} of the walk`);
+  if (toShoot > 0) add('stills', `${countOf(toShoot, 'still', 'stills')} of the walk`);
   const light = plan?.lightPlanned ? lightLacks(plan, lightShots) : [];
   if (light.length > 0) add('light', `light reference: ${listed(light)}`);
-  if (cautions.length > 0) add('cautions', `${some(cautions.length, 'caution of the plan', 'cautions of the plan')}: ${cautions[0]}`);
+  if (cautions.length > 0) add('cautions', `${countOf(cautions.length, 'caution of the plan', 'cautions of the plan')}: ${cautions[0]}`);
   const mine = takesOf(setup.id, takes);
   if (mine.length === 0) add('takes', 'no take yet');
   const gaps = mine.map((t) => ({ t, lacks: takeLacks(t.body, plan, floor) })).filter((g) => g.lacks.length > 0);
   for (const { t, lacks: fields } of gaps.slice(-3).reverse()) add('fields', `${t.body.slate} take ${t.body.take}: ${fields.map((f) => f.what).join(', ')}`, t.id);
-  if (gaps.length > 3) add('fields', `fields of ${some(gaps.length - 3, 'more take', 'more takes')}`, gaps[gaps.length - 4].t.id);
+  if (gaps.length > 3) add('fields', `fields of ${countOf(gaps.length - 3, 'more take', 'more takes')}`, gaps[gaps.length - 4].t.id);
   return lacks;
 }
 

@@ -4,6 +4,7 @@ import sharp, { type Metadata } from 'sharp';
 import { exrSize, isExr, readExrLuminance, toDisplayScale } from './exr';
 import { FormatError } from './format-error';
 
+export { isExr } from './exr';
 export { clipFrameJpeg, extractFrame, extractSound, isClip, isWav, probeClip, type ClipFrame, type ProbedClip } from './clip';
 
 /** The largest picture that is decoded: a 12K plate is 80 megapixels; anything beyond is a picture bomb. */
@@ -75,7 +76,7 @@ export async function readGray(source: Buffer | string, file: string): Promise<G
     return { ...linear, data: toDisplayScale(linear.data) };
   }
   const deep = info.bits === 16;
-  try {
+  return decoding(file, async () => {
     const pipeline = sharp(source, { limitInputPixels: MAX_PICTURE_PIXELS, failOn: 'error' })
       .autoOrient()
       .toColourspace(deep ? 'grey16' : 'b-w');
@@ -94,6 +95,13 @@ export async function readGray(source: Buffer | string, file: string): Promise<G
     const words = new Uint16Array(data.buffer, data.byteOffset, data.byteLength / 2);
     for (let i = 0; i < pixels; i += 1) gray[i] = words[i * step] / 257;
     return { ...size, data: gray };
+  });
+}
+
+/** What the picture library finds fault with, as the file's fault. */
+async function decoding<T>(file: string, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
   } catch (cause) {
     throw new FormatError(file, null, null, `cannot be decoded: ${cause instanceof Error ? cause.message.split('\n')[0] : 'unknown reason'}`);
   }
@@ -106,5 +114,5 @@ export async function previewJpeg(source: Buffer, file: string, widthPx: number)
     const gray = await readGray(source, file);
     picture = sharp(Uint8Array.from(gray.data), { raw: { width: gray.widthPx, height: gray.heightPx, channels: 1 } });
   }
-  return picture.autoOrient().resize({ width: widthPx, withoutEnlargement: true }).toColourspace('srgb').jpeg({ quality: 82 }).toBuffer();
+  return decoding(file, () => picture.autoOrient().resize({ width: widthPx, withoutEnlargement: true }).toColourspace('srgb').jpeg({ quality: 82 }).toBuffer());
 }

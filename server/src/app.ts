@@ -10,6 +10,7 @@ import { pinoHttp } from 'pino-http';
 import type { ServerConfig } from './config';
 import type { Database } from './db/connect';
 import { deviceRoutes } from './devices/routes';
+import type { Previews } from './files/previews';
 import { fileRoutes } from './files/routes';
 import type { FileStore } from './files/store';
 import { handoverRoutes } from './handover/routes';
@@ -25,12 +26,13 @@ export interface AppParts {
   db: Database;
   boss: PgBoss;
   store: FileStore;
+  previews: Previews;
   stream: ChangeStream;
   log: Logger;
 }
 
 /** The table of addresses. Everything below `guard` is closed; what stands above it is open and says so. */
-export function buildApp({ config, db, boss, store, stream, log }: AppParts): Express {
+export function buildApp({ config, db, boss, store, previews, stream, log }: AppParts): Express {
   const app = express();
   app.disable('x-powered-by');
   app.use(
@@ -81,7 +83,7 @@ export function buildApp({ config, db, boss, store, stream, log }: AppParts): Ex
   api.use(guard(db));
   const production = express.Router({ mergeParams: true });
   production.use('/records', recordRoutes(db, stream));
-  production.use('/files', fileRoutes(db, store, config));
+  production.use('/files', fileRoutes(db, store, previews, config));
   production.use('/devices', deviceRoutes());
   production.use('/analyses', analysisRoutes(db, boss));
   production.use('/days', handoverRoutes(db, store));

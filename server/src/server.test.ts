@@ -1,3 +1,4 @@
+import { writeStMapExr } from '@mesure/formats/st-map';
 import { renderChequer, roomShot } from '@mesure/synthetic';
 import JSZip from 'jszip';
 import { randomUUID } from 'node:crypto';
@@ -210,6 +211,27 @@ describe('files', () => {
     const preview = await wrangler.agent.get(at(`/files/${r.body.sha256}/preview?width=640`)).expect(200);
     expect((await sharp(preview.body as Buffer).metadata()).width).toBe(640);
     expect((await stranger.agent.get(`/api/productions/${server.ids.p2}/files/${r.body.sha256}/preview`)).status).toBe(404);
+  });
+  test('an OpenEXR picture is shown too, decoded apart: others are answered meanwhile, and a cut one says its fault', async () => {
+    const [w, h] = [1200, 900];
+    const bytes = Buffer.from(await writeStMapExr({ widthPx: w, heightPx: h, data: Float32Array.from({ length: 2 * w * h }, (_, i) => (i % 997) / 997) }));
+    const { sha256 } = (await give(wrangler, bytes, 'plate.exr', 'plate').expect(201)).body as { sha256: string };
+    const order: string[] = [];
+    const preview = wrangler.agent.get(at(`/files/${sha256}/preview?width=640`)).then((r) => {
+      order.push('preview');
+      return r;
+    });
+    await wrangler.agent.get('/api/health').expect(200);
+    order.push('health');
+    const shown = await preview;
+    expect(order).toEqual(['health', 'preview']);
+    expect(shown.headers['content-type']).toBe('image/jpeg');
+    expect(await sharp(shown.body as Buffer).metadata()).toMatchObject({ format: 'jpeg', width: 640, height: 480 });
+    // its header is whole, so it is taken; what is missing shows when it is looked at
+    const half = (await give(wrangler, bytes.subarray(0, bytes.length >> 1), 'half.exr', 'plate').expect(201)).body as { sha256: string };
+    const refused = await wrangler.agent.get(at(`/files/${half.sha256}/preview`));
+    expect(refused.status).toBe(422);
+    expect(refused.body).toMatchObject({ code: 'UNREADABLE_FILE', detail: expect.stringMatching(/half\.exr: cannot be decoded as OpenEXR/) });
   });
   test.each<[string, () => Promise<Buffer> | Buffer, string, number, RegExp]>([
     ['text named .png', () => Buffer.from('hello'), 'plate', 422, /not a picture/],

@@ -7,7 +7,7 @@ import path from 'node:path';
 import type { Express } from 'express';
 import pino from 'pino';
 import request from 'supertest';
-import { buildApp, connect, folderStore, hashPassword, migrate, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig } from '.';
+import { buildApp, connect, folderStore, hashPassword, migrate, openPreviews, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig } from '.';
 
 export const PASSWORD = 'right password';
 export type Person = { agent: ReturnType<typeof request.agent>; csrf: string };
@@ -33,6 +33,9 @@ export interface TestServer {
   layDay(who: Person): Promise<{ pack: string; setup: string; take: (number: number) => TakeBody }>;
   stop(): Promise<void>;
 }
+
+/** A bundle of the server's, as it runs. */
+const built = (name: string) => path.resolve(__dirname, '../../.build', name);
 
 /** A new database in the tests' cluster; its address. */
 export async function createDatabase(name: string): Promise<string> {
@@ -75,11 +78,12 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
   };
   const stream = openStream(db, url, log);
   await stream.ready;
-  const app = buildApp({ config, db, boss, store, stream, log });
+  const previews = openPreviews(built('preview.mjs'));
+  const app = buildApp({ config, db, boss, store, previews, stream, log });
   const listening = app.listen(0, '127.0.0.1');
   await new Promise((done) => listening.once('listening', done));
   const address = `http://127.0.0.1:${(listening.address() as AddressInfo).port}`;
-  const begin: TestServer['startWorker'] = (change = {}) => startWorker({ db, boss, store, log, computeFile: path.resolve(__dirname, '../../.build/compute.mjs'), ...change });
+  const begin: TestServer['startWorker'] = (change = {}) => startWorker({ db, boss, store, log, computeFile: built('compute.mjs'), ...change });
   const worker = wanted ? await begin() : null;
   const at = (address: string) => `/api/productions/${ids.p1}${address}`;
   const put: TestServer['put'] = (who, kind, id, body, change = {}) =>
@@ -131,6 +135,7 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
     async stop() {
       await worker?.stop();
       await stream.stop();
+      await previews.stop();
       listening.closeAllConnections();
       listening.close();
       await boss.stop({ graceful: false, timeout: 1000 });

@@ -1,4 +1,4 @@
-import { checkWalk, lookAtStill, STILLS_OVERLAP, type WalkPicture } from '@mesure/core';
+import { checkWalk, lookAtStill, oneAfterTheOther, STILLS_OVERLAP, type WalkPicture } from '@mesure/core';
 import { readPictureNotes } from '@mesure/formats/exif';
 import { readGray } from '@mesure/formats/picture';
 import path from 'node:path';
@@ -30,10 +30,7 @@ export const stills: Command = {
       const image = await readGray(bytes, file);
       pictures.push({ station, look: lookAtStill(image), notes: await readPictureNotes(bytes, { widthPx: image.widthPx, heightPx: image.heightPx }) });
     }
-    const n = names.length;
-    const neighbours = Array.from({ length: n - 1 }, (_, i): [number, number] => [i, i + 1]);
-    if (values.round && n > 2) neighbours.push([n - 1, 0]);
-    const { pairs, gaps, remarks } = checkWalk(pictures, neighbours, overlap, names);
+    const { pairs, gaps, remarks } = checkWalk(pictures, oneAfterTheOther(names.length, values.round === true), overlap, names);
     const name = (i: number) => names[i];
     writeJson({
       pictures: pictures.map((p) => ({

@@ -17,7 +17,7 @@ export interface Window {
 /**
  * The innermost loops over rows of a picture. The rows lie in scratch memory, each with room for `SPARE` numbers on either side; it is
  * shared, so nothing may be left in it from one operation to the next (`scratchTaken` tells), and an operation asks for its rows once,
- * before it fills them. WebAssembly SIMD where the machine has it (see scripts/build-row-kernel.mjs), else the same sums in TypeScript.
+ * before it fills them. Whole blocks are written, so that a row's spare places after its end hold nothing of use. WebAssembly SIMD where the machine has it (see scripts/build-row-kernel.mjs), else the same sums in TypeScript.
  */
 export interface RowKernel {
   /** all rows, one after the other */

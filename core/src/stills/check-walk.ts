@@ -63,11 +63,16 @@ export function walkNeighbours(way: 'along' | 'round' | 'room', stations: readon
   return pairs;
 }
 
+/** Neighbours of so many in a row; round a thing the last and the first too. */
+export function oneAfterTheOther(count: number, round: boolean): [number, number][] {
+  const steps = Array.from({ length: Math.max(0, count - 1) }, (_, i): [number, number] => [i, i + 1]);
+  return round && count > 2 ? [...steps, [count - 1, 0]] : steps;
+}
+
 function regularPairs(way: 'along' | 'round' | 'room', stations: readonly StillStation[]): [number, number][] {
   const n = stations.length;
-  const steps = Array.from({ length: Math.max(0, n - 1) }, (_, i): [number, number] => [i, i + 1]);
-  if (way === 'along') return steps;
-  if (way === 'round') return n > 2 ? [...steps, [n - 1, 0]] : steps;
+  const steps = oneAfterTheOther(n, way === 'round');
+  if (way !== 'room') return steps;
   const spot = stations.findIndex((s) => Math.hypot(s.at[0] - stations[0].at[0], s.at[2] - stations[0].at[2]) > 1e-6);
   const round = spot < 0 ? n : spot;
   return [...steps.filter(([a, b]) => b < round || (a >= round && Math.abs(stations[a].headingRad - stations[b].headingRad) < 1e-6)), ...(round > 2 ? ([[round - 1, 0]] as [number, number][]) : [])];

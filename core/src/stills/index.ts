@@ -1,4 +1,4 @@
-export { checkWalk, walkNeighbours, type StillRemark, type WalkCheck, type WalkGap, type WalkPicture } from './check-walk';
+export { checkWalk, oneAfterTheOther, walkNeighbours, type StillRemark, type WalkCheck, type WalkGap, type WalkPicture } from './check-walk';
 export { compareStills, type StillPair } from './compare-stills';
 export { edgeSpreadByZone } from './edge-spread';
 export { lookAtStill, type StillLook } from './look-at-still';

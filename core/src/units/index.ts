@@ -6,3 +6,4 @@ export { parseAngle, formatAngle } from './parse-angle';
 export { parseTimecode, timecodeFrames, timecodeSeconds, frameTimecode, formatTimecode, type Timecode } from './timecode';
 export { parseShutter, shutterDeg, shutterSeconds, formatShutter, type Shutter } from './shutter';
 export { nextClipName, clipPatternProblem, type ClipWords } from './clip-name';
+export { countOf } from './count-of';

@@ -1,7 +1,7 @@
 import { type UploadedFile } from '@mesure/contract';
 import { cursorSchema } from '@mesure/contract/schemas';
 import { readTracksCsv } from '@mesure/formats';
-import { clipFrameJpeg, extractFrame, inspectPicture, isClip, isWav, previewJpeg, probeClip } from '@mesure/formats/picture';
+import { clipFrameJpeg, extractFrame, inspectPicture, isClip, isWav, probeClip } from '@mesure/formats/picture';
 import { readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import { Router } from 'express';
@@ -10,6 +10,7 @@ import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import { must } from '../http/validate';
+import type { Previews } from './previews';
 import type { FileStore } from './store';
 import { resumableUploads, sizeOf } from './uploads';
 
@@ -20,7 +21,7 @@ const FRAME_WIDTH_PX = 960;
 const SWEEP_MS = 3_600_000;
 const PREVIEW_WIDTHS = [640, 1280, 2048, 4096];
 
-export function fileRoutes(db: Database, store: FileStore, config: ServerConfig): Router {
+export function fileRoutes(db: Database, store: FileStore, previews: Previews, config: ServerConfig): Router {
   const router = Router({ mergeParams: true });
   const uploads = resumableUploads({
     dir: path.join(config.dataDir, 'incoming'),
@@ -45,7 +46,7 @@ export function fileRoutes(db: Database, store: FileStore, config: ServerConfig)
     if (!file.mime.startsWith('image/')) throw new ApiProblem('NOT_FOUND', 'This file has no picture.');
     const wanted = Number(req.query.width ?? 1280);
     const width = PREVIEW_WIDTHS.find((w) => w >= wanted) ?? PREVIEW_WIDTHS[PREVIEW_WIDTHS.length - 1];
-    const bytes = await previewJpeg(await store.read(file.sha256), file.name, width);
+    const bytes = await previews.of(await store.read(file.sha256), file.name, width);
     res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
   });
 

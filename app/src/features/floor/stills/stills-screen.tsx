@@ -1,5 +1,5 @@
 import { walkOf, type PlanBody, type StillsPlan, type StoredRecord } from '@mesure/contract';
-import { stationBetween } from '@mesure/core';
+import { countOf, stationBetween } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
@@ -149,14 +149,12 @@ function Walking({ setup, plan, walk }: { setup: StoredRecord<'setup'>; plan: St
   );
 }
 
-const some = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
-
 export function walkSentence({ check, counted, comparing, problem }: Walk): string {
   if (counted.size === 0) return 'Take the pictures from the stations in order: each is compared with its neighbours.';
   if (problem) return `The pictures could not be compared: ${problem} They are kept.`;
   if (!check) return 'Comparing the pictures …';
   const apart = check.gaps.filter((g) => g.why !== 'not taken');
-  const parts = [apart.length > 0 ? some(apart.length, 'gap', 'gaps') : null, check.remarks.length > 0 ? some(check.remarks.length, 'remark', 'remarks') : null].filter(Boolean);
+  const parts = [apart.length > 0 ? countOf(apart.length, 'gap', 'gaps') : null, check.remarks.length > 0 ? countOf(check.remarks.length, 'remark', 'remarks') : null].filter(Boolean);
   const so = parts.length > 0 ? `${parts.join(', ')}: while the set stands one can still go back.` : check.pairs.length > 0 ? 'Every picture ties to its neighbours.' : 'Nothing to compare with yet.';
   return comparing ? `${so} Comparing again …` : so;
 }
@@ -175,7 +173,7 @@ function Gaps({ walk, mayWrite, onBetween }: { walk: Walk; mayWrite: boolean; on
   const gaps = (walk.check?.gaps ?? []).filter((g) => g.why !== 'not taken');
   if (gaps.length === 0) return null;
   return (
-    <Section title={some(gaps.length, 'gap', 'gaps')}>
+    <Section title={countOf(gaps.length, 'gap', 'gaps')}>
       {gaps.map((g) => (
         <View
           key={`${g.from}-${g.to}`}
