@@ -85,8 +85,8 @@ export async function readGray(source: Buffer | string, file: string): Promise<G
     const pixels = out.width * out.height;
     const size = { widthPx: out.width, heightPx: out.height };
     if (!deep) {
-      // copied, so that no pool's memory is kept for it
-      if (step === 1) return { ...size, data: Uint8Array.from(data) };
+      // a plain copy: the library's own buffer may be a part of a larger one
+      if (step === 1) return { ...size, data: new Uint8Array(data) };
       const gray = new Uint8Array(pixels);
       for (let i = 0; i < pixels; i += 1) gray[i] = data[i * step];
       return { ...size, data: gray };

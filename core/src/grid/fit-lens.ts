@@ -84,8 +84,8 @@ export interface LensFitOptions {
  * Fits board poses and a distortion model to chart corners.
  * Model     cell (col, row, 0) → camera by the plate's pose → x = ρX/Z, y = ρY/Z → distortion → u = cx + α fx·xd, v = cy + fy·yd, with
  *           fx, fy from the recorded focal length, α the aspect. Plate size is in cells: one plate cannot tell size from distance.
- * Method    Levenberg–Marquardt with analytic derivatives; corners at the border weigh less (borderTrust); Huber weights with a scale re-estimated from the median, then residuals
- *           above 4 sigma are dropped and a plain fit gives honest standard deviations.
+ * Method    Levenberg–Marquardt with analytic derivatives; corners at the border weigh less (borderTrust); Huber weights with a scale
+ *           re-estimated from the median, then residuals above 4 sigma are dropped and a plain fit gives honest standard deviations.
  * Source    Brown 1971; Zhang, A flexible new technique for camera calibration, PAMI 22(11), 2000; Huber, Robust Statistics (1981).
  * @throws CoreError TOO_FEW_OBSERVATIONS
  */

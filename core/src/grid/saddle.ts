@@ -56,7 +56,7 @@ export function ringTest(image: GrayImage, x: number, y: number, radiusPx: numbe
  */
 export const findSaddles = (smoothed: GrayImage, ringRadiusPx: number): Saddle[] => saddlesAmong(strongPlaces(smoothed), smoothed, ringRadiusPx);
 
-/** Those of the places that look like a crossing of four cells. */
+/** Those of the places that look like a crossing of four cells, strongest first. */
 export function saddlesAmong({ places, strengths }: StrongPlaces, smoothed: GrayImage, ringRadiusPx: number): Saddle[] {
   const order = Uint32Array.from(places.keys()).sort((a, b) => strengths[b] - strengths[a]);
   const saddles: Saddle[] = [];
@@ -100,12 +100,13 @@ const WEAKEST_SHARE = 0.01;
 /** More corners than a picture of cells of ten pixels has. */
 const MOST = 120_000;
 
-/** Local maxima of −det(Hessian) that may be corners, as indices of pixels, and how strong they are. */
+/** Indices of pixels, and the −det(Hessian) of each. */
 export interface StrongPlaces {
   places: number[];
   strengths: number[];
 }
 
+/** The local maxima of −det(Hessian) that may be corners, before any is looked at. */
 export function strongPlaces({ widthPx: w, heightPx: h, data }: GrayImage): StrongPlaces {
   const places: number[] = [];
   const strengths: number[] = [];

@@ -36,7 +36,7 @@ export function searchLattice(pictures: readonly GrayImage[], chart: ChartKind, 
 
 /** A picture reduced to about this size shows cells of a few dozen pixels as well as the whole of it does. */
 const AFAR_LONG_SIDE_PX = 1600;
-/** The least reduced size that is looked at: large cells show there in a quarter of the time. */
+/** The least reduced size that is looked at: large cells show there in a quarter of the pixels. */
 const FARTHEST_LONG_SIDE_PX = 400;
 /** Neighbours nearer than this, seen from afar, may have been lost or mistaken for each other. */
 const AFAR_CELL_PX = 9;

@@ -4,7 +4,7 @@ import { pixelsOf, rowKernel, SPARE, type Taps } from './row-kernel';
 export interface GrayImage {
   widthPx: number;
   heightPx: number;
-  /** bytes where the source has no more: reading a quarter of the memory is what makes a 4K picture quick to look at */
+  /** bytes where the source has no more: a quarter of the memory is read then, which tells on a 4K picture */
   data: Float32Array | Uint8Array;
 }
 

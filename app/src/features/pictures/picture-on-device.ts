@@ -26,6 +26,7 @@ async function grayOf(file: Blob): Promise<GrayImage> {
     context.drawImage(bitmap, 0, 0);
     const { data } = context.getImageData(0, 0, width, height);
     const gray = new Uint8Array(width * height);
+    // rounded: a byte takes no fraction
     for (let i = 0, k = 0; i < gray.length; i += 1, k += 4) gray[i] = 0.299 * data[k] + 0.587 * data[k + 1] + 0.114 * data[k + 2] + 0.5;
     return { widthPx: width, heightPx: height, data: gray };
   } finally {
