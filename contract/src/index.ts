@@ -1,5 +1,6 @@
 // the checks of `schemas.ts` are a door of their own, @mesure/contract/schemas: building them takes a phone a tenth of its start
 export * from './records';
+export * from './roles';
 export * from './wire';
 export * from './recorded-setup';
 export * from './lens-book';

@@ -1,17 +1,5 @@
 import equal from 'fast-deep-equal';
-import type { RecordBodies, RecordKind } from './records';
-
-/** Fields that are sets of words: what one person adds and another takes out are both done. */
-const SETS: Partial<Record<RecordKind, readonly string[]>> = { take: ['carried', 'movers'], set: ['marks'], setup: ['levelMarks'], floor: ['shown'] };
-/** Fields that are lists of things with an `id` (or another name of their own): each thing is merged by itself. */
-const LISTS: Partial<Record<RecordKind, Readonly<Record<string, string>>>> = {
-  set: { pieces: 'id', sheet: 'id' },
-  body: { modes: 'id' },
-  take: { witnesses: 'packageId', pictures: 'sha256' },
-  light: { pictures: 'sha256' },
-  photo: { marks: 'mark' },
-  floor: { clips: 'camera' },
-};
+import { KINDS, type RecordBodies, type RecordKind } from './records';
 
 /** What is merged of a record: its body and whether it is hidden. */
 export interface RecordState<K extends RecordKind = RecordKind> {
@@ -36,7 +24,8 @@ type Fields = Record<string, unknown>;
  * change out of sight.
  */
 export function mergeStates<K extends RecordKind>(kind: K, base: RecordState<K>, mine: RecordState<K>, theirs: RecordState<K>): Merged<K> {
-  const { body, clashes } = mergeFields(base.body as unknown as Fields, mine.body as unknown as Fields, theirs.body as unknown as Fields, SETS[kind] ?? [], LISTS[kind] ?? {});
+  const { sets = [], lists = {} } = KINDS[kind].merge;
+  const { body, clashes } = mergeFields(base.body as unknown as Fields, mine.body as unknown as Fields, theirs.body as unknown as Fields, sets, lists);
   const iChanged = !equal(base.body, mine.body);
   const theyChanged = !equal(base.body, theirs.body);
   const iHid = mine.deleted !== base.deleted;

@@ -1,5 +1,6 @@
 import type { GridReport, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
 import type { RecordBodies, RecordKind, StoredRecord } from './records';
+import type { Role } from './roles';
 
 /** A field that is at fault, by its path, and what would be right. */
 export interface FieldProblem {
@@ -43,7 +44,6 @@ export interface WriteAnswer<K extends RecordKind = RecordKind> {
 export type ProblemCode =
   'NOT_SIGNED_IN' | 'WRONG_SIGN_IN' | 'TOO_MANY_ATTEMPTS' | 'BAD_CSRF' | 'FORBIDDEN' | 'NOT_FOUND' | 'INVALID' | 'STALE' | 'TOO_LARGE' | 'UNREADABLE_FILE' | 'NOT_READY' | 'INTERNAL';
 
-export type Role = 'wrangler' | 'supervisor' | 'solver';
 export interface SessionInfo {
   userId: string;
   name: string;
