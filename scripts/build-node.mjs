@@ -14,6 +14,8 @@ const TARGETS = {
   compute: 'server/src/jobs/compute.ts',
   preview: 'server/src/files/preview-thread.ts',
   setup: 'demo/src/main.ts',
+  serve: 'server/src/start/serve.ts',
+  admin: 'server/src/admin/main.ts',
   bench: 'scripts/bench.ts',
 };
 const ROOMS = ['synthetic', 'core', 'formats', 'contract', 'server', 'cli', 'demo'];

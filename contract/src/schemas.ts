@@ -2,6 +2,7 @@ import type Joi from 'joi';
 import { ANALYSIS_KINDS, type FieldProblem } from './wire';
 import { checks } from './kinds/checks';
 import { KINDS, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
+import { ROLES } from './roles';
 
 const { Joi: J, id, focalMm } = checks;
 
@@ -30,7 +31,24 @@ export const feedSchema = J.object({
   seed: J.number().integer().min(0).max(4_294_967_295).required(),
 }).required();
 export const cursorSchema = J.number().integer().min(0).max(Number.MAX_SAFE_INTEGER).required();
-export const signInSchema = J.object({ name: J.string().max(120).required(), password: J.string().max(200).required() });
+// spaces around it are the server's to take away: a phone's keyboard puts one behind a name
+const personName = J.string().pattern(/\S/).max(120).required().messages({ 'string.pattern.base': 'is empty' });
+const password = J.string().max(200).required();
+const token = J.string()
+  .pattern(/^[\w-]{20,64}$/)
+  .required()
+  .messages({ 'string.pattern.base': 'is no link of this application' });
+const role = J.string()
+  .valid(...ROLES)
+  .required();
+export const signInSchema = J.object({ name: personName, password });
+export const linkSchema = J.object({ token });
+export const beginSchema = J.object({ token, name: personName, password, production: BODY_SCHEMAS.production.required() });
+export const joinSchema = J.object({ token, name: personName, password });
+export const newPasswordSchema = J.object({ token, password });
+export const changePasswordSchema = J.object({ before: password, password });
+export const inviteSchema = J.object({ role });
+export const roleSchema = J.object({ role });
 export const analysisSchema = J.object({
   id: id.required(),
   kind: J.string()

@@ -34,6 +34,8 @@ export interface RecordBatch {
   records: StoredRecord[];
   cursor: number;
   whole: boolean;
+  /** of the database that answers */
+  epoch: string;
 }
 /** What became of a change: the record as it was right after it. */
 export interface WriteAnswer<K extends RecordKind = RecordKind> {
@@ -44,12 +46,60 @@ export interface WriteAnswer<K extends RecordKind = RecordKind> {
 export type ProblemCode =
   'NOT_SIGNED_IN' | 'WRONG_SIGN_IN' | 'TOO_MANY_ATTEMPTS' | 'BAD_CSRF' | 'FORBIDDEN' | 'NOT_FOUND' | 'INVALID' | 'STALE' | 'TOO_LARGE' | 'UNREADABLE_FILE' | 'NOT_READY' | 'INTERNAL';
 
+export interface ProductionOfPerson {
+  id: string;
+  name: string;
+  role: Role;
+  demo: boolean;
+}
 export interface SessionInfo {
   userId: string;
   name: string;
+  /** in `production` */
   role: Role;
   production: { id: string; name: string };
+  /** all that the person is part of, this one among them */
+  productions: ProductionOfPerson[];
+  /** which database stands behind the address; another one after a restore */
+  epoch: string;
   csrfToken: string;
+}
+/** What a link is for. */
+export const LINK_PURPOSES = ['begin', 'join', 'password'] as const;
+export type LinkPurpose = (typeof LINK_PURPOSES)[number];
+export interface LinkSays {
+  what: LinkPurpose;
+  production: string | null;
+  role: Role | null;
+  /** whose password it sets */
+  name: string | null;
+  madeBy: string;
+  expiresAt: string;
+}
+export interface CrewMember {
+  id: string;
+  name: string;
+  role: Role;
+  /** when a device of the person was in this production last; null: signed in nowhere */
+  seen: string | null;
+  you: boolean;
+}
+export interface Invitation {
+  id: string;
+  role: Role;
+  madeBy: string;
+  expiresAt: string;
+}
+export interface NewInvitation extends Invitation {
+  /** shown once */
+  token: string;
+}
+export interface Device {
+  id: string;
+  device: string;
+  since: string;
+  seen: string;
+  thisOne: boolean;
 }
 
 export interface UploadedFile {

@@ -16,35 +16,46 @@ import { jettyPanorama, PANORAMA_SECONDS, passageStills, passageWalk, slatePictu
 import { ZOOM_PLATES, zoomPlate } from './zoom';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
 
-/** Migrates, and loads the demo day where the database holds none. What people entered before is never touched. */
+/**
+ * Migrates, and loads the demo where the database holds nothing, with people to sign in as. `add PERSON` puts it beside films of one's own,
+ * without those people: their password is in the README. What people entered before is never touched.
+ */
 const config = readConfig(process.env);
 const say = (text: string) => process.stderr.write(`${text}\n`);
 const db = connect(config.databaseUrl);
 const store = folderStore(path.join(config.dataDir, 'files'));
 const applied = await migrate(db.sequelize);
 if (applied.length > 0) say(`Database prepared (${applied.join(', ')}).`);
-// a load that fails takes back what it wrote, so that the next start loads it whole
-if ((await db.Production.count()) === 0 && process.argv[2] !== 'migrate-only') {
-  try {
-    await load(db, store);
-  } catch (error) {
-    await db.Production.destroy({ where: {} });
-    await db.User.destroy({ where: {} });
-    throw error;
-  }
+const [command, addFor] = process.argv.slice(2);
+if (command === 'add') {
+  if (!(await db.Production.findByPk(PRODUCTION.id))) await loadOrNothing([PRODUCTION], []);
+  await db.Membership.upsert({ userId: addFor, productionId: PRODUCTION.id, role: 'owner' });
+  process.stdout.write(PRODUCTION.id);
+} else if ((await db.Production.count()) === 0) {
+  await loadOrNothing([PRODUCTION, OTHER_PRODUCTION], PEOPLE);
 }
 // made here once, before web and worker start side by side
 const queue = await openQueue(config.databaseUrl);
 await queue.stop({ graceful: false });
 await db.sequelize.close();
 
-async function load(database: Database, files: FileStore): Promise<void> {
-  say('Rendering the demo day: lens grids and camera moves …');
-  const passwordHash = await hashPassword(PASSWORD);
-  await database.Production.bulkCreate([PRODUCTION, OTHER_PRODUCTION]);
-  await database.User.bulkCreate(PEOPLE.map((p) => ({ id: p.id, name: p.name, passwordHash })));
-  await database.Membership.bulkCreate(PEOPLE.map((p) => ({ userId: p.id, productionId: p.productionId, role: p.role })));
+/** A load that fails takes back what it wrote, so that the next one loads it whole. */
+async function loadOrNothing(productions: readonly (typeof PRODUCTION)[], people: readonly (typeof PEOPLE)[number][]): Promise<void> {
+  try {
+    say('Rendering the demo: lens grids and camera moves …');
+    const passwordHash = people.length > 0 ? await hashPassword(PASSWORD) : '';
+    await db.Production.bulkCreate([...productions]);
+    await db.User.bulkCreate(people.map((p) => ({ id: p.id, name: p.name, passwordHash })));
+    await db.Membership.bulkCreate(people.map((p) => ({ userId: p.id, productionId: p.productionId, role: p.role })));
+    await load(db, store);
+  } catch (error) {
+    await db.Production.destroy({ where: { id: productions.map((p) => p.id) } });
+    await db.User.destroy({ where: { id: people.map((p) => p.id) } });
+    throw error;
+  }
+}
 
+async function load(database: Database, files: FileStore): Promise<void> {
   const samples = path.join(config.dataDir, 'demo-files');
   await mkdir(samples, { recursive: true });
   const keep = async (name: string, bytes: Buffer, mime: string, size: [number, number] | null): Promise<string> => {
@@ -77,7 +88,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
     tracksJetty: await keep('42B_t2_tracks.csv', Buffer.from(tracksCsv(jettyCrane().shot)), 'text/csv', null),
     tracksPassage: await keep('47_t1_tracks.csv', Buffer.from(tracksCsv(passagePan().shot)), 'text/csv', null),
   };
-  const wrangler = PEOPLE[0];
+  const wrangler = PEOPLE.find((p) => p.name === 'wrangler')!;
   for (const seed of scenario(ids)) {
     await writeRecord(database, { userId: wrangler.id, name: wrangler.name, productionId: PRODUCTION.id }, seed.kind, seed.id, {
       mutationId: randomUUID(),

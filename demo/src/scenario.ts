@@ -8,13 +8,15 @@ import { markOf, MODES } from './shots';
 import { passageWalk, STILLS_FOCAL_MM, STILLS_MODE } from './stills-walk';
 import { ZOOM_CELL_M, ZOOM_PLATES } from './zoom';
 
-export const PRODUCTION = { id: idOf('production'), name: 'The Salt Ferry' };
-export const OTHER_PRODUCTION = { id: idOf('other production'), name: 'Paper Lighthouse' };
+export const PRODUCTION = { id: idOf('production'), name: 'The Salt Ferry', demo: true };
+export const OTHER_PRODUCTION = { id: idOf('other production'), name: 'Paper Lighthouse', demo: true };
 export const PASSWORD = 'slack-water-9';
 export const PEOPLE = [
+  { id: idOf('owner'), name: 'owner', role: 'owner', productionId: PRODUCTION.id },
   { id: idOf('wrangler'), name: 'wrangler', role: 'wrangler', productionId: PRODUCTION.id },
   { id: idOf('supervisor'), name: 'supervisor', role: 'supervisor', productionId: PRODUCTION.id },
   { id: idOf('solver'), name: 'solver', role: 'solver', productionId: PRODUCTION.id },
+  { id: idOf('guest'), name: 'guest', role: 'guest', productionId: PRODUCTION.id },
   { id: idOf('stranger'), name: 'stranger', role: 'wrangler', productionId: OTHER_PRODUCTION.id },
 ] as const;
 
@@ -39,7 +41,8 @@ export interface Seed<K extends RecordKind = RecordKind> {
 }
 
 const DAY = '2026-11-23';
-const at = (time: string) => `${DAY}T${time}:00.000Z`;
+const DAY_BEFORE = '2026-11-22';
+const at = (time: string, date = DAY) => `${date}T${time}:00.000Z`;
 const mode = (id: string, name: string, m: (typeof MODES)[keyof typeof MODES], fps = 24) => ({
   id: idOf(id),
   name,
@@ -95,7 +98,7 @@ function slippedTie(setKey: string, set: DemoSet, from: string, to: string): See
   return { ...right, body: { ...right.body, length: { ...right.body.length, typed: `${inches} cm`, unit: 'cm', valueM: Number(inches) / 100 } } };
 }
 
-/** One shooting day with three sets. What is wrong in it: A-cam carries a ×0.71 focal reducer that nobody wrote down. */
+/** Two shooting days; the second has three sets. What is wrong in it: A-cam carries a ×0.71 focal reducer that nobody wrote down. */
 export function scenario(files: DemoFiles): Seed[] {
   const seeds: Seed[] = [];
   const put = <K extends RecordKind>(kind: K, name: string, body: RecordBodies[K]): string => {
@@ -150,7 +153,9 @@ export function scenario(files: DemoFiles): Seed[] {
   const lens9 = put('lens', 'lens 9', { name: 'Velmar 9 fixed', kind: 'prime', minFocalMm: STILLS_FOCAL_MM, maxFocalMm: STILLS_FOCAL_MM, squeeze: 1, serial: 'VM-0911', closeFocusM: 0.3 });
   const packS = put('package', 'package s', { camera: 'S', bodyId: sorrel, modeId: idOf('mode sorrel'), lensId: lens9, adapterId: null, focalMm: STILLS_FOCAL_MM });
 
-  const day = put('day', 'day', { name: 'Day 12', date: DAY });
+  put('production', 'production record', { name: PRODUCTION.name, fps: 24, lengthUnit: 'm', timeZone: 'Europe/Amsterdam', slating: 'scene', demo: true });
+  const dayBefore = put('day', 'day before', { name: 'Day 11', date: DAY_BEFORE, unit: 'main' });
+  const day = put('day', 'day', { name: 'Day 12', date: DAY, unit: 'main' });
   const sets: Record<string, string> = {};
   for (const [key, set] of Object.entries(SETS))
     sets[key] = put('set', `set ${key}`, { name: set.name, marks: set.marks.map((m) => m.id), pieces: PIECES[key as keyof typeof PIECES], sheet: sheetOf(key as keyof typeof PIECES) });
@@ -172,6 +177,19 @@ export function scenario(files: DemoFiles): Seed[] {
   const galley = setup('galley', 'Galley, dolly right', '41', 1, 'K');
   const jetty = setup('jetty', 'Jetty, small crane', '42', 2, 'J');
   const passage = setup('passage', 'Passage, tripod pan', '47', 3, 'L');
+
+  // the galley was used the day before too: its marks and ties are the set's, whatever the day
+  const lockOff = put('setup', 'setup lock-off', {
+    dayId: dayBefore,
+    setId: sets.galley,
+    name: 'Galley, lock-off',
+    scene: '38',
+    slate: '38A',
+    order: 1,
+    levelMarks: ['K1', 'K2', 'K3'],
+    originMark: 'K1',
+    headingMarks: ['K1', 'K2'],
+  });
 
   put('recce', 'recce passage', {
     setupId: passage,
@@ -270,6 +288,7 @@ export function scenario(files: DemoFiles): Seed[] {
     circled?: boolean;
     notes?: string;
     time: string;
+    date?: string;
   }
   const take = (t: TakeSeed) =>
     put('take', `take ${t.slate} ${t.take}`, {
@@ -285,9 +304,11 @@ export function scenario(files: DemoFiles): Seed[] {
       notes: t.notes ?? '',
       tracks: t.tracks ?? null,
       ...(t.pictures ? { pictures: t.pictures } : {}),
-      loggedAt: at(t.time),
+      loggedAt: at(t.time, t.date),
       carried: t.take > 1 ? ['packageId', 'focalMm'] : [],
     });
+  take({ setupId: lockOff, slate: '38A', take: 1, packageId: packB, focalMm: 25, focusM: 2.8, height: { m: 1.31, unit: 'm' }, time: '15:40', date: DAY_BEFORE });
+  take({ setupId: lockOff, slate: '38A', take: 2, packageId: packB, focalMm: 25, focusM: null, height: { m: 1.31, unit: 'm' }, time: '15:52', date: DAY_BEFORE });
   take({ setupId: galley, slate: '41A', take: 1, packageId: packA, focalMm: 32, focusM: 3.2, height: { m: 1.402, unit: 'm' }, time: '08:52', notes: 'Bump at the end of the track.' });
   take({
     setupId: galley,

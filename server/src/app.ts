@@ -2,7 +2,7 @@ import cookieParser from 'cookie-parser';
 import { randomUUID } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import path from 'node:path';
-import express, { type Express } from 'express';
+import express, { type Express, type Request, type Response } from 'express';
 import helmet from 'helmet';
 import type PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
@@ -14,10 +14,14 @@ import type { Previews } from './files/previews';
 import { fileRoutes } from './files/routes';
 import type { FileStore } from './files/store';
 import { handoverRoutes } from './handover/routes';
-import { guard, ownProduction } from './http/guard';
+import { allow, guard, member } from './http/guard';
 import { notFound, problemHandler } from './http/problem';
+import { addressOf, type Route } from './http/route';
 import { analysisRoutes } from './jobs/routes';
-import { peopleRoutes } from './people/routes';
+import { accountRoutes } from './people/account-routes';
+import { crewRoutes } from './people/crew-routes';
+import { openRoutes } from './people/open-routes';
+import { sessionsOf } from './people/sessions';
 import { recordRoutes } from './records/routes';
 import type { ChangeStream } from './records/stream';
 
@@ -29,12 +33,32 @@ export interface AppParts {
   previews: Previews;
   stream: ChangeStream;
   log: Logger;
+  /** adds the demo film for a person; gives the production's id */
+  loadDemo?: (userId: string) => Promise<string>;
 }
 
-/** The table of addresses. Everything below `guard` is closed; what stands above it is open and says so. */
-export function buildApp({ config, db, boss, store, previews, stream, log }: AppParts): Express {
+/** Every address of the server. */
+export function routesOf({ config, db, boss, store, previews, stream, loadDemo }: Omit<AppParts, 'log'>): Route[] {
+  const sessions = sessionsOf(db, config);
+  return [
+    ...openRoutes(db, sessions),
+    ...accountRoutes(db, sessions, loadDemo ?? null),
+    ...crewRoutes(db, sessions),
+    ...recordRoutes(db, stream),
+    ...fileRoutes(db, store, previews, config),
+    ...deviceRoutes(),
+    ...analysisRoutes(db, boss),
+    ...handoverRoutes(db, store),
+  ];
+}
+
+/** Closed by default: each route says who may come in, and one that says nothing does not compile. */
+export function buildApp(parts: AppParts): Express {
+  const { config, db, log } = parts;
   const app = express();
   app.disable('x-powered-by');
+  // behind a proxy the sender is who the proxy says; else a header could claim any address
+  app.set('trust proxy', config.behindProxy);
   app.use(
     pinoHttp({
       logger: log,
@@ -43,7 +67,17 @@ export function buildApp({ config, db, boss, store, previews, stream, log }: App
         res.setHeader('x-request-id', id);
         return id;
       },
-      redact: ['req.headers.cookie', 'req.headers["x-csrf-token"]', 'res.headers["set-cookie"]'],
+      // a line for what was refused or failed; what went well is told by the areas themselves (sign-ins, jobs)
+      customLogLevel: (_req, res, error) => (error || res.statusCode >= 500 ? 'error' : res.statusCode === 401 || res.statusCode >= 403 ? 'warn' : 'debug'),
+      serializers: {
+        req: (req: { id: string; method: string; url: string; raw: { viewer?: { name: string } } }) => ({
+          id: req.id,
+          method: req.method,
+          path: req.url.replace(/\?.*$/, ''),
+          person: req.raw.viewer?.name,
+        }),
+        res: (res: { statusCode: number }) => ({ status: res.statusCode }),
+      },
       autoLogging: { ignore: (req) => !req.url?.startsWith('/api') },
     }),
   );
@@ -74,21 +108,14 @@ export function buildApp({ config, db, boss, store, previews, stream, log }: App
   const api = express.Router();
   api.use(express.json({ limit: '1mb' }));
   api.use(cookieParser());
-  // open: says only that the process and its database answer
-  api.get('/health', async (_req, res) => {
-    await db.sequelize.query('select 1');
-    res.json({ status: 'ok' });
-  });
-  api.use(peopleRoutes(db, config));
-  api.use(guard(db));
-  const production = express.Router({ mergeParams: true });
-  production.use('/records', recordRoutes(db, stream));
-  production.use('/files', fileRoutes(db, store, previews, config));
-  production.use('/devices', deviceRoutes());
-  production.use('/analyses', analysisRoutes(db, boss));
-  production.use('/days', handoverRoutes(db, store));
-  api.use('/productions/:productionId', ownProduction, production);
-  api.use(notFound);
+  const signedIn = guard(db, config.secureCookies);
+  const ofProduction = member(db);
+  for (const route of routesOf(parts)) {
+    const closed = route.access === 'open' ? [] : route.access === 'account' ? [signedIn] : [signedIn, ofProduction, allow(route.access)];
+    api[route.method](addressOf(route), ...(route.before ? [route.before] : []), ...closed, async (req: Request, res: Response) => void (await route.handle(req, res)));
+  }
+  // what is not there is told to those who are signed in only
+  api.use(signedIn, notFound);
   app.use(
     '/api',
     (_req, res, next) => {

@@ -23,7 +23,8 @@ const seeds = scenario({
 beforeAll(async () => {
   server = await startTestServer({ worker: false });
   wrangler = await server.signIn('wrangler');
-  for (const s of seeds) await server.put(wrangler, s.kind, s.id, s.body).expect(201);
+  const owner = await server.signIn('owner');
+  for (const s of seeds) await server.put(s.kind === 'production' ? owner : wrangler, s.kind, s.id, s.body).expect(201);
 });
 afterAll(() => server?.stop());
 
@@ -83,7 +84,7 @@ const spoilt = (body: object): fc.Arbitrary<object> =>
 
 describe('records', () => {
   const kinds = [...new Set(seeds.map((s) => s.kind))];
-  test('the day speaks of nearly every kind', () => expect(RECORD_KINDS.filter((k) => !kinds.includes(k))).toEqual(['rig', 'sync', 'floor', 'person']));
+  test('the day speaks of nearly every kind', () => expect(RECORD_KINDS.filter((k) => !kinds.includes(k))).toEqual(['rig', 'sync', 'floor', 'person', 'remark']));
   test.each(kinds)('a %s with one place of it spoilt', async (kind) => {
     const mine = seeds.filter((s) => s.kind === kind);
     await fc.assert(

@@ -7,23 +7,55 @@ export interface ServerConfig {
   host: string;
   port: number;
   logLevel: string;
-  /** cookies only over TLS; off on loopback, where the demo runs */
+  /** certificate and key, PEM; null: plain HTTP */
+  tls: { certFile: string; keyFile: string } | null;
+  /** a proxy before it ends TLS and says who asks */
+  behindProxy: boolean;
+  /** cookies only over TLS: wherever TLS is, here or at the proxy */
   secureCookies: boolean;
+  /** the certificate of the authority that signed `tls`, for phones to trust; null: a public one signed it */
+  authorityFile: string | null;
+  /** where phones find it */
+  addresses: string[];
+  /** where a phone learns to trust `authorityFile`, without TLS */
+  trustAddress: string | null;
   maxUploadBytes: number;
 }
 
 export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
   const databaseUrl = env.MESURE_DATABASE_URL;
   if (!databaseUrl) throw new Error('MESURE_DATABASE_URL is not set');
+  const behindProxy = env.MESURE_BEHIND_PROXY === '1';
+  const tls = env.MESURE_TLS_CERT && env.MESURE_TLS_KEY ? { certFile: path.resolve(env.MESURE_TLS_CERT), keyFile: path.resolve(env.MESURE_TLS_KEY) } : null;
+  const host = env.MESURE_HOST ?? '127.0.0.1';
+  const why = openToTheNetwork(host, tls !== null, behindProxy);
+  if (why) throw new Error(why);
   const dataDir = path.resolve(env.MESURE_DATA_DIR ?? '.data');
   return {
     databaseUrl,
     dataDir,
     webDir: path.resolve(env.MESURE_WEB_DIR ?? '.build/web'),
-    host: env.MESURE_HOST ?? '127.0.0.1',
+    host,
     port: Number(env.MESURE_PORT ?? 4180),
     logLevel: env.MESURE_LOG_LEVEL ?? 'info',
-    secureCookies: env.MESURE_SECURE_COOKIES === '1',
+    tls,
+    behindProxy,
+    secureCookies: tls !== null || behindProxy,
+    addresses: env.MESURE_ADDRESSES?.split(' ').filter(Boolean) ?? [],
+    trustAddress: env.MESURE_TRUST_ADDRESS ?? null,
+    authorityFile: env.MESURE_AUTHORITY ? path.resolve(env.MESURE_AUTHORITY) : null,
     maxUploadBytes: Number(env.MESURE_MAX_UPLOAD_BYTES ?? 300 * 1024 * 1024),
   };
+}
+
+const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;
+export const isLoopback = (host: string): boolean => LOOPBACK.test(host);
+
+/** Why it may not listen there, and what to do; null when it may. A password must not cross a set's network in the clear. */
+export function openToTheNetwork(host: string, tls: boolean, behindProxy: boolean): string | null {
+  if (isLoopback(host) || tls || behindProxy) return null;
+  return (
+    `Mesure does not listen on ${host} without TLS: passwords would cross the network in the clear, and phones keep nothing without it. ` +
+    'Give --tls-cert and --tls-key, or --behind-proxy when a proxy ends TLS before it, or leave --tls out: then it makes a certificate of its own.'
+  );
 }

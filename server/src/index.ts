@@ -1,4 +1,5 @@
-export { buildApp, type AppParts } from './app';
+export { buildApp, routesOf, type AppParts } from './app';
+export { addressOf, type Route } from './http/route';
 export { readConfig, type ServerConfig } from './config';
 export { connect, type Database } from './db/connect';
 export { migrate, migrateDown, checkSchema } from './db/migrate';

@@ -1,4 +1,4 @@
-import { blankTake, type TakeBody } from '@mesure/contract';
+import { blankTake, ROLES, type Role, type TakeBody } from '@mesure/contract';
 import { randomUUID } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
@@ -7,22 +7,26 @@ import path from 'node:path';
 import type { Express } from 'express';
 import pino from 'pino';
 import request from 'supertest';
-import { buildApp, connect, folderStore, hashPassword, migrate, openPreviews, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig } from '.';
+import { buildApp, routesOf, type Route, connect, folderStore, hashPassword, migrate, openPreviews, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig } from '.';
 
 export const PASSWORD = 'right password';
 export type Person = { agent: ReturnType<typeof request.agent>; csrf: string };
 
-/** A server on a database of its own in the tests' cluster: production One with a wrangler and a solver, production Two with a stranger. */
+export type TestPerson = Role | 'stranger';
+
+/** A server on a database of its own in the tests' cluster: production One with a person of each role, called by it; production Two with a stranger. */
 export interface TestServer {
   db: Database;
   app: Express;
+  /** every address of it */
+  routes: Route[];
   boss: Awaited<ReturnType<typeof openQueue>>;
   store: FileStore;
   url: string;
   /** where it listens: many requests at once share one server */
   address: string;
   dir: string;
-  ids: { p1: string; p2: string; wrangler: string; solver: string; stranger: string };
+  ids: { p1: string; p2: string } & Record<TestPerson, string>;
   at(address: string): string;
   signIn(name: string): Promise<Person>;
   put(who: Person, kind: string, id: string, body: object, change?: object): request.Test;
@@ -51,18 +55,14 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
   const url = await createDatabase('test');
   const db = connect(url);
   await migrate(db.sequelize);
-  const ids = { p1: randomUUID(), p2: randomUUID(), wrangler: randomUUID(), solver: randomUUID(), stranger: randomUUID() };
+  const ids = { p1: randomUUID(), p2: randomUUID(), ...(Object.fromEntries([...ROLES, 'stranger'].map((name) => [name, randomUUID()])) as Record<TestPerson, string>) };
   const passwordHash = await hashPassword(PASSWORD);
   await db.Production.bulkCreate([
     { id: ids.p1, name: 'One' },
     { id: ids.p2, name: 'Two' },
   ]);
-  await db.User.bulkCreate((['wrangler', 'solver', 'stranger'] as const).map((name) => ({ id: ids[name], name, passwordHash })));
-  await db.Membership.bulkCreate([
-    { userId: ids.wrangler, productionId: ids.p1, role: 'wrangler' },
-    { userId: ids.solver, productionId: ids.p1, role: 'solver' },
-    { userId: ids.stranger, productionId: ids.p2, role: 'wrangler' },
-  ]);
+  await db.User.bulkCreate(([...ROLES, 'stranger'] as const).map((name) => ({ id: ids[name], name, passwordHash })));
+  await db.Membership.bulkCreate([...ROLES.map((role) => ({ userId: ids[role], productionId: ids.p1, role })), { userId: ids.stranger, productionId: ids.p2, role: 'owner' as const }]);
   const boss = await openQueue(url);
   const log = pino({ level: 'silent' });
   const store = folderStore(path.join(dir, 'files'));
@@ -73,13 +73,19 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
     host: '127.0.0.1',
     port: 0,
     logLevel: 'silent',
+    tls: null,
+    behindProxy: false,
+    authorityFile: null,
+    addresses: [],
+    trustAddress: null,
     secureCookies: false,
     maxUploadBytes: 20_000_000,
   };
   const stream = openStream(db, url, log);
   await stream.ready;
   const previews = openPreviews(built('preview.mjs'));
-  const app = buildApp({ config, db, boss, store, previews, stream, log });
+  const parts = { config, db, boss, store, previews, stream, log };
+  const app = buildApp(parts);
   const listening = app.listen(0, '127.0.0.1');
   await new Promise((done) => listening.once('listening', done));
   const address = `http://127.0.0.1:${(listening.address() as AddressInfo).port}`;
@@ -94,6 +100,7 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
   return {
     db,
     app,
+    routes: routesOf(parts),
     boss,
     store,
     url,

@@ -4,6 +4,8 @@ import type { Checks } from './checks';
 
 /** All that is said of one kind of record. A kind that leaves a part out does not compile. */
 export interface Kind<B> {
+  /** never there: carries the type of a body */
+  readonly body: B;
   /** what one is called in a sentence */
   noun: string;
   /** which one it is, as history, questions and the list of hidden things say it */
@@ -23,4 +25,4 @@ export interface Kind<B> {
   leaves: string;
 }
 
-export const defineKind = <B>(kind: Kind<B>): Kind<B> => kind;
+export const defineKind = <B>(kind: Omit<Kind<B>, 'body'>): Kind<B> => kind as Kind<B>;

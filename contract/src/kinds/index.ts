@@ -21,7 +21,6 @@ import { floorKind } from './floor';
 import { personKind } from './person';
 import { productionKind } from './production';
 import { remarkKind } from './remark';
-import type { Kind } from './define';
 
 export * from './shared';
 export type { Kind } from './define';
@@ -76,5 +75,5 @@ export const KINDS = {
   remark: remarkKind,
 };
 export type RecordKind = keyof typeof KINDS;
-export type RecordBodies = { [K in RecordKind]: (typeof KINDS)[K] extends Kind<infer B> ? B : never };
+export type RecordBodies = { [K in RecordKind]: (typeof KINDS)[K]['body'] };
 export const RECORD_KINDS = Object.keys(KINDS) as readonly RecordKind[];

@@ -3,6 +3,7 @@ import { SequelizeStorage, Umzug } from 'umzug';
 import * as first from './migrations/0001-first';
 import * as heartbeat from './migrations/0002-heartbeat';
 import * as changeLog from './migrations/0003-change-log';
+import * as crew from './migrations/0004-crew';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -17,6 +18,7 @@ const MIGRATIONS: [string, Migration][] = [
   ['0001-first', first],
   ['0002-heartbeat', heartbeat],
   ['0003-change-log', changeLog],
+  ['0004-crew', crew],
 ];
 
 function runner(sequelize: Sequelize) {
@@ -51,4 +53,10 @@ export async function migrateDown(sequelize: Sequelize, count = 1): Promise<stri
 export async function checkSchema(sequelize: Sequelize): Promise<void> {
   const pending = await runner(sequelize).pending();
   if (pending.length > 0) throw new Error(`The database lacks the migrations ${pending.map((p) => p.name).join(', ')}: run the migration first`);
+}
+
+/** Name of the newest migration that the database has. */
+export async function schemaVersion(sequelize: Sequelize): Promise<string> {
+  const done = await runner(sequelize).executed();
+  return done[done.length - 1]?.name ?? 'none';
 }

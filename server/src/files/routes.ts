@@ -4,12 +4,12 @@ import { readTracksCsv } from '@mesure/formats';
 import { clipFrameJpeg, extractFrame, inspectPicture, isClip, isWav, probeClip } from '@mesure/formats/picture';
 import { readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
-import { Router } from 'express';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
-import { must } from '../http/validate';
+import type { Route } from '../http/route';
+import { must, param } from '../http/validate';
 import type { Previews } from './previews';
 import type { FileStore } from './store';
 import { resumableUploads, sizeOf } from './uploads';
@@ -21,8 +21,7 @@ const FRAME_WIDTH_PX = 960;
 const SWEEP_MS = 3_600_000;
 const PREVIEW_WIDTHS = [640, 1280, 2048, 4096];
 
-export function fileRoutes(db: Database, store: FileStore, previews: Previews, config: ServerConfig): Router {
-  const router = Router({ mergeParams: true });
+export function fileRoutes(db: Database, store: FileStore, previews: Previews, config: ServerConfig): Route[] {
   const uploads = resumableUploads({
     dir: path.join(config.dataDir, 'incoming'),
     maxBytes: config.maxUploadBytes,
@@ -39,41 +38,60 @@ export function fileRoutes(db: Database, store: FileStore, previews: Previews, c
   const sweep = () => void uploads.sweep().catch(() => undefined);
   sweep();
   setInterval(sweep, SWEEP_MS).unref();
-  router.use('/uploads', uploads.handle);
+  return [
+    { method: 'all', path: '/files/uploads', access: 'give', what: 'Begins an upload in pieces (tus 1.0).', handle: uploads.handle },
+    { method: 'all', path: '/files/uploads/:upload', access: 'give', what: 'Goes on with an upload; its last piece is answered with what the file is.', handle: uploads.handle },
+    {
+      method: 'get',
+      path: '/files/:sha256/preview',
+      access: 'read',
+      what: 'A picture at a width that a screen shows.',
+      handle: async (req, res) => {
+        const file = await mine(param(req, 'sha256'), viewerOf(req).productionId);
+        if (!file.mime.startsWith('image/')) throw new ApiProblem('NOT_FOUND', 'This file has no picture.');
+        const wanted = Number(req.query.width ?? 1280);
+        const width = PREVIEW_WIDTHS.find((w) => w >= wanted) ?? PREVIEW_WIDTHS[PREVIEW_WIDTHS.length - 1];
+        const bytes = await previews.of(await store.read(file.sha256), file.name, width);
+        res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
+      },
+    },
 
-  router.get('/:sha256/preview', async (req, res) => {
-    const file = await mine(req.params.sha256, viewerOf(req).productionId);
-    if (!file.mime.startsWith('image/')) throw new ApiProblem('NOT_FOUND', 'This file has no picture.');
-    const wanted = Number(req.query.width ?? 1280);
-    const width = PREVIEW_WIDTHS.find((w) => w >= wanted) ?? PREVIEW_WIDTHS[PREVIEW_WIDTHS.length - 1];
-    const bytes = await previews.of(await store.read(file.sha256), file.name, width);
-    res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
-  });
+    {
+      method: 'get',
+      path: '/files/:sha256/frame',
+      access: 'read',
+      what: 'One frame of a clip.',
+      handle: async (req, res) => {
+        const file = await mine(param(req, 'sha256'), viewerOf(req).productionId);
+        if (!file.mime.startsWith('video/')) throw new ApiProblem('NOT_FOUND', 'This file has no frames.');
+        const frame = must(cursorSchema, Number(req.query.n)) as number;
+        const bytes = await store.withFile(file.sha256, (path) => clipFrameJpeg(path, file.name, frame, FRAME_WIDTH_PX));
+        res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
+      },
+    },
 
-  router.get('/:sha256/frame', async (req, res) => {
-    const file = await mine(req.params.sha256, viewerOf(req).productionId);
-    if (!file.mime.startsWith('video/')) throw new ApiProblem('NOT_FOUND', 'This file has no frames.');
-    const frame = must(cursorSchema, Number(req.query.n)) as number;
-    const bytes = await store.withFile(file.sha256, (path) => clipFrameJpeg(path, file.name, frame, FRAME_WIDTH_PX));
-    res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
-  });
-
-  router.get('/:sha256', async (req, res) => {
-    const file = await mine(req.params.sha256, viewerOf(req).productionId);
-    // never shown in the page: a file that somebody gave is only ever saved
-    res
-      .attachment(file.name)
-      .type(file.mime)
-      .set('Cache-Control', 'private, max-age=31536000, immutable')
-      .send(await store.read(file.sha256));
-  });
+    {
+      method: 'get',
+      path: '/files/:sha256',
+      access: 'read',
+      what: 'A file as it was given.',
+      handle: async (req, res) => {
+        const file = await mine(param(req, 'sha256'), viewerOf(req).productionId);
+        // never shown in the page: a file that somebody gave is only ever saved
+        res
+          .attachment(file.name)
+          .type(file.mime)
+          .set('Cache-Control', 'private, max-age=31536000, immutable')
+          .send(await store.read(file.sha256));
+      },
+    },
+  ];
 
   async function mine(sha256: string, productionId: string) {
     const file = await db.StoredFile.findOne({ where: { sha256, productionId } });
     if (!file) throw new ApiProblem('NOT_FOUND', 'There is no such file.');
     return file;
   }
-  return router;
 }
 
 /** The last part of the name, without anything that a file system or a header could trip over. */

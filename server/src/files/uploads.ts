@@ -4,7 +4,7 @@ import { randomUUID } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { readdir, rm, stat } from 'node:fs/promises';
 import path from 'node:path';
-import type { Request as ExpressRequest, RequestHandler } from 'express';
+import type { Request as ExpressRequest, Response as ExpressResponse } from 'express';
 import type { UploadedFile } from '@mesure/contract';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
@@ -25,7 +25,7 @@ interface Parts {
  * Uploads that go on where they were cut off (tus 1.0, an open protocol). The identity of an upload begins with its production and its
  * person, and nobody else can see it or go on with it. The last piece is answered with what the file is, or why it was not taken.
  */
-export function resumableUploads({ dir, maxBytes, uses, accept }: Parts): { handle: RequestHandler; sweep(): Promise<void> } {
+export function resumableUploads({ dir, maxBytes, uses, accept }: Parts): { handle: (req: ExpressRequest, res: ExpressResponse) => Promise<void>; sweep(): Promise<void> } {
   mkdirSync(dir, { recursive: true });
   const expressOf = (request: unknown) => (request as { runtime: { node: { req: ExpressRequest } } }).runtime.node.req;
   const owner = (req: ExpressRequest) => `${viewerOf(req).productionId}_${viewerOf(req).userId}_`;
@@ -37,7 +37,10 @@ export function resumableUploads({ dir, maxBytes, uses, accept }: Parts): { hand
     disableTerminationForFinishedUploads: true,
     allowedOrigins: [],
     namingFunction: (request) => owner(expressOf(request)) + randomUUID(),
-    generateUrl: (request, { id }) => `${expressOf(request).baseUrl}/${id}`,
+    generateUrl: (request, { id }) =>
+      `${expressOf(request)
+        .originalUrl.replace(/[?#].*$/, '')
+        .replace(/\/$/, '')}/${id}`,
     getFileIdFromRequest: (request) => /\/([0-9a-f_-]+)$/.exec(new URL(request.url).pathname)?.[1],
     async onIncomingRequest(request, id) {
       if (!id.startsWith(owner(expressOf(request)))) throw new ApiProblem('NOT_FOUND', 'There is no such upload.');

@@ -1,40 +1,50 @@
 import { type HandoverPlan } from '@mesure/contract';
-import { idSchema } from '@mesure/contract/schemas';
 import archiver from 'archiver';
-import { Router } from 'express';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { FileStore } from '../files/store';
-import { must } from '../http/validate';
+import type { Route } from '../http/route';
+import { idParam } from '../http/validate';
 import { planHandover, type HandoverFile } from './plan';
 
-export function handoverRoutes(db: Database, store: FileStore): Router {
-  const router = Router({ mergeParams: true });
+export function handoverRoutes(db: Database, store: FileStore): Route[] {
+  return [
+    {
+      method: 'get',
+      path: '/days/:dayId',
+      access: 'read',
+      what: 'What a day hands over and what it still lacks.',
+      handle: async (req, res) => {
+        const plan = await planHandover(db, viewerOf(req).productionId, idParam(req, 'dayId'));
+        const answer: HandoverPlan = { missing: plan.missing, files: plan.files.map(({ path, what, readWith }) => ({ path, what, readWith })) };
+        res.json(answer);
+      },
+    },
 
-  router.get('/:dayId', async (req, res) => {
-    const plan = await planHandover(db, viewerOf(req).productionId, must(idSchema, req.params.dayId) as string);
-    const answer: HandoverPlan = { missing: plan.missing, files: plan.files.map(({ path, what, readWith }) => ({ path, what, readWith })) };
-    res.json(answer);
-  });
-
-  router.get('/:dayId/handover.zip', async (req, res) => {
-    const plan = await planHandover(db, viewerOf(req).productionId, must(idSchema, req.params.dayId) as string);
-    if (plan.files.length === 0) throw new ApiProblem('NOT_READY', 'There is nothing to hand over yet: no take of this day has a solve, and nothing was measured.');
-    // made before the first byte leaves, so that a file that cannot be made is an answer and not a broken zip
-    const made = [];
-    for (const file of plan.files) if (!file.stored) made.push({ ...file, bytes: Buffer.from(await file.make()) });
-    const zip = archiver('zip', { zlib: { level: 6 } });
-    res.attachment(`${plan.name}-handover.zip`);
-    zip.on('error', (error) => res.destroy(error));
-    res.on('close', () => zip.abort());
-    zip.pipe(res);
-    for (const file of made) zip.append(file.bytes, { name: file.path });
-    zip.append(contents(plan.files, plan.missing), { name: 'CONTENTS.txt' });
-    await appendPictures(zip, plan.files, store, new Promise((gone) => res.once('close', () => gone('gone'))));
-    await zip.finalize();
-  });
-  return router;
+    {
+      method: 'get',
+      path: '/days/:dayId/handover.zip',
+      access: 'read',
+      what: 'The handover of a day.',
+      handle: async (req, res) => {
+        const plan = await planHandover(db, viewerOf(req).productionId, idParam(req, 'dayId'));
+        if (plan.files.length === 0) throw new ApiProblem('NOT_READY', 'There is nothing to hand over yet: no take of this day has a solve, and nothing was measured.');
+        // made before the first byte leaves, so that a file that cannot be made is an answer and not a broken zip
+        const made = [];
+        for (const file of plan.files) if (!file.stored) made.push({ ...file, bytes: Buffer.from(await file.make()) });
+        const zip = archiver('zip', { zlib: { level: 6 } });
+        res.attachment(`${plan.name}-handover.zip`);
+        zip.on('error', (error) => res.destroy(error));
+        res.on('close', () => zip.abort());
+        zip.pipe(res);
+        for (const file of made) zip.append(file.bytes, { name: file.path });
+        zip.append(contents(plan.files, plan.missing), { name: 'CONTENTS.txt' });
+        await appendPictures(zip, plan.files, store, new Promise((gone) => res.once('close', () => gone('gone'))));
+        await zip.finalize();
+      },
+    },
+  ];
 }
 
 /** One picture in memory at a time: a day of stills is larger than the machine's. A file that cannot be read breaks the zip off, so that it is not taken for whole. */

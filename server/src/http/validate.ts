@@ -1,4 +1,5 @@
-import { check } from '@mesure/contract/schemas';
+import { check, idSchema } from '@mesure/contract/schemas';
+import type { Request } from 'express';
 import type { Schema } from 'joi';
 import { ApiProblem } from './problem';
 
@@ -10,3 +11,7 @@ export function must<T>(schema: Schema<T>, value: unknown): T {
   if (result.problems) throw new ApiProblem('INVALID', result.problems.map((p) => `${p.field ? `${p.field}: ` : ''}${p.message}`).join('; '), { fields: result.problems });
   return result.value;
 }
+
+/** A part of the address that must be an id. */
+export const idParam = (req: Request, name = 'id'): string => must(idSchema, req.params[name]) as string;
+export const param = (req: Request, name: string): string => String(req.params[name]);

@@ -1,62 +1,86 @@
 import { type AnalysisKind } from '@mesure/contract';
-import { analysisSchema, idSchema } from '@mesure/contract/schemas';
-import { Router } from 'express';
+import { analysisSchema } from '@mesure/contract/schemas';
 import type PgBoss from 'pg-boss';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
-import { must } from '../http/validate';
+import type { Route } from '../http/route';
+import { idParam, must } from '../http/validate';
 import { buildInput, type AnalysisChoice } from './inputs';
 import { toAnalysis } from './model';
 import { enqueueAnalysis } from './queue';
 
-export function analysisRoutes(db: Database, boss: PgBoss): Router {
-  const router = Router({ mergeParams: true });
+export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
+  return [
+    // newest of each subject and kind; the outcome only on request, since a solve is large
+    {
+      method: 'get',
+      path: '/analyses',
+      access: 'read',
+      what: 'The newest computation of each subject and kind, without what is large in them.',
+      handle: async (req, res) => {
+        const rows = await db.AnalysisRow.findAll({ where: { productionId: viewerOf(req).productionId }, order: [['createdAt', 'DESC']] });
+        const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId && q.kind === r.kind) === i);
+        res.json({
+          analyses: newest.map(toAnalysis).map((a) => ({
+            ...a,
+            outcome: a.outcome?.kind === 'solve' ? { ...a.outcome, solve: { ...a.outcome.solve, frames: [], points: [] } } : a.outcome?.kind === 'grid' ? { ...a.outcome, corners: [] } : a.outcome,
+          })),
+        });
+      },
+    },
 
-  // newest of each subject and kind; the outcome only on request, since a solve is large
-  router.get('/', async (req, res) => {
-    const rows = await db.AnalysisRow.findAll({ where: { productionId: viewerOf(req).productionId }, order: [['createdAt', 'DESC']] });
-    const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId && q.kind === r.kind) === i);
-    res.json({
-      analyses: newest.map(toAnalysis).map((a) => ({
-        ...a,
-        outcome: a.outcome?.kind === 'solve' ? { ...a.outcome, solve: { ...a.outcome.solve, frames: [], points: [] } } : a.outcome?.kind === 'grid' ? { ...a.outcome, corners: [] } : a.outcome,
-      })),
-    });
-  });
+    {
+      method: 'get',
+      path: '/analyses/:id',
+      access: 'read',
+      what: 'One computation with its whole outcome.',
+      handle: async (req, res) => {
+        res.json(toAnalysis(await mine(idParam(req), viewerOf(req).productionId)));
+      },
+    },
 
-  router.get('/:id', async (req, res) => {
-    res.json(toAnalysis(await mine(req.params.id, viewerOf(req).productionId)));
-  });
+    {
+      method: 'post',
+      path: '/analyses',
+      access: 'compute',
+      what: 'Starts a computation. Asked twice with one id it is started once.',
+      body: analysisSchema,
+      handle: async (req, res) => {
+        const { productionId } = viewerOf(req);
+        const asked = must(analysisSchema, req.body) as { id: string; kind: AnalysisKind; subjectId: string; options?: AnalysisChoice };
+        const before = await db.AnalysisRow.findByPk(asked.id);
+        if (before) {
+          if (before.productionId !== productionId) throw new ApiProblem('NOT_FOUND', 'There is no such analysis.');
+          res.json(toAnalysis(before));
+          return;
+        }
+        const input = await buildInput(db, productionId, asked.kind, asked.subjectId, asked.options ?? {});
+        const row = await db.AnalysisRow.create({ id: asked.id, productionId, kind: asked.kind, subjectId: asked.subjectId, status: 'queued', input, outcome: null, error: null, finishedAt: null });
+        await enqueueAnalysis(boss, row.id);
+        res.status(202).json(toAnalysis(row));
+      },
+    },
 
-  router.post('/', async (req, res) => {
-    const { productionId } = viewerOf(req);
-    const asked = must(analysisSchema, req.body) as { id: string; kind: AnalysisKind; subjectId: string; options?: AnalysisChoice };
-    const before = await db.AnalysisRow.findByPk(asked.id);
-    if (before) {
-      if (before.productionId !== productionId) throw new ApiProblem('NOT_FOUND', 'There is no such analysis.');
-      res.json(toAnalysis(before));
-      return;
-    }
-    const input = await buildInput(db, productionId, asked.kind, asked.subjectId, asked.options ?? {});
-    const row = await db.AnalysisRow.create({ id: asked.id, productionId, kind: asked.kind, subjectId: asked.subjectId, status: 'queued', input, outcome: null, error: null, finishedAt: null });
-    await enqueueAnalysis(boss, row.id);
-    res.status(202).json(toAnalysis(row));
-  });
+    {
+      method: 'post',
+      path: '/analyses/:id/stop',
+      access: 'compute',
+      what: 'Stops a computation that waits or runs.',
+      handle: async (req, res) => {
+        const row = await mine(idParam(req), viewerOf(req).productionId);
+        // one that waits stops at once; one that runs is stopped by its worker
+        const [stopped] = await db.AnalysisRow.update({ status: 'stopped', finishedAt: new Date(), stage: 'stopped' }, { where: { id: row.id, status: 'queued' } });
+        if (stopped === 0) await db.AnalysisRow.update({ stopRequested: true }, { where: { id: row.id, status: 'running' } });
+        await row.reload();
+        res.json(toAnalysis(row));
+      },
+    },
+  ];
 
-  router.post('/:id/stop', async (req, res) => {
-    const row = await mine(req.params.id, viewerOf(req).productionId);
-    // one that waits stops at once; one that runs is stopped by its worker
-    const [stopped] = await db.AnalysisRow.update({ status: 'stopped', finishedAt: new Date(), stage: 'stopped' }, { where: { id: row.id, status: 'queued' } });
-    if (stopped === 0) await db.AnalysisRow.update({ stopRequested: true }, { where: { id: row.id, status: 'running' } });
-    await row.reload();
-    res.json(toAnalysis(row));
-  });
-
-  async function mine(id: unknown, productionId: string) {
-    const row = await db.AnalysisRow.findOne({ where: { id: must(idSchema, id) as string, productionId } });
+  async function mine(id: string, productionId: string) {
+    const row = await db.AnalysisRow.findOne({ where: { id, productionId } });
     if (!row) throw new ApiProblem('NOT_FOUND', 'There is no such analysis.');
     return row;
   }
-  return router;
 }

@@ -1,4 +1,7 @@
+import { zxcvbn, zxcvbnOptions } from '@zxcvbn-ts/core';
+import * as common from '@zxcvbn-ts/language-common';
 import { randomBytes, scrypt, timingSafeEqual, type ScryptOptions } from 'node:crypto';
+import { ApiProblem } from '../http/problem';
 
 /** RFC 7914 scrypt with 64 MiB of memory: a guess costs an attacker as much memory as it costs us. */
 const COST: ScryptOptions = { N: 2 ** 16, r: 8, p: 1, maxmem: 128 * 1024 * 1024 };
@@ -20,3 +23,23 @@ export async function verifyPassword(password: string, stored: string): Promise<
 
 /** Verified against when the name is unknown, so that both answers take the same time. */
 export const NOBODY_HASH = `scrypt$${Buffer.alloc(16).toString('base64')}$${Buffer.alloc(32).toString('base64')}`;
+
+export const SHORTEST_PASSWORD = 10;
+/** Of zxcvbn's 0 to 4: from 2 on a guess needs more than 10^6 tries, which the limit on attempts makes years. */
+const WEAKEST_SCORE = 2;
+/** Longer ones are not looked at beyond this: the estimate's time grows with the square. */
+const LOOKED_AT = 100;
+zxcvbnOptions.setOptions({ dictionary: common.dictionary, graphs: common.adjacencyGraphs });
+
+/** What speaks against a new password, in words; null when nothing does. `knownWords`: the person's and the production's names. */
+export function passwordProblem(password: string, knownWords: readonly string[] = []): string | null {
+  if (password.length < SHORTEST_PASSWORD) return `needs ${SHORTEST_PASSWORD} characters or more`;
+  const { score } = zxcvbn(password.slice(0, LOOKED_AT), [...knownWords, 'mesure']);
+  return score < WEAKEST_SCORE ? 'is one of those that are guessed first; take a few words that do not belong together' : null;
+}
+
+export async function hashNewPassword(password: string, knownWords: readonly string[]): Promise<string> {
+  const problem = passwordProblem(password, knownWords);
+  if (problem) throw new ApiProblem('INVALID', `The password ${problem}.`, { fields: [{ field: 'password', message: problem }] });
+  return hashPassword(password);
+}

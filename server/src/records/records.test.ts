@@ -106,7 +106,7 @@ describe('changes after a cursor', () => {
     await put(wrangler, 'set', id, set());
     const first = await after();
     expect(first.whole).toBe(true);
-    expect(await after(first.cursor)).toEqual({ records: [], cursor: first.cursor, whole: false });
+    expect(await after(first.cursor)).toEqual({ records: [], cursor: first.cursor, whole: false, epoch: first.epoch });
     await put(wrangler, 'set', id, set({ name: 'two' }), { baseVersion: 1 });
     await put(wrangler, 'set', id, set({ name: 'three' }), { baseVersion: 2 });
     const next = await after(first.cursor);

@@ -1,52 +1,83 @@
-import { type RecordKind, type RecordWrite } from '@mesure/contract';
-import { cursorSchema, idSchema, kindSchema, writeSchema } from '@mesure/contract/schemas';
-import { Router } from 'express';
+import { changedFields, mayChange, mayWrite, type RecordKind, type RecordState, type RecordWrite } from '@mesure/contract';
+import { cursorSchema, kindSchema, writeSchema } from '@mesure/contract/schemas';
+import type { Request } from 'express';
 import type { Database } from '../db/connect';
-import { sessionHolds, viewerOf } from '../http/guard';
+import { sessionHolds, viewerOf, type Viewer } from '../http/guard';
 import { ApiProblem } from '../http/problem';
-import { must } from '../http/validate';
+import type { Route } from '../http/route';
+import { idParam, must, param } from '../http/validate';
 import { changesAfter } from './changes';
 import { writeRecord } from './service';
 import type { ChangeStream } from './stream';
 
 /** A text that is a cursor, or none. */
 const cursorOf = (text: unknown): number | null => (text === undefined || text === '' ? null : (must(cursorSchema, Number(text)) as number));
+const epochOf = (req: Request): string | null => (typeof req.query.epoch === 'string' ? req.query.epoch : null);
 
-export function recordRoutes(db: Database, stream: ChangeStream): Router {
-  const router = Router({ mergeParams: true });
+export function recordRoutes(db: Database, stream: ChangeStream): Route[] {
+  const kindOf = (req: Request) => must(kindSchema, param(req, 'kind')) as RecordKind;
+  return [
+    {
+      method: 'get',
+      path: '/records',
+      access: 'read',
+      what: 'Records that changed after a cursor (`?after=`) of this database (`?epoch=`); all of them without one.',
+      async handle(req, res) {
+        res.json(await changesAfter(db, viewerOf(req).productionId, cursorOf(req.query.after), epochOf(req)));
+      },
+    },
+    {
+      method: 'get',
+      path: '/records/events',
+      access: 'read',
+      what: 'What others change, as server-sent events, from a cursor on.',
+      async handle(req, res) {
+        const v = viewerOf(req);
+        // a page that lost the line says where it was
+        const cursor = cursorOf(req.get('last-event-id') ?? req.query.after) ?? 0;
+        await stream.listen(res, v.productionId, cursor, epochOf(req), () => sessionHolds(db, v));
+      },
+    },
+    {
+      method: 'put',
+      path: '/records/:kind/:id',
+      access: 'own',
+      what: 'Makes or changes one record. Who may write which kind stands in the table of roles.',
+      body: writeSchema,
+      async handle(req, res) {
+        const v = viewerOf(req);
+        const kind = kindOf(req);
+        const id = idParam(req);
+        const write = must(writeSchema, req.body) as RecordWrite;
+        await mustBeAllowed(db, v, kind, id, write);
+        const { created, ...answer } = await writeRecord(db, v, kind, id, write);
+        res.status(created ? 201 : 200).json(answer);
+      },
+    },
+    {
+      method: 'get',
+      path: '/records/:kind/:id/history',
+      access: 'read',
+      what: 'Every change of a record: who, when, before, after.',
+      async handle(req, res) {
+        const id = idParam(req);
+        const entry = await db.Entry.findOne({ where: { id, productionId: viewerOf(req).productionId, kind: kindOf(req) } });
+        if (!entry) throw new ApiProblem('NOT_FOUND', 'There is no such record.');
+        const changes = await db.EntryChange.findAll({ where: { recordId: id }, order: [['version', 'ASC']] });
+        res.json({ changes: changes.map((c) => ({ version: c.version, who: c.userName, when: c.changedAt.toISOString(), before: c.before, after: c.after })) });
+      },
+    },
+  ];
+}
 
-  router.get('/', async (req, res) => {
-    res.json(await changesAfter(db, viewerOf(req).productionId, cursorOf(req.query.after)));
-  });
-
-  router.get('/events', async (req, res) => {
-    const v = viewerOf(req);
-    // a page that lost the line says where it was
-    const cursor = cursorOf(req.get('last-event-id') ?? req.query.after) ?? 0;
-    await stream.listen(res, v.productionId, cursor, () => sessionHolds(db, v));
-  });
-
-  router.put('/:kind/:id', async (req, res) => {
-    const v = viewerOf(req);
-    const kind = must(kindSchema, req.params.kind) as RecordKind;
-    const id = must(idSchema, req.params.id) as string;
-    const write = must(writeSchema, req.body) as RecordWrite;
-    // a solver reads and judges; what was recorded on the day is the wrangler's and supervisor's to change
-    if (v.role === 'solver' && kind !== 'person') throw new ApiProblem('FORBIDDEN', 'A solver reads the record. Ask the wrangler or the supervisor for a change.');
-    if (kind === 'person' && id !== v.userId) throw new ApiProblem('FORBIDDEN', 'What a person prefers is that person’s to choose.');
-    if (kind === 'floor' && id !== v.productionId)
-      throw new ApiProblem('INVALID', 'A production has one choice of fields, under its own id.', { fields: [{ field: 'id', message: 'must be the production’s' }] });
-    const { created, ...answer } = await writeRecord(db, v, kind, id, write);
-    res.status(created ? 201 : 200).json(answer);
-  });
-
-  router.get('/:kind/:id/history', async (req, res) => {
-    const v = viewerOf(req);
-    const id = must(idSchema, req.params.id) as string;
-    const entry = await db.Entry.findOne({ where: { id, productionId: v.productionId, kind: must(kindSchema, req.params.kind) as RecordKind } });
-    if (!entry) throw new ApiProblem('NOT_FOUND', 'There is no such record.');
-    const changes = await db.EntryChange.findAll({ where: { recordId: id }, order: [['version', 'ASC']] });
-    res.json({ changes: changes.map((c) => ({ version: c.version, who: c.userName, when: c.changedAt.toISOString(), before: c.before, after: c.after })) });
-  });
-  return router;
+/** By the table of roles; a role that may change single fields of a kind only is held to them. */
+async function mustBeAllowed(db: Database, v: Viewer, kind: RecordKind, id: string, write: RecordWrite): Promise<void> {
+  if (kind === 'person' && id !== v.userId) throw new ApiProblem('FORBIDDEN', 'What a person prefers is that person’s to choose.');
+  if (kind === 'floor' && id !== v.productionId)
+    throw new ApiProblem('INVALID', 'A production has one choice of fields, under its own id.', { fields: [{ field: 'id', message: 'must be the production’s' }] });
+  const entry = await db.Entry.findOne({ where: { id, productionId: v.productionId, kind } });
+  const before: RecordState | null = entry ? { deleted: entry.deleted, body: entry.body } : null;
+  const fields = before ? changedFields(before, { deleted: write.deleted, body: write.body }) : ['deleted'];
+  const allowed = before ? mayChange(v.role, kind, fields) : mayWrite(v.role, kind);
+  if (!allowed) throw new ApiProblem('FORBIDDEN', `As ${v.role} you may not change this. Leave a remark, or ask the wrangler or the supervisor.`);
 }

@@ -1,7 +1,7 @@
 import { changedFields, mergeStates, type FieldClash, type RecordKind, type RecordState, type RecordWrite, type StoredRecord, type WriteAnswer } from '@mesure/contract';
 import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
 import type { Schema } from 'joi';
-import { QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
+import { Op, QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { must } from '../http/validate';
@@ -19,10 +19,10 @@ export const CHANGES_CHANNEL = 'mesure_changes';
  * Creates or changes one record. Sent twice with the same mutationId it is done once, and answered with what it left. Made on an older
  * version than the stored one it is merged field by field; where both changed a field it is refused with both sides, never laid over.
  */
-export async function writeRecord(db: Database, author: Author, kind: RecordKind, id: string, write: RecordWrite): Promise<WriteAnswer & { created: boolean }> {
+export async function writeRecord(db: Database, author: Author, kind: RecordKind, id: string, write: RecordWrite, within?: Transaction): Promise<WriteAnswer & { created: boolean }> {
   const sent: RecordState = { deleted: write.deleted, body: must(BODY_SCHEMAS[kind] as Schema, write.body) };
   try {
-    return await db.sequelize.transaction(async (transaction) => {
+    return await inTransaction(db, within, async (transaction) => {
       const entry = await db.Entry.findByPk(id, { transaction, lock: transaction.LOCK.UPDATE });
       if (entry && (entry.productionId !== author.productionId || entry.kind !== kind)) throw new ApiProblem('NOT_FOUND', 'There is no such record.');
       const done = await db.EntryChange.findOne({ where: { mutationId: write.mutationId }, transaction });
@@ -41,6 +41,7 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
       const saved = entry
         ? await entry.update({ ...state, version, updatedAt: now, updatedBy: author.name }, { transaction })
         : await db.Entry.create({ id, productionId: author.productionId, kind, version, ...state, updatedAt: now, updatedBy: author.name }, { transaction });
+      if (kind === 'production') await keepName(db, author.productionId, id, (state as RecordState<'production'>).body.name, transaction);
       await appendChange(
         db,
         {
@@ -69,6 +70,15 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
     }
     throw error;
   }
+}
+
+const inTransaction = <T>(db: Database, within: Transaction | undefined, work: (t: Transaction) => Promise<T>): Promise<T> => (within ? work(within) : db.sequelize.transaction(work));
+
+/** One record says what holds for a production, and its name is the one that sessions and lists show. */
+async function keepName(db: Database, productionId: string, id: string, name: string, transaction: Transaction): Promise<void> {
+  const others = await db.Entry.count({ where: { productionId, kind: 'production', id: { [Op.ne]: id } }, transaction });
+  if (others > 0) throw new ApiProblem('INVALID', 'This production has its record already; change that one.');
+  await db.Production.update({ name }, { where: { id: productionId }, transaction });
 }
 
 /** The record as a change left it; what came later is another answer's. */

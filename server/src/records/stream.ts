@@ -14,9 +14,13 @@ interface Listener {
   productionId: string;
   res: Response;
   cursor: number;
+  /** of the database that the page knows; null: it did not say */
+  epoch: string | null;
   /** still allowed to listen? asked at every heartbeat */
   allowed: () => Promise<boolean>;
 }
+
+const placeOf = (l: Listener): string => `${l.cursor}|${l.epoch ?? ''}`;
 
 /**
  * Tells every open page of a production what changed, as server-sent events. The database tells this process (LISTEN), so that any number
@@ -67,13 +71,15 @@ export function openStream(db: Database, databaseUrl: string, log: Logger) {
 
   /** One read for all who are at the same place, which is nearly always everybody. */
   async function tell(whom: Listener[]): Promise<void> {
-    for (const cursor of new Set(whom.map((l) => l.cursor))) {
-      const same = whom.filter((l) => l.cursor === cursor);
-      const batch = await changesAfter(db, same[0].productionId, cursor);
+    for (const place of new Set(whom.map(placeOf))) {
+      const same = whom.filter((l) => placeOf(l) === place);
+      const { cursor } = same[0];
+      const batch = await changesAfter(db, same[0].productionId, cursor, same[0].epoch);
       if (batch.cursor === cursor && !batch.whole) continue;
       const text = `id: ${batch.cursor}\nevent: records\ndata: ${JSON.stringify(batch)}\n\n`;
       for (const l of same) {
         l.cursor = batch.cursor;
+        l.epoch = batch.epoch;
         l.res.write(text);
       }
     }
@@ -92,10 +98,10 @@ export function openStream(db: Database, databaseUrl: string, log: Logger) {
 
   return {
     ready,
-    async listen(res: Response, productionId: string, cursor: number, allowed: () => Promise<boolean>): Promise<void> {
+    async listen(res: Response, productionId: string, cursor: number, epoch: string | null, allowed: () => Promise<boolean>): Promise<void> {
       res.status(200).set({ 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' });
       res.flushHeaders();
-      const listener: Listener = { productionId, res, cursor, allowed };
+      const listener: Listener = { productionId, res, cursor, epoch, allowed };
       listeners.add(listener);
       res.on('close', () => listeners.delete(listener));
       res.write('retry: 1500\n: listening\n\n');

@@ -1,0 +1,123 @@
+import { ROLES, type Role } from '@mesure/contract';
+import { existsSync, readFileSync } from 'node:fs';
+import { mkdir } from 'node:fs/promises';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { startCluster } from '../../../scripts/cluster.mjs';
+import { connect, type Database } from '../db/connect';
+import { migrate } from '../db/migrate';
+import { folderStore } from '../files/store';
+import { ApiProblem } from '../http/problem';
+import { backup, BackupError, restore, verifyBackup } from './archive';
+import { addPerson, AdminError, beginLink, listPeople, listProductions, passwordLink, removePerson, signOutEverywhere } from './people';
+
+const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
+const dataDir = path.resolve(process.env.MESURE_DATA_DIR ?? path.join(root, '.data'));
+const HELP = `bin/admin keeps people, productions and backups of the installation in ${dataDir}.
+
+  productions                          all productions, with how many people and records each has
+  people                               all people, with their productions and roles
+  add-person NAME PRODUCTION ROLE      a link by which a person joins; ROLE is one of ${ROLES.join(', ')}
+  password-link NAME                   a link by which a person sets a new password
+  sign-out NAME                        ends every session of a person
+  remove-person NAME [PRODUCTION]      out of one production, or out of all; what was entered keeps the name
+  begin-link                           the first link again, while nobody has begun
+  backup FILE.zip                      database and files, with checksums; the server may run meanwhile
+  verify FILE.zip                      every checksum of a backup
+  restore FILE.zip                     into an empty installation
+
+PRODUCTION is its name or its id. With MESURE_DATABASE_URL it works on that database, else on the cluster beside the data.
+`;
+
+const [command, ...args] = process.argv.slice(2);
+const out = (value: unknown): void => void process.stdout.write(`${typeof value === 'string' ? value : JSON.stringify(value, null, 2)}\n`);
+const need = (n: number, what: string) => {
+  if (args.length < n) throw new AdminError(`bin/admin ${command} wants ${what}. --help lists all.`);
+};
+/** As the running server says it, else a place to put the address in front. */
+const address = (): string => {
+  try {
+    return (JSON.parse(readFileSync(path.join(dataDir, 'running.json'), 'utf8')) as { address: string | null }).address ?? 'https://…';
+  } catch {
+    return 'https://…';
+  }
+};
+
+const COMMANDS: Record<string, (db: Database) => Promise<void>> = {
+  productions: async (db) => out(await listProductions(db)),
+  people: async (db) => out(await listPeople(db)),
+  async 'add-person'(db) {
+    need(3, 'a name, a production and a role');
+    out(`${address()}/join#${await addPerson(db, args[0], args[1], args[2] as Role)}`);
+  },
+  async 'password-link'(db) {
+    need(1, 'a name');
+    out(`${address()}/password#${await passwordLink(db, args[0])}`);
+  },
+  async 'sign-out'(db) {
+    need(1, 'a name');
+    out(`${await signOutEverywhere(db, args[0])} sessions ended.`);
+  },
+  async 'remove-person'(db) {
+    need(1, 'a name');
+    out(await removePerson(db, args[0], args[1]));
+  },
+  'begin-link': async (db) => out(`${address()}/begin#${await beginLink(db)}`),
+  async backup(db) {
+    need(1, 'a file');
+    const m = await backup(db, folderStore(path.join(dataDir, 'files')), path.resolve(args[0]), (text) => process.stderr.write(`${text}\n`));
+    out(`${args[0]}: ${m.tables.map((t) => `${t.rows} ${t.name}`).join(', ')}, ${m.files.length} files.`);
+  },
+  async restore(db) {
+    need(1, 'a file');
+    const incoming = path.join(dataDir, 'incoming');
+    await mkdir(incoming, { recursive: true });
+    const m = await restore(db, folderStore(path.join(dataDir, 'files')), path.resolve(args[0]), incoming);
+    out(`Restored from ${m.madeAt}: ${m.tables.map((t) => `${t.rows} ${t.name}`).join(', ')}, ${m.files.length} files. Phones are asked what only they hold.`);
+  },
+};
+
+/** The database, and what ends it again when it was started for this command only. */
+async function openDatabase(): Promise<{ db: Database; stop: () => void }> {
+  const url = process.env.MESURE_DATABASE_URL;
+  if (url) return { db: connect(url), stop: () => undefined };
+  const running = path.join(dataDir, 'database.json');
+  if (existsSync(running)) {
+    const db = connect((JSON.parse(readFileSync(running, 'utf8')) as { url: string }).url);
+    const there = await db.sequelize.authenticate().then(
+      () => true,
+      () => false,
+    );
+    if (there) return { db, stop: () => undefined };
+    await db.sequelize.close();
+  }
+  const cluster = await startCluster(path.join(dataDir, 'postgres'));
+  return { db: connect(cluster.url), stop: cluster.stop };
+}
+
+if (!command || command === '--help' || command === 'help') {
+  process.stdout.write(HELP);
+  process.exit(command ? 0 : 2);
+}
+let stop: () => void = () => undefined;
+try {
+  if (command === 'verify') {
+    need(1, 'a file');
+    const m = await verifyBackup(path.resolve(args[0]));
+    out(`${args[0]} is whole: made ${m.madeAt}, ${m.tables.reduce((s, t) => s + t.rows, 0)} rows, ${m.files.length} files.`);
+  } else {
+    const run = COMMANDS[command];
+    if (!run) throw new AdminError(`bin/admin: ${command} is not known. --help lists all.`);
+    const opened = await openDatabase();
+    stop = opened.stop;
+    await migrate(opened.db.sequelize);
+    await run(opened.db);
+    await opened.db.sequelize.close();
+  }
+  stop();
+} catch (error) {
+  stop();
+  if (!(error instanceof AdminError || error instanceof BackupError || error instanceof ApiProblem)) throw error;
+  process.stderr.write(`${error.message}\n`);
+  process.exit(2);
+}

@@ -1,0 +1,125 @@
+import type { Device, ProductionBody } from '@mesure/contract';
+import { BODY_SCHEMAS, changePasswordSchema } from '@mesure/contract/schemas';
+import { Op } from 'sequelize';
+import type { Database } from '../db/connect';
+import { personOf } from '../http/guard';
+import { ApiProblem } from '../http/problem';
+import type { Route } from '../http/route';
+import { idParam, must } from '../http/validate';
+import { hashNewPassword, verifyPassword } from './passwords';
+import { makeProduction } from './productions';
+import type { Sessions } from './sessions';
+
+/** What is one's own, in whatever production: session, password, devices, productions. */
+export function accountRoutes(db: Database, sessions: Sessions, loadDemo: ((userId: string) => Promise<string>) | null): Route[] {
+  /** Of an installation: who owns a film of his own here. */
+  const mustOwnOne = async (userId: string) => {
+    const owned = (await sessions.productionsOf(userId)).some((p) => p.role === 'owner' && !p.demo);
+    if (!owned) throw new ApiProblem('FORBIDDEN', 'Only an owner makes productions here.');
+  };
+  return [
+    {
+      method: 'get',
+      path: '/session',
+      access: 'account',
+      what: 'Who is signed in, in which production (`?production=`), and in which others he is.',
+      async handle(req, res) {
+        const person = personOf(req);
+        const wanted = typeof req.query.production === 'string' ? req.query.production : null;
+        const info = await sessions.describe(person, wanted ?? person.lastProductionId);
+        if (wanted && info.production.id !== wanted) throw new ApiProblem('NOT_FOUND', 'There is no such production.');
+        if (info.production.id !== person.lastProductionId) await db.Session.update({ productionId: info.production.id }, { where: { tokenSha256: person.tokenSha256 } });
+        res.json(info);
+      },
+    },
+    {
+      method: 'delete',
+      path: '/session',
+      access: 'account',
+      what: 'Signs out on this device.',
+      async handle(req, res) {
+        await db.Session.destroy({ where: { tokenSha256: personOf(req).tokenSha256 } });
+        req.log?.info({ person: personOf(req).name }, 'signed out');
+        sessions.clear(res);
+        res.status(204).end();
+      },
+    },
+    {
+      method: 'put',
+      path: '/account/password',
+      access: 'account',
+      what: 'Changes one’s own password; every other session ends.',
+      body: changePasswordSchema,
+      async handle(req, res) {
+        const person = personOf(req);
+        const asked = must(changePasswordSchema, req.body) as { before: string; password: string };
+        const user = await db.User.findByPk(person.userId);
+        if (!(await verifyPassword(asked.before, user!.passwordHash))) throw new ApiProblem('INVALID', 'The old password is not right.', { fields: [{ field: 'before', message: 'is not right' }] });
+        await user!.update({ passwordHash: await hashNewPassword(asked.password, [person.name]) });
+        await db.Session.destroy({ where: { userId: person.userId, tokenSha256: { [Op.ne]: person.tokenSha256 } } });
+        res.status(204).end();
+      },
+    },
+    {
+      method: 'get',
+      path: '/account/devices',
+      access: 'account',
+      what: 'Where one is signed in.',
+      async handle(req, res) {
+        const person = personOf(req);
+        const rows = await db.Session.findAll({ where: { userId: person.userId }, order: [['seenAt', 'DESC']] });
+        const devices = rows.map((s): Device => ({ id: s.id, device: s.device, since: s.createdAt.toISOString(), seen: s.seenAt.toISOString(), thisOne: s.id === person.sessionId }));
+        res.json({ devices });
+      },
+    },
+    {
+      method: 'delete',
+      path: '/account/devices',
+      access: 'account',
+      what: 'Signs out everywhere but here.',
+      async handle(req, res) {
+        const person = personOf(req);
+        await db.Session.destroy({ where: { userId: person.userId, tokenSha256: { [Op.ne]: person.tokenSha256 } } });
+        res.status(204).end();
+      },
+    },
+    {
+      method: 'delete',
+      path: '/account/devices/:id',
+      access: 'account',
+      what: 'Signs out on one device.',
+      async handle(req, res) {
+        const gone = await db.Session.destroy({ where: { userId: personOf(req).userId, id: idParam(req) } });
+        if (gone === 0) throw new ApiProblem('NOT_FOUND', 'There is no such device.');
+        res.status(204).end();
+      },
+    },
+    {
+      method: 'post',
+      path: '/productions',
+      access: 'account',
+      what: 'Begins another production; who makes it owns it.',
+      body: BODY_SCHEMAS.production,
+      async handle(req, res) {
+        const person = personOf(req);
+        await mustOwnOne(person.userId);
+        const body = must(BODY_SCHEMAS.production, req.body) as ProductionBody;
+        const id = await makeProduction(db, { id: person.userId, name: person.name }, { ...body, demo: false });
+        res.status(201).json(await sessions.describe(person, id));
+      },
+    },
+    {
+      method: 'post',
+      path: '/productions/demo',
+      access: 'account',
+      what: 'Adds the demo film beside one’s own, to look around in.',
+      async handle(req, res) {
+        const person = personOf(req);
+        await mustOwnOne(person.userId);
+        if (!loadDemo) throw new ApiProblem('NOT_READY', 'The demo film was not installed with this server.');
+        const id = await loadDemo(person.userId);
+        res.status(201).json(await sessions.describe(person, id));
+      },
+    },
+  ];
+}
