@@ -24,10 +24,12 @@ export class MemoryRecords {
   records = new Map<string, StoredRecord>();
   log: Logged[] = [];
   author = 'wrangler';
+  epoch = 'epoch-1';
 
-  since(after: number | null): RecordBatch {
-    const changed = after === null ? null : new Set(this.log.slice(after).map((c) => c.id));
-    return { records: [...this.records.values()].filter((r) => !changed || changed.has(r.id)), cursor: this.log.length, whole: after === null };
+  since(after: number | null, epoch: string | null = null): RecordBatch {
+    const whole = after === null || after > this.log.length || (epoch !== null && epoch !== this.epoch);
+    const changed = whole ? null : new Set(this.log.slice(after).map((c) => c.id));
+    return { records: [...this.records.values()].filter((r) => !changed || changed.has(r.id)), cursor: this.log.length, whole, epoch: this.epoch };
   }
 
   changes = (id: string): RecordChange[] => this.log.filter((c) => c.id === id);

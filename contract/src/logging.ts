@@ -38,9 +38,17 @@ export const blankTake = (setupId: string, slate: string, pack: { id: string; fo
 export interface NextTakeInput {
   setup: { id: string; body: SetupBody };
   takes: readonly Take[];
-  packages: readonly { id: string; body: { camera: string; focalMm: number } }[];
+  packages: readonly { id: string; body: { camera: string; focalMm: number; until?: string | null } }[];
   floor: FloorBody | null;
   now: string;
+}
+
+/** What is on a camera now: the package itself, or the one that went onto its camera after it; the first of all where none is asked for. */
+export function mountedNow<P extends { id: string; body: { camera: string; until?: string | null } }>(packages: readonly P[], id: string | null): P | undefined {
+  const asked = packages.find((p) => p.id === id);
+  const now = packages.filter((p) => !p.body.until);
+  if (asked && !asked.body.until) return asked;
+  return (asked && now.find((p) => p.body.camera === asked.body.camera)) ?? asked ?? now[0] ?? packages[0];
 }
 
 /**
@@ -50,14 +58,16 @@ export interface NextTakeInput {
 export function nextTake({ setup, takes, packages, floor, now }: NextTakeInput): TakeBody | null {
   const mine = takesOf(setup.id, takes);
   const last = mine[mine.length - 1]?.body;
-  const pack = packages.find((p) => p.id === last?.packageId) ?? packages[0];
+  const pack = mountedNow(packages, last?.packageId ?? null);
   if (!pack) return null;
   const fresh: TakeBody = {
-    ...blankTake(setup.id, last?.slate ?? setup.body.scene, { id: pack.id, focalMm: last?.focalMm ?? pack.body.focalMm }, now),
+    ...blankTake(setup.id, last?.slate ?? setup.body.slate ?? setup.body.scene, { id: pack.id, focalMm: last?.focalMm ?? pack.body.focalMm }, now),
     take: last ? Math.max(...mine.filter((t) => t.body.slate === last.slate).map((t) => t.body.take)) + 1 : 1,
   };
   const carried = TAKE_FIELDS.filter((f) => f.carries && f.key !== 'slate' && (last ? noted(last, f.key) : f.key === 'packageId' || f.key === 'focalMm')).map((f) => f.key);
-  const over = last ? Object.fromEntries(carried.map((key) => [key, last[key]])) : {};
+  // something else is on the camera since: it is that, at its own focal length
+  const swapped = last && pack.id !== last.packageId ? { packageId: pack.id, focalMm: pack.body.focalMm, focalEndMm: null } : {};
+  const over = last ? { ...Object.fromEntries(carried.map((key) => [key, last[key]])), ...swapped } : {};
   const next: TakeBody = { ...fresh, ...over, carried };
   const clip = clipOf(next, pack.body.camera, takes, floor);
   const witnesses = last?.witnesses?.map((w) => ({ ...w, clip: clipOf(next, packages.find((p) => p.id === w.packageId)?.body.camera ?? '', takes, floor) ?? '' }));

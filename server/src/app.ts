@@ -42,7 +42,7 @@ export function routesOf({ config, db, boss, store, previews, stream, loadDemo }
   const sessions = sessionsOf(db, config);
   return [
     ...openRoutes(db, sessions),
-    ...accountRoutes(db, sessions, loadDemo ?? null),
+    ...accountRoutes(db, config, sessions, loadDemo ?? null),
     ...crewRoutes(db, sessions),
     ...recordRoutes(db, stream),
     ...fileRoutes(db, store, previews, config),

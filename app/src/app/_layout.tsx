@@ -3,7 +3,7 @@ import { Barlow_700Bold } from '@expo-google-fonts/barlow/700Bold';
 import { BarlowCondensed_600SemiBold } from '@expo-google-fonts/barlow-condensed/600SemiBold';
 import MaterialIcons from '@expo/vector-icons/MaterialIcons';
 import { useFonts } from 'expo-font';
-import { Slot } from 'expo-router';
+import { Slot, usePathname } from 'expo-router';
 import Head from 'expo-router/head';
 import { useEffect } from 'react';
 import { SafeAreaProvider } from 'react-native-safe-area-context';
@@ -33,9 +33,14 @@ export default function RootLayout() {
   );
 }
 
+const LINKS = ['/begin', '/join', '/password'];
+
 function Gate() {
   const status = useSession((s) => s.status);
   const session = useSession((s) => s.session);
+  // a link works whoever is signed in on this phone, or nobody
+  const path = usePathname();
+  if (LINKS.includes(path)) return <Slot />;
   if (status === 'checking') return <Loading what="Mesure" />;
   if (!session) return <SignInScreen />;
   return (

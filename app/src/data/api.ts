@@ -1,4 +1,23 @@
-import type { Analysis, AnalysisKind, HandoverPlan, Problem, RecordBatch, RecordChange, RecordKind, RecordWrite, SessionInfo, UploadedFile, WriteAnswer } from '@mesure/contract';
+import type {
+  Analysis,
+  AnalysisKind,
+  CrewMember,
+  Device,
+  HandoverPlan,
+  Invitation,
+  LinkSays,
+  NewInvitation,
+  Problem,
+  ProductionBody,
+  RecordBatch,
+  RecordChange,
+  RecordKind,
+  RecordWrite,
+  Role,
+  SessionInfo,
+  UploadedFile,
+  WriteAnswer,
+} from '@mesure/contract';
 import { ApiError, OfflineError } from './errors';
 import { sendInPieces } from './resumable';
 
@@ -45,14 +64,35 @@ export interface AnalysisOptions {
 /** Every address of the server that the application uses. */
 export const api = {
   signIn: (name: string, password: string) => call<SessionInfo>('POST', '/session', { name, password }),
-  session: () => call<SessionInfo>('GET', '/session'),
+  /** in the production that this device looks at; null: the one looked at last anywhere */
+  session: (production: string | null = null) => call<SessionInfo>('GET', `/session${production ? `?production=${production}` : ''}`),
   signOut: () => call<void>('DELETE', '/session'),
-  records: (p: string, after: number | null = null) => call<RecordBatch>('GET', `${of(p)}/records${after === null ? '' : `?after=${after}`}`),
+  lookAtLink: (token: string) => call<LinkSays>('POST', '/links/look', { token }),
+  begin: (asked: { token: string; production: ProductionBody; name: string; password: string }) => call<SessionInfo>('POST', '/links/begin', asked),
+  join: (asked: { token: string; name: string; password: string }) => call<SessionInfo>('POST', '/links/join', asked),
+  newPassword: (asked: { token: string; password: string }) => call<SessionInfo>('POST', '/links/password', asked),
+  changePassword: (asked: { before: string; password: string }) => call<void>('PUT', '/account/password', asked),
+  devices: () => call<{ devices: Device[] }>('GET', '/account/devices'),
+  endDevice: (id: string) => call<void>('DELETE', `/account/devices/${id}`),
+  endOtherDevices: () => call<void>('DELETE', '/account/devices'),
+  network: () => call<{ addresses: string[]; trustAddress: string | null }>('GET', '/network'),
+  makeProduction: (body: ProductionBody) => call<SessionInfo>('POST', '/productions', body),
+  addDemo: () => call<SessionInfo>('POST', '/productions/demo', {}),
+  removeDemo: (p: string) => call<void>('DELETE', of(p)),
+  people: (p: string) => call<{ people: CrewMember[] }>('GET', `${of(p)}/people`),
+  invitations: (p: string) => call<{ invitations: Invitation[] }>('GET', `${of(p)}/invitations`),
+  invite: (p: string, role: Role) => call<NewInvitation>('POST', `${of(p)}/invitations`, { role }),
+  takeInvitationBack: (p: string, id: string) => call<void>('DELETE', `${of(p)}/invitations/${id}`),
+  giveRole: (p: string, person: string, role: Role) => call<void>('PATCH', `${of(p)}/people/${person}`, { role }),
+  removePerson: (p: string, person: string) => call<void>('DELETE', `${of(p)}/people/${person}`),
+  passwordLink: (p: string, person: string) => call<{ token: string; expiresAt: string }>('POST', `${of(p)}/people/${person}/password-link`, {}),
+  records: (p: string, after: number | null = null, epoch: string | null = null) =>
+    call<RecordBatch>('GET', `${of(p)}/records${after === null ? '' : `?after=${after}${epoch ? `&epoch=${epoch}` : ''}`}`),
   cameraFeedUrl: (p: string, scene: Record<string, number>) =>
     `/api${of(p)}/devices/camera-feed?${Object.entries(scene)
       .map(([k, v]) => `${k}=${v}`)
       .join('&')}`,
-  eventsUrl: (p: string, after: number) => `/api${of(p)}/records/events?after=${after}`,
+  eventsUrl: (p: string, after: number, epoch: string | null) => `/api${of(p)}/records/events?after=${after}${epoch ? `&epoch=${epoch}` : ''}`,
   write: (p: string, kind: RecordKind, id: string, write: RecordWrite) => call<WriteAnswer>('PUT', `${of(p)}/records/${kind}/${id}`, write),
   history: (p: string, kind: RecordKind, id: string) => call<{ changes: RecordChange[] }>('GET', `${of(p)}/records/${kind}/${id}/history`),
   analyses: (p: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses`),

@@ -1,9 +1,10 @@
-import type { RecordKind, SessionInfo, StoredRecord } from '@mesure/contract';
+import { may, mayWrite, type RecordKind, type Right, type SessionInfo, type StoredRecord } from '@mesure/contract';
 import { createContext, useContext, useEffect, useMemo, type PropsWithChildren } from 'react';
 import { useStore } from 'zustand';
 import { useShallow } from 'zustand/react/shallow';
 import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './analyses-store';
 import { api } from './api';
+import { createClosedDays, type ClosedDays } from './closed-days';
 import { listenForChanges } from './live';
 import { openLocalCopy, type LocalCopy } from './local-copy';
 import { createPicturesStore, type PicturesState, type PicturesStore } from './pictures-store';
@@ -13,7 +14,7 @@ import { createSessionStore, type SessionState } from './session-store';
 export { api, ApiError, OfflineError } from './api';
 export { filesOf, isWhole } from './analyses-store';
 export type { Waiting } from './local-copy';
-export type { Side, WriteOrder } from './records-store';
+export type { AnyOrder, Side, WriteOrder } from './records-store';
 export type { PictureOnTheWay } from './pictures-store';
 
 export const newId = (): string => crypto.randomUUID();
@@ -26,6 +27,7 @@ interface Data {
   pictures: PicturesStore;
   session: SessionInfo;
   local: LocalCopy;
+  closedDays: ClosedDays;
 }
 const DataContext = createContext<Data | null>(null);
 
@@ -40,15 +42,16 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
   const data = useMemo<Data>(() => {
     const local = openLocalCopy(`mesure-${session.production.id}-${session.userId}`);
     const productionId = session.production.id;
-    const records = createRecordsStore({ api, local, productionId, author: session.name, newId, now: () => new Date().toISOString(), exclusive: oneTab('outbox') });
+    const closedDays = createClosedDays();
+    const records = createRecordsStore({ mayChange: closedDays.mayChange, api, local, productionId, author: session.name, newId, now: () => new Date().toISOString(), exclusive: oneTab('outbox') });
     const analyses = createAnalysesStore({ api, productionId, newId });
-    return { session, local, records, analyses, pictures: createPicturesStore({ api, local, records, analyses, productionId, exclusive: oneTab('pictures') }) };
+    return { session, local, closedDays, records, analyses, pictures: createPicturesStore({ api, local, records, analyses, productionId, exclusive: oneTab('pictures') }) };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- a new token of the same person keeps the same copy
-  }, [session.production.id, session.userId]);
+  }, [session.production.id, session.userId, session.role]);
   useEffect(() => {
     const { records, analyses, pictures } = data;
     const live = listenForChanges({
-      url: () => (records.getState().cursor() === null ? null : api.eventsUrl(data.session.production.id, records.getState().cursor()!)),
+      url: () => (records.getState().cursor() === null ? null : api.eventsUrl(data.session.production.id, records.getState().cursor()!, records.getState().epoch())),
       onBatch: (batch) => void records.getState().hear(batch),
       onOpen: () => void records.getState().send(),
     });
@@ -93,8 +96,10 @@ export function useData(): Data {
   return data;
 }
 
-/** A solver reads the record; the server refuses his changes, so no button offers them. */
-export const useMayWrite = (): boolean => useData().session.role !== 'solver';
+/** By the table that the server reads too: what would be refused is not offered. */
+export const useMay = (right: Right): boolean => may(useData().session.role, right);
+export const useMayWrite = (): boolean => useMay('record');
+export const useMayWriteKind = (kind: RecordKind): boolean => mayWrite(useData().session.role, kind);
 
 export const useRecordsState = <T,>(pick: (s: RecordsState) => T): T => useStore(useData().records, pick);
 export const usePicturesState = <T,>(pick: (s: PicturesState) => T): T => useStore(useData().pictures, pick);

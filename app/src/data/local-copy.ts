@@ -49,6 +49,12 @@ interface Schema extends DBSchema {
   meta: { key: string; value: unknown };
 }
 
+/** How far this device has read, and of which database. */
+export interface Place {
+  cursor: number;
+  epoch: string | null;
+}
+
 const VERSION = 2;
 export type LocalCopy = ReturnType<typeof openLocalCopy>;
 
@@ -122,11 +128,13 @@ export function openLocalCopy(name: string) {
       await tx.done;
     },
     /** what the server told, and how far that reaches, in one step */
-    async takeBatch(records: readonly StoredRecord[], cursor: number, gone: readonly string[]): Promise<void> {
+    async takeBatch(records: readonly StoredRecord[], place: Place, gone: readonly string[], onlyHere?: readonly StoredRecord[]): Promise<void> {
       const tx = (await opened).transaction(['records', 'meta'], 'readwrite');
       for (const id of gone) void tx.objectStore('records').delete(id);
       for (const r of records) void tx.objectStore('records').put(r);
-      void tx.objectStore('meta').put(cursor, 'cursor');
+      void tx.objectStore('meta').put(place.cursor, 'cursor');
+      void tx.objectStore('meta').put(place.epoch, 'epoch');
+      if (onlyHere) void tx.objectStore('meta').put(onlyHere, 'onlyHere');
       await tx.done;
     },
     getMeta: async <T>(key: string): Promise<T | undefined> => (await opened).get('meta', key) as Promise<T | undefined>,

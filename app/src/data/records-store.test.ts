@@ -15,9 +15,9 @@ function fakeServer() {
     memory,
     records: memory.records,
     api: {
-      records: async (_p: string, after: number | null = null) => {
+      records: async (_p: string, after: number | null = null, epoch: string | null = null) => {
         if (state.cut !== 'no') throw new OfflineError();
-        return memory.since(after);
+        return memory.since(after, epoch);
       },
       write: async (_p: string, kind: RecordKind, id: string, write: RecordWrite) => {
         if (state.cut === 'before') throw new OfflineError();
@@ -311,4 +311,97 @@ test('a first start without a network and without a copy says so', async () => {
   const { store } = device(server);
   await store.getState().open();
   expect(store.getState()).toMatchObject({ status: 'failed', error: expect.stringMatching(/cannot be reached/) });
+});
+
+describe('a server that was restored from a backup', () => {
+  /** What the server held at a moment, put back later: the log is shorter, and the epoch another one. */
+  const snapshot = (server: ReturnType<typeof fakeServer>) => {
+    const records = new Map(server.memory.records);
+    const log = server.memory.log.length;
+    return () => {
+      server.memory.records.clear();
+      for (const [id, r] of records) server.memory.records.set(id, r);
+      server.memory.log = server.memory.log.slice(0, log);
+      server.memory.epoch = 'epoch-2';
+    };
+  };
+
+  test('what only this device has is kept, survives a reload, and goes back whole on request', async () => {
+    const server = fakeServer();
+    const first = device(server);
+    await first.store.getState().open();
+    await first.store.getState().write('set', 'a', set('Galley'), 'kept');
+    await first.store.getState().send();
+    await first.store.getState().refresh();
+    const restore = snapshot(server);
+    await first.store.getState().write('set', 'a', set('Galley, port side'), 'kept');
+    await first.store.getState().write('tie', 't', { setId: 'b' } as never, 'kept');
+    await first.store.getState().write('set', 'b', set('Jetty'), 'kept');
+    await first.store.getState().send();
+    await first.store.getState().refresh();
+    expect(first.store.getState().onlyHere).toEqual([]);
+    restore();
+    await first.store.getState().refresh();
+    // the screens show what the server holds; what it lost waits for a decision
+    expect(first.store.getState().records.a.body).toEqual(set('Galley'));
+    expect(first.store.getState().records.b).toBeUndefined();
+    const again = device(server, first.name);
+    await again.store.getState().open();
+    expect(
+      again.store
+        .getState()
+        .onlyHere.map((r) => r.id)
+        .sort(),
+    ).toEqual(['a', 'b', 't']);
+    await again.store.getState().giveBack();
+    expect(server.memory.log.slice(1).map((c) => c.id)).toEqual(['a', 'b', 't']);
+    expect(server.records.get('a')).toMatchObject({ version: 2, body: set('Galley, port side') });
+    expect(server.records.get('b')).toMatchObject({ version: 1, body: set('Jetty') });
+    expect([again.store.getState().onlyHere, again.store.getState().outbox]).toEqual([[], []]);
+    expect((await again.local.getMeta<unknown[]>('onlyHere'))!).toEqual([]);
+  });
+
+  test('a device that has read no further than the backup lost nothing, and one that lets go keeps what the server has', async () => {
+    const server = fakeServer();
+    const early = device(server);
+    const late = device(server);
+    await early.store.getState().open();
+    await early.store.getState().write('set', 'a', set('Galley'), 'kept');
+    await early.store.getState().send();
+    await early.store.getState().refresh();
+    const restore = snapshot(server);
+    await late.store.getState().open();
+    await late.store.getState().write('set', 'b', set('Jetty'), 'kept');
+    await late.store.getState().send();
+    await late.store.getState().refresh();
+    restore();
+    await early.store.getState().refresh();
+    await late.store.getState().refresh();
+    expect(early.store.getState().onlyHere).toEqual([]);
+    expect(late.store.getState().onlyHere.map((r) => r.id)).toEqual(['b']);
+    await late.store.getState().letGo();
+    expect([late.store.getState().onlyHere, Object.keys(late.store.getState().records)]).toEqual([[], ['a']]);
+  });
+
+  test('what waited to be sent when the server was restored is asked about, not lost', async () => {
+    const server = fakeServer();
+    const { store } = device(server);
+    await store.getState().open();
+    const restore = snapshot(server);
+    await store.getState().write('set', 'a', set('Galley'), 'kept');
+    await store.getState().send();
+    await store.getState().refresh();
+    server.state.cut = 'before';
+    await store.getState().write('set', 'a', set('Galley, port side'), 'kept');
+    await store.getState().send();
+    restore();
+    server.state.cut = 'no';
+    await store.getState().send();
+    await store.getState().refresh();
+    expect(store.getState().outbox.map((w) => w.state)).toEqual(['conflict']);
+    expect(store.getState().records.a.body).toEqual(set('Galley, port side'));
+    await store.getState().decide(store.getState().outbox[0].seq!, 'mine');
+    await store.getState().send();
+    expect(server.records.get('a')).toMatchObject({ version: 1, body: set('Galley, port side') });
+  });
 });

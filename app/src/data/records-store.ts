@@ -1,4 +1,4 @@
-import { changeAgain, changedFields, HIDDEN, type RecordBatch, type RecordBodies, type RecordKind, type RecordState, type StoredRecord } from '@mesure/contract';
+import { changeAgain, changedFields, HIDDEN, inOrderOfReference, type RecordBatch, type RecordBodies, type RecordKind, type RecordState, type StoredRecord } from '@mesure/contract';
 import { createStore } from 'zustand/vanilla';
 import { ApiError, OfflineError, type Api } from './api';
 import type { LocalCopy, Waiting } from './local-copy';
@@ -35,6 +35,8 @@ export interface RecordsState {
   outbox: Waiting[];
   reachable: boolean;
   signInNeeded: boolean;
+  /** records that the server lost when it was restored from a backup, as this device has them */
+  onlyHere: StoredRecord[];
   /** the newest step that can be taken back, while it is offered */
   lastChange: LastChange | null;
   undoStack: LastChange[];
@@ -43,6 +45,10 @@ export interface RecordsState {
   /** what the server told of its own accord */
   hear(batch: RecordBatch): Promise<void>;
   cursor(): number | null;
+  epoch(): string | null;
+  /** sends what only this device has, or lets it go */
+  giveBack(): Promise<void>;
+  letGo(): Promise<void>;
   /** keeps a change on this device at once, and sends it when it can; a function changes what is there at its turn */
   write<K extends RecordKind>(kind: K, id: string, change: Change<K>, label: string, deleted?: boolean): Promise<void>;
   /** several records with one tap: kept together, taken back together */
@@ -62,6 +68,8 @@ export interface RecordsParts {
   newId: () => string;
   now: () => string;
   exclusive?: (work: () => Promise<void>) => Promise<void>;
+  /** asks the person, where a change needs a yes */
+  mayChange?: (orders: readonly WriteOrder[], records: Record<string, StoredRecord>) => Promise<boolean>;
 }
 
 const stateOf = (r: { deleted: boolean; body: RecordBodies[RecordKind] }): RecordState => ({ deleted: r.deleted, body: r.body });
@@ -73,11 +81,13 @@ const plain = <T>(body: T): T => JSON.parse(JSON.stringify(body)) as T;
  * change under its own id, so that one sent twice is done once. Changes of others arrive by batches after a cursor; a record with changes
  * that wait here keeps them, and what was heard of it meanwhile is taken when they are sent.
  */
-export function createRecordsStore({ api, local, productionId, author, newId, now, exclusive = (work) => work() }: RecordsParts) {
+export function createRecordsStore({ api, local, productionId, author, newId, now, exclusive = (work) => work(), mayChange }: RecordsParts) {
   let sending: Promise<void> | null = null;
   let again = false;
   let turn: Promise<void> = Promise.resolve();
   let cursor: number | null = null;
+  let epoch: string | null = null;
+  let askAll = false;
   /** newer states of records that have changes waiting here */
   const heard = new Map<string, StoredRecord>();
 
@@ -142,6 +152,12 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       }
     }
 
+    /** Asked before it takes its turn: an answer that comes late holds nothing else up. */
+    async function order(orders: readonly WriteOrder[], label: string): Promise<void> {
+      if (orders.length === 0 || (mayChange && !(await mayChange(orders, get().records)))) return;
+      await inTurn(() => keep(orders, label));
+    }
+
     async function keep(orders: readonly WriteOrder[], label: string): Promise<void> {
       const changes: OneChange[] = [];
       const kept: { record: StoredRecord; waiting: Waiting }[] = [];
@@ -172,7 +188,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
     }
 
     /** What the server holds of records, taken in beside what waits here. */
-    async function take({ records, cursor: reached, whole }: RecordBatch): Promise<void> {
+    async function take({ records, cursor: reached, whole, epoch: itsEpoch }: RecordBatch): Promise<void> {
       const open = new Set(get().outbox.map((w) => w.recordId));
       for (const r of records) if (open.has(r.id)) heard.set(r.id, r);
       const isNews = (r: StoredRecord) => {
@@ -183,13 +199,29 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       const news = whole ? records.filter((r) => !open.has(r.id) && (isNews(r) || get().records[r.id]?.version !== r.version)) : records.filter(isNews);
       const known = new Set(records.map((r) => r.id));
       const gone = whole ? Object.keys(get().records).filter((id) => !known.has(id) && !open.has(id)) : [];
-      await local.takeBatch(news, reached, gone);
+      const before = get().onlyHere;
+      const lost = whole && isOlder(reached, itsEpoch) ? lostBy(records, open) : [];
+      const onlyHere = lost.length > 0 ? [...before.filter((r) => !lost.some((q) => q.id === r.id)), ...lost] : before;
+      await local.takeBatch(news, { cursor: reached, epoch: itsEpoch }, gone, lost.length > 0 ? onlyHere : undefined);
       cursor = reached;
+      epoch = itsEpoch;
       set((s) => {
         const next = { ...s.records };
         for (const id of gone) delete next[id];
         for (const r of news) next[r.id] = r;
-        return { records: news.length + gone.length > 0 ? next : s.records, status: 'ready', error: null, reachable: true, signInNeeded: false };
+        return { records: news.length + gone.length > 0 ? next : s.records, onlyHere, status: 'ready', error: null, reachable: true, signInNeeded: false };
+      });
+    }
+
+    /** Does another state of the database answer than the one that this device has read, such as a backup? */
+    const isOlder = (reached: number, itsEpoch: string): boolean => (epoch !== null && epoch !== itsEpoch) || (cursor !== null && reached < cursor);
+
+    /** What the server had and has no more, or has in an older state. What waits to be sent goes its own way. */
+    function lostBy(records: readonly StoredRecord[], open: ReadonlySet<string>): StoredRecord[] {
+      const theirs = new Map(records.map((r) => [r.id, r]));
+      return Object.values(get().records).filter((mine) => {
+        const other = theirs.get(mine.id);
+        return !open.has(mine.id) && (!other || (other.version < mine.version && changedFields(stateOf(other), stateOf(mine)).length > 0));
       });
     }
 
@@ -231,6 +263,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       outbox: [],
       reachable: true,
       signInNeeded: false,
+      onlyHere: [],
       lastChange: null,
       undoStack: [],
 
@@ -238,8 +271,15 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
         try {
           const { records, outbox } = await local.readAll();
           // with changes waiting, what was heard of their records is not on disk: everything is asked for once more
-          cursor = outbox.length > 0 ? null : ((await local.getMeta<number>('cursor')) ?? null);
-          set({ records: Object.fromEntries(records.map((r) => [r.id, r])), outbox, status: records.length > 0 ? 'ready' : 'loading' });
+          cursor = (await local.getMeta<number>('cursor')) ?? null;
+          epoch = (await local.getMeta<string>('epoch')) ?? null;
+          askAll = outbox.length > 0;
+          set({
+            onlyHere: (await local.getMeta<StoredRecord[]>('onlyHere')) ?? [],
+            records: Object.fromEntries(records.map((r) => [r.id, r])),
+            outbox,
+            status: records.length > 0 ? 'ready' : 'loading',
+          });
         } catch (error) {
           set({ status: 'failed', error: `This browser does not keep data on the device (${error instanceof Error ? error.message : error}). Leave the private window and open Mesure again.` });
           return;
@@ -250,7 +290,8 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
 
       async refresh() {
         try {
-          const batch = await api.records(productionId, cursor);
+          const batch = await api.records(productionId, askAll ? null : cursor, epoch);
+          askAll = false;
           await inTurn(() => take(batch));
         } catch (error) {
           if (error instanceof ApiError && error.problem.code === 'NOT_SIGNED_IN') set({ signInNeeded: true });
@@ -261,13 +302,28 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
 
       hear: (batch) => inTurn(() => take(batch)),
       cursor: () => cursor,
+      epoch: () => epoch,
 
-      write(kind, id, change, label, deleted = false) {
-        return inTurn(() => keep([{ kind, id, change, deleted } as WriteOrder], label));
+      async giveBack() {
+        await inTurn(async () => {
+          const back = get().onlyHere;
+          // what is referred to goes first
+          await keep(
+            inOrderOfReference(back).map((r) => ({ kind: r.kind, id: r.id, change: r.body, deleted: r.deleted })),
+            `${back.length} given back to the server`,
+          );
+          await local.setMeta('onlyHere', []);
+          set({ onlyHere: [] });
+        });
+        await get().send();
       },
-      writeMany(orders, label) {
-        return orders.length === 0 ? Promise.resolve() : inTurn(() => keep(orders as readonly WriteOrder[], label));
+      async letGo() {
+        await local.setMeta('onlyHere', []);
+        set({ onlyHere: [] });
       },
+
+      write: (kind, id, change, label, deleted = false) => order([{ kind, id, change, deleted } as WriteOrder], label),
+      writeMany: (orders, label) => order(orders as readonly WriteOrder[], label),
 
       async undo() {
         const step = get().undoStack[get().undoStack.length - 1];
@@ -336,7 +392,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
     async function dropNew(item: Waiting): Promise<void> {
       const all = pendingOf(item.recordId);
       for (const w of all) await local.settle(w.seq!, null);
-      await local.takeBatch([], cursor ?? 0, [item.recordId]);
+      await local.takeBatch([], { cursor: cursor ?? 0, epoch }, [item.recordId]);
       set((s) => {
         const { [item.recordId]: _gone, ...records } = s.records;
         return { records, outbox: s.outbox.filter((w) => w.recordId !== item.recordId) };

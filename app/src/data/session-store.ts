@@ -10,6 +10,10 @@ export interface SessionState {
   busy: boolean;
   check(): Promise<void>;
   signIn(name: string, password: string): Promise<boolean>;
+  /** begins a session that another way gave: a link, another production */
+  accept(session: SessionInfo): void;
+  /** looks at another production of the same person */
+  switchTo(productionId: string): Promise<void>;
   signOut(): Promise<void>;
 }
 
@@ -20,6 +24,10 @@ export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOu
       rememberSession(session);
       set({ status: 'signed-in', session, error: null });
     };
+    const forget = () => {
+      rememberSession(null);
+      set({ status: 'signed-out', session: null, error: null });
+    };
     return {
       status: 'checking',
       session: null,
@@ -29,12 +37,15 @@ export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOu
         const remembered = rememberedSession();
         if (remembered) accept(remembered);
         try {
-          accept(await api.session());
+          // a production that this person is no longer part of: another one, if there is one
+          const known = await api.session(remembered?.production.id ?? null).catch((error: unknown) => {
+            if (error instanceof ApiError && error.problem.code === 'NOT_FOUND') return api.session(null);
+            throw error;
+          });
+          accept(known);
         } catch (error) {
-          if (error instanceof ApiError && error.problem.code === 'NOT_SIGNED_IN') {
-            rememberSession(null);
-            set({ status: 'signed-out', session: null });
-          } else if (!remembered) set({ status: 'signed-out', session: null, error: null });
+          if (error instanceof ApiError && error.problem.code === 'NOT_SIGNED_IN') forget();
+          else if (!remembered) set({ status: 'signed-out', session: null, error: null });
         }
       },
       async signIn(name, password) {
@@ -49,10 +60,13 @@ export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOu
           set({ busy: false });
         }
       },
+      accept,
+      async switchTo(productionId) {
+        accept(await api.session(productionId));
+      },
       async signOut() {
         await api.signOut().catch(() => undefined);
-        rememberSession(null);
-        set({ status: 'signed-out', session: null, error: null });
+        forget();
       },
     };
   });

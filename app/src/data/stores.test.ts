@@ -100,7 +100,7 @@ describe('analyses', () => {
 });
 
 describe('the session', () => {
-  const session: SessionInfo = { userId: 'u', name: 'wrangler', role: 'wrangler', production: { id: 'p', name: 'The Salt Ferry' }, csrfToken: 't' };
+  const session: SessionInfo = { userId: 'u', name: 'wrangler', role: 'wrangler', production: { id: 'p', name: 'The Salt Ferry' }, productions: [], epoch: 'e', csrfToken: 't' };
   const kept = new Map<string, string>();
   beforeEach(() => {
     kept.clear();

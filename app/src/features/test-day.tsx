@@ -208,7 +208,15 @@ export async function open(screenElement: ReactElement, server: FakeServer, role
 export async function reopen(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler'): Promise<void> {
   global.fetch = server.fetch as typeof fetch;
   (router.push as jest.Mock).mockClear();
-  const session: SessionInfo = { userId: `user-${devices}`, name: 'wrangler', role, production: { id: PRODUCTION, name: 'The Salt Ferry' }, csrfToken: 't' };
+  const session: SessionInfo = {
+    userId: `user-${devices}`,
+    name: 'wrangler',
+    role,
+    production: { id: PRODUCTION, name: 'The Salt Ferry' },
+    productions: [{ id: PRODUCTION, name: 'The Salt Ferry', role, demo: false }],
+    epoch: 'epoch-1',
+    csrfToken: 't',
+  };
   const inset = { top: 0, left: 0, right: 0, bottom: 0 };
   render(
     <SafeAreaProvider initialMetrics={{ frame: { x: 0, y: 0, width: 390, height: 844 }, insets: inset }}>

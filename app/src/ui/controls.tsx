@@ -88,7 +88,7 @@ export interface FieldProps {
   secure?: boolean;
   testID?: string;
   multiline?: boolean;
-  autoComplete?: 'username' | 'current-password' | 'off';
+  autoComplete?: 'username' | 'current-password' | 'new-password' | 'off';
   suffix?: string;
 }
 

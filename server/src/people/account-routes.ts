@@ -1,6 +1,7 @@
 import type { Device, ProductionBody } from '@mesure/contract';
 import { BODY_SCHEMAS, changePasswordSchema } from '@mesure/contract/schemas';
 import { Op } from 'sequelize';
+import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
 import { personOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
@@ -11,7 +12,7 @@ import { makeProduction } from './productions';
 import type { Sessions } from './sessions';
 
 /** What is one's own, in whatever production: session, password, devices, productions. */
-export function accountRoutes(db: Database, sessions: Sessions, loadDemo: ((userId: string) => Promise<string>) | null): Route[] {
+export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresses' | 'trustAddress'>, sessions: Sessions, loadDemo: ((userId: string) => Promise<string>) | null): Route[] {
   /** Of an installation: who owns a film of his own here. */
   const mustOwnOne = async (userId: string) => {
     const owned = (await sessions.productionsOf(userId)).some((p) => p.role === 'owner' && !p.demo);
@@ -43,6 +44,13 @@ export function accountRoutes(db: Database, sessions: Sessions, loadDemo: ((user
         sessions.clear(res);
         res.status(204).end();
       },
+    },
+    {
+      method: 'get',
+      path: '/network',
+      access: 'account',
+      what: 'Where other phones find this server, and where they learn to trust it.',
+      handle: (_req, res) => res.json({ addresses: config.addresses, trustAddress: config.trustAddress }),
     },
     {
       method: 'put',

@@ -8,6 +8,7 @@ import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 import { VerdictMark, type VerdictName } from '../../ui/verdict-mark';
 import { Page, Split } from '../shell/pane';
+import { useDayTakes } from '../days/use-day';
 import { RecordsGate } from '../shell/records-gate';
 import { TakeCheck } from './take-check';
 
@@ -26,7 +27,8 @@ const ORDER: VerdictName[] = ['contradicts', 'drifts', 'not observable', 'not ch
 /** Check: the day's takes with their verdicts, what disagrees first. */
 export function CheckScreen({ takeId }: { takeId: string | null }) {
   const wide = useIsWide();
-  const takes = useAll('take');
+  const takes = useDayTakes();
+  const all = useAll('take');
   const bySubject = useAnalysesState((s) => s.bySubject);
   const sorted = [...takes].sort(
     (a, b) =>
@@ -34,7 +36,7 @@ export function CheckScreen({ takeId }: { takeId: string | null }) {
       ORDER.indexOf(verdictOf(bySubject[a.id]).verdict) - ORDER.indexOf(verdictOf(bySubject[b.id]).verdict) ||
       (a.body.slate + String(a.body.take).padStart(3, '0')).localeCompare(b.body.slate + String(b.body.take).padStart(3, '0')),
   );
-  const open = takes.find((t) => t.id === (takeId ?? (wide ? sorted[0]?.id : null)));
+  const open = all.find((t) => t.id === (takeId ?? (wide ? sorted[0]?.id : null)));
   return (
     <RecordsGate what="the takes">
       <Split

@@ -1,5 +1,6 @@
 import { runningSetup } from '@mesure/contract';
 import { useAll } from '../../data';
+import { useDaySetups, useDayTakes } from '../days/use-day';
 import { useIsWide } from '../../ui/controls';
 import { Empty } from '../../ui/states';
 import { Page, Split } from '../shell/pane';
@@ -10,10 +11,12 @@ import { SetupBoard } from './day/setup-board';
 /** Floor: the day's setups with what each still lacks, and the takes of the one that is open. */
 export function FloorScreen({ setupId }: { setupId: string | null }) {
   const wide = useIsWide();
-  const takes = useAll('take');
-  const setups = useAll('setup').sort((a, b) => a.body.order - b.body.order);
+  const takes = useDayTakes();
+  const setups = useDaySetups();
+  const all = useAll('setup');
   const running = runningSetup(setups, takes);
-  const open = setups.find((s) => s.id === (setupId ?? (wide ? running?.id : null)));
+  // an address leads to its setup, on whatever day it is
+  const open = all.find((s) => s.id === (setupId ?? (wide ? running?.id : null)));
   return (
     <RecordsGate what="the day">
       <Split
@@ -24,7 +27,11 @@ export function FloorScreen({ setupId }: { setupId: string | null }) {
             <SetupBoard key={open.id} setup={open} />
           ) : (
             <Page>
-              <Empty title="No such setup" text="Choose another one from the day." />
+              {setupId ? (
+                <Empty title="No such setup" text="It was hidden, or belongs to another production. Choose another one from the day." />
+              ) : (
+                <Empty title="No setup yet" text="Open the first one; its takes, ties and light stand here." />
+              )}
             </Page>
           )
         }

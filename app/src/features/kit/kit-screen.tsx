@@ -9,6 +9,8 @@ import { Empty, Failing } from '../../ui/states';
 import { Fact, Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page, Split } from '../shell/pane';
+import { FirstSteps } from '../begin/first-steps';
+import { MountSheet } from '../begin/mount-sheet';
 import { RecordsGate } from '../shell/records-gate';
 import { SensorDrawing, ViewCone } from './optics-drawings';
 import { lensWords, opticsWords, packageParts, viewPackage } from './package-words';
@@ -50,8 +52,12 @@ function PackageList({ packages, selectedId }: { packages: StoredRecord<'package
   const body = useAll('body')[0];
   const lens = useAll('lens')[0];
   const first = body && lens ? { bodyId: body.id, modeId: body.body.modes[0].id, lensId: lens.id, adapterId: null, focalMm: lens.body.minFocalMm } : null;
+  const [mounting, setMounting] = useState(false);
   const add = async () => {
-    if (!first) return;
+    if (!first) {
+      setMounting(true);
+      return;
+    }
     const id = newId();
     const camera = nextCamera(packages);
     await write('package', id, { camera, ...first }, `${camera}-cam mounted`);
@@ -62,7 +68,16 @@ function PackageList({ packages, selectedId }: { packages: StoredRecord<'package
       <Words look="title" level={1}>
         Cameras as mounted
       </Words>
-      {packages.length === 0 ? <Empty title="No packages yet" text="A package is a body with its recording mode, a lens and an adapter, as mounted." /> : null}
+      <FirstSteps place="kit" />
+      {packages.length === 0 && mayWrite ? (
+        <Empty
+          title="No camera is mounted yet"
+          text="A package is a body with its recording mode, a lens and an adapter, as mounted."
+          action={{ title: 'Mount a camera', onPress: () => setMounting(true) }}
+        />
+      ) : null}
+      {packages.length === 0 && !mayWrite ? <Empty title="No camera is mounted yet" text="As soon as somebody mounts one it stands here." /> : null}
+      {mounting ? <MountSheet onClose={() => setMounting(false)} /> : null}
       <View style={{ marginTop: SPACE.s, marginHorizontal: -SPACE.m }}>
         {packages.map((p) => {
           const view = viewPackage(p.body, find);
@@ -80,12 +95,7 @@ function PackageList({ packages, selectedId }: { packages: StoredRecord<'package
       </View>
       {mayWrite ? (
         <View style={{ marginTop: SPACE.m }}>
-          <Action title="Mount a new package" icon="add" disabled={!first} onPress={() => void add()} testID="add-package" />
-          {first ? null : (
-            <Words look="small" dim>
-              A package needs a body and a lens; add them below.
-            </Words>
-          )}
+          <Action title="Mount a new package" icon="add" onPress={() => void add()} testID="add-package" />
         </View>
       ) : null}
       <View style={{ marginTop: SPACE.s }}>

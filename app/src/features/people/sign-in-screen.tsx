@@ -1,10 +1,9 @@
 import { useState } from 'react';
-import { ScrollView, View } from 'react-native';
-import Svg, { Line, Rect } from 'react-native-svg';
 import { useSession } from '../../data';
 import { Action, Field } from '../../ui/controls';
 import { Words } from '../../ui/text';
-import { SPACE, usePalette } from '../../ui/theme';
+import { usePalette } from '../../ui/theme';
+import { Door } from './door';
 
 export default function SignInScreen() {
   const p = usePalette();
@@ -20,24 +19,14 @@ export default function SignInScreen() {
     if (Object.keys(lacking).length === 0) void signIn(name.trim(), password);
   };
   return (
-    <ScrollView style={{ flex: 1, backgroundColor: p.paper }} contentContainerStyle={{ flexGrow: 1, justifyContent: 'center', padding: SPACE.l }}>
-      <View role="main" style={{ width: '100%', maxWidth: 420, alignSelf: 'center', gap: SPACE.s }}>
-        <Svg width={200} height={26} viewBox="0 0 200 26" aria-hidden>
-          <Rect x={0} y={0} width={200} height={26} fill={p.tape} />
-          {Array.from({ length: 41 }, (_, i) => (
-            <Line key={i} x1={i * 5} x2={i * 5} y1={0} y2={i % 10 === 0 ? 18 : i % 5 === 0 ? 13 : 8} stroke={p.onTape} strokeWidth={i % 10 === 0 ? 2 : 1} />
-          ))}
-        </Svg>
-        <Words look="title" level={1}>
-          Mesure
-        </Words>
-        <Words dim>What the camera saw, measured and checked.</Words>
-        <View style={{ height: SPACE.m }} />
-        <Field label="Name" value={name} onChangeText={setName} error={missing.name} autoComplete="username" testID="sign-in-name" />
-        <Field label="Password" value={password} onChangeText={setPassword} error={missing.password} secure autoComplete="current-password" onEnter={submit} testID="sign-in-password" />
-        {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
-        <Action kind="main" title="Sign in" onPress={submit} busy={busy} testID="sign-in" />
-      </View>
-    </ScrollView>
+    <Door title="Mesure" text="What the camera saw, measured and checked.">
+      <Field label="Name" value={name} onChangeText={setName} error={missing.name} autoComplete="username" testID="sign-in-name" />
+      <Field label="Password" value={password} onChangeText={setPassword} error={missing.password} secure autoComplete="current-password" onEnter={submit} testID="sign-in-password" />
+      {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
+      <Action kind="main" title="Sign in" onPress={submit} busy={busy} testID="sign-in" />
+      <Words look="small" dim>
+        Not part of a production yet? Somebody in it shows you a code to scan. Password lost? Its owner has a link for a new one.
+      </Words>
+    </Door>
   );
 }

@@ -1,12 +1,17 @@
 import { newPlan, type StoredRecord } from '@mesure/contract';
 import { useRouter, type Href } from 'expo-router';
+import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useMayWrite, useRecordsState } from '../../data';
-import { Action, Row, useIsWide } from '../../ui/controls';
+import { Action, Choice, Row, useIsWide } from '../../ui/controls';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 import { Page, Split } from '../shell/pane';
+import { FirstSteps } from '../begin/first-steps';
+import { MountSheet } from '../begin/mount-sheet';
+import { useDays, useDaySetups } from '../days/use-day';
+import { NewSetupSheet } from '../setups/new-setup-sheet';
 import { RecordsGate } from '../shell/records-gate';
 import { PlanBoard } from './plan-board';
 import { openCautions, usePlanNumbers, usePlanOf } from './use-plan';
@@ -14,13 +19,18 @@ import { openCautions, usePlanNumbers, usePlanOf } from './use-plan';
 /** Plan: each setup of the day with what speaks against it, and the setup that is being drawn. */
 export function PlanScreen({ setupId }: { setupId: string | null }) {
   const wide = useIsWide();
-  const setups = useAll('setup').sort((a, b) => a.body.order - b.body.order);
-  const open = setups.find((s) => s.id === (setupId ?? (wide ? setups[0]?.id : null)));
+  const all = useAll('setup');
+  const today = useDaySetups();
+  const days = useDays();
+  const [whole, setWhole] = useState(false);
+  const dayOrder = (s: StoredRecord<'setup'>) => days.findIndex((d) => d.id === s.body.dayId);
+  const setups = whole ? all.filter((s) => dayOrder(s) >= 0).sort((a, b) => dayOrder(a) - dayOrder(b) || a.body.order - b.body.order) : today;
+  const open = all.find((s) => s.id === (setupId ?? (wide ? setups[0]?.id : null)));
   return (
     <RecordsGate what="the plans">
       <Split
         showDetail={setupId !== null}
-        list={<SetupsToPlan setups={setups} selectedId={open?.id ?? null} />}
+        list={<SetupsToPlan setups={setups} selectedId={open?.id ?? null} whole={whole} onWhole={days.length > 1 ? setWhole : null} />}
         detail={
           open ? (
             <PlanOfSetup key={open.id} setup={open} />
@@ -35,18 +45,62 @@ export function PlanScreen({ setupId }: { setupId: string | null }) {
   );
 }
 
-function SetupsToPlan({ setups, selectedId }: { setups: StoredRecord<'setup'>[]; selectedId: string | null }) {
+interface ListProps {
+  setups: StoredRecord<'setup'>[];
+  selectedId: string | null;
+  /** all days instead of the chosen one */
+  whole: boolean;
+  onWhole: ((whole: boolean) => void) | null;
+}
+
+function SetupsToPlan({ setups, selectedId, whole, onWhole }: ListProps) {
+  const mayWrite = useMayWrite();
+  const router = useRouter();
+  const [adding, setAdding] = useState(false);
+  const days = useDays();
   return (
     <Page>
       <Words look="title" level={1}>
         Setups to plan
       </Words>
-      {setups.length === 0 ? <Empty title="No setups yet" text="The day has no setups." /> : null}
+      {onWhole ? (
+        <Choice
+          label="Of"
+          value={whole ? 'all' : 'day'}
+          options={[
+            { value: 'day', title: 'this day' },
+            { value: 'all', title: 'all days' },
+          ]}
+          onChange={(v) => onWhole(v === 'all')}
+        />
+      ) : null}
+      <FirstSteps place="plan" />
+      {setups.length === 0 ? (
+        <Empty
+          title="No setups yet"
+          text="A setup is one camera position with its move. Plan it here: what speaks against a later solve shows at once."
+          {...(mayWrite ? { action: { title: 'Open a setup', onPress: () => setAdding(true) } } : {})}
+        />
+      ) : null}
       <View style={{ marginTop: SPACE.s, marginHorizontal: -SPACE.m }}>
-        {setups.map((s) => (
-          <SetupRow key={s.id} setup={s} selected={s.id === selectedId} />
+        {setups.map((s, i) => (
+          <View key={s.id}>
+            {whole && s.body.dayId !== setups[i - 1]?.body.dayId ? (
+              <Words look="label" dim style={{ paddingHorizontal: SPACE.m, paddingTop: SPACE.m }}>
+                {days.find((d) => d.id === s.body.dayId)?.body.name}
+              </Words>
+            ) : null}
+            <SetupRow setup={s} selected={s.id === selectedId} />
+          </View>
         ))}
       </View>
+      {mayWrite ? (
+        <View style={{ marginTop: SPACE.m, gap: SPACE.s, alignItems: 'flex-start' }}>
+          {setups.length > 0 ? <Action icon="add" title="New setup" onPress={() => setAdding(true)} testID="new-setup" /> : null}
+          <Action kind="quiet" icon="upload-file" title="Shot list in" onPress={() => router.push('/plan/shot-list' as Href)} testID="open-shot-list" />
+        </View>
+      ) : null}
+      {adding ? <NewSetupSheet place="plan" onClose={() => setAdding(false)} /> : null}
     </Page>
   );
 }
@@ -75,6 +129,7 @@ function PlanOfSetup({ setup }: { setup: StoredRecord<'setup'> }) {
   const write = useRecordsState((s) => s.write);
   const mayWrite = useMayWrite();
   const router = useRouter();
+  const [mounting, setMounting] = useState(false);
   if (plan && set) return <PlanBoard setup={setup} plan={plan} set={set} />;
   const begin = () => pack && set && void write('plan', newId(), newPlan(setup.id, pack.id, pack.body.focalMm, set.body), `Plan of ${setup.body.name} begun`);
   return (
@@ -87,9 +142,11 @@ function PlanOfSetup({ setup }: { setup: StoredRecord<'setup'> }) {
         text={
           pack
             ? `It begins with ${pack.body.camera}-cam on a short dolly before the set. Drag everything into place; cautions and forecast follow.`
-            : 'A plan needs a package. Put one together in Kit first.'
+            : 'A plan needs a camera: what it sees follows from body, mode and lens.'
         }
+        {...(!pack && mayWrite ? { action: { title: 'Mount a camera', onPress: () => setMounting(true) } } : {})}
       />
+      {mounting ? <MountSheet onClose={() => setMounting(false)} /> : null}
     </Page>
   );
 }

@@ -1,4 +1,4 @@
-import { HIDDEN, takeField, type FieldClash, type RecordState, type TakeBody, type TakeWords } from '@mesure/contract';
+import { HIDDEN, KINDS, takeField, type RecordKind, type FieldClash, type RecordState, type TakeBody, type TakeWords } from '@mesure/contract';
 import { useState } from 'react';
 import { ScrollView, View } from 'react-native';
 import { useRecordsState, type Side, type Waiting } from '../../data';
@@ -14,17 +14,32 @@ export function OutboxList() {
   const send = useRecordsState((s) => s.send);
   const last = useRecordsState((s) => s.undoStack[s.undoStack.length - 1]);
   const undo = useRecordsState((s) => s.undo);
+  const onlyHere = useRecordsState((s) => s.onlyHere);
+  const giveBack = useRecordsState((s) => s.giveBack);
+  const letGo = useRecordsState((s) => s.letGo);
   const needs = outbox.filter((w) => w.state !== 'waiting');
   const waits = outbox.filter((w) => w.state === 'waiting');
   return (
     <ScrollView>
+      {onlyHere.length > 0 ? (
+        <View style={{ gap: SPACE.s, marginBottom: SPACE.m }} testID="only-here">
+          <Words look="heading">{`◆ ${onlyHere.length} only on this device`}</Words>
+          <Words look="small">The server was put back to an earlier state and no longer has these. They are safe here until you decide.</Words>
+          {onlyHere.slice(0, 8).map((r) => (
+            <Words key={r.id} look="small">{`${KINDS[r.kind].noun} ${nameOf(r)}, by ${r.updatedBy}`}</Words>
+          ))}
+          {onlyHere.length > 8 ? <Words look="small" dim>{`and ${onlyHere.length - 8} more`}</Words> : null}
+          <Action kind="main" icon="upload" title="Give them back to the server" onPress={() => void giveBack()} testID="give-back" />
+          <Action kind="quiet" title="Let them go" onPress={() => void letGo()} testID="let-go" />
+        </View>
+      ) : null}
       {outbox.length === 0 ? <Words dim>Everything is sent. Nothing waits on this device.</Words> : null}
       {needs.map((w) => (
         <NeedsYou key={w.seq} item={w} />
       ))}
       {waits.map((w) => (
         <View key={w.seq} style={{ paddingVertical: SPACE.s }}>
-          <Words>{`${nameOf(w)}${w.write.deleted ? ', hidden' : ''}: waits for the network`}</Words>
+          <Words>{`${waitingName(w)}${w.write.deleted ? ', hidden' : ''}: waits for the network`}</Words>
         </View>
       ))}
       {outbox.length > 0 ? <Action title="Send now" icon="send" onPress={() => void send()} /> : null}
@@ -37,13 +52,10 @@ export function OutboxList() {
   );
 }
 
-/** A record in the words of the day. */
-function nameOf(w: Waiting): string {
-  if (w.kind === 'take') return `${(w.write.body as TakeBody).slate} take ${(w.write.body as TakeBody).take}`;
-  const body = w.write.body as { name?: string; camera?: string };
-  const name = body.name ?? (body.camera ? `${body.camera}-cam` : '');
-  return name ? `${w.kind} ${name}` : w.kind;
-}
+/** Which one it is, as its kind tells it. */
+const nameOf = ({ kind, body }: { kind: RecordKind; body: RecordState['body'] }): string => (KINDS[kind].tell as (b: unknown) => string)(body);
+/** A waiting change in the words of the day. */
+const waitingName = (w: Waiting): string => (w.kind === 'take' ? nameOf({ kind: w.kind, body: w.write.body }) : `${KINDS[w.kind].noun} ${nameOf({ kind: w.kind, body: w.write.body })}`);
 
 function NeedsYou({ item }: { item: Waiting }) {
   const p = usePalette();
@@ -59,7 +71,7 @@ function NeedsYou({ item }: { item: Waiting }) {
   };
   return (
     <View style={{ paddingVertical: SPACE.s, gap: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`needs-${item.recordId}`}>
-      <Words look="heading">{`◆ ${nameOf(item)}`}</Words>
+      <Words look="heading">{`◆ ${waitingName(item)}`}</Words>
       {clashes.length === 0 ? (
         <>
           <Words look="small">{item.message}</Words>
@@ -76,7 +88,8 @@ function NeedsYou({ item }: { item: Waiting }) {
 }
 
 function Clash({ item, clash, chosen, words, onChoose }: { item: Waiting; clash: FieldClash; chosen: Side | null; words: TakeWords; onChoose: (side: Side) => void }) {
-  const title = clash.field === HIDDEN ? 'Hidden' : item.kind === 'take' ? (takeField(clash.field)?.title ?? clash.field) : clash.field;
+  const title =
+    clash.field === HIDDEN ? 'Hidden' : item.kind === 'take' ? (takeField(clash.field)?.title ?? clash.field) : ((KINDS[item.kind].fields as Record<string, string>)[clash.field] ?? clash.field);
   const mine = shown(item, item.write, clash.field, words);
   const theirs = shown(item, item.current!, clash.field, words);
   return (

@@ -2,10 +2,14 @@ import { Link, usePathname, useRouter, type Href } from 'expo-router';
 import { useEffect, useState, type PropsWithChildren } from 'react';
 import { Pressable, View } from 'react-native';
 import { useSafeAreaInsets } from 'react-native-safe-area-context';
-import { useAll, useData, usePicturesState, useRecordsState, useSession } from '../../data';
+import { useData, usePicturesState, useRecordsState } from '../../data';
 import { Action, Icon, IconAction, Sheet, useIsWide, type IconName } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, TOUCH_PX, useLightSwitch, usePalette } from '../../ui/theme';
+import { ClosedDayQuestion } from '../days/closed-day-question';
+import { DaySheet } from '../days/day-sheet';
+import { useDay } from '../days/use-day';
+import { PeopleSheet } from '../people/people-sheet';
 import { OutboxList } from './outbox-list';
 
 interface Place {
@@ -131,16 +135,16 @@ function Places({ vertical, onHelp }: { vertical?: boolean; onHelp?: () => void 
 function HeadLine() {
   const p = usePalette();
   const { session } = useData();
-  const day = useAll('day')[0];
+  const day = useDay();
   const outbox = useRecordsState((s) => s.outbox);
   const reachable = useRecordsState((s) => s.reachable);
   const signInNeeded = useRecordsState((s) => s.signInNeeded);
   const switchLight = useLightSwitch();
-  const signOut = useSession((s) => s.signOut);
-  const [open, setOpen] = useState(false);
+  const [open, setOpen] = useState<'where' | 'people' | 'waiting' | null>(null);
+  const onlyHere = useRecordsState((s) => s.onlyHere.length);
   const pictures = usePicturesState((s) => s.pictures);
   const waitingRecords = outbox.filter((w) => w.state === 'waiting').length;
-  const needsYou = outbox.length - waitingRecords + pictures.filter((q) => q.state === 'refused').length;
+  const needsYou = outbox.length - waitingRecords + pictures.filter((q) => q.state === 'refused').length + onlyHere;
   const waiting = waitingRecords + pictures.filter((q) => q.state !== 'refused').length;
   const state = signInNeeded
     ? 'sign in again to send'
@@ -153,11 +157,20 @@ function HeadLine() {
           : 'saved here, no network';
   return (
     <View role="banner" style={{ flexDirection: 'row', alignItems: 'center', borderBottomWidth: 1, borderColor: p.line, paddingLeft: SPACE.l, minHeight: TOUCH_PX }}>
-      <View style={{ flex: 1, minWidth: 0 }}>
-        <Words look="small" numberOfLines={1}>{`${session.production.name}${day ? ` · ${day.body.name}` : ''}`}</Words>
-      </View>
       <Pressable
-        onPress={() => setOpen(true)}
+        onPress={() => setOpen('where')}
+        accessibilityRole="button"
+        accessibilityLabel={`${session.production.name}${day ? `, ${day.body.name}` : ', no day yet'}. Change`}
+        testID="where"
+        style={{ flex: 1, minWidth: 0, minHeight: TOUCH_PX, flexDirection: 'row', alignItems: 'center' }}
+      >
+        <Words look="small" numberOfLines={1} style={{ flexShrink: 1 }}>
+          {`${session.production.name} · ${day ? day.body.name : 'no day yet'}`}
+        </Words>
+        <Icon name="expand-more" size={18} />
+      </Pressable>
+      <Pressable
+        onPress={() => setOpen('waiting')}
         accessibilityRole="button"
         accessibilityLabel={`State: ${state}. Open`}
         testID="state-line"
@@ -171,16 +184,16 @@ function HeadLine() {
           {state}
         </Words>
       </Pressable>
+      <IconAction icon="group" label="Who is here" onPress={() => setOpen('people')} />
       <IconAction icon={p.light === 'stage' ? 'light-mode' : 'dark-mode'} label={p.light === 'stage' ? 'Switch to Daylight' : 'Switch to Stage'} onPress={switchLight} />
-      <Sheet title="What waits here" open={open} onClose={() => setOpen(false)}>
+      <Sheet title="What waits here" open={open === 'waiting'} onClose={() => setOpen(null)}>
         <OutboxList />
         <View style={{ height: SPACE.xl }} />
         <Words look="small" dim>{`Signed in as ${session.name}, ${session.role}.`}</Words>
-        {outbox.length > 0 ? <Words look="small">Send what waits before signing out: it belongs to this sign-in.</Words> : null}
-        <View style={{ marginTop: SPACE.s }}>
-          <Action title="Sign out" icon="logout" disabled={outbox.length > 0} onPress={() => void signOut()} />
-        </View>
       </Sheet>
+      {open === 'where' ? <DaySheet open onClose={() => setOpen(null)} /> : null}
+      {open === 'people' ? <PeopleSheet open onClose={() => setOpen(null)} /> : null}
+      <ClosedDayQuestion />
     </View>
   );
 }

@@ -2,12 +2,13 @@ import type { HandoverPlan } from '@mesure/contract';
 import { useFocusEffect, useRouter } from 'expo-router';
 import { useCallback, useState } from 'react';
 import { View } from 'react-native';
-import { api, useAll, useData, useRecordsState } from '../../data';
+import { api, useData, useRecordsState } from '../../data';
 import { Action, Row, Section } from '../../ui/controls';
 import { Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
+import { useDay } from '../days/use-day';
 import { RecordsGate } from '../shell/records-gate';
 
 type State = { status: 'loading' } | { status: 'failed'; error: string } | { status: 'ready'; plan: HandoverPlan };
@@ -26,7 +27,7 @@ function DayWrap() {
   const router = useRouter();
   const { session, records } = useData();
   const waiting = useRecordsState((s) => s.outbox.length);
-  const day = useAll('day')[0];
+  const day = useDay();
   const [state, setState] = useState<State>({ status: 'loading' });
   const [saving, setSaving] = useState<{ busy: boolean; error: string | null; done: string | null }>({ busy: false, error: null, done: null });
   const dayId = day?.id;

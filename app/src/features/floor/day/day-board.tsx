@@ -8,6 +8,9 @@ import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { DeviceSheet } from '../../devices/device-sheet';
+import { FirstSteps } from '../../begin/first-steps';
+import { useDay } from '../../days/use-day';
+import { NewSetupSheet } from '../../setups/new-setup-sheet';
 import { Page } from '../../shell/pane';
 import { FloorChoices } from '../floor-choices';
 import { useLogTake } from '../use-write-take';
@@ -23,7 +26,8 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
   const mayWrite = useMayWrite();
   const { lacksOf, whole } = useSetupLacks();
   const { next, log } = useLogTake(running);
-  const [sheet, setSheet] = useState<'fields' | 'devices' | null>(null);
+  const day = useDay();
+  const [sheet, setSheet] = useState<'fields' | 'devices' | 'setup' | null>(null);
   const others = setups.filter((s) => s.id !== running?.id);
   return (
     <Page action={!wide && next && mayWrite ? <Action kind="main" icon="add" title={`Log ${next.slate} take ${next.take}`} onPress={() => void log()} testID="log-next" /> : undefined}>
@@ -38,13 +42,27 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
           {mayWrite ? <IconAction icon="tune" label="What is noted" onPress={() => setSheet('fields')} /> : null}
         </View>
       </View>
-      {setups.length === 0 ? <Empty title="No setups yet" text="The day has no setups." /> : null}
+      <FirstSteps place="floor" />
+      {setups.length === 0 && mayWrite ? (
+        <Empty
+          title={day ? `No setups on ${day.body.name} yet` : 'No shooting day yet'}
+          text={day ? 'A setup is one camera position with its move: open it, and log its takes.' : 'The first setup begins the day too.'}
+          action={{ title: 'Open a setup', onPress: () => setSheet('setup') }}
+        />
+      ) : null}
+      {setups.length === 0 && !mayWrite ? <Empty title="No setups yet" text="As soon as somebody opens one it stands here." /> : null}
       {running ? <Running setup={running} lacks={lacksOf(running)} whole={whole} selected={running.id === selectedId} /> : null}
       <View style={{ marginTop: SPACE.l, marginHorizontal: -SPACE.m }}>
         {others.map((s) => (
           <SetupRow key={s.id} setup={s} lacks={lacksOf(s)} whole={whole} selected={s.id === selectedId} />
         ))}
       </View>
+      {setups.length > 0 && mayWrite ? (
+        <View style={{ marginTop: SPACE.m, alignItems: 'flex-start' }}>
+          <Action icon="add" title="New setup" onPress={() => setSheet('setup')} testID="new-setup" />
+        </View>
+      ) : null}
+      {sheet === 'setup' ? <NewSetupSheet place="floor" onClose={() => setSheet(null)} /> : null}
       {sheet === 'fields' ? <FloorChoices onClose={() => setSheet(null)} /> : null}
       {sheet === 'devices' ? <DeviceSheet open onClose={() => setSheet(null)} /> : null}
     </Page>

@@ -4,12 +4,14 @@ import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useAll, useMayWrite, useRecordsState } from '../../../data';
-import { Action, Row, Section, useIsWide } from '../../../ui/controls';
+import { Action, IconAction, Row, Section, useIsWide } from '../../../ui/controls';
 import { fixed, focal, timeOfDay } from '../../../ui/format';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { usePlanOf } from '../../plan/use-plan';
+import { MountSheet } from '../../begin/mount-sheet';
+import { SetupSheet } from '../../setups/setup-sheet';
 import { Page } from '../../shell/pane';
 import { NewTie } from '../net/new-tie';
 import { PlanCautions } from '../plan-cautions';
@@ -31,16 +33,20 @@ export function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
   const ties = useAll('tie').filter((t) => t.body.setId === setup.body.setId);
   const { next, log } = useLogTake(setup);
   const [tieOpen, setTieOpen] = useState(false);
+  const [editing, setEditing] = useState(false);
+  const [mounting, setMounting] = useState(false);
   return (
     <Page action={next && mayWrite ? <Action kind="main" icon="add" title={`Log take ${next.take}`} onPress={() => void log()} testID="log-take" /> : undefined}>
       <View style={{ flexDirection: 'row', justifyContent: 'space-between', alignItems: 'center' }}>
         <Words look="title" level={1} style={{ flex: 1 }}>
           {setup.body.name}
         </Words>
+        {mayWrite ? <IconAction icon="edit" label={`Change ${setup.body.name}`} onPress={() => setEditing(true)} /> : null}
         {wide ? <Action kind="quiet" icon="table-rows" title="As a table" onPress={() => router.push(`/floor/table?setup=${setup.id}` as Href)} testID="open-table" /> : null}
       </View>
-      <Words dim>{`Scene ${setup.body.scene}${next ? ` · next: ${next.slate} take ${next.take}` : ''}`}</Words>
-      {!next ? <Empty title="No camera is mounted" text="A take needs a package. Put one together in Kit first." /> : null}
+      <Words dim>{`Scene ${setup.body.scene}${setup.body.slate ? ` · slate ${setup.body.slate}` : ''}${next ? ` · next: ${next.slate} take ${next.take}` : ''}`}</Words>
+      {!next && mayWrite ? <Empty title="No camera is mounted" text="A take needs a camera: its body, mode and lens." action={{ title: 'Mount a camera', onPress: () => setMounting(true) }} /> : null}
+      {mounting ? <MountSheet onClose={() => setMounting(false)} /> : null}
       {lacks.length > 0 ? (
         <Section title={`${lacks.length} still missing`}>
           <LackList setup={setup} lacks={lacks} />
@@ -69,6 +75,7 @@ export function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
           </View>
         ))}
       </Section>
+      {editing ? <SetupSheet setup={setup} place="floor" onClose={() => setEditing(false)} /> : null}
       {tieOpen ? <NewTie setId={setup.body.setId} onClose={() => setTieOpen(false)} /> : null}
     </Page>
   );

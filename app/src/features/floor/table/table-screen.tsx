@@ -4,11 +4,12 @@ import { readCells, writeTabs } from '@mesure/formats/table';
 import { useRouter, type Href } from 'expo-router';
 import { useEffect, useRef, useState } from 'react';
 import { Pressable, TextInput, View } from 'react-native';
-import { useAll, useMayWrite, useRecordsState } from '../../../data';
+import { useMayWrite, useRecordsState } from '../../../data';
 import { Action, Choice } from '../../../ui/controls';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { FONT, SPACE, usePalette } from '../../../ui/theme';
+import { useDaySetups, useDayTakes } from '../../days/use-day';
 import { RecordsGate } from '../../shell/records-gate';
 import { useFloor, useTakeWords } from '../use-floor';
 import { ImportSheet } from './import-sheet';
@@ -37,12 +38,12 @@ function Table({ setupId }: { setupId: string | null }) {
   const mayWrite = useMayWrite();
   const write = useRecordsState((s) => s.write);
   const writeMany = useRecordsState((s) => s.writeMany);
-  const setups = useAll('setup').sort((a, b) => a.body.order - b.body.order);
+  const setups = useDaySetups();
   const [only, setOnly] = useState<string | null>(setupId);
   const [told, setTold] = useState<string | null>(null);
   const [importing, setImporting] = useState(false);
   const orderOf = (id: string) => setups.find((s) => s.id === id)?.body.order ?? 0;
-  const takes = useAll('take')
+  const takes = useDayTakes()
     .filter((t) => only === null || t.body.setupId === only)
     .sort((a, b) => orderOf(a.body.setupId) - orderOf(b.body.setupId) || (a.body.loggedAt < b.body.loggedAt ? -1 : 1));
   const shown = shownFields(floor);

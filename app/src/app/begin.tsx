@@ -1,0 +1,1 @@
+export { BeginScreen as default } from '../features/people/begin-screen';

@@ -1,0 +1,1 @@
+export { HiddenScreen as default } from '../features/hidden/hidden-screen';

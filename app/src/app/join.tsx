@@ -1,0 +1,1 @@
+export { JoinScreen as default } from '../features/people/join-screen';

@@ -1,0 +1,1 @@
+export { NewPasswordScreen as default } from '../features/people/join-screen';

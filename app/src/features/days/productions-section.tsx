@@ -1,0 +1,117 @@
+import { useRouter } from 'expo-router';
+import { useState } from 'react';
+import { View } from 'react-native';
+import { api, newId, useAll, useData, useMay, useRecordsState, useSession } from '../../data';
+import { Action, Row, Section } from '../../ui/controls';
+import { Words } from '../../ui/text';
+import { SPACE, usePalette } from '../../ui/theme';
+import { ProductionForm } from './production-form';
+import { useProduction } from './use-day';
+
+/** This production's own settings, the others of this person, a further one, and the demo film beside one's own. */
+export function ProductionsSection({ onGone }: { onGone: () => void }) {
+  const p = usePalette();
+  const router = useRouter();
+  const { session } = useData();
+  const body = useProduction();
+  const record = useAll('production')[0];
+  const switchTo = useSession((s) => s.switchTo);
+  const accept = useSession((s) => s.accept);
+  const mayDirect = useMay('direct');
+  const mayRemove = useMay('people');
+  const waiting = useRecordsState((s) => s.outbox.length);
+  const write = useRecordsState((s) => s.write);
+  const [doing, setDoing] = useState<'settings' | 'new' | null>(null);
+  const [busy, setBusy] = useState<string | null>(null);
+  const [error, setError] = useState<string | null>(null);
+  const owns = session.productions.some((q) => q.role === 'owner' && !q.demo);
+  const here = session.productions.find((q) => q.id === session.production.id);
+  const hasDemo = session.productions.some((q) => q.demo);
+
+  /** Elsewhere: another production's day and places begin at the floor. */
+  async function go(what: string, work: () => Promise<void>) {
+    setBusy(what);
+    setError(null);
+    try {
+      await work();
+      onGone();
+      router.replace('/floor');
+    } catch (e) {
+      setError(e instanceof Error ? e.message : String(e));
+    } finally {
+      setBusy(null);
+    }
+  }
+  const removeDemo = () =>
+    go('remove', async () => {
+      await api.removeDemo(session.production.id);
+      accept(await api.session());
+    });
+
+  if (doing === 'settings')
+    return (
+      <Section title="What holds for this production">
+        <ProductionForm
+          key="settings"
+          draft={`production ${session.production.id}`}
+          initial={body}
+          title="Keep it"
+          onKeep={async (next) => {
+            await write('production', record?.id ?? newId(), (now) => ({ ...now, ...next, ...(body.demo ? { demo: true } : {}) }), 'Production kept');
+            setDoing(null);
+          }}
+          onBack={() => setDoing(null)}
+        />
+      </Section>
+    );
+  if (doing === 'new')
+    return (
+      <Section title="Another production">
+        <ProductionForm
+          key="new"
+          draft="new production"
+          initial={{ ...body, name: '' }}
+          title="Begin it"
+          onKeep={(next) => go('new', async () => accept(await api.makeProduction(next)))}
+          onBack={() => setDoing(null)}
+        />
+      </Section>
+    );
+  return (
+    <Section title="Productions">
+      <View style={{ marginHorizontal: -SPACE.m }}>
+        {session.productions.map((q) => (
+          <Row
+            key={q.id}
+            testID={`production-${q.name}`}
+            title={`${q.name}${q.demo ? '  · demo' : ''}`}
+            detail={`as ${q.role}`}
+            selected={q.id === session.production.id}
+            onPress={q.id === session.production.id ? undefined : () => void go('switch', () => switchTo(q.id))}
+          />
+        ))}
+      </View>
+      {waiting > 0 && session.productions.length > 1 ? (
+        <Words look="small">{`${waiting} entries of this production wait on this device; they go when you come back to it with a network.`}</Words>
+      ) : null}
+      {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
+      <View style={{ marginTop: SPACE.s, marginLeft: -SPACE.l, alignItems: 'flex-start' }}>
+        {mayDirect ? <Action kind="quiet" icon="tune" title="Frame rate, unit, numbering" onPress={() => setDoing('settings')} testID="production-settings" /> : null}
+        {owns ? <Action kind="quiet" icon="add" title="Another production" onPress={() => setDoing('new')} testID="new-production" /> : null}
+        {owns && !hasDemo ? (
+          <Action
+            kind="quiet"
+            icon="movie"
+            title={busy === 'demo' ? 'Rendering the demo film …' : 'Look around in the demo film'}
+            busy={busy === 'demo'}
+            onPress={() => void go('demo', async () => accept(await api.addDemo()))}
+            testID="add-demo"
+          />
+        ) : null}
+        {here?.demo && mayRemove && owns ? (
+          <Action kind="quiet" icon="delete-outline" title="Remove the demo film" busy={busy === 'remove'} onPress={() => void removeDemo()} testID="remove-demo" />
+        ) : null}
+      </View>
+    </Section>
+  );
+}

@@ -1,0 +1,76 @@
+import { dateIn, dayOfToday, daysInOrder, type ProductionBody, type StoredRecord } from '@mesure/contract';
+import { useStore } from 'zustand';
+import { createStore } from 'zustand/vanilla';
+import { useAll, useData } from '../../data';
+
+const KEY = 'mesure-day';
+interface Chosen {
+  dayId: string;
+  /** the date on which it was chosen: on another one, today opens by itself again */
+  on: string;
+}
+type ByProduction = Record<string, Chosen>;
+
+function kept(): ByProduction {
+  try {
+    return JSON.parse(globalThis.localStorage?.getItem(KEY) ?? '{}') as ByProduction;
+  } catch {
+    return {};
+  }
+}
+const dayStore = createStore<{ chosen: ByProduction }>()(() => ({ chosen: kept() }));
+/** For tests, and after a sign-out: as on a device that chose nothing. */
+export const forgetDays = (): void => dayStore.setState({ chosen: {} });
+
+const USUAL: Omit<ProductionBody, 'name'> = { fps: 24, lengthUnit: 'm', timeZone: 'UTC', slating: 'scene' };
+
+/** What holds for the production; the usual where nobody has said. */
+export function useProduction(): ProductionBody {
+  const { session } = useData();
+  const record = useAll('production')[0];
+  return record?.body ?? { ...USUAL, timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC', name: session.production.name };
+}
+
+export const useToday = (): string => dateIn(useProduction().timeZone, new Date());
+export const useDays = (): StoredRecord<'day'>[] => daysInOrder(useAll('day'));
+
+/** The day on which every place is: the chosen one, else today's, else the one next to it. */
+export function useDay(): StoredRecord<'day'> | null {
+  const { session } = useData();
+  const today = useToday();
+  const days = useDays();
+  const chosen = useStore(dayStore, (s) => s.chosen[session.production.id]);
+  return (chosen?.on === today ? days.find((d) => d.id === chosen.dayId) : undefined) ?? dayOfToday(days, today);
+}
+
+export function useChooseDay(): (dayId: string) => void {
+  const { session } = useData();
+  const today = useToday();
+  return (dayId) => {
+    const chosen = { ...dayStore.getState().chosen, [session.production.id]: { dayId, on: today } };
+    dayStore.setState({ chosen });
+    try {
+      globalThis.localStorage?.setItem(KEY, JSON.stringify(chosen));
+    } catch {
+      // a browser that keeps nothing still stays on the day until it is reloaded
+    }
+  };
+}
+
+/** Setups of the chosen day in their order. */
+export function useDaySetups(): StoredRecord<'setup'>[] {
+  const day = useDay();
+  return useAll('setup')
+    .filter((s) => s.body.dayId === day?.id)
+    .sort((a, b) => a.body.order - b.body.order);
+}
+
+/** Takes of the chosen day. */
+export function useDayTakes(): StoredRecord<'take'>[] {
+  const ids = new Set(useDaySetups().map((s) => s.id));
+  return useAll('take').filter((t) => ids.has(t.body.setupId));
+}
+
+/** "Mon 23 Nov" */
+export const dateWords = (date: string): string =>
+  new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'short', timeZone: 'UTC' }).format(new Date(`${date}T12:00:00Z`)).replace(',', '');

@@ -1,0 +1,64 @@
+import { Controller, type FieldValues, type Path } from 'react-hook-form';
+import { Choice, Field, type FieldProps } from '../ui/controls';
+import { Words } from '../ui/text';
+import { usePalette } from '../ui/theme';
+import type { KeptForm } from './kept-form';
+
+interface Of<V extends FieldValues> {
+  form: KeptForm<V>;
+  name: Path<V>;
+}
+
+/** A line of text of a form. */
+export function TextField<V extends FieldValues>({ form, name, ...rest }: Of<V> & Omit<FieldProps, 'value' | 'onChangeText' | 'error'>) {
+  return (
+    <Controller
+      control={form.control}
+      name={name}
+      render={({ field, fieldState }) => <Field {...rest} value={String(field.value ?? '')} onChangeText={field.onChange} onDone={field.onBlur} error={fieldState.error?.message ?? null} />}
+    />
+  );
+}
+
+/** One of a few. */
+export function ChoiceField<V extends FieldValues, O extends string>({
+  form,
+  name,
+  label,
+  options,
+  onChosen,
+}: Of<V> & { label: string; options: readonly { value: O; title: string; detail?: string }[]; onChosen?: (value: O) => void }) {
+  return (
+    <Controller
+      control={form.control}
+      name={name}
+      render={({ field }) => (
+        <Choice<O>
+          label={label}
+          value={field.value as O}
+          options={options}
+          onChange={(v) => {
+            field.onChange(v);
+            onChosen?.(v);
+          }}
+        />
+      )}
+    />
+  );
+}
+
+/** What is wrong with the whole of it, and what came back. */
+export function FormNotes<V extends FieldValues>({ form, error }: { form: KeptForm<V>; error?: string | null }) {
+  const p = usePalette();
+  const said = error ?? form.formState.errors.root?.message;
+  return (
+    <>
+      {form.cameBack && !form.formState.isSubmitted ? (
+        <Words look="label" dim>
+          What you had typed before is still here.
+        </Words>
+      ) : null}
+      {said ? <Words role="alert" color={p.against}>{`▲ ${said}`}</Words> : null}
+    </>
+  );
+}
