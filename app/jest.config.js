@@ -5,7 +5,7 @@ module.exports = {
   moduleNameMapper: {
     '^tus-js-client$': require.resolve('tus-js-client/lib.es5/browser/index.js'),
     '^@mesure/contract/schemas$': '<rootDir>/../contract/src/schemas.ts',
-    '^@mesure/formats/(exif|chart|fdl|lens|marks-pdf|table-pdf|survey|survey-dxf|table)$': '<rootDir>/../formats/src/$1.ts',
+    '^@mesure/formats/(exif|chart|fdl|lens|marks-pdf|table-pdf|survey|survey-dxf|table|xlsx)$': '<rootDir>/../formats/src/$1.ts',
   },
   testMatch: ['<rootDir>/src/**/*.test.{ts,tsx}'],
   transformIgnorePatterns: ['/node_modules/(?!((jest-)?react-native|@react-native(-community)?|expo(nent)?|@expo(nent)?/.*|@expo-google-fonts|react-navigation|@react-navigation|@rneui))'],

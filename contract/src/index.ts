@@ -12,6 +12,7 @@ export * from './reference-order';
 export * from './take-fields';
 export * from './logging';
 export * from './shooting-order';
+export * from './shot-list';
 export * from './bulk';
 export * from './take-table';
 export * from './surveyed-anchors';

@@ -1,4 +1,17 @@
-import { CoreError, degToRad, formatLength, formatShutter, formatTimecode, parseAngle, parseLength, parseShutter, parseTimecode, STABILISER, type LengthUnit } from '@mesure/core';
+import {
+  CoreError,
+  degToRad,
+  formatLength,
+  formatShutter,
+  formatTimecode,
+  mustReadLength,
+  parseAngle,
+  parseShutter,
+  parseTimecode,
+  STABILISER,
+  type LengthQuantity,
+  type LengthUnit,
+} from '@mesure/core';
 import equal from 'fast-deep-equal';
 import type { AngleReading, HeightPlace, HeightReading, MeasuredLength, TakeBody } from './records';
 
@@ -50,12 +63,25 @@ function number(text: string, name: string, min: number, max: number, whole = fa
   return n;
 }
 
-/** A length in the form in which it was typed, as a record keeps it. */
-export function typedLength(text: string, unit: LengthUnit): Pick<MeasuredLength, 'typed' | 'unit' | 'valueM'> {
-  const { typed, unit: read, valueM } = parseLength(text, unit);
-  if (valueM > 10_000 || typed.length > 60) fail('A length may be 10 km, and its text 60 letters');
+/**
+ * A length in the form in which it was typed, with its unit, as a record keeps it. What makes sense in two ways, or is far from what such a
+ * length can be, is refused with the readings to choose from; a place that can ask asks first (core's readLength).
+ */
+export function typedLength(text: string, unit: LengthUnit, quantity: LengthQuantity = 'distance'): Pick<MeasuredLength, 'typed' | 'unit' | 'valueM'> {
+  const { typed, unit: read, valueM } = mustReadLength(text, { unit, quantity });
+  if (typed.length > 60) fail('The text of a length may have 60 letters');
   return { typed, unit: read, valueM };
 }
+
+/** A lens at its stop: no distance, and further than any that is measured. */
+export const FOCUS_INFINITY_M = 10_000;
+const INFINITY = /^(∞|inf|infinity)$/i;
+/** Units and letters that people write beside a number of optics: 32mm, T2.8, f/2.8, ISO 800, 24 fps. */
+const bare = (text: string): string =>
+  text
+    .trim()
+    .replace(/^(t|f\s*\/|f|iso|ei)\s*(?=[\d.,])/i, '')
+    .replace(/\s*(mm|fps|p|frames\/s|asa)$/i, '');
 
 type Part = Pick<TakeField, 'text' | 'read'> & { choices?: readonly string[] };
 type Key<V> = { [K in TakeFieldKey]-?: NonNullable<TakeBody[K]> extends V ? K : never }[TakeFieldKey];
@@ -71,20 +97,17 @@ const words = (key: Key<string>, name: string, max: number, need = false): Part 
 });
 const amount = (key: Key<number>, name: string, min: number, max: number, options: { whole?: boolean; need?: boolean } = {}): Part => ({
   text: (t) => (t[key] === null || t[key] === undefined ? '' : short(t[key])),
-  read: (text) => ({ [key]: text.trim() === '' && !options.need ? null : number(text, name, min, max, options.whole) }),
+  read: (text) => ({ [key]: text.trim() === '' && !options.need ? null : number(bare(text), name, min, max, options.whole) }),
 });
 const focus = (key: 'focusM' | 'focusEndM'): Part => ({
-  text: (t, w) => (t[key] === null || t[key] === undefined ? '' : formatLength(t[key], w.unit)),
-  read(text, _t, w) {
-    const valueM = text.trim() === '' ? null : typedLength(text, w.unit).valueM;
-    return { [key]: valueM === 0 ? fail('A focus distance is above zero') : valueM };
-  },
+  text: (t, w) => (t[key] === null || t[key] === undefined ? '' : t[key] >= FOCUS_INFINITY_M ? '∞' : formatLength(t[key], w.unit)),
+  read: (text, _t, w) => ({ [key]: text.trim() === '' ? null : INFINITY.test(text.trim()) ? FOCUS_INFINITY_M : typedLength(text, w.unit, 'focus distance').valueM }),
 });
 const height = (key: 'height' | 'heightEnd'): Part => ({
   text: (t) => t[key]?.typed ?? '',
   read(text, t, w) {
     if (text.trim() === '') return { [key]: null };
-    const parsed = typedLength(text, w.unit);
+    const parsed = typedLength(text, w.unit, 'camera height');
     const was = t[key] ?? t.height;
     const takenAt = was?.takenAt ?? 'lens axis';
     const reading: HeightReading = {
@@ -102,6 +125,7 @@ const angle = (key: 'tilt' | 'roll'): Part => ({
   read(text, t) {
     if (text.trim() === '') return { [key]: null };
     const parsed = parseAngle(text);
+    if (key === 'tilt' && Math.abs(parsed.valueRad) > Math.PI / 2) fail(`A camera tilts by up to 90°; ${text.trim()} would be over its head`);
     if (parsed.typed.length > 60) fail('The angle may have 60 letters');
     const reading: AngleReading = { typed: parsed.typed, valueRad: parsed.valueRad, toleranceRad: t[key]?.toleranceRad ?? USUAL_TOLERANCE.angleRad };
     return { [key]: reading };

@@ -13,6 +13,7 @@ export function useDraftText(recordId: string, field: string, shown: string) {
     error,
     type(next: string) {
       setText(next);
+      setError(null);
       keepDraft(recordId, field, next === shown ? null : next);
     },
     /** the value is kept, or given up */

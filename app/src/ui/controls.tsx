@@ -129,7 +129,7 @@ export function Field({ label, value, onChangeText, onDone, onEnter, error, hint
           paddingHorizontal: SPACE.m,
           minHeight: TOUCH_PX,
         }}
-        inputStyle={{ fontFamily: FONT.figures, fontSize: 18, color: p.ink, minHeight: TOUCH_PX - 4 }}
+        inputStyle={{ fontFamily: FONT.figures, fontSize: 18, color: p.ink, minHeight: TOUCH_PX - 4, minWidth: 0 }}
       />
       {error ? (
         <Words look="small" color={p.against} role="alert" style={{ marginTop: 2 }}>{`▲ ${error}`}</Words>
@@ -172,6 +172,7 @@ export function Choice<V extends string | null>({
               onPress={() => onChange(o.value)}
               style={{
                 minHeight: TOUCH_PX,
+                maxWidth: '100%',
                 justifyContent: 'center',
                 paddingHorizontal: SPACE.m,
                 paddingVertical: SPACE.xs,

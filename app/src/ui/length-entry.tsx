@@ -1,58 +1,80 @@
-import { CoreError, formatLength, LENGTH_UNITS, parseLength, type LengthUnit, type ParsedLength } from '@mesure/core';
-import { useEffect, useState } from 'react';
+import { formatLength, lengthWords, LENGTH_UNITS, readLength, type LengthQuantity, type LengthReading, type LengthUnit, type ParsedLength } from '@mesure/core';
+import { useState } from 'react';
 import { View } from 'react-native';
-import { Choice, Field } from './controls';
+import { useDraftText } from '../data/use-draft-text';
+import { Action, Choice, Field } from './controls';
 import { Tape } from './tape';
+import { Words } from './text';
 import { SPACE } from './theme';
 
-const UNIT_TITLES: Record<LengthUnit, string> = { m: 'm', cm: 'cm', mm: 'mm', in: 'in', ft: 'ft', 'ft-in': 'ft in' };
+export const UNIT_TITLES: Record<LengthUnit, string> = { m: 'm', cm: 'cm', mm: 'mm', in: 'in', ft: 'ft', 'ft-in': 'ft in' };
 
-/** One length: drag the tape or type it in the form in which it was measured. Both are the same value. */
+/**
+ * One length: drag the tape or type it in the form in which it was measured. The unit stands in the field and is the person's; what was
+ * typed shows as what it will be read as; two readings that make sense are asked about, and one that is far from what it should be is kept
+ * only when it is said again.
+ */
 export function LengthEntry({
   label,
+  quantity,
   value,
   onCommit,
   startM,
-  unit: usual = 'm',
+  unit: own,
+  nearM = null,
   ticks,
-  chooseUnit = true,
+  chooseUnit = false,
+  draft: [draftOf, draftField] = ['length', label],
   testID = 'length-field',
 }: {
   label: string;
+  quantity: LengthQuantity;
   value: { typed: string; unit: LengthUnit; valueM: number } | null;
   onCommit: (length: ParsedLength) => void;
   startM: number;
-  /** of a length that is not there yet */
-  unit?: LengthUnit;
+  /** in which the person measures */
+  unit: LengthUnit;
+  /** of the last take or the plan: far from it is asked about */
+  nearM?: number | null;
   ticks?: readonly { valueM: number; label: string }[];
-  /** the unit can be chosen here; else it is the person's, and what is typed may still name another */
+  /** another unit can be chosen for this one entry */
   chooseUnit?: boolean;
+  /** under which half-typed text is kept: a record and a field of it */
+  draft?: readonly [string, string];
   testID?: string;
 }) {
-  const [unit, setUnit] = useState<LengthUnit>(value?.unit ?? usual);
-  const [text, setText] = useState(value?.typed ?? '');
-  const [error, setError] = useState<string | null>(null);
+  const [unit, setUnit] = useState<LengthUnit>(own);
+  const draft = useDraftText(draftOf, draftField, value?.typed ?? '');
+  const [asked, setAsked] = useState<Extract<LengthReading, { status: 'ask' }> | null>(null);
   const [draggedM, setDraggedM] = useState<number | null>(null);
-  const typedBefore = value?.typed ?? '';
-  const unitBefore = value?.unit;
-  useEffect(() => {
-    setText(typedBefore);
-    if (unitBefore) setUnit(unitBefore);
-  }, [typedBefore, unitBefore]);
-  const commit = (typed: string) => {
+  const read = (typed: string) => readLength(typed, { unit, quantity, nearM });
+  const take = (length: ParsedLength) => {
+    setAsked(null);
     setDraggedM(null);
-    if (typed.trim() === '' || typed === value?.typed) {
-      setError(null);
+    draft.done();
+    onCommit(length);
+  };
+  const commit = () => {
+    setDraggedM(null);
+    if (draft.text.trim() === '' || !draft.open) {
+      draft.fail(null);
+      setAsked(null);
       return;
     }
-    try {
-      const parsed = parseLength(typed, unit);
-      setError(null);
-      setUnit(parsed.unit);
-      onCommit(parsed);
-    } catch (e) {
-      setError(e instanceof CoreError ? e.message : String(e));
+    const r = read(draft.text);
+    if (r.status === 'read') take(r.length);
+    else {
+      setAsked(r.status === 'ask' ? r : null);
+      draft.fail(r.status === 'ask' ? `${r.why}. Which is it?` : r.why);
     }
+  };
+  /** what stands there, as it would be read */
+  const preview = (): string => {
+    if (!draft.open || draft.text.trim() === '')
+      return `As measured, such as ${formatLength(startM, unit, { denominator: 8 })}; a bare number is ${unit === 'ft-in' ? 'inches, or feet' : UNIT_TITLES[unit]}`;
+    const r = read(draft.text);
+    if (r.status === 'refused') return r.why;
+    return r.status === 'read' ? `reads as ${lengthWords(r.length)}` : `${r.readings.map((l) => l.typed).join(' or ')}?`;
   };
   const shownM = draggedM ?? value?.valueM ?? startM;
   return (
@@ -64,23 +86,39 @@ export function LengthEntry({
         label={`${label} on the tape`}
         onChange={(m) => {
           setDraggedM(m);
-          setText(formatLength(m, unit, { denominator: 8 }));
-          setError(null);
+          setAsked(null);
+          draft.type(formatLength(m, unit, { denominator: 8 }));
         }}
-        onDone={(m) => commit(formatLength(m, unit, { denominator: 8 }))}
+        onDone={(m) => {
+          const r = read(formatLength(m, unit, { denominator: 8 }));
+          // the finger is on the tape and sees the number: what it says is meant
+          if (r.status !== 'refused') take(r.status === 'read' ? r.length : r.readings[0]);
+        }}
       />
-      <Field label={label} value={text} onChangeText={setText} onDone={() => commit(text)} error={error} hint={'As measured: 1.403 m, 140,3 cm, 55 1/4 in, 4\' 7 1/4"'} testID={testID} />
-      {chooseUnit ? (
-        <Choice
-          label="Unit"
-          value={unit}
-          options={LENGTH_UNITS.filter((u) => u !== 'mm' && u !== 'ft').map((u) => ({ value: u, title: UNIT_TITLES[u] }))}
-          onChange={(u) => {
-            setUnit(u);
-            if (value) setText(formatLength(value.valueM, u, { denominator: 8 }));
-          }}
-        />
+      <Field
+        label={label}
+        suffix={UNIT_TITLES[unit]}
+        value={draft.text}
+        onChangeText={(text) => {
+          setAsked(null);
+          draft.type(text);
+        }}
+        onDone={commit}
+        error={draft.error}
+        hint={preview()}
+        testID={testID}
+      />
+      {asked ? (
+        <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }} testID={`${testID}-asked`}>
+          {asked.readings.map((l) => (
+            <Action key={`${l.typed} ${l.unit}`} title={asked.readings.length === 1 ? `Keep ${lengthWords(l)}` : lengthWords(l)} onPress={() => take(l)} testID={`reading-${l.typed}`} />
+          ))}
+          <Words look="small" dim style={{ width: '100%' }}>
+            Nothing is kept until you choose; or type it again.
+          </Words>
+        </View>
       ) : null}
+      {chooseUnit ? <Choice label="Unit" value={unit} options={LENGTH_UNITS.filter((u) => u !== 'mm' && u !== 'ft').map((u) => ({ value: u, title: UNIT_TITLES[u] }))} onChange={setUnit} /> : null}
     </View>
   );
 }

@@ -13,6 +13,8 @@ function Entry({ onCommit }: { onCommit: (l: ParsedLength) => void }) {
   return (
     <Theme>
       <LengthEntry
+        quantity="camera height"
+        unit="m"
         label="Height"
         value={value}
         startM={1.4}
@@ -41,12 +43,34 @@ describe('LengthEntry', () => {
   test('says at the field what is wrong and commits nothing', () => {
     const commit = jest.fn();
     render(<Entry onCommit={commit} />);
-    type('1,403 m');
-    expect(screen.getByText(/could be 1\.403 or 1403/)).toBeTruthy();
+    type('1.4 furlong');
+    expect(screen.getByText(/not one of m, cm, mm, in, ft/)).toBeTruthy();
     expect(commit).not.toHaveBeenCalled();
     type('1.403');
-    expect(screen.queryByText(/could be/)).toBeNull();
-    expect(commit).toHaveBeenCalledWith(expect.objectContaining({ valueM: 1.403, unit: 'm' }));
+    expect(screen.queryByText(/not one of/)).toBeNull();
+    expect(commit).toHaveBeenCalledWith(expect.objectContaining({ typed: '1.403 m', valueM: 1.403, unit: 'm' }));
+  });
+  test('says while typing what it will be read as; what makes sense in two ways is asked, and nothing is kept until then', () => {
+    const commit = jest.fn();
+    render(<Entry onCommit={commit} />);
+    const field = screen.getByTestId('length-field');
+    fireEvent.changeText(field, '5ft4');
+    expect(screen.getByText('reads as 5\' 4" (1.626 m)')).toBeTruthy();
+    fireEvent.changeText(field, '141');
+    expect(screen.getByText(/141 cm or 141 mm or 141 in/)).toBeTruthy();
+    fireEvent(field, 'blur');
+    expect(commit).not.toHaveBeenCalled();
+    expect(screen.getByText(/Which is it\?/)).toBeTruthy();
+    fireEvent.press(screen.getByTestId('reading-141 cm'));
+    expect(commit).toHaveBeenCalledWith(expect.objectContaining({ typed: '141 cm', valueM: 1.41 }));
+  });
+  test('a length that is unusual is kept when it is said again', () => {
+    const commit = jest.fn();
+    render(<Entry onCommit={commit} />);
+    type('135 ft');
+    expect(commit).not.toHaveBeenCalled();
+    fireEvent.press(screen.getByTestId('reading-135 ft'));
+    expect(commit.mock.calls[0][0].valueM).toBeCloseTo(41.148, 9);
   });
 });
 

@@ -20,7 +20,9 @@ export const dayKind = defineKind<DayBody>({
       name: name.required(),
       date: Joi.string()
         .pattern(/^\d{4}-\d{2}-\d{2}$/)
-        .required(),
+        .required()
+        .custom((value: string, helpers) => (isDate(value) ? value : helpers.message({ custom: `there is no date ${value}` })))
+        .messages({ 'string.pattern.base': 'write the date as 2026-11-24' }),
       unit: Joi.string().valid(...UNITS),
       closed: Joi.object({ by: name.required(), at: at.required() }).allow(null),
     }),
@@ -30,3 +32,9 @@ export const dayKind = defineKind<DayBody>({
   hides: 'direct',
   leaves: 'the name of the zip',
 });
+
+/** In the calendar: the 30th of February is in the pattern, and in no year. */
+function isDate(text: string): boolean {
+  const at = Date.parse(`${text}T00:00:00Z`);
+  return !Number.isNaN(at) && new Date(at).toISOString().slice(0, 10) === text;
+}

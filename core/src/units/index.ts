@@ -1,4 +1,5 @@
 export { parseLength, type ParsedLength } from './parse-length';
+export { LENGTH_QUANTITIES, lengthWords, mustReadLength, readLength, type LengthContext, type LengthQuantity, type LengthReading } from './read-length';
 export { formatLength, type FormatLengthOptions } from './format-length';
 export { LENGTH_UNITS, METRES_PER, isLengthUnit, type LengthUnit } from './length-unit';
 export { degToRad, radToDeg } from './angle';

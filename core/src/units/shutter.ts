@@ -3,9 +3,12 @@ import { CoreError } from '../errors';
 /** How long a picture is exposed, in the form in which the camera says it. */
 export type Shutter = { by: 'angle'; deg: number } | { by: 'time'; seconds: number };
 
+/** What a bare number says as a part of a second as often as an angle: 48 is 1/48 s on one camera and would be 48° on another. */
+const PARTS = [24, 25, 30, 48, 50, 60, 96, 100, 120, 125, 200, 240, 250];
+
 /**
- * Reads `180`, `172.8°`, `1/50`, `1/50 s`, `0.02 s`. A bare number is an angle: no camera says its time as a whole number of seconds.
- * @throws CoreError UNREADABLE_INPUT
+ * Reads `180`, `172.8°`, `1/50`, `1/50 s`, `0.02 s`. A bare number is an angle, unless it is one that people write for a time.
+ * @throws CoreError UNREADABLE_INPUT | AMBIGUOUS_INPUT for a bare 48, 50, 100 and the like
  */
 export function parseShutter(text: string): Shutter {
   const t = text.trim().replace(',', '.').toLowerCase();
@@ -17,6 +20,7 @@ export function parseShutter(text: string): Shutter {
     if (!(seconds > 0 && seconds <= 10)) throw new CoreError('UNREADABLE_INPUT', `"${text}" is no shutter time; write it as 1/50`);
     return { by: 'time', seconds };
   }
+  if (PARTS.includes(Number(t))) throw new CoreError('AMBIGUOUS_INPUT', `"${text}" may be ${t}° or 1/${t} s: write which`);
   const deg = angle ? Number(angle[1]) : Number.NaN;
   if (!(deg > 0 && deg <= 360)) throw new CoreError('UNREADABLE_INPUT', `"${text}" is no shutter; write an angle up to 360° or a time such as 1/50`);
   return { by: 'angle', deg };

@@ -20,6 +20,13 @@ function skippedIn(productionId: string): Step[] {
   }
 }
 
+/** Does the list of first steps say that a setup comes next? Then nothing else on the page says it again. */
+export function useSetupIsFirst(): boolean {
+  const { session } = useData();
+  const mayWrite = useMayWrite();
+  return useAll('setup').length === 0 && mayWrite && !skippedIn(session.production.id).includes('setup');
+}
+
 /** What comes first on an empty production: three steps, each done for real or skipped, and gone for good when they are. */
 export function FirstSteps({ place }: { place: 'kit' | 'plan' | 'floor' }) {
   const p = usePalette();

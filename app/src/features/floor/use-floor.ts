@@ -12,7 +12,8 @@ export function useFloor(): FloorBody | null {
 /** The unit in which this person measures. */
 export function useLengthUnit(): LengthUnit {
   const { session } = useData();
-  return useRecord('person', session.userId)?.body.lengthUnit ?? 'm';
+  const usual = useAll('production')[0]?.body.lengthUnit ?? 'm';
+  return useRecord('person', session.userId)?.body.lengthUnit ?? usual;
 }
 
 export const byCamera = (a: StoredRecord<'package'>, b: StoredRecord<'package'>): number => a.body.camera.localeCompare(b.body.camera, 'en', { numeric: true });

@@ -16,7 +16,8 @@ describe('the list', () => {
   });
   test('an empty kit says what a package is', async () => {
     await open(<KitScreen packageId={null} />, new FakeServer([]));
-    expect(seen('No packages yet')).toBe(true);
+    expect(seen('No camera is mounted yet')).toBe(true);
+    expect(seen(/body with its recording mode/)).toBe(true);
   });
   test('without network and copy it fails, says what is safe, and tries again', async () => {
     const server = new FakeServer();

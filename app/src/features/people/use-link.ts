@@ -1,5 +1,4 @@
 import type { FieldProblem, LinkPurpose, LinkSays, SessionInfo } from '@mesure/contract';
-import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { ApiError, api, useSession } from '../../data';
 
@@ -30,7 +29,6 @@ export function useLinkSays(what: LinkPurpose): LinkState {
 
 /** Uses a link up: the session that it gives is this device's, and the first place opens. */
 export function useGoIn() {
-  const router = useRouter();
   const accept = useSession((s) => s.accept);
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<{ text: string; fields: FieldProblem[] } | null>(null);
@@ -42,9 +40,9 @@ export function useGoIn() {
       setError(null);
       try {
         const session = await work();
-        // the secret is used up: it does not stay in the browser's history
-        router.replace(where as never);
         accept(session);
+        // a page of its own: the used-up secret does not stay in the address, and the places begin with this session
+        location.replace(where);
         return true;
       } catch (e) {
         setError({ text: e instanceof Error ? e.message : String(e), fields: e instanceof ApiError ? (e.problem.fields ?? []) : [] });

@@ -3,12 +3,14 @@ import type { PhotoLength } from '@mesure/core';
 import { useState } from 'react';
 import { Action, Choice, Sheet } from '../../ui/controls';
 import { LengthEntry } from '../../ui/length-entry';
+import { useLengthUnit } from '../floor/use-floor';
 
 /** A tape over a few metres, held by one person. */
 const TOLERANCE_M = 0.01;
 
 /** What was measured between the two ends that were just marked. */
 export function PhotoLengthSheet({ number, onKeep, onClose }: { number: number; onKeep: (kind: PhotoLength['kind'], length: MeasuredLength) => void; onClose: () => void }) {
+  const unit = useLengthUnit();
   const [kind, setKind] = useState<PhotoLength['kind']>('ground');
   const [length, setLength] = useState<MeasuredLength | null>(null);
   return (
@@ -22,7 +24,16 @@ export function PhotoLengthSheet({ number, onKeep, onClose }: { number: number; 
         ]}
         onChange={setKind}
       />
-      <LengthEntry label="As measured" value={length} startM={1} onCommit={(l) => setLength({ typed: l.typed, unit: l.unit, valueM: l.valueM, toleranceM: TOLERANCE_M })} />
+      <LengthEntry
+        label="As measured"
+        quantity="distance"
+        value={length}
+        unit={unit}
+        startM={1}
+        chooseUnit
+        draft={['recce', `length ${number}`]}
+        onCommit={(l) => setLength({ typed: l.typed, unit: l.unit, valueM: l.valueM, toleranceM: TOLERANCE_M })}
+      />
       <Action kind="main" title="Keep this length" disabled={!length || length.valueM <= 0} onPress={() => length && onKeep(kind, length)} testID="keep-photo-length" />
     </Sheet>
   );

@@ -8,7 +8,7 @@ import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 import { Page, Split } from '../shell/pane';
-import { FirstSteps } from '../begin/first-steps';
+import { FirstSteps, useSetupIsFirst } from '../begin/first-steps';
 import { MountSheet } from '../begin/mount-sheet';
 import { useDays, useDaySetups } from '../days/use-day';
 import { NewSetupSheet } from '../setups/new-setup-sheet';
@@ -57,6 +57,7 @@ function SetupsToPlan({ setups, selectedId, whole, onWhole }: ListProps) {
   const mayWrite = useMayWrite();
   const router = useRouter();
   const [adding, setAdding] = useState(false);
+  const setupIsFirst = useSetupIsFirst();
   const days = useDays();
   return (
     <Page>
@@ -75,7 +76,7 @@ function SetupsToPlan({ setups, selectedId, whole, onWhole }: ListProps) {
         />
       ) : null}
       <FirstSteps place="plan" />
-      {setups.length === 0 ? (
+      {setups.length === 0 && !setupIsFirst ? (
         <Empty
           title="No setups yet"
           text="A setup is one camera position with its move. Plan it here: what speaks against a later solve shows at once."

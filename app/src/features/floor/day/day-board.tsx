@@ -8,8 +8,9 @@ import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { DeviceSheet } from '../../devices/device-sheet';
-import { FirstSteps } from '../../begin/first-steps';
-import { useDay } from '../../days/use-day';
+import { FirstSteps, useSetupIsFirst } from '../../begin/first-steps';
+import { useDay, useDayTakes } from '../../days/use-day';
+import { useOpenRemarks } from '../../setups/remarks';
 import { NewSetupSheet } from '../../setups/new-setup-sheet';
 import { Page } from '../../shell/pane';
 import { FloorChoices } from '../floor-choices';
@@ -27,6 +28,8 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
   const { lacksOf, whole } = useSetupLacks();
   const { next, log } = useLogTake(running);
   const day = useDay();
+  const setupIsFirst = useSetupIsFirst();
+  const remarks = useOpenRemarks(new Set(useDayTakes().map((t) => t.id)));
   const [sheet, setSheet] = useState<'fields' | 'devices' | 'setup' | null>(null);
   const others = setups.filter((s) => s.id !== running?.id);
   return (
@@ -43,7 +46,7 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
         </View>
       </View>
       <FirstSteps place="floor" />
-      {setups.length === 0 && mayWrite ? (
+      {setups.length === 0 && mayWrite && !setupIsFirst ? (
         <Empty
           title={day ? `No setups on ${day.body.name} yet` : 'No shooting day yet'}
           text={day ? 'A setup is one camera position with its move: open it, and log its takes.' : 'The first setup begins the day too.'}
@@ -51,6 +54,14 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
         />
       ) : null}
       {setups.length === 0 && !mayWrite ? <Empty title="No setups yet" text="As soon as somebody opens one it stands here." /> : null}
+      {remarks.length > 0 ? (
+        <Action
+          icon="comment"
+          title={`${remarks.length} remark${remarks.length === 1 ? ' waits' : 's wait'} for an answer`}
+          onPress={() => router.push(`/floor/take/${remarks[0].body.aboutId}` as Href)}
+          testID="open-remarks"
+        />
+      ) : null}
       {running ? <Running setup={running} lacks={lacksOf(running)} whole={whole} selected={running.id === selectedId} /> : null}
       <View style={{ marginTop: SPACE.l, marginHorizontal: -SPACE.m }}>
         {others.map((s) => (

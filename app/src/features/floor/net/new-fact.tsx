@@ -9,6 +9,7 @@ import { LiveNumber } from '../../../ui/live-number';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { PullPoint } from '../../devices/pull-point';
+import { useLengthUnit } from '../use-floor';
 import { TOLERANCES } from './new-tie';
 
 const TITLES: Record<FactBody['what'], { title: string; detail: string; fields: string[]; length: string | null }> = {
@@ -26,6 +27,7 @@ export function NewFact({ setId, onClose }: { setId: string; onClose: () => void
   const [at, setAt] = useState<(number | null)[]>([null, null, null]);
   const [pulledFrom, setPulledFrom] = useState<string | null>(null);
   const p = usePalette();
+  const unit = useLengthUnit();
   const write = useRecordsState((s) => s.write);
   const [what, setWhat] = useState<FactBody['what']>('height');
   const [names, setNames] = useState(['', '', '']);
@@ -75,7 +77,18 @@ export function NewFact({ setId, onClose }: { setId: string; onClose: () => void
           </View>
         ))}
       </View>
-      {form.length ? <LengthEntry label={form.length} value={length} onCommit={setLength} startM={1} /> : null}
+      {form.length ? (
+        <LengthEntry
+          label={form.length}
+          quantity={what === 'height' ? 'mark height' : 'distance'}
+          value={length}
+          unit={unit}
+          onCommit={setLength}
+          startM={1}
+          chooseUnit
+          draft={[setId, `fact ${what}`]}
+        />
+      ) : null}
       {what === 'point' ? (
         <>
           {AXES.map((axis, i) => (

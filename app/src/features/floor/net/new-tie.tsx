@@ -63,8 +63,12 @@ export function NewTie({ setId, between, startM = 2, onClose }: { setId: string;
       <LengthEntry
         key={again ? 'again' : 'first'}
         label={again ? 'Distance, read again' : 'Distance'}
+        quantity="tie"
         value={again ? null : length}
         unit={unit}
+        nearM={again && length ? length.valueM : null}
+        chooseUnit
+        draft={[setId, again ? 'tie again' : 'tie']}
         onCommit={({ typed, unit: read, valueM }) => take({ typed, unit: read, valueM })}
         startM={length?.valueM ?? startM}
       />
@@ -73,7 +77,7 @@ export function NewTie({ setId, between, startM = 2, onClose }: { setId: string;
         what={`the distance ${from} to ${to}`}
         near={length?.valueM ?? startM}
         onText={(text, instrument) => {
-          take(typedLength(text, unit));
+          take(typedLength(text, unit, 'tie'));
           setPulledFrom(instrument);
           setTolerance('2 mm');
         }}

@@ -16,6 +16,7 @@ const LASER_TOLERANCE_M = 0.002;
 
 interface Props {
   which: 'height' | 'heightEnd';
+  takeId: string;
   title: string;
   take: TakeBody;
   words: TakeWords;
@@ -26,7 +27,7 @@ interface Props {
 }
 
 /** A camera height: pulled, dragged or typed; where it was taken; how far the entrance pupil is above that; read again where it matters. */
-export function HeightSection({ which, title, take, words, disabled, ticks, keep }: Props) {
+export function HeightSection({ which, takeId, title, take, words, disabled, ticks, keep }: Props) {
   const reading = take[which] ?? null;
   const [again, setAgain] = useState(false);
   const what = title.toLowerCase();
@@ -67,12 +68,14 @@ export function HeightSection({ which, title, take, words, disabled, ticks, keep
           <LengthEntry
             key={again ? 'again' : 'first'}
             label={again ? 'Height, read again' : which === 'height' ? 'Height as measured' : 'Height at the end as measured'}
+            quantity="camera height"
             value={again ? null : reading}
+            nearM={again && reading ? reading.valueM : ticks.length > 0 ? ticks[0].valueM - offsetM : null}
+            draft={[takeId, `${which}${again ? ' again' : ''}`]}
             startM={startM - offsetM}
-            unit={reading?.unit ?? words.unit}
+            unit={words.unit}
             ticks={ticks.map((t) => ({ ...t, valueM: t.valueM - offsetM }))}
             onCommit={(l) => commit(l)}
-            chooseUnit={false}
             testID={which === 'height' ? 'length-field' : 'length-field-end'}
           />
           <PullReading quantity="distance" what={what} near={startM - offsetM} onText={(text, instrument) => commit(parseLength(text, words.unit), instrument)} />

@@ -1,5 +1,6 @@
 import { touched, type TakeBody, type TakeField, type TakeWords } from '@mesure/contract';
 import { CoreError } from '@mesure/core';
+import { useState } from 'react';
 import type { KeyboardTypeOptions } from 'react-native';
 import { useDraftText } from '../../../data/use-draft-text';
 import { Choice } from '../../../ui/controls';
@@ -36,6 +37,7 @@ export interface EntryProps {
 export function TakeEntry({ field, takeId, take, words, lens, disabled, before, keep }: EntryProps) {
   const shown = field.text(take, words);
   const draft = useDraftText(takeId, field.key, shown);
+  const [doubted, setDoubted] = useState<string | null>(null);
   const carried = take.carried.includes(field.key);
   const what = field.title.toLowerCase();
   const step = stepOf(field.key);
@@ -46,6 +48,14 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
     }
     try {
       const change = field.read(draft.text, take, words);
+      const doubt = doubtOf(field.key, change, lens);
+      // kept when it is said again
+      if (doubt && doubted !== draft.text) {
+        setDoubted(draft.text);
+        draft.fail(`${doubt}. Leave the field once more to keep it`);
+        return;
+      }
+      setDoubted(null);
       draft.done();
       keep(change, what);
     } catch (e) {
@@ -102,6 +112,14 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
       disabled={disabled}
     />
   );
+}
+
+/** What speaks against a value that can be, in words; null when nothing does. */
+function doubtOf(key: TakeField['key'], change: Partial<TakeBody>, lens: EntryProps['lens']): string | null {
+  if ((key !== 'focalMm' && key !== 'focalEndMm') || !lens) return null;
+  const mm = change[key];
+  if (mm === null || mm === undefined || (mm >= lens.minFocalMm - 0.01 && mm <= lens.maxFocalMm + 0.01)) return null;
+  return `The lens on this camera is marked ${lens.minFocalMm === lens.maxFocalMm ? lens.minFocalMm : `${lens.minFocalMm} to ${lens.maxFocalMm}`} mm`;
 }
 
 /** Keeps a change of a take with its fields no longer marked as carried over. */

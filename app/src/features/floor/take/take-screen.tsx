@@ -1,15 +1,18 @@
-import { differing, isShown, noted, shownFields, takeLacks, takesOf, TAKE_FIELD_GROUPS, TAKE_FIELDS, type Lack, type StoredRecord, type TakeBody, type TakeField } from '@mesure/contract';
+import { differing, isShown, noted, sameSlate, shownFields, takeLacks, takesOf, TAKE_FIELD_GROUPS, TAKE_FIELDS, type Lack, type StoredRecord, type TakeBody, type TakeField } from '@mesure/contract';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useAll, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
 import { Action, Choice, Section } from '../../../ui/controls';
+import { timeOfDay } from '../../../ui/format';
 import { Empty, Loading } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
 import { AttachedPictures } from '../../pictures/attached-pictures';
 import { packageParts, viewPackage } from '../../kit/package-words';
 import { usePlanOf } from '../../plan/use-plan';
+import { MoveTakesSheet } from '../../setups/move-takes-sheet';
+import { Remarks } from '../../setups/remarks';
 import { Page } from '../../shell/pane';
 import { BulkSheet } from '../day/bulk-sheet';
 import { FloorChoices } from '../floor-choices';
@@ -67,13 +70,14 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
   const { next, log } = useLogTake(setup);
   const label = `${body.slate} take ${body.take}`;
   const keep = useKeepTake(take.id, label);
-  const [sheet, setSheet] = useState<'history' | 'bulk' | 'fields' | null>(null);
+  const [sheet, setSheet] = useState<'history' | 'bulk' | 'fields' | 'move' | null>(null);
   const [atEnd, setAtEnd] = useState(false);
 
   const mine = takesOf(body.setupId, takes);
   const before = mine[mine.findIndex((t) => t.id === take.id) - 1]?.body ?? null;
   const changed = before ? differing(body, before) : [];
   const was = (f: TakeField) => (before && changed.includes(f) ? f.text(before, words) || 'not noted' : null);
+  const twin = sameSlate(body, take.id, takes);
   const lacks = takeLacks(body, plan, floor);
   const shown = shownFields(floor);
   const pack = find('package', body.packageId);
@@ -124,6 +128,9 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
           onPress={() => keep({ circled: !body.circled }, body.circled ? 'not circled' : 'circled')}
         />
       </View>
+      {twin ? (
+        <Words look="small">{`▲ ${twin.body.slate} take ${twin.body.take} is on another take too, logged ${timeOfDay(twin.body.loggedAt)}. One of the two should be another number.`}</Words>
+      ) : null}
       <Lacks lacks={lacks} />
       {before ? (
         <Words look="small" dim testID="changed-since">
@@ -132,9 +139,9 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
             : `Other than take ${before.take}: ${changed.map((f) => `${f.title.toLowerCase()} ${f.text(before, words) || '–'} → ${f.text(body, words) || '–'}`).join('; ')}`}
         </Words>
       ) : null}
-      <HeightSection which="height" title="Camera height" take={body} words={words} disabled={!mayWrite} ticks={ticks('height')} keep={keep} />
+      <HeightSection which="height" takeId={take.id} title="Camera height" take={body} words={words} disabled={!mayWrite} ticks={ticks('height')} keep={keep} />
       {has('heightEnd') || atEnd ? (
-        <HeightSection which="heightEnd" title="Camera height at the end" take={body} words={words} disabled={!mayWrite} ticks={ticks('heightEnd')} keep={keep} />
+        <HeightSection which="heightEnd" takeId={take.id} title="Camera height at the end" take={body} words={words} disabled={!mayWrite} ticks={ticks('heightEnd')} keep={keep} />
       ) : mayWrite ? (
         <View style={{ flexDirection: 'row', marginLeft: -SPACE.l }}>
           <Action kind="quiet" icon="height" title="Another height at the end" onPress={() => setAtEnd(true)} testID="height-at-end" />
@@ -164,12 +171,14 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
       <Section title="Pictures">
         <AttachedPictures owner={{ kind: 'take', id: take.id }} pictures={body.pictures ?? []} title="Add pictures of this take" testID="take-pictures" />
       </Section>
+      <Remarks about="take" aboutId={take.id} />
       <Section title="This take">
         <View style={{ gap: SPACE.s }}>
           <Action icon="history" title="History of every field" onPress={() => setSheet('history')} testID="open-take-history" />
           {mayWrite ? (
             <>
               <Action icon="playlist-add-check" title="Correct this and later takes" onPress={() => setSheet('bulk')} testID="open-bulk" />
+              <Action icon="drive-file-move" title="Move to another setup or day" onPress={() => setSheet('move')} testID="move-take" />
               <Action icon="tune" title="Which fields are noted" onPress={() => setSheet('fields')} testID="open-fields" />
               <Action icon="visibility-off" title="Hide this take" onPress={() => void write('take', take.id, body, `${label} hidden`, true)} testID="hide-take" />
             </>
@@ -177,6 +186,7 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
         </View>
       </Section>
       {sheet === 'history' ? <TakeHistory take={take} words={words} onClose={() => setSheet(null)} /> : null}
+      {sheet === 'move' ? <MoveTakesSheet takes={[take]} onClose={() => setSheet(null)} /> : null}
       {sheet === 'bulk' ? <BulkSheet from={take} onClose={() => setSheet(null)} /> : null}
       {sheet === 'fields' ? <FloorChoices onClose={() => setSheet(null)} /> : null}
     </Page>

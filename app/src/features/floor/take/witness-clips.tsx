@@ -1,5 +1,5 @@
 import { clipOf, rigAt, touched, type PlanBody, type StoredRecord, type WitnessClip } from '@mesure/contract';
-import { CoreError, formatLength, formatTimecode, parseLength, parseTimecode, STABILISER } from '@mesure/core';
+import { CoreError, formatLength, formatTimecode, mustReadLength, parseTimecode, STABILISER } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { View } from 'react-native';
 import { useAll, useFind, useRecordsState } from '../../../data';
@@ -109,7 +109,7 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
         label="Focus distance"
         value={focus.text}
         onChangeText={focus.type}
-        onDone={() => commit(focus, 'focus', (text) => ({ focusM: text === '' ? null : parseLength(text, unit).valueM || null }))}
+        onDone={() => commit(focus, 'focus', (text) => ({ focusM: text === '' ? null : mustReadLength(text, { unit, quantity: 'focus distance' }).valueM }))}
         error={focus.error}
         disabled={disabled}
       />

@@ -31,7 +31,7 @@ function Book({ record, mounted }: { record: StoredRecord<'package'>; mounted: M
   const [focalText, setFocalText] = useState(focal(record.body.focalMm));
   const [focusText, setFocusText] = useState('3 m');
   const typedFocal = readNumber(focalText);
-  const focusRead = readLength(focusText, 'm');
+  const focusRead = readLength(focusText, 'm', 'focus distance');
   const focalMm = typedFocal && typedFocal >= 1 ? typedFocal : record.body.focalMm;
   const focusM = focusRead.length ? focusRead.length.valueM : 3;
   const next = nextPlate(book, range);

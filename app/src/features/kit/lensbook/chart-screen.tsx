@@ -33,8 +33,8 @@ function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; moun
   const [distanceText, setDistanceText] = useState('');
   const [cellText, setCellText] = useState('');
   const [problem, setProblem] = useState<string | null>(null);
-  const distance = distanceText.trim() === '' ? null : readLength(distanceText, 'm');
-  const cell = cellText.trim() === '' ? null : readLength(cellText, 'mm');
+  const distance = distanceText.trim() === '' ? null : readLength(distanceText, 'm', 'distance');
+  const cell = cellText.trim() === '' ? null : readLength(cellText, 'mm', 'cell of a chart');
   let plan: ChartPlan | null = null;
   let wrong: { field: string | undefined; message: string } | null = null;
   if (!distance?.error && !cell?.error) {

@@ -42,7 +42,7 @@ test('a plate keeps focal length, focus, chart, cell and distance, and is measur
 });
 
 test.each([
-  ['a cell without a unit', 'Size of a cell', '40', /unit/],
+  ['a cell in the wrong unit', 'Size of a cell', '40 m', /no cell of a chart/],
   ['a focus that is no length', 'Focus distance', 'far', /▲/],
 ])('%s is asked about at its field and nothing is sent', async (_name, label, text, message) => {
   const server = await choose();

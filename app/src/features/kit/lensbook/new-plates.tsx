@@ -83,13 +83,13 @@ export function NewPlates({
   async function keep() {
     const found: Problems = {};
     const wrong: typeof shared = {};
-    const cell = readLength(cellText);
+    const cell = readLength(cellText, 'mm', 'cell of a chart');
     if (cell.error !== null) wrong.cell = cell.error;
-    const distance = distanceText.trim() === '' ? null : readLength(distanceText, 'm');
+    const distance = distanceText.trim() === '' ? null : readLength(distanceText, 'm', 'distance');
     if (distance?.error) wrong.distance = distance.error;
     const bodies = chosen.map((c) => {
       const focalMm = readNumber(c.focalText);
-      const focus = c.focusText.trim() === '' ? null : readLength(c.focusText, 'm');
+      const focus = c.focusText.trim() === '' ? null : readLength(c.focusText, 'm', 'focus distance');
       const atS = c.atText.trim() === '' ? null : readNumber(c.atText);
       const mine: Problems[string] = {};
       if (focalMm === null || focalMm < 1) mine.focal = 'Enter a focal length in mm, such as 32';
@@ -129,7 +129,7 @@ export function NewPlates({
   return (
     <Sheet title={count === 1 ? 'New grid plate' : `${count} new grid plates`} open onClose={onClose}>
       <ChartChoice value={chart} onChange={setChart} />
-      <Field label="Size of a cell" value={cellText} onChangeText={setCellText} error={shared.cell} hint="With its unit: 40 mm, 1 1/2 in" />
+      <Field label="Size of a cell" suffix="mm" value={cellText} onChangeText={setCellText} error={shared.cell} hint="With its unit: 40 mm, 1 1/2 in" />
       <Field
         label="Chart to sensor mark"
         value={distanceText}
@@ -140,7 +140,9 @@ export function NewPlates({
       />
       {chosen.map((c) => {
         const remarks =
-          'missing' in mounted ? [] : remarksOf(c.opened?.notes, mounted, { focalMm: readNumber(c.focalText) ?? record.body.focalMm, focusM: readLength(c.focusText, 'm').length?.valueM ?? null });
+          'missing' in mounted
+            ? []
+            : remarksOf(c.opened?.notes, mounted, { focalMm: readNumber(c.focalText) ?? record.body.focalMm, focusM: readLength(c.focusText, 'm', 'focus distance').length?.valueM ?? null });
         return (
           <View key={c.id} style={{ borderTopWidth: 1, borderColor: p.line, paddingTop: SPACE.s, marginTop: SPACE.s }}>
             <View style={{ flexDirection: 'row', alignItems: 'center' }}>

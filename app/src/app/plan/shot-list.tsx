@@ -1,0 +1,1 @@
+export { ShotListScreen as default } from '../../features/setups/shot-list-screen';

@@ -1,0 +1,285 @@
+import type { RecordBodies, RecordKind, StoredRecord } from '@mesure/contract';
+import { fireEvent, screen } from '@testing-library/react-native';
+import { closedDayOf } from '../../data/closed-days';
+import { CheckScreen } from '../check/check-screen';
+import { FloorScreen } from '../floor/floor-screen';
+import { TakeScreen } from '../floor/take/take-screen';
+import { HiddenScreen } from '../hidden/hidden-screen';
+import { PlanScreen } from '../plan/plan-screen';
+import { Shell } from '../shell/shell';
+import { dayRecords, FakeServer, ID, open, plannedBody, pushed, record, reopen, seen, settle, takeBody } from '../test-day';
+import { marksCautions } from '../setups/setup-marks';
+import { forgetDays } from './use-day';
+
+const DAY2 = '00000000-0000-4000-8000-000000000029';
+const SETUP2 = '00000000-0000-4000-8000-000000000030';
+const TAKE2 = '00000000-0000-4000-8000-000000000031';
+const today = new Date().toISOString().slice(0, 10);
+/** Day 12 of last week, and today's with a setup and a take of its own. */
+const twoDays = () => [
+  ...dayRecords(),
+  record('production', '00000000-0000-4000-8000-000000000028', { name: 'The Salt Ferry', fps: 24, lengthUnit: 'm', timeZone: 'UTC', slating: 'scene' }),
+  record('day', DAY2, { name: 'Day 13', date: today }),
+  record('setup', SETUP2, { dayId: DAY2, setId: ID.set, name: 'Jetty crane', scene: '42', order: 1, levelMarks: [], originMark: null, headingMarks: null }),
+  record('take', TAKE2, takeBody({ setupId: SETUP2, slate: '42', take: 1 })),
+];
+beforeEach(forgetDays);
+const kept = <K extends RecordKind>(server: FakeServer, kind: K): StoredRecord<K>[] => [...server.records.values()].filter((r) => r.kind === kind && !r.deleted) as StoredRecord<K>[];
+const press = async (id: string) => {
+  fireEvent.press(screen.getByTestId(id));
+  await settle();
+};
+const type = (id: string, text: string) => fireEvent.changeText(screen.getByTestId(id), text);
+
+describe('the chosen day', () => {
+  test('today opens by itself; another one is chosen with one tap and holds for every place', async () => {
+    const server = new FakeServer(twoDays());
+    await open(
+      <Shell>
+        <FloorScreen setupId={null} />
+      </Shell>,
+      server,
+    );
+    expect(seen('The Salt Ferry · Day 13')).toBe(true);
+    expect(seen('Jetty crane')).toBe(true);
+    expect(seen('Dolly past the stove')).toBe(false);
+    await press('where');
+    expect(screen.getByTestId('day-Day 12')).toHaveTextContent(/1 take/);
+    await press('day-Day 12');
+    expect(seen('Dolly past the stove')).toBe(true);
+    expect(seen('Jetty crane')).toBe(false);
+    screen.unmount();
+    await reopen(<CheckScreen takeId={null} />, server);
+    expect(screen.getByTestId('check-41A-1')).toBeTruthy();
+    expect(screen.queryByTestId('check-42-1')).toBeNull();
+  });
+
+  test('Plan may look at all days', async () => {
+    await open(<PlanScreen setupId={null} />, new FakeServer(twoDays()));
+    expect(seen('Dolly past the stove')).toBe(false);
+    fireEvent.press(screen.getByLabelText('all days'));
+    await settle();
+    expect(seen('Dolly past the stove')).toBe(true);
+    expect(seen('Jetty crane')).toBe(true);
+  });
+
+  test('the next day is begun in two taps, renamed, closed with name and time, and opened again', async () => {
+    const server = new FakeServer(twoDays());
+    await open(
+      <Shell>
+        <FloorScreen setupId={null} />
+      </Shell>,
+      server,
+    );
+    await press('where');
+    await press('new-day');
+    const made = kept(server, 'day').find((d) => d.body.name === 'Day 14')!;
+    expect(made.body).toMatchObject({ unit: 'main', closed: null });
+    expect(made.body.date > today).toBe(true);
+    expect(seen('The Salt Ferry · Day 14')).toBe(true);
+    await press('where');
+    fireEvent.press(screen.getByLabelText('Change Day 14'));
+    await settle();
+    type('day-name', 'Day 14, pickups');
+    type('day-date', '2026-13-40');
+    await press('keep-day');
+    type('day-date', '2027-01-09');
+    await press('keep-day');
+    expect(kept(server, 'day').find((d) => d.id === made.id)!.body).toMatchObject({ name: 'Day 14, pickups', date: '2027-01-09' });
+    fireEvent.press(screen.getByLabelText('Change Day 14, pickups'));
+    await settle();
+    await press('close-day');
+    expect(kept(server, 'day').find((d) => d.id === made.id)!.body.closed).toMatchObject({ by: 'wrangler', at: expect.stringMatching(/^\d{4}-/) });
+    fireEvent.press(screen.getByLabelText('Change Day 14, pickups'));
+    await settle();
+    // only who directs hides a day
+    expect(screen.queryByTestId('hide-day')).toBeNull();
+    await press('close-day');
+    expect(kept(server, 'day').find((d) => d.id === made.id)!.body.closed).toBeNull();
+  });
+
+  test('a change of a closed day is asked about once, and not made when the answer is no', async () => {
+    const records = dayRecords().map((r) => (r.kind === 'day' ? record('day', ID.day, { ...(r.body as RecordBodies['day']), closed: { by: 'Odalys', at: '2026-11-23T18:40:00.000Z' } }) : r));
+    const server = new FakeServer(records);
+    await open(
+      <Shell>
+        <TakeScreen takeId={ID.take} />
+      </Shell>,
+      server,
+    );
+    const circle = async () => {
+      fireEvent.press(screen.getByText(/^Circled?$/));
+      await settle();
+    };
+    const circled = () => (server.records.get(ID.take)!.body as RecordBodies['take']).circled;
+    await circle();
+    expect(seen(/Odalys signed it as complete/)).toBe(true);
+    await press('leave-closed');
+    expect(circled()).toBe(false);
+    await circle();
+    await press('change-closed');
+    expect(circled()).toBe(true);
+    await circle();
+    expect(seen(/signed it as complete/)).toBe(false);
+    expect(circled()).toBe(false);
+  });
+
+  test('which closed day a change touches follows from what it names', () => {
+    const all = Object.fromEntries(
+      [...twoDays(), record('still', 's', { setupId: ID.setup } as never), record('sync', 'y', { takeId: ID.take } as never)].map((r) => [
+        r.id,
+        r.id === ID.day ? { ...r, body: { ...r.body, closed: { by: 'x', at: '' } } as never } : r,
+      ]),
+    );
+    const day = (kind: RecordKind, id: string, change: unknown = {}) => closedDayOf([{ kind, id, change }], all)?.id ?? null;
+    expect([day('take', ID.take), day('setup', ID.setup), day('still', 's'), day('sync', 'y')]).toEqual([ID.day, ID.day, ID.day, ID.day]);
+    expect(day('take', 'new', { setupId: ID.setup })).toBe(ID.day);
+    expect([day('take', TAKE2), day('set', ID.set), day('day', ID.day), day('package', ID.pack)]).toEqual([null, null, null, null]);
+  });
+});
+
+describe('setups', () => {
+  test('on an empty day one is opened with its scene and its set; everything else is proposed, and the day begins with it', async () => {
+    const server = new FakeServer(dayRecords().filter((r) => ['body', 'lens', 'package'].includes(r.kind)));
+    await open(<FloorScreen setupId={null} />, server);
+    await press('step-setup');
+    await press('open-new-setup');
+    expect(seen(/belongs to a scene/)).toBe(true);
+    expect(seen(/set needs a name/)).toBe(true);
+    type('setup-scene', '41');
+    type('setup-set-name', 'Galley');
+    fireEvent.press(screen.getByLabelText('crane'));
+    await settle();
+    await press('open-new-setup');
+    const [day] = kept(server, 'day');
+    const [set] = kept(server, 'set');
+    const [setup] = kept(server, 'setup');
+    expect(day.body).toMatchObject({ name: 'Day 1', unit: 'main' });
+    expect(setup.body).toMatchObject({ dayId: day.id, setId: set.id, scene: '41', slate: null, name: 'Galley, crane', order: 1 });
+    expect(kept(server, 'plan')[0].body).toMatchObject({ setupId: setup.id, packageId: ID.pack, move: { kind: 'crane' } });
+    expect(pushed()).toContain(`/floor/${setup.id}`);
+    expect(server.memory.log.map((c) => c.after && (c as { id: string }).id)).toHaveLength(4);
+  });
+
+  test('what was half typed in it comes back', async () => {
+    const server = new FakeServer(twoDays());
+    await open(<FloorScreen setupId={null} />, server);
+    await press('new-setup');
+    type('setup-description', 'The boat leaves');
+    await settle();
+    screen.unmount();
+    await reopen(<FloorScreen setupId={null} />, server);
+    await press('new-setup');
+    expect(screen.getByTestId('setup-description').props.value).toBe('The boat leaves');
+    expect(seen(/still here/)).toBe(true);
+  });
+
+  test('a slate is counted up by scene, one that is there already is remarked', async () => {
+    const server = new FakeServer(twoDays());
+    await open(<FloorScreen setupId={null} />, server);
+    await press('new-setup');
+    expect(screen.getByTestId('setup-scene').props.value).toBe('42');
+    expect(seen('Left empty: 42A')).toBe(true);
+    type('setup-slate', '41a');
+    await settle();
+    expect(seen('41a is on another setup already')).toBe(true);
+  });
+
+  test('copied with its plan, moved to another day, hidden and brought back', async () => {
+    const server = new FakeServer([
+      ...twoDays(),
+      record('plan', '00000000-0000-4000-8000-000000000040', plannedBody({ setupId: SETUP2, answered: [{ rule: 'r', reason: 'ok', by: 'x', at: today }] })),
+    ]);
+    await open(<FloorScreen setupId={SETUP2} />, server);
+    const edit = async () => {
+      fireEvent.press(screen.getByLabelText('Change Jetty crane'));
+      await settle();
+    };
+    await edit();
+    await press('copy-setup');
+    const copy = kept(server, 'setup').find((s) => s.body.name === 'Jetty crane, again')!;
+    expect(copy.body).toMatchObject({ slate: '42A', order: 2, dayId: DAY2 });
+    expect(kept(server, 'plan').find((q) => q.body.setupId === copy.id)!.body).toMatchObject({ answered: [], move: { kind: 'dolly' } });
+    await edit();
+    await press('setup-later');
+    expect([SETUP2, copy.id].map((id) => (server.records.get(id)!.body as RecordBodies['setup']).order)).toEqual([2, 1]);
+    await press('setup-to-day');
+    await press('to-Day 12');
+    expect(server.records.get(SETUP2)!.body).toMatchObject({ dayId: ID.day, order: 2 });
+    await edit();
+    await press('hide-setup');
+    expect(server.records.get(SETUP2)!.deleted).toBe(true);
+    screen.unmount();
+    await reopen(<HiddenScreen />, server);
+    expect(screen.getByTestId('hidden-setup-Jetty crane')).toHaveTextContent(/by wrangler/);
+    fireEvent.press(screen.getByLabelText('Bring back Jetty crane'));
+    await settle();
+    expect(server.records.get(SETUP2)!.deleted).toBe(false);
+  });
+
+  test('level marks near each other, in one line, and a short heading are said', () => {
+    const at = (id: string, xM: number, zM: number) => ({ id, xM, zM });
+    const of = (levelMarks: string[], headingMarks: [string, string] | null, ...marks: ReturnType<typeof at>[]) => marksCautions({ levelMarks, headingMarks }, marks);
+    expect(of(['A', 'B', 'C'], ['A', 'B'], at('A', 0, 0), at('B', 3, 0), at('C', 0, 2))).toEqual([]);
+    expect(of(['A', 'B', 'C'], null, at('A', 0, 0), at('B', 0.3, 0), at('C', 0, 0.2))).toEqual([expect.stringMatching(/within 0\.36 m/)]);
+    expect(of(['A', 'B', 'C'], null, at('A', 0, 0), at('B', 3, 0), at('C', 1.5, 0.05))).toEqual([expect.stringMatching(/on one line/)]);
+    expect(of(['A', 'B'], ['A', 'B'], at('A', 0, 0), at('B', 0.4, 0))).toEqual([expect.stringMatching(/three level marks/), expect.stringMatching(/0\.40 m apart/)]);
+  });
+});
+
+describe('takes', () => {
+  test('one that was logged in the wrong setup moves, with its new number seen first', async () => {
+    const server = new FakeServer(twoDays());
+    await open(<TakeScreen takeId={ID.take} />, server);
+    await press('move-take');
+    fireEvent.press(screen.getByLabelText('Day 13'));
+    await settle();
+    await press('to-setup-42');
+    expect(screen.getByTestId('moved-41A-1')).toHaveTextContent('41A take 1 → 42 take 2');
+    await press('move-takes');
+    expect(server.records.get(ID.take)!.body).toMatchObject({ setupId: SETUP2, slate: '42', take: 2 });
+  });
+
+  test('the same slate and take twice is remarked where it is typed', async () => {
+    const twin = record('take', '00000000-0000-4000-8000-000000000032', takeBody({ take: 2 }));
+    await open(<TakeScreen takeId={twin.id} />, new FakeServer([...dayRecords(), twin]));
+    expect(seen(/is on another take/)).toBe(false);
+    type('field-take', '1');
+    fireEvent(screen.getByTestId('field-take'), 'blur');
+    await settle();
+    expect(seen(/41A take 1 is on another take too/)).toBe(true);
+  });
+
+  test('a focal length that the lens does not have is kept when it is said again', async () => {
+    const server = new FakeServer();
+    await open(<TakeScreen takeId={ID.take} />, server);
+    const say = async () => {
+      type('field-focalMm', '85mm');
+      fireEvent(screen.getByTestId('field-focalMm'), 'blur');
+      await settle();
+    };
+    await say();
+    expect(seen(/The lens on this camera is marked 32 mm/)).toBe(true);
+    expect(server.records.get(ID.take)!.body).toMatchObject({ focalMm: 32 });
+    await say();
+    expect(server.records.get(ID.take)!.body).toMatchObject({ focalMm: 85 });
+  });
+
+  test('a solver leaves a remark on a take; it stands until somebody answers', async () => {
+    const server = new FakeServer();
+    await open(<TakeScreen takeId={ID.take} />, server, 'solver');
+    expect(screen.queryByTestId('hide-take')).toBeNull();
+    type('remark-text', 'Height seems 4 cm low.');
+    await press('leave-remark');
+    const [remark] = kept(server, 'remark');
+    expect(remark.body).toMatchObject({ about: 'take', aboutId: ID.take, text: 'Height seems 4 cm low.', answer: null });
+    screen.unmount();
+    await reopen(<FloorScreen setupId={null} />, server);
+    expect(seen(/1 remark waits for an answer/)).toBe(true);
+    screen.unmount();
+    await reopen(<TakeScreen takeId={ID.take} />, server);
+    type(`answer-${remark.id}`, 'Taken at the dolly head.');
+    await press(`give-answer-${remark.id}`);
+    expect(kept(server, 'remark')[0].body.answer).toMatchObject({ text: 'Taken at the dolly head.', by: 'wrangler' });
+  });
+});

@@ -1,0 +1,180 @@
+import { guessShotColumns, mountPackage, planShotList, SHOT_COLUMN_WORDS, SHOT_COLUMNS, type ShotColumn, type ShotLine } from '@mesure/contract';
+import { readCells } from '@mesure/formats/table';
+import { useRouter } from 'expo-router';
+import { useMemo, useState } from 'react';
+import { View } from 'react-native';
+import { newId, useAll, useFind, useRecordsState, type AnyOrder } from '../../data';
+import { Action, Choice, Field, Section } from '../../ui/controls';
+import { pickFile } from '../../ui/pick-file';
+import { Empty } from '../../ui/states';
+import { Words } from '../../ui/text';
+import { SPACE, usePalette } from '../../ui/theme';
+import { useChooseDay, useDay, useDays, useProduction, useToday } from '../days/use-day';
+import { byCamera } from '../floor/use-floor';
+import { Page } from '../shell/pane';
+import { RecordsGate } from '../shell/records-gate';
+
+const LINES_AT_ONCE = 80;
+
+/** A shot list from elsewhere: which column is what, what each row would do, and all of it with one tap and one undo. */
+export function ShotListScreen() {
+  return (
+    <RecordsGate what="the setups">
+      <ShotList />
+    </RecordsGate>
+  );
+}
+
+function ShotList() {
+  const p = usePalette();
+  const router = useRouter();
+  const find = useFind();
+  const { slating } = useProduction();
+  const today = useToday();
+  const day = useDay();
+  const days = useDays();
+  const choose = useChooseDay();
+  const sets = useAll('set');
+  const setups = useAll('setup');
+  const packages = useAll('package')
+    .filter((q) => !q.body.until)
+    .sort(byCamera);
+  const writeMany = useRecordsState((s) => s.writeMany);
+  const [cells, setCells] = useState<string[][] | null>(null);
+  const [columns, setColumns] = useState<(ShotColumn | null)[]>([]);
+  const [openColumn, setOpenColumn] = useState<number | null>(null);
+  const [pasted, setPasted] = useState('');
+  const [error, setError] = useState<string | null>(null);
+  const [done, setDone] = useState<string | null>(null);
+  const take = (rows: string[][], name: string) => {
+    if (rows.length < 2) {
+      setError(`${name} has a header row and no row below it. Nothing was changed.`);
+      return;
+    }
+    setCells(rows);
+    setColumns(guessShotColumns(rows[0]));
+    setError(null);
+  };
+  const refuse = (e: unknown) => setError(`${e instanceof Error ? e.message : String(e)} Nothing was changed.`);
+  async function pick(): Promise<void> {
+    const file = await pickFile('.csv,.tsv,.txt,.xlsx,text/csv');
+    if (!file) return;
+    try {
+      if (/\.xlsx$/i.test(file.name)) {
+        const { readXlsxCells } = await import('@mesure/formats/xlsx');
+        take(await readXlsxCells(await file.arrayBuffer(), file.name), file.name);
+      } else take(readCells(await file.text(), file.name), file.name);
+    } catch (e) {
+      refuse(e);
+    }
+  }
+  const paste = () => {
+    try {
+      take(readCells(pasted), 'What was pasted');
+    } catch (e) {
+      refuse(e);
+    }
+  };
+  // made once a table and its columns: each making gives new ids
+  const planned = useMemo(
+    () =>
+      cells
+        ? planShotList({
+            rows: cells.slice(1),
+            columns,
+            days,
+            sets,
+            setups,
+            packages,
+            slating,
+            today,
+            dayId: day?.id ?? null,
+            newId,
+            lensRange: (id) => {
+              const pack = find('package', id);
+              const mounted = pack ? mountPackage(pack.body, find) : null;
+              return mounted && !('missing' in mounted) ? mounted.lens : null;
+            },
+          })
+        : { lines: [], orders: [] },
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- records that change meanwhile do not change what is shown
+    [cells, columns],
+  );
+  const count = (what: ShotLine['what']) => planned.lines.filter((l) => l.what === what).length;
+  const doing = count('new') + count('change');
+  async function bring(): Promise<void> {
+    await writeMany(planned.orders as AnyOrder[], `Shot list: ${count('new')} new, ${count('change')} changed`);
+    const first = planned.orders.find((o) => o.kind === 'day');
+    if (!day && first) choose(first.id);
+    setDone(`${count('new')} setups are new, ${count('change')} changed, ${count('same')} were as in the list.`);
+    setCells(null);
+    setPasted('');
+  }
+  return (
+    <Page action={cells ? <Action kind="main" title={doing === 0 ? 'Nothing to do' : `Bring in ${doing} setups`} disabled={doing === 0} onPress={() => void bring()} testID="bring-in" /> : undefined}>
+      <Words look="title" level={1}>
+        Shot list in
+      </Words>
+      <Words dim>A table with a header row, a row a setup: CSV, XLSX, or rows pasted from a spreadsheet. Rows are matched to setups by slate; nothing is done before you see it.</Words>
+      {done ? (
+        <View style={{ marginVertical: SPACE.m, gap: SPACE.s }}>
+          <Words role="status">{`✓ ${done}`}</Words>
+          <Action title="To the setups" icon="map" onPress={() => router.replace('/plan')} />
+        </View>
+      ) : null}
+      <View style={{ marginVertical: SPACE.m, alignItems: 'flex-start' }}>
+        <Action icon="folder-open" title={cells ? 'Another file' : 'Choose the file'} onPress={() => void pick()} testID="choose-list" />
+      </View>
+      {cells ? null : (
+        <>
+          <Field label="Or paste the rows here" value={pasted} onChangeText={setPasted} multiline testID="paste-list" />
+          <Action title="Read what was pasted" disabled={pasted.trim() === ''} onPress={paste} testID="read-pasted" />
+        </>
+      )}
+      {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
+      {cells ? (
+        <>
+          <Section title="Columns">
+            {cells[0].map((name, i) => (
+              <View key={`${i}-${name}`} style={{ borderBottomWidth: 1, borderColor: p.line }}>
+                <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
+                  <Words look="small" style={{ flex: 1 }}>{`${name || `column ${i + 1}`} → ${columns[i] ? SHOT_COLUMN_WORDS[columns[i]] : 'not taken'}`}</Words>
+                  <Action kind="quiet" title="Change" label={`Change what column ${name || i + 1} holds`} onPress={() => setOpenColumn(openColumn === i ? null : i)} testID={`list-column-${i}`} />
+                </View>
+                {openColumn === i ? (
+                  <Choice<ShotColumn | null>
+                    label={`Column "${name}" holds`}
+                    value={columns[i] ?? null}
+                    options={[{ value: null, title: 'nothing' }, ...SHOT_COLUMNS.map((c) => ({ value: c, title: SHOT_COLUMN_WORDS[c] }))]}
+                    onChange={(c) => {
+                      setColumns(columns.map((old, j) => (j === i ? c : old === c ? null : old)));
+                      setOpenColumn(null);
+                    }}
+                  />
+                ) : null}
+              </View>
+            ))}
+          </Section>
+          <Section title={`${count('new')} new, ${count('change')} change, ${count('same')} same${count('problem') > 0 ? `, ${count('problem')} cannot be read` : ''}`}>
+            {planned.lines.length === 0 ? <Empty title="No rows" text="Below the header nothing stands." /> : null}
+            {[...planned.lines]
+              .sort((a, b) => Number(b.what === 'problem') - Number(a.what === 'problem') || a.row - b.row)
+              .slice(0, LINES_AT_ONCE)
+              .map((l) => (
+                <View key={l.row} style={{ paddingVertical: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`line-${l.row}`}>
+                  <Words look="small">{`${SIGNS[l.what]} ${l.label}`}</Words>
+                  <Words look="label" dim>
+                    {l.what === 'problem'
+                      ? `row ${l.row}: ${l.why}`
+                      : [l.what === 'same' ? 'as it is' : l.what === 'new' ? 'new' : l.changes.map((c) => `${c.title}: ${c.before || '–'} → ${c.after}`).join(', '), ...l.notes].join(' · ')}
+                  </Words>
+                </View>
+              ))}
+            {planned.lines.length > LINES_AT_ONCE ? <Words look="small" dim>{`and ${planned.lines.length - LINES_AT_ONCE} more rows`}</Words> : null}
+          </Section>
+        </>
+      ) : null}
+    </Page>
+  );
+}
+const SIGNS: Record<ShotLine['what'], string> = { new: '+', change: '~', same: '=', problem: '▲' };
