@@ -1,4 +1,4 @@
-import { spawn, type ChildProcess } from 'node:child_process';
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
@@ -15,22 +15,29 @@ export interface Running {
   output: string;
 }
 
-/** Starts bin/demo as a person would and waits for its address. */
-export async function startDemo(dataDir: string): Promise<Running> {
+/** Starts a command of bin/ as a person would and waits for its address. */
+export async function start(command: 'bin/demo' | 'bin/serve', dataDir: string, args: string[] = []): Promise<Running> {
   const began = Date.now();
-  const child: ChildProcess = spawn(path.join(ROOT, 'bin/demo'), [], { env: { ...process.env, MESURE_DATA_DIR: dataDir }, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
+  const child: ChildProcess = spawn(path.join(ROOT, command), args, { env: { ...process.env, MESURE_DATA_DIR: dataDir }, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
   let output = '';
   child.stdout!.on('data', (d: Buffer) => (output += d.toString()));
   child.stderr!.on('data', (d: Buffer) => (output += d.toString()));
   for (;;) {
-    const address = /Address\s+(http:\S+)/.exec(output)?.[1];
+    const address = /Address\s+(https?:\S+)/.exec(output)?.[1];
     if (address && output.includes('Ctrl-C')) {
       child.unref();
       return { address, dataDir, pid: child.pid!, readySeconds: (Date.now() - began) / 1000, output };
     }
-    if (child.exitCode !== null || Date.now() - began > 600_000) throw new Error(`bin/demo did not start:\n${output}`);
+    if (child.exitCode !== null || Date.now() - began > 600_000) throw new Error(`${command} did not start:\n${output}`);
     await new Promise((r) => setTimeout(r, 100));
   }
+}
+export const startDemo = (dataDir: string): Promise<Running> => start('bin/demo', dataDir);
+
+/** Runs a command of bin/ to its end; what it says, and its exit code. */
+export function runToEnd(command: string, args: string[], dataDir: string): { out: string; code: number | null } {
+  const r = spawnSync(path.join(ROOT, command), args, { env: { ...process.env, MESURE_DATA_DIR: dataDir }, encoding: 'utf8', timeout: 300_000 });
+  return { out: r.stdout + r.stderr, code: r.status };
 }
 
 /** Ctrl-C, and waits until the process is gone. */

@@ -17,6 +17,7 @@ export default defineConfig({
   use: { launchOptions, trace: 'off', screenshot: 'only-on-failure', acceptDownloads: true },
   projects: [
     { name: 'phone', testMatch: /(walk|offline|refusals|lens-day|plan-phone|net-phone|floor-day|floor-more)\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
+    { name: 'own', testMatch: /own-film\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
     { name: 'wide', testMatch: /(walk|plan-wide|floor-wide)\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['phone'] },
     { name: 'restart', testMatch: /restart\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['wide'] },
   ],

@@ -109,10 +109,19 @@ export function takeLacks(take: TakeBody, plan: PlanBody | null = null, floor: F
     ['clip', shown.includes('clip')],
     ['stabiliser', shown.includes('stabiliser')],
   ];
-  const fields = wants.filter(([key, wanted]) => wanted && !noted(take, key)).map(([key]): Lack => ({ field: key, what: LACK_WORDS[key] ?? takeField(key)!.title.toLowerCase() }));
+  const named = (key: TakeFieldKey) => LACK_WORDS[key] ?? takeField(key)!.title.toLowerCase();
+  const fields = wants
+    .filter(([, wanted]) => wanted)
+    .flatMap(([key]): Lack[] => {
+      if (!noted(take, key)) return [{ field: key, what: named(key) }];
+      // carried over is not measured, and a counted name is a guess, until somebody says so
+      return CONFIRMED.has(key) && take.carried.includes(key) ? [{ field: key, what: `${named(key)}, carried over` }] : [];
+    });
   const clips = (plan?.witnesses ?? []).filter((w) => !take.witnesses?.some((t) => t.packageId === w.packageId && t.clip !== ''));
   return [...fields, ...(clips.length > 0 ? [{ field: 'witnesses' as const, what: clips.length === 1 ? 'clip of the witness camera' : `clips of ${clips.length} witness cameras` }] : [])];
 }
+/** What differs from take to take whether or not somebody looked. */
+const CONFIRMED = new Set<TakeFieldKey>(['height', 'heightEnd', 'clip']);
 const LACK_WORDS: Partial<Record<TakeFieldKey, string>> = {
   zoomFrom: 'frame at which the zoom begins',
   zoomTo: 'frame at which the zoom ends',

@@ -158,8 +158,10 @@ const choice = (key: 'stabiliser', choices: readonly string[]): Part => ({
 
 const pack: Part = {
   text: (t, w) => w.packages.find((p) => p.id === t.packageId)?.camera ?? '',
-  read(text, _t, w) {
-    const found = w.packages.find((p) => p.camera.toLowerCase() === text.trim().toLowerCase().replace(/-cam$/, ''));
+  read(text, t, w) {
+    const named = w.packages.filter((p) => p.camera.toLowerCase() === text.trim().toLowerCase().replace(/-cam$/, ''));
+    // a camera that had other things on it before: the take keeps what it had
+    const found = named.find((p) => p.id === t.packageId) ?? named[0];
     return found ? { packageId: found.id } : fail(`There is no package "${text.trim()}"; there are ${w.packages.map((p) => p.camera).join(', ') || 'none'}`);
   },
 };

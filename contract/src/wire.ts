@@ -178,4 +178,8 @@ export interface Analysis {
 export interface HandoverPlan {
   missing: { takeId: string; take: string; what: string }[];
   files: { path: string; what: string; readWith: string }[];
+  /** who signed the day; null while it is open */
+  closed: { by: string; at: string } | null;
+  /** what was changed after the day was signed */
+  changedAfterClose: { what: string; who: string; when: string }[];
 }

@@ -37,12 +37,14 @@ export interface ReadingRow {
   tolerance: number;
   instrument: string;
   taken_at: string;
+  /** `carried over` from the take before, or `measured` at this one */
+  carried: 'measured' | 'carried over' | '';
   when: string;
   who: string;
 }
 
 export function writeReadingsCsv(rows: readonly ReadingRow[]): string {
-  const header: (keyof ReadingRow)[] = ['setup', 'take', 'quantity', 'about', 'value', 'unit', 'as_entered', 'tolerance', 'instrument', 'taken_at', 'when', 'who'];
+  const header: (keyof ReadingRow)[] = ['setup', 'take', 'quantity', 'about', 'value', 'unit', 'as_entered', 'tolerance', 'instrument', 'taken_at', 'carried', 'when', 'who'];
   return text([header, ...rows.map((r) => header.map((h) => r[h]))]);
 }
 

@@ -89,6 +89,7 @@ describe('CSV out', () => {
           tolerance: 0.01,
           instrument: 'tape',
           taken_at: '',
+          carried: 'measured',
           when: '2026-01-01',
           who: 'w',
         },

@@ -117,6 +117,11 @@ export function useAll<K extends RecordKind>(kind: K): StoredRecord<K>[] {
 export function useRecord<K extends RecordKind>(kind: K, id: string | null | undefined): StoredRecord<K> | undefined {
   return useStore(useData().records, (s) => (id && s.records[id]?.kind === kind ? (s.records[id] as StoredRecord<K>) : undefined));
 }
+/** What is on the cameras now, by their letters; `also` one that was on a camera before. */
+export const useMounted = (also: string | null = null): StoredRecord<'package'>[] =>
+  useAll('package')
+    .filter((q) => !q.body.until || q.id === also)
+    .sort((a, b) => a.body.camera.localeCompare(b.body.camera, 'en', { numeric: true }));
 /** Looks records up by kind and id; for operations that need several. */
 export function useFind() {
   const records = useStore(useData().records, (s) => s.records);

@@ -113,7 +113,7 @@ export class FakeServer {
   analyses = new Map<string, Analysis>();
   /** of each record, oldest first */
   changes = new Map<string, RecordChange[]>();
-  plan: HandoverPlan = { missing: [], files: [] };
+  plan: HandoverPlan = { missing: [], files: [], closed: null, changedAfterClose: [] };
   cut = false;
   /** addresses that fail with this problem, by "METHOD path" ending */
   failing = new Map<string, Problem>();

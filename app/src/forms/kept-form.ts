@@ -24,17 +24,20 @@ export function useKeptForm<V extends FieldValues>(key: string, initial: V, prob
     return { values: {}, errors: errors as FieldErrors<V> };
   };
   const form = useForm<V>({ defaultValues: { ...initial, ...draft } as DefaultValues<V>, resolver, mode: 'onSubmit', reValidateMode: 'onChange' });
-  const { watch } = form;
-  useEffect(() => {
-    const heard = watch((values) =>
-      keepDraft(
-        'form',
-        key,
-        JSON.stringify(values, (field, value: unknown) => (SECRET.test(field) ? undefined : value)),
-      ),
-    );
-    return () => heard.unsubscribe();
-  }, [watch, key]);
+  const { subscribe } = form;
+  useEffect(
+    () =>
+      subscribe({
+        formState: { values: true },
+        callback: ({ values }) =>
+          keepDraft(
+            'form',
+            key,
+            JSON.stringify(values, (field, value: unknown) => (SECRET.test(field) ? undefined : value)),
+          ),
+      }),
+    [subscribe, key],
+  );
   return { ...form, cameBack: draft !== null, done: () => keepDraft('form', key, null) };
 }
 

@@ -1,6 +1,5 @@
 import { LENGTH_UNITS } from '@mesure/core';
 import Joi from 'joi';
-import { HEIGHT_PLACES } from './shared';
 
 const id = Joi.string().guid({ version: ['uuidv4'] });
 const name = Joi.string().trim().min(1).max(120);

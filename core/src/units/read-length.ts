@@ -1,6 +1,6 @@
 import { CoreError } from '../errors';
 import { formatLength } from './format-length';
-import { LENGTH_UNITS, METRES_PER, type LengthUnit } from './length-unit';
+import { LENGTH_UNITS, type LengthUnit } from './length-unit';
 import { parseLength, type ParsedLength } from './parse-length';
 
 /**

@@ -1,5 +1,19 @@
-import { mountPackage, takeLacks, type HandoverPlan, type RecordKind, type SolveOutcome, type StoredRecord, type TakeWords } from '@mesure/contract';
-import { writeCameraCsv, writeDistortionJson, writeGltf, writePointsCsv } from '@mesure/formats';
+import {
+  changedFields,
+  HIDDEN,
+  KINDS,
+  mountPackage,
+  takeLacks,
+  type HandoverPlan,
+  type RecordKind,
+  type RecordState,
+  type SolveOutcome,
+  type StoredRecord,
+  type TakeBody,
+  type TakeWords,
+} from '@mesure/contract';
+import { Op } from 'sequelize';
+import { writeCameraCsv, writeCsv, writeDistortionJson, writeGltf, writePointsCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
@@ -19,6 +33,8 @@ export interface HandoverFile {
 export interface Handover {
   name: string;
   missing: HandoverPlan['missing'];
+  closed: HandoverPlan['closed'];
+  changedAfterClose: HandoverPlan['changedAfterClose'];
   files: HandoverFile[];
 }
 
@@ -37,6 +53,27 @@ function apart(files: readonly HandoverFile[]): HandoverFile[] {
     seen.set(f.path, count);
     return count === 1 ? f : { ...f, path: f.path.replace(/(\.[^/]*)?$/, `-${count}$1`) };
   });
+}
+
+/** Changes of a day's records that were made after somebody signed it. */
+async function changesAfterClose(db: Database, records: readonly StoredRecord[], at: Date): Promise<HandoverPlan['changedAfterClose']> {
+  const changes = await db.EntryChange.findAll({ where: { recordId: records.map((r) => r.id), changedAt: { [Op.gt]: at } }, order: [['changedAt', 'ASC']] });
+  return changes.map((c) => {
+    const record = records.find((r) => r.id === c.recordId)!;
+    const kind = KINDS[record.kind];
+    const fields = c.before ? changedFields(c.before as RecordState, c.after as RecordState).map((f) => (f === HIDDEN ? 'hidden' : ((kind.fields as Record<string, string>)[f] ?? f))) : ['new'];
+    return { what: `${kind.noun} ${(kind.tell as (b: unknown) => string)(record.body)}: ${fields.join(', ')}`, who: c.userName, when: c.changedAt.toISOString() };
+  });
+}
+
+/** What solvers and supervisors asked, and what was answered. */
+function remarksFile(remarks: readonly StoredRecord<'remark'>[], takeOf: (id: string) => TakeBody | null): HandoverFile {
+  const rows = remarks.map(({ body: r }) => {
+    const take = takeOf(r.aboutId);
+    return [r.about, take ? `${take.slate}-${take.take}` : '', r.field ?? '', r.text, r.by, r.at, r.answer?.text ?? '', r.answer?.by ?? '', r.answer?.at ?? ''];
+  });
+  const header = ['about', 'take', 'field', 'remark', 'by', 'at', 'answer', 'answered_by', 'answered_at'];
+  return { path: 'remarks.csv', what: 'remarks and their answers', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) };
 }
 
 /** What a day's handover holds and what it still lacks. Files are made when they are asked for. */
@@ -158,5 +195,10 @@ export async function planHandover(db: Database, productionId: string, dayId: st
       slug,
     }),
   );
-  return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files: apart(files) };
+  const remarks = all('remark').filter((r) => takes.some((t) => t.id === r.body.aboutId) || setupIds.includes(r.body.aboutId));
+  if (remarks.length > 0) files.push(remarksFile(remarks, (id) => takes.find((t) => t.id === id)?.body ?? null));
+  const closed = day.body.closed ?? null;
+  const ofDay = records.filter((r) => takes.some((t) => t.id === r.id) || setupIds.includes(r.id) || ('setupId' in r.body && setupIds.includes(r.body.setupId)));
+  const changedAfterClose = closed ? await changesAfterClose(db, ofDay, new Date(closed.at)) : [];
+  return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files: apart(files), closed, changedAfterClose };
 }

@@ -19,8 +19,8 @@ export function logFiles(day: Day): HandoverFile[] {
   const readings = [...takes.flatMap((t) => takeReadings(t, day)), ...tieReadings(day)];
   const files: HandoverFile[] = [];
   if (takes.length > 0) {
-    const header = ['setup', ...TAKE_FIELDS.map((f) => f.title), 'Witness clips', 'logged at', 'by'];
-    const rows = takes.map((t) => [nameOf(t, setups), ...TAKE_FIELDS.map((f) => f.text(t.body, words)), witnessText(t, words), t.body.loggedAt, t.updatedBy]);
+    const header = ['setup', ...TAKE_FIELDS.map((f) => f.title), 'Witness clips', 'carried over', 'logged at', 'by'];
+    const rows = takes.map((t) => [nameOf(t, setups), ...TAKE_FIELDS.map((f) => f.text(t.body, words)), witnessText(t, words), carriedText(t), t.body.loggedAt, t.updatedBy]);
     files.push({ path: 'takes.csv', what: 'every take with all its fields', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) });
   }
   if (readings.length > 0) files.push({ path: 'readings.csv', what: 'every height, angle, distance and tie as it was measured', readWith: 'CSV', make: async () => writeReadingsCsv(readings) });
@@ -56,7 +56,14 @@ const nameOf = (t: StoredRecord<'take'>, setups: readonly StoredRecord<'setup'>[
 const witnessText = (t: StoredRecord<'take'>, words: TakeWords): string =>
   (t.body.witnesses ?? []).map((w) => `${words.packages.find((p) => p.id === w.packageId)?.camera ?? '?'}: ${w.clip}`).join(', ');
 
+/** Fields that nobody has looked at since the take before: they are not measurements of this take. */
+const carriedText = (t: StoredRecord<'take'>): string =>
+  TAKE_FIELDS.filter((f) => t.body.carried.includes(f.key))
+    .map((f) => f.title)
+    .join(', ');
+
 function takeReadings(t: StoredRecord<'take'>, { setups }: Day): ReadingRow[] {
+  const carriedAs = (key: string) => (t.body.carried.includes(key) ? ('carried over' as const) : ('measured' as const));
   const common = { setup: nameOf(t, setups), take: `${t.body.slate}-${t.body.take}`, when: t.body.loggedAt, who: t.updatedBy };
   const rows: ReadingRow[] = [];
   const height = (h: HeightReading | null | undefined, quantity: string, about: string) => {
@@ -72,6 +79,7 @@ function takeReadings(t: StoredRecord<'take'>, { setups }: Day): ReadingRow[] {
       tolerance: h.toleranceM,
       instrument: h.instrument ?? '',
       taken_at: h.takenAt,
+      carried: carriedAs(quantity === 'camera height' ? 'height' : 'heightEnd'),
     });
   };
   height(t.body.height, 'camera height', `frame ${t.body.heightFrame}`);
@@ -89,6 +97,7 @@ function takeReadings(t: StoredRecord<'take'>, { setups }: Day): ReadingRow[] {
         tolerance: Number(radToDeg(a.toleranceRad).toFixed(6)),
         instrument: a.instrument ?? '',
         taken_at: '',
+        carried: carriedAs(which),
       });
   }
   const d = t.body.distance;
@@ -103,6 +112,7 @@ function takeReadings(t: StoredRecord<'take'>, { setups }: Day): ReadingRow[] {
       tolerance: d.toleranceM,
       instrument: d.instrument ?? '',
       taken_at: 'sensor mark',
+      carried: carriedAs('distance'),
     });
   return rows;
 }
@@ -122,6 +132,7 @@ function tieReadings({ setups, sets, ties }: Day): ReadingRow[] {
       tolerance: t.body.length.toleranceM,
       instrument: t.body.instrument,
       taken_at: '',
+      carried: 'measured' as const,
       when: t.body.measuredAt,
       who: t.updatedBy,
     }));

@@ -17,7 +17,12 @@ export function handoverRoutes(db: Database, store: FileStore): Route[] {
       what: 'What a day hands over and what it still lacks.',
       handle: async (req, res) => {
         const plan = await planHandover(db, viewerOf(req).productionId, idParam(req, 'dayId'));
-        const answer: HandoverPlan = { missing: plan.missing, files: plan.files.map(({ path, what, readWith }) => ({ path, what, readWith })) };
+        const answer: HandoverPlan = {
+          missing: plan.missing,
+          files: plan.files.map(({ path, what, readWith }) => ({ path, what, readWith })),
+          closed: plan.closed,
+          changedAfterClose: plan.changedAfterClose,
+        };
         res.json(answer);
       },
     },
@@ -39,7 +44,7 @@ export function handoverRoutes(db: Database, store: FileStore): Route[] {
         res.on('close', () => zip.abort());
         zip.pipe(res);
         for (const file of made) zip.append(file.bytes, { name: file.path });
-        zip.append(contents(plan.files, plan.missing), { name: 'CONTENTS.txt' });
+        zip.append(contents(plan), { name: 'CONTENTS.txt' });
         await appendPictures(zip, plan.files, store, new Promise((gone) => res.once('close', () => gone('gone'))));
         await zip.finalize();
       },
@@ -65,10 +70,12 @@ async function appendPictures(zip: archiver.Archiver, files: readonly HandoverFi
   }
 }
 
-function contents(files: HandoverPlan['files'], missing: HandoverPlan['missing']): string {
+function contents({ files, missing, closed, changedAfterClose }: Pick<HandoverPlan, 'files' | 'missing' | 'closed' | 'changedAfterClose'>): string {
   return [
     'World: right-handed, Y up, metres. Camera looks along -Z. Rotations are unit quaternions x y z w, camera to world.',
     'Pixels: origin at the top-left corner of the top-left pixel, y down. Standard deviations are one sigma.',
+    closed ? `The day was closed by ${closed.by}, ${closed.at}.` : 'The day is not closed.',
+    ...(changedAfterClose.length > 0 ? ['Changed after it was closed:', ...changedAfterClose.map((c) => `  ${c.when}  ${c.who}  ${c.what}`)] : []),
     '',
     'Files',
     ...files.map((f) => `  ${f.path}  ${f.what} (${f.readWith})`),

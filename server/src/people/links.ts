@@ -35,7 +35,7 @@ export async function findLink(db: Database, token: string, transaction?: Transa
 }
 
 /** Does what the link is for, and uses it up, in one step: two who open it at once do not both get through. */
-export const useLink = <T>(db: Database, token: string, what: LinkPurpose, work: (link: Link, transaction: Transaction) => Promise<T>): Promise<T> =>
+export const spendLink = <T>(db: Database, token: string, what: LinkPurpose, work: (link: Link, transaction: Transaction) => Promise<T>): Promise<T> =>
   db.sequelize.transaction(async (transaction) => {
     const link = await findLink(db, token, transaction);
     if (link.what !== what) throw new ApiProblem('NOT_FOUND', 'This link is for something else.');

@@ -7,7 +7,7 @@ import { sha256 } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { must } from '../http/validate';
-import { findLink, useLink } from './links';
+import { findLink, spendLink } from './links';
 import { hashNewPassword, NOBODY_HASH, verifyPassword } from './passwords';
 import { isEmpty, makePerson, makeProduction } from './productions';
 import { personName, userNamed, type Sessions } from './sessions';
@@ -96,7 +96,7 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
       async handle(req, res) {
         const asked = must(beginSchema, req.body) as { token: string; production: ProductionBody; name: string; password: string };
         const passwordHash = await hashNewPassword(asked.password, [asked.name, asked.production.name]);
-        const made = await useLink(db, asked.token, 'begin', async (_link, transaction) => {
+        const made = await spendLink(db, asked.token, 'begin', async (_link, transaction) => {
           if (!(await isEmpty(db))) throw new ApiProblem('FORBIDDEN', 'Somebody has begun here already. Ask for an invitation.');
           const user = await makePerson(db, asked.name, passwordHash, transaction);
           return { user, productionId: await makeProduction(db, user, asked.production, transaction) };
@@ -119,7 +119,7 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
           throw new ApiProblem('INVALID', `The name ${known.name} ${message}.`, { fields: [{ field: 'name', message }] });
         }
         const passwordHash = known ? null : await hashNewPassword(asked.password, [asked.name]);
-        const joined = await useLink(db, asked.token, 'join', async (link, transaction) => {
+        const joined = await spendLink(db, asked.token, 'join', async (link, transaction) => {
           const user = known ?? (await makePerson(db, asked.name, passwordHash!, transaction));
           const before = await db.Membership.findOne({ where: { userId: user.id, productionId: link.productionId! }, transaction });
           if (before) throw new ApiProblem('INVALID', `${user.name} is part of the production already, as ${before.role}.`);
@@ -142,7 +142,7 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
         const user = link.userId ? await db.User.findByPk(link.userId) : null;
         if (!user) throw new ApiProblem('NOT_FOUND', 'This link is for something else.');
         const passwordHash = await hashNewPassword(asked.password, [user.name]);
-        await useLink(db, asked.token, 'password', async (_link, transaction) => {
+        await spendLink(db, asked.token, 'password', async (_link, transaction) => {
           await user.update({ passwordHash }, { transaction });
           await db.Session.destroy({ where: { userId: user.id }, transaction });
         });

@@ -1,11 +1,10 @@
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useData, useMayWrite } from '../../data';
+import { useAll, useData, useMayWrite, useMounted } from '../../data';
 import { Action, IconAction } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
-import { byCamera } from '../floor/use-floor';
 import { NewSetupSheet } from '../setups/new-setup-sheet';
 import { MountSheet } from './mount-sheet';
 
@@ -33,7 +32,7 @@ export function FirstSteps({ place }: { place: 'kit' | 'plan' | 'floor' }) {
   const router = useRouter();
   const { session } = useData();
   const mayWrite = useMayWrite();
-  const packages = useAll('package').sort(byCamera);
+  const packages = useMounted();
   const plates = useAll('plate').length;
   const setups = useAll('setup').length;
   const [skipped, setSkipped] = useState<Step[]>(() => skippedIn(session.production.id));

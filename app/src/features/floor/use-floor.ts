@@ -16,7 +16,9 @@ export function useLengthUnit(): LengthUnit {
   return useRecord('person', session.userId)?.body.lengthUnit ?? usual;
 }
 
-export const byCamera = (a: StoredRecord<'package'>, b: StoredRecord<'package'>): number => a.body.camera.localeCompare(b.body.camera, 'en', { numeric: true });
+/** By letter; of one camera what is on it now before what was. */
+export const byCamera = (a: StoredRecord<'package'>, b: StoredRecord<'package'>): number =>
+  a.body.camera.localeCompare(b.body.camera, 'en', { numeric: true }) || (b.body.until ?? '9').localeCompare(a.body.until ?? '9');
 
 /** What text of a take refers to. */
 export function useTakeWords(): TakeWords {

@@ -1,8 +1,8 @@
-import { opticsOf, type PackageBody, type StoredRecord } from '@mesure/contract';
+import { opticsOf, type PackageBody, type PlanBody, type StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useFind, useMayWrite, useRecordsState } from '../../data';
+import { newId, useAll, useFind, useMayWrite, useRecordsState, type AnyOrder } from '../../data';
 import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, readNumber } from '../../ui/format';
 import { Empty, Failing } from '../../ui/states';
@@ -23,13 +23,15 @@ import { PartsList } from './parts-list';
 /** Kit: the cameras as mounted now; one of them open. */
 export function KitScreen({ packageId }: { packageId: string | null }) {
   const wide = useIsWide();
-  const packages = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
-  const open = packages.find((p) => p.id === (packageId ?? (wide ? packages[0]?.id : null)));
+  const all = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
+  // what is on the cameras now; what was on them before is found from its takes, and below the list
+  const packages = all.filter((q) => !q.body.until);
+  const open = all.find((p) => p.id === (packageId ?? (wide ? packages[0]?.id : null)));
   return (
     <RecordsGate what="the kit">
       <Split
         showDetail={packageId !== null}
-        list={<PackageList packages={packages} selectedId={open?.id ?? null} />}
+        list={<PackageList packages={packages} before={all.filter((q) => q.body.until)} selectedId={open?.id ?? null} />}
         detail={
           open ? (
             <PackageEditor key={open.id} record={open} />
@@ -44,7 +46,7 @@ export function KitScreen({ packageId }: { packageId: string | null }) {
   );
 }
 
-function PackageList({ packages, selectedId }: { packages: StoredRecord<'package'>[]; selectedId: string | null }) {
+function PackageList({ packages, before, selectedId }: { packages: StoredRecord<'package'>[]; before: StoredRecord<'package'>[]; selectedId: string | null }) {
   const router = useRouter();
   const find = useFind();
   const mayWrite = useMayWrite();
@@ -93,6 +95,25 @@ function PackageList({ packages, selectedId }: { packages: StoredRecord<'package
           );
         })}
       </View>
+      {before.length > 0 ? (
+        <Section title="Before">
+          <View style={{ marginHorizontal: -SPACE.m }}>
+            {before.map((q) => {
+              const view = viewPackage(q.body, find);
+              return (
+                <Row
+                  key={q.id}
+                  testID={`before-${q.body.camera}`}
+                  selected={q.id === selectedId}
+                  title={`${q.body.camera}-cam until ${q.body.until!.slice(0, 16).replace('T', ' ')}`}
+                  detail={view.status === 'complete' ? packageParts(view.mounted) : view.why}
+                  onPress={() => router.push(`/kit/${q.id}`)}
+                />
+              );
+            })}
+          </View>
+        </Section>
+      ) : null}
       {mayWrite ? (
         <View style={{ marginTop: SPACE.m }}>
           <Action title="Mount a new package" icon="add" onPress={() => void add()} testID="add-package" />
@@ -153,18 +174,38 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
     await write('package', id, { ...live, camera }, `${record.body.camera}-cam copied to ${camera}-cam`);
     router.push(`/kit/${id}`);
   };
+  const plans = useAll('plan');
+  const allTakes = useAll('take');
+  const writeMany = useRecordsState((s) => s.writeMany);
+  /** Something else is on the camera from this moment on; takes keep what was on it, and plans that were not shot yet take the new one. */
+  const mountFromNow = async () => {
+    const id = newId();
+    const now = new Date().toISOString();
+    const shot = new Set(allTakes.map((t) => t.body.setupId));
+    const orders: AnyOrder[] = [
+      { kind: 'package', id, change: { ...live, since: now, until: null } },
+      { kind: 'package', id: record.id, change: (was: PackageBody) => ({ ...was, until: now }) },
+      ...plans.filter((q) => q.body.packageId === record.id && !shot.has(q.body.setupId)).map((q) => ({ kind: 'plan' as const, id: q.id, change: (was: PlanBody) => ({ ...was, packageId: id }) })),
+    ];
+    await writeMany(orders, `${record.body.camera}-cam mounted anew`);
+    router.replace(`/kit/${id}`);
+  };
+  const keepIt = () => void write('package', record.id, (was) => ({ ...was, ...live }), `${record.body.camera}-cam saved`);
   const choose = (change: Partial<PackageBody>) => setDraft((d) => ({ ...d, ...change }));
   return (
     <Page
       action={
         changed && mayWrite ? (
           <View style={{ flexDirection: 'row', gap: SPACE.m }}>
-            <View style={{ flex: 1 }}>
+            <View style={{ flex: 1, gap: SPACE.xs }}>
+              {takes > 0 && !record.body.until ? (
+                <Action kind="main" title="On it from now on" disabled={focalError !== null || view.status !== 'complete'} onPress={() => void mountFromNow()} testID="mount-from-now" />
+              ) : null}
               <Action
-                kind="main"
-                title={`Save ${record.body.camera}-cam`}
+                kind={takes > 0 && !record.body.until ? 'plain' : 'main'}
+                title={takes > 0 ? `It was always so: correct ${takes} take${takes === 1 ? '' : 's'}` : `Save ${record.body.camera}-cam`}
                 disabled={focalError !== null || view.status !== 'complete'}
-                onPress={() => void write('package', record.id, live, `${record.body.camera}-cam saved`)}
+                onPress={keepIt}
                 testID="save-package"
               />
             </View>

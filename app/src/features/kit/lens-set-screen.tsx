@@ -3,7 +3,7 @@ import { computeOptics, CoreError, depthOfField } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useFind } from '../../data';
+import { useAll, useMounted, useFind } from '../../data';
 import { Action, Choice, useIsWide } from '../../ui/controls';
 import { fixed, focal } from '../../ui/format';
 import { saveFile } from '../../ui/save-file';
@@ -39,7 +39,7 @@ const HYPERFOCAL_STOP = 4;
 
 /** The whole lens set as one package's body, mode and adapter see it. */
 export function LensSetScreen() {
-  const packages = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
+  const packages = useMounted();
   return (
     <RecordsGate what="the lens set">
       {packages.length > 0 ? (

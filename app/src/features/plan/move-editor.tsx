@@ -1,7 +1,7 @@
 import { usualMove, type PlanBody } from '@mesure/contract';
 import { LENS_MODES, MOVE_KINDS, STABILISER, momentAt, moveDurationS, type MoveKind, type MoveStation } from '@mesure/core';
 import { View } from 'react-native';
-import { useAll, useFind } from '../../data';
+import { useMounted, useFind } from '../../data';
 import { Action, Choice, Section } from '../../ui/controls';
 import { LiveNumber } from '../../ui/live-number';
 import { Words } from '../../ui/text';
@@ -141,7 +141,7 @@ function Stations({ draft, chosen }: { draft: PlanDraft; chosen: string | null }
 
 function Camera({ draft }: { draft: PlanDraft }) {
   const find = useFind();
-  const packages = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
+  const packages = useMounted(draft.planBody.packageId);
   const plan = draft.planBody;
   const show = (change: Partial<PlanBody>) => draft.show({ plan: { ...plan, ...change } });
   const keep = (label: string, change: Partial<PlanBody>) => draft.keep(label, { plan: { ...plan, ...change } });

@@ -2,7 +2,7 @@ import { newPlan, type StoredRecord } from '@mesure/contract';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useMayWrite, useRecordsState } from '../../data';
+import { newId, useAll, useMayWrite, useMounted, useRecordsState } from '../../data';
 import { Action, Choice, Row, useIsWide } from '../../ui/controls';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
@@ -126,7 +126,7 @@ function PlannedRow({ setup, plan, set, selected, onPress }: { setup: StoredReco
 function PlanOfSetup({ setup }: { setup: StoredRecord<'setup'> }) {
   const plan = usePlanOf(setup.id);
   const set = useAll('set').find((q) => q.id === setup.body.setId);
-  const pack = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1))[0];
+  const pack = useMounted()[0];
   const write = useRecordsState((s) => s.write);
   const mayWrite = useMayWrite();
   const router = useRouter();

@@ -4,7 +4,7 @@ import { useRouter, type Href } from 'expo-router';
 import { useMemo, useState } from 'react';
 import { View } from 'react-native';
 import { Circle, G, Image as SvgImage, Line, Text as SvgText } from 'react-native-svg';
-import { api, newId, useAll, useData, useMayWrite, usePicturesState, useRecordsState } from '../../data';
+import { api, newId, useAll, useData, useMounted, useMayWrite, usePicturesState, useRecordsState } from '../../data';
 import { Action, Section } from '../../ui/controls';
 import { Drawing } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
@@ -240,7 +240,7 @@ function UseIt({ recce, setup, measure }: { recce: StoredRecord<'recce'>; setup:
   const write = useRecordsState((s) => s.write);
   const plan = usePlanOf(setup.id);
   const set = useAll('set').find((q) => q.id === setup.body.setId);
-  const pack = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1))[0];
+  const pack = useMounted()[0];
   if (!set || !pack) return null;
   if ((set.body.pieces ?? []).length > 0 || (set.body.sheet ?? []).length > 0)
     return (

@@ -3,7 +3,7 @@ import { CoreError, stationNames, STILLS_OVERLAP, stillsAlong, stillsRoom, still
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useFind } from '../../data';
+import { useMounted, useFind } from '../../data';
 import { Action, Choice, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
@@ -31,7 +31,7 @@ export function StillsSection({ draft, mayWrite }: { draft: PlanDraft; mayWrite:
 
 function LayWalk({ draft, onLaid }: { draft: PlanDraft; onLaid: (stills: StillsPlan) => void }) {
   const find = useFind();
-  const packages = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
+  const packages = useMounted();
   const pieces = (draft.setBody.pieces ?? []).filter((q) => q.kind !== 'sky' && q.kind !== 'water');
   const before = draft.planBody.stills ?? null;
   const [way, setWay] = useState<StillsPlan['way']>(before?.way ?? 'along');

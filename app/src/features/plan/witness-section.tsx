@@ -1,7 +1,7 @@
 import { usualPlacement, type PlannedWitness } from '@mesure/contract';
 import { median, quantile, STABILISER, SYNCS, type WitnessPlacement, type WitnessWatch } from '@mesure/core';
 import { View } from 'react-native';
-import { useAll, useFind } from '../../data';
+import { useMounted, useFind } from '../../data';
 import { Choice, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
@@ -17,7 +17,7 @@ const WAYS = { rigid: 'rigid to the camera', free: 'standing on the set', open: 
 /** Further cameras on the same shot: where they are, and what they add to the one that is solved. */
 export function WitnessSection({ numbers, draft, share, mayWrite }: { numbers: PlanNumbers; draft: PlanDraft; share: number; mayWrite: boolean }) {
   const find = useFind();
-  const packages = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
+  const packages = useMounted();
   const plan = draft.planBody;
   const witnesses = plan.witnesses ?? [];
   const others = packages.filter((q) => q.id !== plan.packageId);

@@ -1,11 +1,10 @@
 import { KIND_WORDS, lastOrder, newSetup, nextDay, nextSlate, slatesOf, type SetBody, type StoredRecord } from '@mesure/contract';
 import { MOVE_KINDS, type MoveKind } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
-import { newId, useAll, useRecordsState, type AnyOrder } from '../../data';
+import { newId, useAll, useMounted, useRecordsState, type AnyOrder } from '../../data';
 import { ChoiceField, FormNotes, TextField, useKeptForm } from '../../forms';
 import { Action, Sheet } from '../../ui/controls';
 import { useChooseDay, useDay, useDays, useProduction, useToday } from '../days/use-day';
-import { byCamera } from '../floor/use-floor';
 
 const NEW_SET = 'new';
 
@@ -21,9 +20,7 @@ export function NewSetupSheet({ onClose, place }: { onClose: () => void; place: 
   const setups = useAll('setup');
   const takes = useAll('take');
   const sets = useAll('set').sort((a, b) => a.body.name.localeCompare(b.body.name));
-  const packages = useAll('package')
-    .filter((q) => !q.body.until)
-    .sort(byCamera);
+  const packages = useMounted();
   const mine = setups.filter((s) => s.body.dayId === day?.id).sort((a, b) => a.body.order - b.body.order);
   const last = mine[mine.length - 1];
   const initial = {

@@ -3,14 +3,13 @@ import { readCells } from '@mesure/formats/table';
 import { useRouter } from 'expo-router';
 import { useMemo, useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useFind, useRecordsState, type AnyOrder } from '../../data';
+import { newId, useAll, useFind, useMounted, useRecordsState, type AnyOrder } from '../../data';
 import { Action, Choice, Field, Section } from '../../ui/controls';
 import { pickFile } from '../../ui/pick-file';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { useChooseDay, useDay, useDays, useProduction, useToday } from '../days/use-day';
-import { byCamera } from '../floor/use-floor';
 import { Page } from '../shell/pane';
 import { RecordsGate } from '../shell/records-gate';
 
@@ -36,9 +35,7 @@ function ShotList() {
   const choose = useChooseDay();
   const sets = useAll('set');
   const setups = useAll('setup');
-  const packages = useAll('package')
-    .filter((q) => !q.body.until)
-    .sort(byCamera);
+  const packages = useMounted();
   const writeMany = useRecordsState((s) => s.writeMany);
   const [cells, setCells] = useState<string[][] | null>(null);
   const [columns, setColumns] = useState<(ShotColumn | null)[]>([]);

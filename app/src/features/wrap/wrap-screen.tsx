@@ -68,7 +68,11 @@ function DayWrap() {
   if (!day)
     return (
       <Page>
-        <Empty title="No shooting day" text="There is nothing to hand over yet." />
+        <Empty
+          title="No shooting day yet"
+          text="There is nothing to hand over yet. A setup begins the day; its takes, readings and plates leave from here."
+          action={{ title: 'Go to Floor', onPress: () => router.push('/floor') }}
+        />
       </Page>
     );
   if (state.status === 'loading') return <Loading what="what is missing" />;
@@ -78,13 +82,22 @@ function DayWrap() {
         <Failing title="The handover could not be prepared" text={`${state.error} What was entered is safe.`} action={{ title: 'Try again', onPress: () => void load() }} />
       </Page>
     );
-  const { missing, files } = state.plan;
+  const { missing, files, closed, changedAfterClose } = state.plan;
   return (
     <Page action={<Action kind="main" icon="archive" title={`Hand over ${day.body.name}`} disabled={files.length === 0} busy={saving.busy} onPress={() => void handOver()} testID="hand-over" />}>
       <Words look="title" level={1}>{`Wrap ${day.body.name}`}</Words>
       <View testID="missing-count">
         <Figure look="big" origin="computed" value={String(missing.length)} unit={missing.length === 1 ? 'thing is missing' : 'things are missing'} />
       </View>
+      {closed ? <Words>{`■ Closed by ${closed.by}, ${closed.at.slice(0, 16).replace('T', ' ')}`}</Words> : null}
+      {changedAfterClose.length > 0 ? (
+        <View testID="changed-after-close">
+          <Words>{`◆ ${changedAfterClose.length} change${changedAfterClose.length === 1 ? '' : 's'} after that, marked in the handover:`}</Words>
+          {changedAfterClose.slice(0, 6).map((c) => (
+            <Words key={`${c.when} ${c.what}`} look="small" dim>{`${c.when.slice(0, 16).replace('T', ' ')} · ${c.who} · ${c.what}`}</Words>
+          ))}
+        </View>
+      ) : null}
       {waiting > 0 ? <Words color={p.ink}>{`${waiting} entries wait on this device and are not part of this handover yet.`}</Words> : null}
       {saving.error ? <Failing title="The handover was not made" text={`${saving.error} Nothing was changed.`} /> : null}
       {saving.done ? <Words role="status">{`Handed over: ${saving.done}`}</Words> : null}

@@ -9,6 +9,8 @@ const PLAN = {
     { takeId: 't2', take: '41A take 2', what: 'a grid plate of Orrinel 32' },
   ],
   files: [{ path: 'takes/41A-take-1/camera.glb', what: 'camera move and points', readWith: 'glTF 2.0' }],
+  closed: { by: 'Odalys', at: '2026-11-23T18:40:00.000Z' },
+  changedAfterClose: [{ what: 'take 41A take 1: camera height', who: 'wrangler', when: '2026-11-23T19:02:00.000Z' }],
 };
 
 test('what is missing leads to where it is filled', async () => {
@@ -20,6 +22,8 @@ test('what is missing leads to where it is filled', async () => {
   expect(pushed()).toEqual([`/floor/take/${ID.take}`, '/check/t2', '/kit']);
   expect(seen('takes/41A-take-1/camera.glb')).toBe(true);
   expect(seen('camera move and points · glTF 2.0')).toBe(true);
+  expect(seen('■ Closed by Odalys, 2026-11-23 18:40')).toBe(true);
+  expect(screen.getByTestId('changed-after-close')).toHaveTextContent(/1 change after that.*19:02 · wrangler · take 41A take 1: camera height/);
 });
 
 test('a complete day says so; one with nothing to give cannot be handed over', async () => {

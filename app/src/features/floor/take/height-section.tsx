@@ -2,7 +2,7 @@ import { offsetOf, USUAL_TOLERANCE, type HeightPlace, type HeightReading, type T
 import { averageReadings, formatLength, parseLength, type ParsedLength } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { Choice, Section } from '../../../ui/controls';
+import { Action, Choice, Section } from '../../../ui/controls';
 import { LengthEntry } from '../../../ui/length-entry';
 import { Figure, Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
@@ -63,6 +63,11 @@ export function HeightSection({ which, takeId, title, take, words, disabled, tic
           <Words dim>Not measured yet.</Words>
         )}
       </View>
+      {carried && reading && !disabled ? (
+        <View style={{ alignItems: 'flex-start', marginBottom: SPACE.s }}>
+          <Action icon="done" title={`Still ${reading.typed}: confirm it`} onPress={() => set(reading)} testID={`confirm-${which}`} />
+        </View>
+      ) : null}
       {disabled ? null : (
         <>
           <LengthEntry

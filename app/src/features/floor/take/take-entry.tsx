@@ -3,7 +3,7 @@ import { CoreError } from '@mesure/core';
 import { useState } from 'react';
 import type { KeyboardTypeOptions } from 'react-native';
 import { useDraftText } from '../../../data/use-draft-text';
-import { Choice } from '../../../ui/controls';
+import { Choice, IconAction } from '../../../ui/controls';
 import { InlineField } from '../../../ui/inline-field';
 import { Wheel } from '../../../ui/wheel';
 import { seriesOf, stepOf, type Direction } from './take-steps';
@@ -90,6 +90,7 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
       keyboard={KEYBOARDS[field.key]}
       error={draft.error}
       note={before ? `take before: ${before}` : null}
+      right={carried && field.key === 'clip' && !disabled && !draft.open ? <IconAction icon="done" label="The clip is named so: confirm" onPress={() => keep({ clip: take.clip }, what)} /> : undefined}
       less={step && !disabled ? () => move(-1) : null}
       more={step && !disabled ? () => move(1) : null}
       below={

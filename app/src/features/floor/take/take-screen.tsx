@@ -221,7 +221,9 @@ function MountedPackage({ take, words, disabled, keep }: { take: StoredRecord<'t
       <Choice
         label="Package"
         value={take.body.packageId}
-        options={packages.map((q) => ({ value: q.id, title: `${q.body.camera}-cam` }))}
+        options={packages
+          .filter((q) => !q.body.until || q.id === take.body.packageId || packages.filter((o) => o.body.camera === q.body.camera).length > 1)
+          .map((q) => ({ value: q.id, title: `${q.body.camera}-cam`, ...(q.body.until ? { detail: `until ${q.body.until.slice(11, 16)}` } : {}) }))}
         onChange={(packageId) => (disabled ? undefined : keep({ packageId, focalMm: words.packages.find((p) => p.id === packageId)!.focalMm }, 'package'))}
       />
       {view?.status === 'complete' ? <Words dim>{packageParts(view.mounted)}</Words> : <Words>{view?.why ?? 'The package is gone.'}</Words>}

@@ -3,7 +3,7 @@ import { lensDay, type DayShot } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useAnalysesState, useFind, useMayWrite, usePicturesState } from '../../../data';
+import { useAll, useAnalysesState, useMounted, useFind, useMayWrite, usePicturesState } from '../../../data';
 import { Action, Progress, Row, Section } from '../../../ui/controls';
 import { fixed, focal } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
@@ -31,7 +31,7 @@ function LensDayList() {
   const find = useFind();
   const mayWrite = useMayWrite();
   const lenses = useAll('lens').sort((a, b) => a.body.minFocalMm - b.body.minFocalMm);
-  const packages = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
+  const packages = useMounted();
   const plates = useAll('plate');
   const bySubject = useAnalysesState((s) => s.bySubject);
   const waiting = usePicturesState((s) => s.pictures).filter((q) => q.kind === 'plate');

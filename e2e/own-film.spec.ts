@@ -1,0 +1,268 @@
+import { expect, test, type Browser, type BrowserContext, type Page } from '@playwright/test';
+import { chmodSync, existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { createServer } from 'node:net';
+import os from 'node:os';
+import path from 'node:path';
+import { runToEnd, start, stopDemo, type Running } from './demo-process';
+import { audit, noSidewaysScroll } from './helpers';
+
+/**
+ * A film of one's own, from an empty folder: the first link, a camera, a setup, a take; a crew with its roles on phones of their own; a
+ * second day; a shot list; a backup put back while a phone knows more than it.
+ */
+test.describe.configure({ mode: 'serial' });
+
+const PASSWORD = 'seven herons under ice';
+let dir: string, server: Running, port: number, phone: BrowserContext, page: Page;
+let taps = 0;
+
+const freePort = () =>
+  new Promise<number>((resolve) => {
+    const s = createServer().listen(0, '127.0.0.1', () => {
+      const { port: p } = s.address() as { port: number };
+      s.close(() => resolve(p));
+    });
+  });
+const newPhone = (browser: Browser) => browser.newContext({ viewport: { width: 390, height: 844 }, hasTouch: true });
+const at = (where: string) => `${server.address}${where}`;
+/** As a thumb: one tap a button, one a field that is typed in. */
+const tap = async (id: string) => {
+  taps += 1;
+  await page.getByTestId(id).click();
+};
+const type = async (id: string, text: string) => {
+  taps += 1;
+  await page.getByTestId(id).fill(text);
+};
+const allSent = (p: Page) => expect(p.getByTestId('state-line')).toHaveText('all sent', { timeout: 20_000 });
+
+test.beforeAll(async ({ browser }) => {
+  test.setTimeout(300_000);
+  dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-own-'));
+  chmodSync(dir, 0o755);
+  port = await freePort();
+  server = await start('bin/serve', path.join(dir, 'data'), ['--host', '127.0.0.1', '--port', String(port)]);
+  phone = await newPhone(browser);
+  page = await phone.newPage();
+});
+test.afterAll(async () => {
+  test.setTimeout(120_000);
+  await phone?.close();
+  if (server) await stopDemo(server.pid);
+  if (dir) rmSync(dir, { recursive: true, force: true });
+});
+
+test('from the first link to the first take of one’s own', async () => {
+  const link = /http:\S+\/begin#\S+/.exec(server.output)?.[0];
+  expect(link).toBeTruthy();
+  const began = Date.now();
+  await page.goto(link!);
+  await audit(page, 'begin');
+  taps = 0;
+  await type('production-name', 'Tin Harbour');
+  await type('person-name', 'Ada Quill');
+  await type('person-password', 'password123');
+  await tap('begin');
+  await expect(page.getByText(/guessed first/)).toBeVisible();
+  await type('person-password', PASSWORD);
+  await tap('begin');
+  await expect(page).toHaveURL(/\/kit$/);
+  expect(page.url()).not.toContain('#');
+  await expect(page.getByTestId('first-steps')).toBeVisible();
+  await tap('step-camera');
+  await type('mount-body', 'Body one');
+  await type('mount-width', '4096');
+  await type('mount-height', '2160');
+  await type('mount-sensor-width', '24');
+  await type('mount-sensor-height', '12.66');
+  await type('mount-lens', 'Lens 32');
+  await type('mount-focal', '32mm');
+  await expect(page.getByTestId('mount-angle')).toHaveText('= 41.1° wide');
+  await tap('mount');
+  await expect(page.getByTestId('effective-focal')).toContainText('32.00');
+  taps += 1;
+  await page.getByRole('link', { name: 'Floor' }).click();
+  await tap('step-setup');
+  await type('setup-scene', '41');
+  await type('setup-set-name', 'Galley');
+  await tap('open-new-setup');
+  await tap('log-take');
+  await expect(page.getByRole('heading', { name: '41 take 1' })).toBeVisible();
+  await allSent(page);
+  expect(taps).toBeLessThanOrEqual(25);
+  test.info().annotations.push({ type: 'measured', description: `first link to first take: ${taps} taps, ${((Date.now() - began) / 1000).toFixed(1)} s` });
+  console.log(`first link to first take: ${taps} taps, ${((Date.now() - began) / 1000).toFixed(1)} s`);
+  await noSidewaysScroll(page);
+  // nobody begins twice
+  await page.goto(link!);
+  await expect(page.getByText(/used already/)).toBeVisible();
+});
+
+test('a height is read in the unit of the person, and asked about where it can be two', async () => {
+  await page.goto(at('/floor'));
+  await page.getByTestId('setup-41').click();
+  await page.getByTestId('take-41-1').click();
+  await page.getByTestId('length-field').fill('141');
+  await expect(page.getByText(/141 cm or 141 mm or 141 in/)).toBeVisible();
+  await page.getByTestId('length-field').press('Enter');
+  await page.getByTestId('reading-141 cm').click();
+  await expect(page.getByTestId('pupil-height')).toContainText('141.0 cm');
+  await page.getByTestId('length-field').fill('1m41');
+  await page.getByTestId('length-field').press('Enter');
+  await expect(page.getByTestId('pupil-height')).toContainText('1.410 m');
+  await allSent(page);
+});
+
+test('a second day is begun in two taps, and each place is on the day that is chosen', async () => {
+  await page.goto(at('/floor'));
+  await page.getByTestId('where').click();
+  await audit(page, 'days');
+  await page.getByTestId('new-day').click();
+  await expect(page.getByTestId('where')).toContainText('Day 2');
+  await expect(page.getByText('No setups on Day 2 yet')).toBeVisible();
+  await page.getByRole('link', { name: 'Check' }).click();
+  await expect(page.getByText('No takes yet')).toBeVisible();
+  await page.getByTestId('where').click();
+  await page.getByTestId('day-Day 1').click();
+  await expect(page.getByTestId('check-41-1')).toBeVisible();
+  await page.getByRole('link', { name: 'Wrap' }).click();
+  await expect(page.getByRole('heading', { name: 'Wrap Day 1' })).toBeVisible();
+  await allSent(page);
+});
+
+const crew: Record<string, { context: BrowserContext; page: Page }> = {};
+test('three people come in by their codes, and each may do what the role says', async ({ browser }) => {
+  test.setTimeout(240_000);
+  await page.goto(at('/floor'));
+  for (const [role, name] of [
+    ['supervisor', 'Ivo Tam'],
+    ['solver', 'Pia Lund'],
+    ['guest', 'Noor Vane'],
+  ]) {
+    await page.getByRole('button', { name: 'Who is here' }).click();
+    await page.getByRole('radio', { name: new RegExp(`^${role}`) }).click();
+    await page.getByTestId('invite').click();
+    const link = await page.getByTestId('invitation-link').innerText();
+    await page.getByRole('button', { name: 'Close Who is here' }).click();
+    const context = await newPhone(browser);
+    const theirs = await context.newPage();
+    await theirs.goto(link);
+    await expect(theirs.getByText(new RegExp(`Ada Quill invites you as (a|an) ${role}`))).toBeVisible();
+    await theirs.getByTestId('person-name').fill(name);
+    await theirs.getByTestId('person-password').fill(`${PASSWORD} ${role}`);
+    await theirs.getByTestId('join').click();
+    await expect(theirs.getByTestId('where')).toContainText('Tin Harbour');
+    crew[role] = { context, page: theirs };
+  }
+  for (const [role, logs] of [
+    ['supervisor', 1],
+    ['solver', 0],
+    ['guest', 0],
+  ] as const) {
+    const theirs = crew[role].page;
+    await theirs.goto(at('/floor'));
+    await theirs.getByTestId('setup-41').click();
+    await theirs.getByTestId('take-41-1').waitFor();
+    await expect(theirs.getByTestId('log-take')).toHaveCount(logs);
+    await theirs.getByTestId('take-41-1').click();
+    await expect(theirs.getByTestId('remark-text')).toHaveCount(role === 'guest' ? 0 : 1);
+    await expect(theirs.getByTestId('hide-take')).toHaveCount(logs);
+  }
+  const solver = crew.solver.page;
+  await solver.getByTestId('remark-text').fill('Was the height taken at the lens axis?');
+  await solver.getByTestId('leave-remark').click();
+  await allSent(solver);
+  // it stands on the board of the others at once
+  await page.goto(at('/floor'));
+  await expect(page.getByText('1 remark waits for an answer')).toBeVisible();
+  await page.getByRole('button', { name: 'Who is here' }).click();
+  await expect(page.getByTestId('person-Pia Lund')).toContainText('solver');
+  await audit(page, 'people');
+});
+
+test('a shot list of sixty setups comes in, and a later one changes what differs', async () => {
+  const rows = Array.from({ length: 60 }, (_, i) => [
+    `${3 + Math.floor(i / 20)}`,
+    `${50 + Math.floor(i / 3)}`,
+    `${50 + Math.floor(i / 3)}${['', 'A', 'B'][i % 3]}`,
+    ['Jetty', 'Hold'][i % 2],
+    `Beat ${i + 1}`,
+    '32',
+    ['dolly', 'locked off', 'pan'][i % 3],
+  ]);
+  const head = ['Day', 'Scene', 'Slate', 'Set', 'Description', 'Lens', 'Move'];
+  const text = (list: string[][]) => [head, ...list].map((r) => r.join('\t')).join('\n');
+  await page.goto(at('/plan/shot-list'));
+  await page.getByTestId('paste-list').fill(text(rows));
+  await page.getByTestId('read-pasted').click();
+  await expect(page.getByText('60 new, 0 change, 0 same')).toBeVisible();
+  await audit(page, 'shot list');
+  await page.getByTestId('bring-in').click();
+  await expect(page.getByText(/60 setups are new/)).toBeVisible();
+  await page.getByTestId('paste-list').fill(text(rows.map((r, i) => (i === 7 ? [...r.slice(0, 4), 'Beat 8, again', ...r.slice(5)] : r))));
+  await page.getByTestId('read-pasted').click();
+  await expect(page.getByText('0 new, 1 change, 59 same')).toBeVisible();
+  await page.getByTestId('bring-in').click();
+  await allSent(page);
+  await page.getByTestId('where').click();
+  await expect(page.getByTestId('day-Day 3')).toContainText('20 setups');
+  await page.getByTestId('day-Day 4').click();
+  await page.goto(at('/floor'));
+  await expect(page.getByTestId('setup-57').first()).toBeVisible();
+});
+
+test('a second start in the same folder says where the first one is, and leaves it alone', async () => {
+  const second = runToEnd('bin/serve', ['--host', '127.0.0.1', '--port', '0'], server.dataDir);
+  expect(second.out).toContain(`runs here already, at ${server.address}`);
+  expect(second.code).toBe(1);
+  expect((await fetch(at('/api/health'))).status).toBe(200);
+  const open = runToEnd('bin/serve', ['--tls', 'off'], path.join(dir, 'other'));
+  expect(open.out).toMatch(/listens on this machine only/);
+  expect(open.code).toBe(2);
+  expect(existsSync(path.join(dir, 'other'))).toBe(false);
+});
+
+test('a backup is put back on another machine, and what only a phone still has goes back by its person’s word', async ({ browser }) => {
+  test.setTimeout(300_000);
+  const file = path.join(dir, 'film.zip');
+  const made = runToEnd('bin/admin', ['backup', file], server.dataDir);
+  expect(made.out).toMatch(/4 users, 1 productions/);
+  expect(runToEnd('bin/admin', ['verify', file], server.dataDir).out).toContain('is whole');
+  // entered after the backup: the phone and the old server have it
+  await page.goto(at('/floor'));
+  await page.getByTestId('where').click();
+  await page.getByTestId('day-Day 1').click();
+  await page.getByTestId('setup-41').click();
+  await page.getByTestId('log-take').click();
+  await expect(page.getByRole('heading', { name: '41 take 2' })).toBeVisible();
+  await allSent(page);
+  await stopDemo(server.pid);
+  const before = server.pid;
+  server = await start('bin/serve', path.join(dir, 'second'), ['--host', '127.0.0.1', '--port', String(port)]);
+  expect(server.pid).not.toBe(before);
+  const restored = runToEnd('bin/admin', ['restore', file], server.dataDir);
+  expect(restored.out).toMatch(/Restored from/);
+  // a backup signs nobody in
+  await page.goto(at('/floor'));
+  await page.getByTestId('sign-in-name').fill('ada quill');
+  await page.getByTestId('sign-in-password').fill(PASSWORD);
+  await page.getByTestId('sign-in').click();
+  await expect(page.getByTestId('state-line')).toHaveText('1 needs you', { timeout: 20_000 });
+  await page.getByTestId('state-line').click();
+  await expect(page.getByTestId('only-here')).toContainText('take 41 take 2, by Ada Quill');
+  await page.getByTestId('give-back').click();
+  await page.getByRole('button', { name: 'Close What waits here' }).click();
+  await allSent(page);
+  const other = await newPhone(browser);
+  const theirs = await other.newPage();
+  await theirs.goto(at('/floor'));
+  await theirs.getByTestId('sign-in-name').fill('Ivo Tam');
+  await theirs.getByTestId('sign-in-password').fill(`${PASSWORD} supervisor`);
+  await theirs.getByTestId('sign-in').click();
+  await theirs.getByTestId('where').click();
+  await theirs.getByTestId('day-Day 1').click();
+  await theirs.getByTestId('setup-41').click();
+  await expect(theirs.getByTestId('take-41-2')).toBeVisible();
+  await other.close();
+  for (const one of Object.values(crew)) await one.context.close();
+});
