@@ -57,6 +57,7 @@ test('from the first link to the first take of one’s own', async () => {
   expect(link).toBeTruthy();
   const began = Date.now();
   await page.goto(link!);
+  await page.getByTestId('production-name').waitFor();
   await audit(page, 'begin');
   taps = 0;
   await type('production-name', 'Tin Harbour');

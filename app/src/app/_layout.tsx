@@ -5,14 +5,15 @@ import MaterialIcons from '@expo/vector-icons/MaterialIcons';
 import { useFonts } from 'expo-font';
 import { Slot, usePathname } from 'expo-router';
 import Head from 'expo-router/head';
-import { useEffect } from 'react';
+import { useEffect, type PropsWithChildren } from 'react';
+import { View } from 'react-native';
 import { SafeAreaProvider } from 'react-native-safe-area-context';
 import { DataProvider, sessionStore, useSession } from '../data';
 import SignInScreen from '../features/people/sign-in-screen';
 import { Crash } from '../features/shell/crash';
 import { Shell } from '../features/shell/shell';
 import { Loading } from '../ui/states';
-import { Theme } from '../ui/theme';
+import { Theme, usePalette } from '../ui/theme';
 
 export { Crash as ErrorBoundary };
 
@@ -33,6 +34,12 @@ export default function RootLayout() {
   );
 }
 
+/** The ground of a page that is not inside the shell. */
+function Paper({ children }: PropsWithChildren) {
+  const p = usePalette();
+  return <View style={{ flex: 1, backgroundColor: p.paper }}>{children}</View>;
+}
+
 const LINKS = ['/begin', '/join', '/password'];
 
 function Gate() {
@@ -40,8 +47,18 @@ function Gate() {
   const session = useSession((s) => s.session);
   // a link works whoever is signed in on this phone, or nobody
   const path = usePathname();
-  if (LINKS.includes(path)) return <Slot />;
-  if (status === 'checking') return <Loading what="Mesure" />;
+  if (LINKS.includes(path))
+    return (
+      <Paper>
+        <Slot />
+      </Paper>
+    );
+  if (status === 'checking')
+    return (
+      <Paper>
+        <Loading what="Mesure" />
+      </Paper>
+    );
   if (!session) return <SignInScreen />;
   return (
     <DataProvider session={session}>

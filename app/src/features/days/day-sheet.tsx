@@ -38,7 +38,7 @@ export function DaySheet({ open, onClose }: { open: boolean; onClose: () => void
       ) : (
         <>
           {days.length === 0 ? <Words dim>No shooting day yet. Begin the first one; every place is on the day that you choose here.</Words> : null}
-          <View style={{ marginHorizontal: -SPACE.m }} role="list" aria-label="Days">
+          <View style={{ marginHorizontal: -SPACE.m }}>
             {days.map((d) => (
               <View key={d.id} style={{ flexDirection: 'row', alignItems: 'center' }}>
                 <View style={{ flex: 1 }}>
