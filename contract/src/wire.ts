@@ -162,6 +162,13 @@ export interface SyncOutcome {
 }
 export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files', 'sync'] as const;
 export type AnalysisKind = (typeof ANALYSIS_KINDS)[number];
+/** What changed in the record after a computation was begun; its answer is of the record before that. */
+export interface Stale {
+  when: string;
+  who: string;
+  /** the record that changed last, in words */
+  what: string;
+}
 export interface Analysis {
   id: string;
   kind: AnalysisKind;
@@ -173,6 +180,8 @@ export interface Analysis {
   outcome: GridOutcome | SolveOutcome | LensFilesOutcome | SyncOutcome | null;
   createdAt: string;
   finishedAt: string | null;
+  /** null: the record is as it was computed; missing: nobody looked */
+  stale?: Stale | null;
 }
 
 export interface HandoverPlan {

@@ -372,6 +372,24 @@ describe('analyses and handover', () => {
     const second = await finished((await start('solve', id.take, { focalMode: 'free' })).body.id);
     expect(second.outcome.reconcile.items.find((i: { quantity: string }) => i.quantity === 'focalLength').verdict).toBe('agrees');
   });
+  test('an answer of an older record says so: for what a solve reads, and not for a note', async () => {
+    const staleOf = async (subject: string) =>
+      (await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { subjectId: string; kind: string }) => a.subjectId === subject && a.kind !== 'lens-files')?.stale;
+    const stored = async (what: string) => (await wrangler.agent.get(at('/records'))).body.records.find((r: { id: string }) => r.id === what);
+    expect(await staleOf(id.take)).toBeNull();
+    // the plate was measured before the reducer was written down: its lens is normalised by another focal length
+    expect(await staleOf(id.plate)).toMatchObject({ who: 'wrangler', what: 'package A-cam' });
+    const before = await stored(id.take);
+    await put(wrangler, 'take', id.take, { ...before.body, notes: 'Nice one.' }, { baseVersion: before.version }).expect(200);
+    expect(await staleOf(id.take)).toBeNull();
+    const height = { typed: '2.5 m', unit: 'm', valueM: 2.5, toleranceM: 0.01, takenAt: 'lens axis', offsetM: 0 };
+    await put(wrangler, 'take', id.take, { ...before.body, height }, { baseVersion: before.version + 1 }).expect(200);
+    expect(await staleOf(id.take)).toMatchObject({ who: 'wrangler', what: expect.stringMatching(/^take .* take 1$/) });
+    const { missing } = (await wrangler.agent.get(at(`/days/${id.day}`)).expect(200)).body;
+    expect(missing.map((m: { what: string }) => m.what)).toContainEqual(expect.stringMatching(/^a test solve of the record as it is/));
+    await put(wrangler, 'take', id.take, before.body, { baseVersion: before.version + 2 }).expect(200);
+    expect(await staleOf(id.take)).toBeNull();
+  });
   test('what is missing is said before anything starts; the same request twice is one job', async () => {
     expect((await start('solve', id.bare)).body).toMatchObject({ code: 'NOT_READY', detail: expect.stringMatching(/no tracks/) });
     expect((await start('solve', randomUUID())).status).toBe(404);

@@ -48,7 +48,12 @@ export function createAnalysesStore({ api, productionId, newId }: { api: Pick<Ap
             status: 'ready',
             error: null,
             // a whole outcome that is already here stays
-            bySubject: Object.fromEntries(analyses.map((a) => [keyOf(a), s.bySubject[keyOf(a)]?.id === a.id && s.bySubject[keyOf(a)].status === 'done' ? s.bySubject[keyOf(a)] : a])),
+            bySubject: Object.fromEntries(
+              analyses.map((a) => {
+                const here = s.bySubject[keyOf(a)];
+                return [keyOf(a), here?.id === a.id && here.status === 'done' ? { ...here, stale: a.stale ?? null } : a];
+              }),
+            ),
           }));
           analyses.filter(active).forEach((a) => void follow(a));
         } catch (error) {

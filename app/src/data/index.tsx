@@ -31,6 +31,9 @@ interface Data {
 }
 const DataContext = createContext<Data | null>(null);
 
+/** Several changes in a row are looked at together. */
+const STALE_CHECK_MS = 1500;
+
 /** One tab at a time empties the outbox; the others wait for it. */
 const oneTab =
   (what: string) =>
@@ -60,6 +63,16 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
       .open()
       .then(() => pictures.getState().open())
       .then(live.start);
+    // what was computed may be of an older record after each change that the server has
+    let reached = records.getState().cursor();
+    let asking: ReturnType<typeof setTimeout> | undefined;
+    const unsubscribe = records.subscribe((s) => {
+      const now = s.cursor();
+      if (now === reached || s.outbox.length > 0) return;
+      reached = now;
+      clearTimeout(asking);
+      asking = setTimeout(() => void analyses.getState().refresh(), STALE_CHECK_MS);
+    });
     void analyses.getState().refresh();
     void navigator.storage?.persist?.();
     const wake = () => {
@@ -82,6 +95,8 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
     }, 4000);
     return () => {
       live.stop();
+      unsubscribe();
+      clearTimeout(asking);
       window.removeEventListener('online', wake);
       document.removeEventListener('visibilitychange', visible);
       clearInterval(retry);

@@ -18,6 +18,7 @@ import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
 import { gridOutcomes } from '../jobs/inputs';
+import { staleOf } from '../jobs/stale';
 import { pictureFiles } from './pictures';
 import { logFiles } from './readings';
 import { setupFiles } from './setups';
@@ -92,6 +93,8 @@ export async function planHandover(db: Database, productionId: string, dayId: st
       .sort((a, b) => a.body.take - b.body.take),
   );
   const rows = await db.AnalysisRow.findAll({ where: { productionId, kind: 'solve', status: 'done', subjectId: takes.map((t) => t.id) }, order: [['createdAt', 'DESC']] });
+  const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId) === i);
+  const stale = await staleOf(db, productionId, newest);
   const missing: HandoverPlan['missing'] = [];
   const floor = find('floor', productionId)?.body ?? null;
   const files: HandoverFile[] = [];
@@ -115,6 +118,8 @@ export async function planHandover(db: Database, productionId: string, dayId: st
       continue;
     }
     const outcome: SolveOutcome = row.outcome;
+    const old = stale.get(row.id);
+    if (old) lack(`a test solve of the record as it is: this one is from before the change of ${old.what}, ${old.when.slice(11, 16)}`);
     if (outcome.reconcile?.verdict === 'contradicts') lack('an answer to the contradiction found by the test solve');
     const base = `takes/${slug(take.body.slate)}-take-${take.body.take}`;
     const { setup, solve } = outcome;

@@ -29,8 +29,8 @@ export interface AnalysisChoice {
 }
 
 /** The snapshot that a computation works on, or a NOT_READY problem that says what is missing first. */
-export async function buildInput(db: Database, productionId: string, kind: AnalysisKind, subjectId: string, choice: AnalysisChoice): Promise<ComputeInput> {
-  const records = (await db.Entry.findAll({ where: { productionId, deleted: false } })).map(toRecord);
+export async function buildInput(db: Database, productionId: string, kind: AnalysisKind, subjectId: string, choice: AnalysisChoice, known?: readonly StoredRecord[]): Promise<ComputeInput> {
+  const records = known ?? (await liveRecords(db, productionId));
   const find = <K extends RecordKind>(k: K, id: string) => records.find((r) => r.kind === k && r.id === id) as StoredRecord<K> | undefined;
   const all = <K extends RecordKind>(k: K) => records.filter((r) => r.kind === k) as StoredRecord<K>[];
   const mounted = (packageId: string): MountedPackage => {
@@ -106,6 +106,9 @@ export async function buildInput(db: Database, productionId: string, kind: Analy
     setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free' }),
   };
 }
+
+/** All records of a production that are not hidden. */
+export const liveRecords = async (db: Database, productionId: string): Promise<StoredRecord[]> => (await db.Entry.findAll({ where: { productionId, deleted: false } })).map(toRecord);
 
 /** The newest finished analysis of each plate. */
 export async function gridOutcomes(

@@ -9,6 +9,7 @@ import { idParam, must } from '../http/validate';
 import { buildInput, type AnalysisChoice } from './inputs';
 import { toAnalysis } from './model';
 import { enqueueAnalysis } from './queue';
+import { staleOf } from './stale';
 
 export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
   return [
@@ -21,9 +22,11 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
       handle: async (req, res) => {
         const rows = await db.AnalysisRow.findAll({ where: { productionId: viewerOf(req).productionId }, order: [['createdAt', 'DESC']] });
         const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId && q.kind === r.kind) === i);
+        const stale = await staleOf(db, viewerOf(req).productionId, newest);
         res.json({
           analyses: newest.map(toAnalysis).map((a) => ({
             ...a,
+            stale: stale.get(a.id) ?? null,
             outcome: a.outcome?.kind === 'solve' ? { ...a.outcome, solve: { ...a.outcome.solve, frames: [], points: [] } } : a.outcome?.kind === 'grid' ? { ...a.outcome, corners: [] } : a.outcome,
           })),
         });

@@ -3,6 +3,7 @@ import { useRouter } from 'expo-router';
 import { View } from 'react-native';
 import { useAll, useAnalysesState } from '../../data';
 import { Row, useIsWide } from '../../ui/controls';
+import { staleWords } from '../../ui/stale-words';
 import { Empty, Failing } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
@@ -13,6 +14,12 @@ import { RecordsGate } from '../shell/records-gate';
 import { TakeCheck } from './take-check';
 
 export function verdictOf(a: Analysis | undefined): { verdict: VerdictName; detail: string } {
+  const said = verdictAlone(a);
+  const old = staleWords(a);
+  return old ? { ...said, detail: `↺ ${old} · ${said.detail}` } : said;
+}
+
+function verdictAlone(a: Analysis | undefined): { verdict: VerdictName; detail: string } {
   if (!a) return { verdict: 'not checked', detail: 'no test solve yet' };
   if (a.status === 'queued' || a.status === 'running') return { verdict: 'not checked', detail: a.status === 'queued' ? 'waits for the server' : a.stage };
   if (a.status === 'failed') return { verdict: 'not checked', detail: a.error ?? 'failed' };

@@ -92,6 +92,18 @@ describe('the column of verdicts', () => {
     fireEvent.press(screen.getByTestId('check-41A-2'));
     expect(pushed()).toEqual(['/check/t2']);
   });
+  test('an answer of an older record says so in the column and over the verdict, and is computed again with one tap', async () => {
+    const stale = { when: '2026-11-23T14:10:00.000Z', who: 'Odalys', what: 'take 41A take 1' };
+    const server = withSolve(solved(outcome('agrees'), { stale }));
+    await open(<CheckScreen takeId={null} />, server);
+    expect(screen.getByTestId('check-41A-1')).toHaveTextContent(/before the change of 14:10/);
+    screen.unmount();
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('stale')).toHaveTextContent(/take 41A take 1, by Odalys/);
+    fireEvent.press(screen.getByTestId('solve-anew'));
+    await settle();
+    expect(server.asked).toContain('POST /productions/11111111-1111-4111-8111-111111111111/analyses');
+  });
   test('verdicts that cannot be had leave the takes readable', async () => {
     const server = new FakeServer();
     server.failing.set('/analyses', server.problem('INTERNAL', 500, 'The server stumbled.'));

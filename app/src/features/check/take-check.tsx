@@ -11,6 +11,7 @@ import { Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { VerdictMark } from '../../ui/verdict-mark';
 import { Page } from '../shell/pane';
+import { staleWords } from '../../ui/stale-words';
 import { verdictOf } from './check-screen';
 import { FrameErrorChart } from './frame-error-chart';
 import { PathDrawing } from './path-drawings';
@@ -95,6 +96,17 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       ) : null}
       {analysis?.status === 'failed' ? <Failing title="The test solve failed" text={analysis.error ?? ''} /> : null}
       {analysis?.status === 'stopped' ? <Empty title="Stopped" text="Nothing was changed. Start it again when it suits." /> : null}
+      {outcome && analysis?.stale && !running ? (
+        <View style={{ borderLeftWidth: 4, borderColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.s, gap: SPACE.xs }} testID="stale">
+          <Words>{`↺ From ${staleWords(analysis)}: ${analysis.stale.what}${analysis.stale.who ? `, by ${analysis.stale.who}` : ''}.`}</Words>
+          <Words look="small" dim>
+            What stands below answers for the record as it was.
+          </Words>
+          <View style={{ alignItems: 'flex-start' }}>
+            <Action title="Solve the record as it is" icon="refresh" onPress={() => void solve()} testID="solve-anew" />
+          </View>
+        </View>
+      ) : null}
       {outcome ? isWhole(analysis!) ? <Outcome take={take} outcome={outcome} onSolveAgain={solve} /> : <Loading what="the solve" /> : null}
       {take.body.tracks && !running ? (
         <Section title="Next test solve">

@@ -3,6 +3,7 @@ import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useAnalysesState, useFind, useMayWrite, usePicturesState, type PictureOnTheWay } from '../../../data';
+import { staleWords } from '../../../ui/stale-words';
 import { Action, Row, Section } from '../../../ui/controls';
 import { fixed, focal, percent } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
@@ -19,7 +20,8 @@ export function plateState(a: Analysis | undefined): string {
   if (a.status === 'running') return `${a.stage}, ${percent(a.progress)}`;
   if (a.status === 'failed') return a.error ?? 'failed';
   if (a.status === 'stopped') return 'stopped';
-  return a.outcome?.kind === 'grid' ? a.outcome.report.sentence : '';
+  const old = staleWords(a);
+  return a.outcome?.kind === 'grid' ? `${old ? `↺ ${old} · ` : ''}${a.outcome.report.sentence}` : '';
 }
 
 /** The grid plates of a package's lens, those on their way, and the way to add some. */

@@ -7,6 +7,7 @@ import { api, isWhole, useAnalysesState, useData, useFind, useMayWrite, useRecor
 import { Action, Choice, Progress, Section } from '../../../ui/controls';
 import { fixed, focal, percent, withSigma } from '../../../ui/format';
 import { Empty, Failing, Loading } from '../../../ui/states';
+import { staleWords } from '../../../ui/stale-words';
 import { Fact, Figure, Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
@@ -64,6 +65,14 @@ export function PlateScreen({ plateId }: { plateId: string }) {
         <Words look="heading" level={2} testID="plate-sentence" style={{ marginTop: SPACE.m }}>
           {r.sentence}
         </Words>
+      ) : null}
+      {r && analysis?.stale && !busy ? (
+        <View style={{ borderLeftWidth: 4, borderColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.s, gap: SPACE.xs }} testID="stale">
+          <Words>{`↺ From ${staleWords(analysis)}: ${analysis.stale.what}${analysis.stale.who ? `, by ${analysis.stale.who}` : ''}. The lens is normalised as it was recorded then.`}</Words>
+          <View style={{ alignItems: 'flex-start' }}>
+            <Action title={again.title} icon="refresh" onPress={again.onPress} testID="measure-anew" />
+          </View>
+        </View>
       ) : null}
       {correcting && mounted ? (
         <PlateCorrections

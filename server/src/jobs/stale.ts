@@ -1,0 +1,57 @@
+import { KINDS, type RecordBodies, type RecordKind, type Stale, type StoredRecord } from '@mesure/contract';
+import { isDeepStrictEqual } from 'node:util';
+import type { Database } from '../db/connect';
+import { buildInput, liveRecords } from './inputs';
+import type { AnalysisRow } from './model';
+
+/**
+ * Which computations answer for a record that is not there any more. Exactly: the input is built again from the record as it is and
+ * compared with the one that was computed, so that a changed note makes nothing old. Only where something that a computation may read
+ * changed after it was begun.
+ */
+export async function staleOf(db: Database, productionId: string, rows: readonly AnalysisRow[]): Promise<Map<string, Stale>> {
+  const found = new Map<string, Stale>();
+  const done = rows.filter((r) => r.status === 'done' && (r.kind === 'solve' || r.kind === 'grid'));
+  if (done.length === 0) return found;
+  const records = await liveRecords(db, productionId);
+  const byId = new Map(records.map((r) => [r.id, r]));
+  for (const row of done) {
+    const read = readBy(row.subjectId, records, byId);
+    const last = read.reduce<StoredRecord | null>((l, r) => (!l || r.updatedAt > l.updatedAt ? r : l), null);
+    const began = row.createdAt.toISOString();
+    // a plate that was measured again changes what a solve is given, though no record did
+    const measured = rows.find((r) => r.kind === 'grid' && r.id !== row.id && r.createdAt.toISOString() > began && read.some((q) => q.id === r.subjectId));
+    if (!last || (last.updatedAt <= began && !measured)) continue;
+    const now = await buildInput(db, productionId, row.kind, row.subjectId, choiceOf(row), records).catch(() => null);
+    // of what cannot be computed any more the answer is old too
+    if (now && isDeepStrictEqual(JSON.parse(JSON.stringify(now)), row.input)) continue;
+    if (measured && last.updatedAt <= began) found.set(row.id, { when: measured.createdAt.toISOString(), who: '', what: 'a grid plate that was measured again' });
+    else found.set(row.id, { when: last.updatedAt, who: last.updatedBy, what: `${KINDS[last.kind].noun} ${(KINDS[last.kind].tell as (b: unknown) => string)(last.body)}` });
+  }
+  return found;
+}
+
+const choiceOf = ({ input }: AnalysisRow) => (input.kind === 'solve' ? { trim: input.trim, focalMode: input.setup.focal.mode as 'held' | 'guided' | 'free' } : {});
+
+/** Records that the computation of a take or a plate may read. */
+function readBy(subjectId: string, records: readonly StoredRecord[], byId: ReadonlyMap<string, StoredRecord>): StoredRecord[] {
+  const of = <K extends RecordKind>(kind: K, id: string | null | undefined) => {
+    const r = id ? byId.get(id) : undefined;
+    return r?.kind === kind ? (r as StoredRecord<K>) : undefined;
+  };
+  const subject = byId.get(subjectId);
+  if (!subject) return [];
+  const body = subject.body as Partial<RecordBodies['take'] & RecordBodies['plate']>;
+  const pack = of('package', body.packageId);
+  const setup = of('setup', body.setupId);
+  const kit = [pack, of('body', pack?.body.bodyId), of('lens', pack?.body.lensId), of('adapter', pack?.body.adapterId), of('adapter', pack?.body.secondAdapterId)];
+  const lensId = pack?.body.lensId;
+  const others =
+    subject.kind === 'take'
+      ? records.filter((r) => {
+          const b = r.body as { lensId?: string; setId?: string };
+          return ((r.kind === 'plate' || r.kind === 'edges') && b.lensId === lensId) || ((r.kind === 'tie' || r.kind === 'fact') && b.setId === setup?.body.setId);
+        })
+      : [];
+  return [subject, setup, of('set', setup?.body.setId), ...kit, ...others].filter((r) => r !== undefined);
+}
