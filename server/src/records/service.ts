@@ -27,8 +27,10 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
       if (entry && (entry.productionId !== author.productionId || entry.kind !== kind)) throw new ApiProblem('NOT_FOUND', 'There is no such record.');
       const done = await db.EntryChange.findOne({ where: { mutationId: write.mutationId }, transaction });
       if (done) {
-        if (done.recordId !== id || !entry) throw new ApiProblem('INVALID', 'This change was already used for another record.');
-        return { record: asOf(entry, done), merged: done.sent !== null, created: false };
+        // its twin may have been committed between the two reads
+        const made = entry ?? (await db.Entry.findByPk(id, { transaction }));
+        if (done.recordId !== id || !made) throw new ApiProblem('INVALID', 'This change was already used for another record.');
+        return { record: asOf(made, done), merged: done.sent !== null, created: false };
       }
       const stored = entry?.version ?? 0;
       const base = await baseOf(db, id, entry, write, transaction);
