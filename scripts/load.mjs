@@ -2,6 +2,7 @@
 // Measures the server and the phone under a day's load, on loopback, with a database of its own that is removed afterwards.
 //   npm run load               50 phones log one entry a second for half a minute, each listening to the others
 //   npm run load -- day        a day of 400 takes, opened on a phone four times as slow as this machine
+//   npm run load -- film       40 days, 600 setups, 5000 takes; opened on such a phone, and a take logged on it
 // Prints what was measured as JSON; ends with 1 when something was lost.
 import { spawn, spawnSync } from 'node:child_process';
 import { Buffer } from 'node:buffer';
@@ -27,7 +28,7 @@ const cluster = await startCluster(path.join(dir, 'postgres'));
 const port = await freePort();
 const address = `http://127.0.0.1:${port}`;
 const env = { ...process.env, MESURE_DATABASE_URL: cluster.url, MESURE_DATA_DIR: dir, MESURE_WEB_DIR: path.join(root, '.build/web'), MESURE_PORT: String(port), MESURE_LOG_LEVEL: 'error' };
-for (const script of ['scripts/build-node.mjs', ...(what === 'day' ? ['scripts/build-web.mjs'] : []), '.build/setup.mjs']) {
+for (const script of ['scripts/build-node.mjs', ...(what !== 'phones' ? ['scripts/build-web.mjs'] : []), '.build/setup.mjs']) {
   const r = spawnSync(process.execPath, [path.join(root, script)], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env });
   if (r.status !== 0) throw new Error(`${script} failed`);
 }
@@ -57,7 +58,16 @@ try {
       headers: { cookie, 'x-csrf-token': csrfToken, 'content-type': 'application/json' },
       body: JSON.stringify({ mutationId: randomUUID(), baseVersion, deleted: false, body }),
     });
-  const report = what === 'day' ? await openDay({ base, put }) : await phones({ base, put, all, records, cookie });
+  const make = async (kind, id, body) => {
+    const r = await fetch(`${records}/${kind}/${id}`, {
+      method: 'PUT',
+      headers: { cookie, 'x-csrf-token': csrfToken, 'content-type': 'application/json' },
+      body: JSON.stringify({ mutationId: randomUUID(), baseVersion: 0, deleted: false, body }),
+    });
+    if (!r.ok) throw new Error(`a ${kind} was not taken: ${r.status}`);
+    await r.arrayBuffer();
+  };
+  const report = what === 'day' ? await openDay({ base, put }) : what === 'film' ? await openFilm({ base, make, all }) : await phones({ base, put, all, records, cookie });
   failed = report.lost > 0;
   process.stdout.write(`${JSON.stringify(report, null, 2)}\n`);
 } finally {
@@ -126,6 +136,45 @@ async function phones({ base, put, all, records, cookie }) {
   };
 }
 
+/** A whole film: from the reload of a page that a device has kept to today's board, and from the tap on "Log take" to the take. */
+async function openFilm({ base, make, all }) {
+  const [DAYS, SETUPS, FILM_TAKES] = [40, 600, 5000];
+  const setup0 = (await all()).find((r) => r.kind === 'setup');
+  const date = (n) => new Date(Date.now() - 86_400_000 * (DAYS - 1 - n)).toISOString().slice(0, 10);
+  const days = Array.from({ length: DAYS }, () => randomUUID());
+  const setups = Array.from({ length: SETUPS }, () => randomUUID());
+  for (const [n, id] of days.entries()) await make('day', id, { name: `Day ${100 + n}`, date: date(n), unit: 'main' });
+  for (const [n, id] of setups.entries())
+    await make('setup', id, { ...setup0.body, dayId: days[Math.floor((n * DAYS) / SETUPS)], name: `Setup ${n}`, scene: String(200 + n), slate: null, order: 1 + (n % 15) });
+  for (let n = 0; n < FILM_TAKES; n += 1)
+    await make('take', randomUUID(), {
+      ...base,
+      setupId: setups[Math.floor((n * SETUPS) / FILM_TAKES)],
+      slate: String(200 + Math.floor((n * SETUPS) / FILM_TAKES)),
+      take: 1 + (n % 9),
+      loggedAt: new Date(Date.parse(`${date(0)}T08:00:00Z`) + 600_000 * n).toISOString(),
+      tracks: null,
+    });
+  return onPhone(async ({ page, seen, median }) => {
+    const boardMs = [];
+    const logMs = [];
+    for (let i = 0; i < OPENINGS; i += 1) {
+      await page.goto(`${address}/floor`);
+      boardMs.push(Math.round(await seen('running-setup')));
+      await page.waitForTimeout(2500);
+      // from the tap until the take's own form stands there
+      const began = await page.evaluate(() => {
+        const t = performance.now();
+        document.querySelector('[data-testid="log-next"]').click();
+        return t;
+      });
+      logMs.push(Math.round((await seen('take-done')) - began));
+      await page.waitForTimeout(1500);
+    }
+    return { days: DAYS, setups: SETUPS, takes: FILM_TAKES, slower: SLOWER, boardMs, logMs, boardMedianMs: median(boardMs), logMedianMs: median(logMs), lost: 0 };
+  });
+}
+
 /** From the reload of a page that a device has kept to the board with its numbers, and of the setup with its list. */
 async function openDay({ base, put }) {
   for (let n = 0; n < TAKES; n += 1) {
@@ -133,6 +182,27 @@ async function openDay({ base, put }) {
     if (!r.ok) throw new Error(`a take was not taken: ${r.status}`);
     await r.arrayBuffer();
   }
+  return onPhone(async ({ page, seen, median }) => {
+    const boardMs = [];
+    const setupMs = [];
+    for (let i = 0; i < OPENINGS; i += 1) {
+      await page.goto(`${address}/floor`);
+      boardMs.push(Math.round(await seen('running-setup')));
+      await page.waitForTimeout(1500);
+      const began = await page.evaluate(() => {
+        const t = performance.now();
+        document.querySelector('[data-testid^="setup-"]').click();
+        return t;
+      });
+      setupMs.push(Math.round((await seen('log-take')) - began));
+      await page.waitForTimeout(500);
+    }
+    return { takes: TAKES, slower: SLOWER, boardMs, setupMs, boardMedianMs: median(boardMs), setupMedianMs: median(setupMs), lost: 0 };
+  });
+}
+
+/** A phone four times as slow as this machine, signed in, with the day and the page's shell on it. */
+async function onPhone(measure) {
   const { chromium } = await import('@playwright/test');
   const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--headless', '--no-sandbox', '--disable-gpu'] });
   try {
@@ -147,8 +217,6 @@ async function openDay({ base, put }) {
     await page.waitForTimeout(3000);
     const phone = await context.newCDPSession(page);
     await phone.send('Emulation.setCPUThrottlingRate', { rate: SLOWER });
-    const boardMs = [];
-    const setupMs = [];
     const seen = (testId) =>
       page.evaluate(
         (id) =>
@@ -158,20 +226,8 @@ async function openDay({ base, put }) {
           }),
         testId,
       );
-    for (let i = 0; i < OPENINGS; i += 1) {
-      await page.goto(`${address}/floor`);
-      boardMs.push(Math.round(await seen('running-setup')));
-      await page.waitForTimeout(1500);
-      const began = await page.evaluate(() => {
-        const t = performance.now();
-        document.querySelector('[data-testid^="setup-"]').click();
-        return t;
-      });
-      setupMs.push(Math.round((await seen('log-take')) - began));
-      await page.waitForTimeout(500);
-    }
     const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1];
-    return { takes: TAKES, slower: SLOWER, boardMs, setupMs, boardMedianMs: median(boardMs), setupMedianMs: median(setupMs), lost: 0 };
+    return await measure({ page, seen, median });
   } finally {
     await browser.close();
   }

@@ -18,3 +18,4 @@ export * from './take-table';
 export * from './surveyed-anchors';
 export * from './sync';
 export * from './stills';
+export * from './kit';

@@ -49,6 +49,8 @@ export const newPasswordSchema = J.object({ token, password });
 export const changePasswordSchema = J.object({ before: password, password });
 export const inviteSchema = J.object({ role });
 export const roleSchema = J.object({ role });
+/** Another of one's productions, or a kit file that was uploaded to this one. */
+export const kitSourceSchema = J.alternatives(J.object({ productionId: id.required() }), J.object({ sha256: J.string().hex().length(64).required() })).required();
 export const analysisSchema = J.object({
   id: id.required(),
   kind: J.string()

@@ -20,6 +20,7 @@ import { addressOf, type Route } from './http/route';
 import { analysisRoutes } from './jobs/routes';
 import { accountRoutes } from './people/account-routes';
 import { crewRoutes } from './people/crew-routes';
+import { kitRoutes } from './kit/routes';
 import { openRoutes } from './people/open-routes';
 import { sessionsOf } from './people/sessions';
 import { recordRoutes } from './records/routes';
@@ -49,6 +50,7 @@ export function routesOf({ config, db, boss, store, previews, stream, loadDemo }
     ...deviceRoutes(),
     ...analysisRoutes(db, boss),
     ...handoverRoutes(db, store),
+    ...kitRoutes(db, store, config),
   ];
 }
 

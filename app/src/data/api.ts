@@ -5,6 +5,7 @@ import type {
   Device,
   HandoverPlan,
   Invitation,
+  KitLine,
   LinkSays,
   NewInvitation,
   Problem,
@@ -55,6 +56,9 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
 
 const of = (productionId: string) => `/productions/${productionId}`;
 
+/** Another of one's productions, or a kit file that was uploaded to this one. */
+export type KitSource = { productionId: string } | { sha256: string };
+
 export interface AnalysisOptions {
   focalMode?: 'held' | 'guided' | 'free';
   trim?: boolean;
@@ -100,11 +104,17 @@ export const api = {
   startAnalysis: (p: string, body: { id: string; kind: AnalysisKind; subjectId: string; options: AnalysisOptions }) => call<Analysis>('POST', `${of(p)}/analyses`, body),
   stopAnalysis: (p: string, id: string) => call<Analysis>('POST', `${of(p)}/analyses/${id}/stop`, {}),
   /** in pieces; `key` finds the upload again after a reload */
-  upload: (p: string, file: Blob, options: { name: string; use: 'plate' | 'tracks' | 'clip'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void }): Promise<UploadedFile> =>
-    sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
+  upload: (
+    p: string,
+    file: Blob,
+    options: { name: string; use: 'plate' | 'tracks' | 'clip' | 'kit'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void },
+  ): Promise<UploadedFile> => sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
   fileUrl: (p: string, sha256: string) => `/api${of(p)}/files/${sha256}`,
   previewUrl: (p: string, sha256: string, width: number) => `/api${of(p)}/files/${sha256}/preview?width=${width}`,
   frameUrl: (p: string, sha256: string, frame: number) => `/api${of(p)}/files/${sha256}/frame?n=${frame}`,
+  kitUrl: (p: string) => `/api${of(p)}/kit.zip`,
+  lookAtKit: (p: string, source: KitSource) => call<{ lines: KitLine[] }>('POST', `${of(p)}/kit/look`, source),
+  bringKit: (p: string, source: KitSource) => call<{ lines: KitLine[] }>('POST', `${of(p)}/kit/bring`, source),
   handover: (p: string, dayId: string) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}`),
   handoverUrl: (p: string, dayId: string) => `/api${of(p)}/days/${dayId}/handover.zip`,
 };

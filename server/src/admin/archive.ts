@@ -5,12 +5,11 @@ import { mkdtemp, rename, rm } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { pipeline } from 'node:stream/promises';
-import { PassThrough, type Readable } from 'node:stream';
 import { QueryTypes, Transaction } from 'sequelize';
-import * as yauzl from 'yauzl';
 import type { Database } from '../db/connect';
 import { schemaVersion } from '../db/migrate';
 import type { FileStore } from '../files/store';
+import { openZip } from '../files/zip';
 
 /** In the order in which they can be put back: what is referred to comes first. Sessions are not among them: a backup signs nobody in. */
 export const TABLES = ['users', 'productions', 'memberships', 'links', 'records', 'record_changes', 'files', 'analyses'] as const;
@@ -162,29 +161,10 @@ export async function restore(db: Database, store: FileStore, file: string, inco
 }
 
 async function openBackup(file: string) {
-  const zip = await new Promise<yauzl.ZipFile>((resolve, reject) =>
-    yauzl.open(file, { lazyEntries: true, autoClose: false }, (error, z) => (error ? reject(new BackupError(`${file} is no zip that can be read: ${error.message}`)) : resolve(z))),
-  );
-  const all = new Map<string, yauzl.Entry>();
-  await new Promise<void>((resolve, reject) => {
-    zip.on('entry', (entry: yauzl.Entry) => {
-      all.set(entry.fileName, entry);
-      zip.readEntry();
-    });
-    zip.on('end', () => resolve());
-    zip.on('error', reject);
-    zip.readEntry();
+  const { entries, close } = await openZip(file).catch((error: Error) => {
+    throw new BackupError(`${file} is no zip that can be read: ${error.message}`);
   });
-  const entries = {
-    async open(name: string): Promise<Readable> {
-      const entry = all.get(name);
-      if (!entry) throw new BackupError(`${file}: ${name} is missing.`);
-      return new Promise((resolve, reject) => zip.openReadStream(entry, (error, stream) => (error ? reject(error) : resolve(stream.pipe(new PassThrough())))));
-    },
-  };
-  const chunks: Buffer[] = [];
-  for await (const chunk of await entries.open('manifest.json')) chunks.push(chunk as Buffer);
-  const manifest = JSON.parse(Buffer.concat(chunks).toString('utf8')) as Manifest;
+  const manifest = JSON.parse((await entries.read('manifest.json')).toString('utf8')) as Manifest;
   if (manifest.format !== FORMAT) throw new BackupError(`${file} is ${manifest.format ?? 'something else'}; ${FORMAT} is read here.`);
-  return { manifest, entries, close: () => zip.close() };
+  return { manifest, entries, close };
 }

@@ -10,6 +10,7 @@ import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { must, param } from '../http/validate';
+import { readKit } from '../kit/contents';
 import type { Previews } from './previews';
 import type { FileStore } from './store';
 import { resumableUploads, sizeOf } from './uploads';
@@ -116,7 +117,13 @@ async function acceptClip(file: string, name: string): Promise<Accepted> {
   return { name, mime: wav ? 'audio/wav' : fps === null ? 'audio/mp4' : 'video/mp4', widthPx: null, heightPx: null };
 }
 /** What a file may be given for, and what it must be then. */
-const USES: Record<string, (file: string, name: string, atS: number | null) => Promise<Accepted>> = { plate: acceptPlate, tracks: acceptTracks, clip: acceptClip };
+const USES: Record<string, (file: string, name: string, atS: number | null) => Promise<Accepted>> = { plate: acceptPlate, tracks: acceptTracks, clip: acceptClip, kit: acceptKit };
+
+/** A kit file, read whole once: what cannot be brought in is refused before it is kept. */
+async function acceptKit(file: string, name: string): Promise<Accepted> {
+  await readKit(file, name, null);
+  return { name, mime: 'application/zip', widthPx: null, heightPx: null };
+}
 
 /** Of a clip one frame is kept, as a picture; it takes the clip's place in the temporary file. */
 async function acceptPlate(file: string, name: string, atS: number | null): Promise<Accepted> {

@@ -125,6 +125,9 @@ function PackageList({ packages, before, selectedId }: { packages: StoredRecord<
       <View style={{ marginTop: SPACE.s }}>
         <Action title="Table of the lens set" icon="table-chart" testID="open-lens-set" onPress={() => router.push('/kit/lens-set')} />
       </View>
+      <View style={{ marginTop: SPACE.s }}>
+        <Action title="Kit of another film" icon="import-export" testID="open-kit-in" onPress={() => router.push('/kit/other-film')} />
+      </View>
       <PartsList />
     </Page>
   );

@@ -1,0 +1,1 @@
+export { OtherFilmScreen as default } from '../../features/kit/other-film-screen';

@@ -1,0 +1,36 @@
+import { PassThrough, type Readable } from 'node:stream';
+import * as yauzl from 'yauzl';
+
+/** A zip on disk, entry by entry: none of it is in memory before it is asked for. @throws Error when it is none, or an entry is missing */
+export async function openZip(file: string) {
+  const zip = await new Promise<yauzl.ZipFile>((resolve, reject) => yauzl.open(file, { lazyEntries: true, autoClose: false }, (error, z) => (error ? reject(error) : resolve(z))));
+  const all = new Map<string, yauzl.Entry>();
+  await new Promise<void>((resolve, reject) => {
+    zip.on('entry', (entry: yauzl.Entry) => {
+      all.set(entry.fileName, entry);
+      zip.readEntry();
+    });
+    zip.on('end', () => resolve());
+    zip.on('error', reject);
+    zip.readEntry();
+  });
+  const open = (name: string): Promise<Readable> => {
+    const entry = all.get(name);
+    if (!entry) return Promise.reject(new Error(`${name} is missing`));
+    return new Promise((resolve, reject) =>
+      zip.openReadStream(entry, (error, stream) => {
+        if (error) return reject(error);
+        // a fault in the middle ends what is read from it too
+        const out = new PassThrough();
+        stream.on('error', (e) => out.destroy(e));
+        resolve(stream.pipe(out));
+      }),
+    );
+  };
+  const read = async (name: string): Promise<Buffer> => {
+    const chunks: Buffer[] = [];
+    for await (const chunk of await open(name)) chunks.push(chunk as Buffer);
+    return Buffer.concat(chunks);
+  };
+  return { entries: { open, read, sizeOf: (name: string): number | null => all.get(name)?.uncompressedSize ?? null }, close: () => zip.close() };
+}
