@@ -10,6 +10,8 @@ import { Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { VerdictMark } from '../../ui/verdict-mark';
+import { Explained } from '../../ui/explain';
+import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
 import { staleWords } from '../../ui/stale-words';
 import { verdictOf } from './check-screen';
@@ -149,7 +151,9 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
       {solve.status === 'partial' ? <Failing title="Solved in part" text={`${capital(solve.reason ?? '')}.`} /> : null}
       <Section title="Reprojection error">
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl }} testID="solve-rms">
-          <Figure look="big" origin="computed" value={fixed(solve.rmsPx, 2)} unit="px" />
+          <Explained about={EXPLANATIONS.reprojection}>
+            <Figure look="big" origin="computed" value={fixed(solve.rmsPx, 2)} unit="px" />
+          </Explained>
           <Figure look="big" origin="computed" value={fixed(solve.rmsPerMille, 3)} unit="‰ of the width" />
         </View>
         <FrameErrorChart solve={solve} />

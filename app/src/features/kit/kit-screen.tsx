@@ -11,6 +11,8 @@ import { SPACE, usePalette } from '../../ui/theme';
 import { Page, Split } from '../shell/pane';
 import { FirstSteps } from '../begin/first-steps';
 import { MountSheet } from '../begin/mount-sheet';
+import { Explained } from '../../ui/explain';
+import { EXPLANATIONS } from '../explanations';
 import { RecordsGate } from '../shell/records-gate';
 import { SensorDrawing, ViewCone } from './optics-drawings';
 import { lensWords, opticsWords, packageParts, viewPackage } from './package-words';
@@ -228,12 +230,18 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
         <>
           <Words dim>{packageParts(view.mounted)}</Words>
           <View testID="effective-focal" style={{ marginTop: SPACE.s }}>
-            <Figure look="big" origin="computed" value={fixed(view.optics.effectiveFocalMm, 2)} unit="mm effective" />
+            <Explained about={EXPLANATIONS.effectiveFocal}>
+              <Figure look="big" origin="computed" value={fixed(view.optics.effectiveFocalMm, 2)} unit="mm effective" />
+            </Explained>
           </View>
           <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s, marginTop: SPACE.s }}>
-            <Fact label="Field of view" value={`${fixed(view.optics.fovHorizontalDeg, 1)}° × ${fixed(view.optics.fovVerticalDeg, 1)}°`} />
+            <Explained about={EXPLANATIONS.fieldOfView}>
+              <Fact label="Field of view" value={`${fixed(view.optics.fovHorizontalDeg, 1)}° × ${fixed(view.optics.fovVerticalDeg, 1)}°`} />
+            </Explained>
             <Fact label="Diagonal" value={`${fixed(view.optics.fovDiagonalDeg, 1)}°`} />
-            <Fact label="Picture area" value={`${fixed(view.optics.sensorWidthMm, 2)} × ${fixed(view.optics.sensorHeightMm, 2)}`} unit="mm" />
+            <Explained about={EXPLANATIONS.pictureArea}>
+              <Fact label="Picture area" value={`${fixed(view.optics.sensorWidthMm, 2)} × ${fixed(view.optics.sensorHeightMm, 2)}`} unit="mm" />
+            </Explained>
             <Fact label="Pixel pitch" value={`${fixed(view.optics.pitchXUm, 2)} × ${fixed(view.optics.pitchYUm, 2)}`} unit="µm" />
             <Fact label="Crop to 36 × 24" value={fixed(view.optics.cropFactor, 2)} />
           </View>

@@ -8,6 +8,8 @@ import { Action, Choice, useIsWide } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
+import { Explained } from '../../ui/explain';
+import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
 import { CautionList } from './caution-list';
 import { ForecastSection } from './forecast-section';
@@ -63,9 +65,11 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
         ? `No forecast: ${forecast.message}`
         : 'Forecast is being computed …';
   const sentence = (
-    <Words testID="forecast-sentence" aria-live="polite">
-      {said}
-    </Words>
+    <Explained about={EXPLANATIONS.forecast}>
+      <Words testID="forecast-sentence" aria-live="polite">
+        {said}
+      </Words>
+    </Explained>
   );
   const drawing = usable ? (
     <>

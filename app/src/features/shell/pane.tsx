@@ -3,6 +3,9 @@ import { ScrollView, View } from 'react-native';
 import { useIsWide } from '../../ui/controls';
 import { SPACE, usePalette } from '../../ui/theme';
 
+/** Where the main action of a page is, for the key that presses it. */
+export const MAIN_ACTION = 'main-action';
+
 /** A scrolling page with its one main action in the thumb's reach below. */
 export function Page({ children, action }: { children: ReactNode; action?: ReactNode }) {
   const p = usePalette();
@@ -12,7 +15,7 @@ export function Page({ children, action }: { children: ReactNode; action?: React
         {children}
       </ScrollView>
       {action ? (
-        <View style={{ padding: SPACE.m, borderTopWidth: 1, borderColor: p.line, backgroundColor: p.paper }}>
+        <View nativeID={MAIN_ACTION} style={{ padding: SPACE.m, borderTopWidth: 1, borderColor: p.line, backgroundColor: p.paper }}>
           <View style={{ width: '100%', maxWidth: 520, alignSelf: 'center' }}>{action}</View>
         </View>
       ) : null}

@@ -11,6 +11,7 @@ import { DaySheet } from '../days/day-sheet';
 import { useDay } from '../days/use-day';
 import { PeopleSheet } from '../people/people-sheet';
 import { OutboxList } from './outbox-list';
+import { MAIN_ACTION } from './pane';
 
 interface Place {
   href: Href;
@@ -43,6 +44,12 @@ export function Shell({ children }: PropsWithChildren) {
         e.preventDefault();
         void undo();
       }
+      if (e.key === 'Enter' && e.altKey) {
+        e.preventDefault();
+        // not behind a sheet; of list and work beside each other the work's
+        const all = document.querySelector('[role=dialog]') ? [] : [...document.querySelectorAll<HTMLElement>(`#${MAIN_ACTION} button, #${MAIN_ACTION} [role=button]`)];
+        all.at(-1)?.click();
+      }
       const place = e.altKey ? PLACES.find((q) => q.key === e.key) : undefined;
       if (place) {
         e.preventDefault();
@@ -66,6 +73,7 @@ export function Shell({ children }: PropsWithChildren) {
       <Sheet title="Keys" open={help} onClose={() => setHelp(false)}>
         {[
           ...PLACES.map((q) => [`Alt ${q.key}`, `Go to ${q.name}`]),
+          ['Alt Enter', 'The main action of the page'],
           ['Tab, Enter', 'Move and choose'],
           ['← →', 'Move the tape by one mark'],
           ['Ctrl Z', 'Take back the last step'],

@@ -1,9 +1,9 @@
 import { touched, type TakeBody, type TakeField, type TakeWords } from '@mesure/contract';
 import { CoreError } from '@mesure/core';
 import { useState } from 'react';
-import type { KeyboardTypeOptions } from 'react-native';
+import { View, type KeyboardTypeOptions } from 'react-native';
 import { useDraftText } from '../../../data/use-draft-text';
-import { Choice, IconAction } from '../../../ui/controls';
+import { Action, Choice, IconAction } from '../../../ui/controls';
 import { InlineField } from '../../../ui/inline-field';
 import { Wheel } from '../../../ui/wheel';
 import { seriesOf, stepOf, type Direction } from './take-steps';
@@ -41,7 +41,7 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
   const carried = take.carried.includes(field.key);
   const what = field.title.toLowerCase();
   const step = stepOf(field.key);
-  const commit = () => {
+  const commit = (sure = false) => {
     if (!draft.open) {
       draft.done();
       return;
@@ -50,9 +50,9 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
       const change = field.read(draft.text, take, words);
       const doubt = doubtOf(field.key, change, lens);
       // kept when it is said again
-      if (doubt && doubted !== draft.text) {
+      if (doubt && !sure && doubted !== draft.text) {
         setDoubted(draft.text);
-        draft.fail(`${doubt}. Leave the field once more to keep it`);
+        draft.fail(doubt);
         return;
       }
       setDoubted(null);
@@ -86,7 +86,7 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
       unit={field.unit}
       value={draft.text}
       onChangeText={draft.type}
-      onDone={commit}
+      onDone={() => commit()}
       keyboard={KEYBOARDS[field.key]}
       error={draft.error}
       note={before ? `take before: ${before}` : null}
@@ -94,7 +94,11 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
       less={step && !disabled ? () => move(-1) : null}
       more={step && !disabled ? () => move(1) : null}
       below={
-        series && !disabled ? (
+        doubted !== null && doubted === draft.text ? (
+          <View style={{ alignItems: 'flex-start' }}>
+            <Action title={`Keep ${draft.text.trim()} all the same`} onPress={() => commit(true)} testID={`keep-${field.key}`} />
+          </View>
+        ) : series && !disabled ? (
           <Wheel
             label={`${field.title}, wheel`}
             testID={`wheel-${field.key}`}
