@@ -29,13 +29,13 @@ test.describe('pictures that cannot be used get a clear refusal with the reason'
     await expect(page.getByTestId('waiting-grid.png')).toHaveCount(0);
     await expect(page.getByTestId('plate-grid.png')).toHaveCount(0);
   });
-  test('a cell without a unit is asked about', async ({ page }) => {
+  test('a cell in the wrong unit is refused', async ({ page }) => {
     await signIn(page, 'wrangler', '/kit');
     await page.getByTestId('package-B').click();
     await choose(page, 'add-plate', sample('grid-good.jpg'));
-    await page.getByLabel('Size of a cell').fill('40');
+    await page.getByLabel('Size of a cell').fill('40 m');
     await page.getByTestId('measure-plate').click();
-    await expect(page.getByText('"40" has no unit')).toBeVisible();
+    await expect(page.getByText(/40 m is no cell of a chart/)).toBeVisible();
   });
 });
 
@@ -61,11 +61,11 @@ test('a running solve can be stopped and started again', async ({ page }) => {
 
 test('addresses that lead nowhere, and people of another production', async ({ page }) => {
   await signIn(page, 'stranger', '/floor');
-  await expect(page.getByText('No setups yet')).toBeVisible();
+  await expect(page.getByTestId('first-steps')).toBeVisible();
   await open(page, '/kit');
-  await expect(page.getByText('No packages yet')).toBeVisible();
+  await expect(page.getByText('No camera is mounted yet')).toBeVisible();
   await open(page, '/wrap');
-  await expect(page.getByText('No shooting day')).toBeVisible();
+  await expect(page.getByText('No shooting day yet')).toBeVisible();
   await open(page, '/nowhere');
   await expect(page.getByText('Nothing here')).toBeVisible();
   await open(page, '/floor/take/00000000-0000-4000-a000-000000000000');

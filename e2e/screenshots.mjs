@@ -33,6 +33,8 @@ const WIDE = { width: 1280, height: 800 };
 await visit('phone', PHONE, async ({ page, shot, go }) => {
   await go('/floor');
   await shot('floor');
+  await page.getByTestId('where').click();
+  await shot('days');
   await page.getByTestId('setup-41').click();
   await page.getByTestId('take-41A-2').click();
   await shot('take');

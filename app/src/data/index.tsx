@@ -1,5 +1,5 @@
-import { may, mayWrite, type RecordKind, type Right, type SessionInfo, type StoredRecord } from '@mesure/contract';
-import { createContext, useContext, useEffect, useMemo, type PropsWithChildren } from 'react';
+import { changeAgain, may, mayWrite, type RecordBodies, type RecordKind, type Right, type SessionInfo, type StoredRecord } from '@mesure/contract';
+import { createContext, useContext, useEffect, useMemo, useState, type PropsWithChildren } from 'react';
 import { useStore } from 'zustand';
 import { useShallow } from 'zustand/react/shallow';
 import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './analyses-store';
@@ -132,6 +132,27 @@ export function useAll<K extends RecordKind>(kind: K): StoredRecord<K>[] {
 export function useRecord<K extends RecordKind>(kind: K, id: string | null | undefined): StoredRecord<K> | undefined {
   return useStore(useData().records, (s) => (id && s.records[id]?.kind === kind ? (s.records[id] as StoredRecord<K>) : undefined));
 }
+/** What was changed from `base` to `mine`, made on whatever is there at its turn: fields that others changed meanwhile stay theirs. */
+export const onto =
+  <K extends RecordKind>(kind: K, base: RecordBodies[K], mine: RecordBodies[K]) =>
+  (now: RecordBodies[K]): RecordBodies[K] =>
+    changeAgain(kind, { deleted: false, body: base }, { deleted: false, body: mine }, { deleted: false, body: now }).body;
+
+/** A record while it is edited. What somebody else changes meanwhile comes in beside what is typed here, which stays. */
+export function useEditing<K extends RecordKind>(record: StoredRecord<K>) {
+  const [state, setState] = useState({ base: record.body, draft: record.body });
+  useEffect(() => {
+    setState((s) => (s.base === record.body ? s : { base: record.body, draft: onto(record.kind, s.base, s.draft)(record.body) }));
+  }, [record.kind, record.body]);
+  return {
+    draft: state.draft,
+    set: (change: Partial<RecordBodies[K]>) => setState((s) => ({ ...s, draft: { ...s.draft, ...change } })),
+    revert: () => setState({ base: record.body, draft: record.body }),
+    /** for a write: this edit, on what is there at its turn */
+    change: onto(record.kind, state.base, state.draft),
+  };
+}
+
 /** What is on the cameras now, by their letters; `also` one that was on a camera before. */
 export const useMounted = (also: string | null = null): StoredRecord<'package'>[] =>
   useAll('package')

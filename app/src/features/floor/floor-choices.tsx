@@ -17,7 +17,8 @@ export function FloorChoices({ onClose }: { onClose: () => void }) {
   const write = useRecordsState((s) => s.write);
   const shown = shownFields(floor);
   const letters = [...new Set(useAll('package').map((q) => q.body.camera.replace(/\d+$/, '')))].sort();
-  const keep = (change: Partial<FloorBody>, what: string) => void write('floor', session.production.id, { ...(floor ?? { shown: [...shown], clips: [] }), ...change }, what);
+  const keep = (change: Partial<FloorBody>, what: string) =>
+    void write('floor', session.production.id, (now: FloorBody | undefined) => ({ ...(now ?? { shown: [...shown], clips: [] }), ...change }), what);
   const optional = TAKE_FIELDS.filter((f) => !f.always);
   return (
     <Sheet title="What is noted" open onClose={onClose}>

@@ -2,7 +2,7 @@ import { opticsOf, type PackageBody, type PlanBody, type StoredRecord } from '@m
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useFind, useMayWrite, useRecordsState, type AnyOrder } from '../../data';
+import { newId, onto, useAll, useEditing, useFind, useMayWrite, useRecordsState, type AnyOrder } from '../../data';
 import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, readNumber } from '../../ui/format';
 import { Empty, Failing } from '../../ui/states';
@@ -148,12 +148,14 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
   const lenses = useAll('lens');
   const adapters = useAll('adapter');
   const write = useRecordsState((s) => s.write);
-  const [draft, setDraft] = useState<PackageBody>(record.body);
+  const { draft, set, revert } = useEditing(record);
   const [focalText, setFocalText] = useState(focal(record.body.focalMm));
+  // what is typed stays when somebody else changes something of it
+  const [focalBefore, setFocalBefore] = useState(record.body.focalMm);
   useEffect(() => {
-    setDraft(record.body);
-    setFocalText(focal(record.body.focalMm));
-  }, [record.body]);
+    setFocalText((text) => (text === focal(focalBefore) ? focal(record.body.focalMm) : text));
+    setFocalBefore(record.body.focalMm);
+  }, [record.body.focalMm, focalBefore]);
   const lens = find('lens', draft.lensId)?.body;
   const typedFocal = readNumber(focalText);
   const focalError =
@@ -195,8 +197,8 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
     await writeMany(orders, `${record.body.camera}-cam mounted anew`);
     router.replace(`/kit/${id}`);
   };
-  const keepIt = () => void write('package', record.id, (was) => ({ ...was, ...live }), `${record.body.camera}-cam saved`);
-  const choose = (change: Partial<PackageBody>) => setDraft((d) => ({ ...d, ...change }));
+  const keepIt = () => void write('package', record.id, onto('package', record.body, live), `${record.body.camera}-cam saved`);
+  const choose = set;
   return (
     <Page
       action={
@@ -217,7 +219,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
             <Action
               title="Revert"
               onPress={() => {
-                setDraft(record.body);
+                revert();
                 setFocalText(focal(record.body.focalMm));
               }}
             />
@@ -308,7 +310,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
             disabled={takes > 0}
             testID="remove-package"
             onPress={() => {
-              void write('package', record.id, record.body, `${record.body.camera}-cam taken apart`, true);
+              void write('package', record.id, (now) => now, `${record.body.camera}-cam taken apart`, true);
               router.replace('/kit');
             }}
           />

@@ -73,7 +73,7 @@ function PartForms({ record }: { record: StoredRecord<PartKind> }) {
             disabled={packages.length > 0}
             testID="remove-part"
             onPress={() => {
-              void write(record.kind, record.id, record.body, `${record.body.name} removed`, true);
+              void write(record.kind, record.id, (now) => now, `${record.body.name} removed`, true);
               router.replace('/kit');
             }}
           />

@@ -4,7 +4,7 @@ import { useRouter, type Href } from 'expo-router';
 import { useMemo, useState } from 'react';
 import { View } from 'react-native';
 import { Circle, G, Image as SvgImage, Line, Text as SvgText } from 'react-native-svg';
-import { api, newId, useAll, useData, useMounted, useMayWrite, usePicturesState, useRecordsState } from '../../data';
+import { onto, api, newId, useAll, useData, useMounted, useMayWrite, usePicturesState, useRecordsState } from '../../data';
 import { Action, Section } from '../../ui/controls';
 import { Drawing } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
@@ -184,7 +184,7 @@ function Measuring({ recce, setup }: { recce: StoredRecord<'recce'>; setup: Stor
             icon="delete-outline"
             title="Remove this photo"
             onPress={() => {
-              void write('recce', recce.id, body, 'Photo of the set removed', true);
+              void write('recce', recce.id, (now) => now, 'Photo of the set removed', true);
               router.replace(`/plan/${setup.id}` as Href);
             }}
           />
@@ -251,7 +251,7 @@ function UseIt({ recce, setup, measure }: { recce: StoredRecord<'recce'>; setup:
   const make = () => {
     const { lengths } = recceInputOf(recce.body);
     const made = planFromRecce(setFromPhoto(lengths, measure, set.body.marks), set.body, setup.id, pack.id, pack.body.focalMm, plan?.body ?? null);
-    void write('set', set.id, made.set, `${set.body.name} drawn from the photo`);
+    void write('set', set.id, onto('set', set.body, made.set), `${set.body.name} drawn from the photo`);
     void write('plan', plan?.id ?? newId(), made.plan, `Plan of ${setup.body.name} from the photo`);
     router.push(`/plan/${setup.id}` as Href);
   };

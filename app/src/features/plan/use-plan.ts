@@ -1,7 +1,7 @@
 import { followPlan, type MountedPackage, type PlanBody, type SetBody, type StoredRecord } from '@mesure/contract';
 import { CoreError, findCautions, studySetup, watchSetup, type Caution, type Forecast, type PlannedSetup, type SetupFacts, type SetupStudy, type SetupWatch } from '@mesure/core';
 import { useEffect, useMemo, useState } from 'react';
-import { useAll, useFind, useRecordsState } from '../../data';
+import { onto, useAll, useFind, useRecordsState } from '../../data';
 import { inWorker } from '../../workers';
 
 /** While something is dragged the move is followed in fewer moments, so that the numbers keep up with the finger. */
@@ -24,7 +24,8 @@ export function usePlanDraft(plan: StoredRecord<'plan'>, set: StoredRecord<'set'
       const all: Draft = { ...draft, ...change, live: false };
       // shown until it is kept: else the thing would jump back for a moment
       setDraft(all);
-      const writes = [all.plan ? write('plan', plan.id, all.plan, label) : null, all.set ? write('set', set.id, all.set, label) : null];
+      // on what is there at its turn: what somebody else changed since the drag began stays
+      const writes = [all.plan ? write('plan', plan.id, onto('plan', plan.body, all.plan), label) : null, all.set ? write('set', set.id, onto('set', set.body, all.set), label) : null];
       void Promise.all(writes).then(() => setDraft((d) => (d === all ? { live: false } : d)));
     },
   };

@@ -88,7 +88,7 @@ function Shot({ shot }: { shot: StoredRecord<'light'> }) {
           {`${timeOfDay(body.shotAt)} · ${title}${body.sun ? ` · sun ${fixed(body.sun.azimuthDeg, 0)}°, ${fixed(body.sun.elevationDeg, 0)}° high` : ''}`}
         </Words>
         {mayWrite ? (
-          <Action kind="quiet" title="Remove" label={`Remove ${body.what} of ${timeOfDay(body.shotAt)}`} onPress={() => void write('light', shot.id, body, `${body.what} removed`, true)} />
+          <Action kind="quiet" title="Remove" label={`Remove ${body.what} of ${timeOfDay(body.shotAt)}`} onPress={() => void write('light', shot.id, (now) => now, `${body.what} removed`, true)} />
         ) : null}
       </View>
       {body.what === 'panorama' && pictures.length > 0 ? (

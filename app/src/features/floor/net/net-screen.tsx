@@ -117,7 +117,7 @@ function Entries({ set, net, result, mayWrite }: { set: StoredRecord<'set'>; net
       words: `${t.body.from} – ${t.body.to}, ${t.body.length.typed}`,
       explained: explanation(t, outcome.get(i)),
       held: null,
-      remove: () => void write('tie', t.id, t.body, `Tie ${t.body.from} – ${t.body.to} removed`, true),
+      remove: () => void write('tie', t.id, (now) => now, `Tie ${t.body.from} – ${t.body.to} removed`, true),
     })),
     ...net.facts.map((q, i) => ({
       id: q.id,
@@ -125,7 +125,7 @@ function Entries({ set, net, result, mayWrite }: { set: StoredRecord<'set'>; net
       words: factWords(q.body),
       explained: null,
       held: null,
-      remove: () => void write('fact', q.id, q.body, `${factWords(q.body)}: removed`, true),
+      remove: () => void write('fact', q.id, (now) => now, `${factWords(q.body)}: removed`, true),
     })),
     ...net.places.map((q) => ({
       id: q.id,
@@ -133,7 +133,7 @@ function Entries({ set, net, result, mayWrite }: { set: StoredRecord<'set'>; net
       words: factWords(q.body),
       explained: null,
       held: q.body.instrument ? `held as measured by the ${q.body.instrument}` : 'held as measured',
-      remove: () => void write('fact', q.id, q.body, `${factWords(q.body)}: removed`, true),
+      remove: () => void write('fact', q.id, (now) => now, `${factWords(q.body)}: removed`, true),
     })),
     ...saidOf(set.body).map(({ words, without }) => ({
       id: words,
@@ -141,7 +141,7 @@ function Entries({ set, net, result, mayWrite }: { set: StoredRecord<'set'>; net
       words,
       explained: null,
       held: 'as somebody said who stood there',
-      remove: () => void write('set', set.id, { ...set.body, ...without }, `${words}: removed`),
+      remove: () => void write('set', set.id, (now) => ({ ...now, ...without }), `${words}: removed`),
     })),
   ].sort((a, b) => Number(b.f?.suspect ?? false) - Number(a.f?.suspect ?? false));
   return (

@@ -104,7 +104,7 @@ function Pointing({ photo, set, setupId }: { photo: StoredRecord<'photo'>; set: 
             title="Remove this photo"
             icon="delete-outline"
             onPress={() => {
-              void write('photo', photo.id, body, 'Photo for marks removed', true);
+              void write('photo', photo.id, (now) => now, 'Photo for marks removed', true);
               router.replace(back);
             }}
           />

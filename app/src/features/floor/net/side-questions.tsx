@@ -30,8 +30,7 @@ export function SideQuestions({ set, result, mayWrite }: { set: StoredRecord<'se
   const { mirror } = result;
   const ask = mirror.status === 'open' ? mirror.ask : undefined;
   const say = (answer: SideSaid['answer'], { id, a, c }: NonNullable<TwinQuestion['ask']>) => {
-    const sides = [...(set.body.sides ?? []).filter((s) => s.id !== id), { id, a, c, answer }];
-    void write('set', set.id, { ...set.body, sides }, `${id} stands on the ${answer} side`);
+    void write('set', set.id, (now) => ({ ...now, sides: [...(now.sides ?? []).filter((s) => s.id !== id), { id, a, c, answer }] }), `${id} stands on the ${answer} side`);
   };
   return (
     <>
@@ -39,7 +38,7 @@ export function SideQuestions({ set, result, mayWrite }: { set: StoredRecord<'se
         <Question
           words={`Lengths say nothing of left and right. Walk from ${ask.a} over ${ask.b} to ${ask.c}: at ${ask.b}, do you turn left or right?`}
           answers={['left', 'right']}
-          onAnswer={mayWrite ? (said) => void write('set', set.id, { ...set.body, turn: { a: ask.a, b: ask.b, c: ask.c, left: said === 'left' } }, `Turns ${said} at ${ask.b}`) : null}
+          onAnswer={mayWrite ? (said) => void write('set', set.id, (now) => ({ ...now, turn: { a: ask.a, b: ask.b, c: ask.c, left: said === 'left' } }), `Turns ${said} at ${ask.b}`) : null}
           testID="mirror-question"
         />
       ) : null}

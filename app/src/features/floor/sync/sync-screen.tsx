@@ -73,7 +73,7 @@ function OneWitness({ take, packageId, camera }: { take: StoredRecord<'take'>; p
   const sync = takeSync({ take: take.body, packageId, sync: record?.body ?? null, outcome, mainFps: rate(take.body.packageId), witnessFps: rate(packageId) });
   const keep = async (change: Partial<SyncBody>, what: string): Promise<string> => {
     const id = record?.id ?? newId();
-    await write('sync', id, { takeId: take.id, packageId, main: null, witness: null, clap: null, ...record?.body, ...change }, `${camera}-cam: ${what} kept`);
+    await write('sync', id, (now: SyncBody | undefined) => ({ takeId: take.id, packageId, main: null, witness: null, clap: null, ...now, ...change }), `${camera}-cam: ${what} kept`);
     return id;
   };
   async function give(which: 'main' | 'witness'): Promise<void> {

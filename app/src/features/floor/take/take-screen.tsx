@@ -46,7 +46,7 @@ function HiddenTake({ take }: { take: StoredRecord<'take'> }) {
   const mayWrite = useMayWrite();
   const write = useRecordsState((s) => s.write);
   return (
-    <Page action={mayWrite ? <Action kind="main" icon="undo" title="Bring it back" onPress={() => void write('take', take.id, take.body, 'Take brought back')} testID="bring-back" /> : undefined}>
+    <Page action={mayWrite ? <Action kind="main" icon="undo" title="Bring it back" onPress={() => void write('take', take.id, (now) => now, 'Take brought back')} testID="bring-back" /> : undefined}>
       <Empty
         title={`${take.body.slate} take ${take.body.take} is hidden`}
         text="It was undone or hidden; everything in it is kept."
@@ -180,7 +180,7 @@ function TakeForm({ take }: { take: StoredRecord<'take'> }) {
               <Action icon="playlist-add-check" title="Correct this and later takes" onPress={() => setSheet('bulk')} testID="open-bulk" />
               <Action icon="drive-file-move" title="Move to another setup or day" onPress={() => setSheet('move')} testID="move-take" />
               <Action icon="tune" title="Which fields are noted" onPress={() => setSheet('fields')} testID="open-fields" />
-              <Action icon="visibility-off" title="Hide this take" onPress={() => void write('take', take.id, body, `${label} hidden`, true)} testID="hide-take" />
+              <Action icon="visibility-off" title="Hide this take" onPress={() => void write('take', take.id, (now) => now, `${label} hidden`, true)} testID="hide-take" />
             </>
           ) : null}
         </View>

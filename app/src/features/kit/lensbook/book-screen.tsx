@@ -164,7 +164,12 @@ function Pupil({ groups, record, mounted }: { groups: PupilGroup[]; record: Stor
                   title={`Keep ${fixed(e.pupilMm, 0)} mm with the lens`}
                   testID="keep-pupil"
                   onPress={() =>
-                    void write('lens', lens.id, { ...lens.body, pupilMm: Number(e.pupilMm.toFixed(1)), pupilSource: 'measured' }, `${lens.body.name}: pupil ${fixed(e.pupilMm, 0)} mm before the mark`)
+                    void write(
+                      'lens',
+                      lens.id,
+                      (now) => ({ ...now, pupilMm: Number(e.pupilMm.toFixed(1)), pupilSource: 'measured' }),
+                      `${lens.body.name}: pupil ${fixed(e.pupilMm, 0)} mm before the mark`,
+                    )
                   }
                 />
               ) : null}

@@ -158,7 +158,7 @@ function Marking({ record, mounted }: { record: StoredRecord<'edges'>; mounted: 
             title="Remove this picture"
             icon="delete-outline"
             onPress={() => {
-              void write('edges', record.id, body, 'Picture with edges removed', true);
+              void write('edges', record.id, (now) => now, 'Picture with edges removed', true);
               router.replace(`/kit/${body.packageId}`);
             }}
           />
@@ -282,7 +282,7 @@ function LineUpPanel({
             <Action
               title={`Take ${fixed(found.value, 3)} as ${lens.body.name}'s squeeze`}
               testID="take-squeeze"
-              onPress={() => void write('lens', lensId, { ...lens.body, squeeze: Number(found.value.toFixed(4)) }, `${lens.body.name}: squeeze ${fixed(found.value, 3)}`)}
+              onPress={() => void write('lens', lensId, (now) => ({ ...now, squeeze: Number(found.value.toFixed(4)) }), `${lens.body.name}: squeeze ${fixed(found.value, 3)}`)}
             />
           ) : null}
         </>

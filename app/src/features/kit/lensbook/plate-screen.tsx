@@ -167,7 +167,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
             icon="delete-outline"
             testID="remove-plate"
             onPress={() => {
-              void write('plate', plate.id, plate.body, `${plate.body.picture.name} removed`, true);
+              void write('plate', plate.id, (now) => now, `${plate.body.picture.name} removed`, true);
               router.replace(`/kit/${plate.body.packageId}`);
             }}
           />
