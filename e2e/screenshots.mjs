@@ -72,8 +72,6 @@ await visit('phone', PHONE, async ({ page, shot, go }) => {
   await page.getByTestId('start-solve').click();
   await page.getByTestId('take-verdict').waitFor({ timeout: 60_000 });
   await shot('check');
-  await go('/wrap');
-  await shot('wrap');
   await go('/check');
   await page.getByRole('button', { name: 'Switch to Daylight' }).click();
   await page.waitForTimeout(600);

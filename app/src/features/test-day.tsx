@@ -198,14 +198,14 @@ export class FakeServer {
 
 let devices = 0;
 /** Renders a screen on a device of its own, signed in, with the server behind it, and waits until the records are there. */
-export async function open(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler'): Promise<void> {
+export async function open(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler', others: SessionInfo['productions'] = []): Promise<void> {
   devices += 1;
   globalThis.localStorage.clear();
-  await reopen(screenElement, server, role);
+  await reopen(screenElement, server, role, others);
 }
 
 /** The same device once more, with what it kept. */
-export async function reopen(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler'): Promise<void> {
+export async function reopen(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler', others: SessionInfo['productions'] = []): Promise<void> {
   global.fetch = server.fetch as typeof fetch;
   (router.push as jest.Mock).mockClear();
   const session: SessionInfo = {
@@ -213,7 +213,7 @@ export async function reopen(screenElement: ReactElement, server: FakeServer, ro
     name: 'wrangler',
     role,
     production: { id: PRODUCTION, name: 'The Salt Ferry' },
-    productions: [{ id: PRODUCTION, name: 'The Salt Ferry', role, demo: false }],
+    productions: [{ id: PRODUCTION, name: 'The Salt Ferry', role, demo: false }, ...others],
     epoch: 'epoch-1',
     csrfToken: 't',
   };

@@ -1,0 +1,229 @@
+import type { CrewMember, LinkSays, SessionInfo } from '@mesure/contract';
+import { fireEvent, render, screen } from '@testing-library/react-native';
+import { SafeAreaProvider } from 'react-native-safe-area-context';
+import { sessionStore } from '../../data';
+import { Theme } from '../../ui/theme';
+import { dayRecords, FakeServer, open, PRODUCTION, record, seen, settle } from '../test-day';
+import { DaySheet } from '../days/day-sheet';
+import { BeginScreen } from './begin-screen';
+import { JoinScreen, NewPasswordScreen } from './join-screen';
+import { ago, PeopleSheet } from './people-sheet';
+
+/** Answers for the addresses of people, beside those of the day. */
+class CrewServer extends FakeServer {
+  people: CrewMember[] = [
+    { id: 'u1', name: 'Ada Quill', role: 'owner', seen: new Date().toISOString(), you: true },
+    { id: 'u2', name: 'Ivo Tam', role: 'solver', seen: null, you: false },
+  ];
+  link: LinkSays | null = null;
+  sent: { method: string; address: string; body: Record<string, unknown> }[] = [];
+  refuse: { end: string; field: string; message: string } | null = null;
+
+  constructor() {
+    super();
+    const day = this.fetch;
+    this.fetch = async (input: unknown, init: { method?: string; body?: string | Blob } = {}): Promise<Response> => {
+      const method = init.method ?? 'GET';
+      const address = String(input).replace(/^\/api/, '');
+      const body = typeof init.body === 'string' ? (JSON.parse(init.body) as Record<string, unknown>) : {};
+      const answer = (status: number, value: unknown) => ({ ok: status < 400, status, text: async () => JSON.stringify(value), json: async () => value }) as unknown as Response;
+      if (method !== 'GET') this.sent.push({ method, address, body });
+      if (this.refuse && address.endsWith(this.refuse.end))
+        return answer(422, { ...this.problem('INVALID', 422, `${this.refuse.field}: ${this.refuse.message}`), fields: [{ field: this.refuse.field, message: this.refuse.message }] });
+      if (address === '/links/look') return this.link ? answer(200, this.link) : answer(404, this.problem('NOT_FOUND', 404, 'This link was used already; each is good once. Ask for a new one.'));
+      if (address.startsWith('/links/')) return answer(201, session());
+      if (address.endsWith('/people')) return answer(200, { people: this.people });
+      if (address.endsWith('/invitations') && method === 'GET') return answer(200, { invitations: [] });
+      if (address.endsWith('/invitations')) return answer(201, { id: 'i', role: body.role, madeBy: 'Ada Quill', token: 'secret-token-secret-token', expiresAt: '2026-11-29T12:00:00.000Z' });
+      if (address === '/account/devices') return answer(200, { devices: [{ id: 'd', device: 'Android, Chrome', since: '2026-11-20T08:00:00.000Z', seen: new Date().toISOString(), thisOne: true }] });
+      if (address === '/network') return answer(200, { addresses: ['https://192.168.7.4:4180'], trustAddress: 'http://192.168.7.4:4181' });
+      if (/\/(people|account)\//.test(address)) return answer(204, undefined);
+      return day(input, init as never);
+    };
+  }
+}
+
+const session = (): SessionInfo => ({
+  userId: 'u9',
+  name: 'Noor Vane',
+  role: 'guest',
+  production: { id: PRODUCTION, name: 'The Salt Ferry' },
+  productions: [],
+  epoch: 'epoch-1',
+  csrfToken: 't',
+});
+const replaced: string[] = [];
+function visit(element: React.ReactElement, server: CrewServer, token = 'secret-token-secret-token') {
+  global.fetch = server.fetch as typeof fetch;
+  replaced.length = 0;
+  (globalThis as { location?: unknown }).location = { hash: `#${token}`, origin: 'http://127.0.0.1:4180', replace: (where: string) => replaced.push(where) };
+  render(
+    <SafeAreaProvider initialMetrics={{ frame: { x: 0, y: 0, width: 390, height: 844 }, insets: { top: 0, left: 0, right: 0, bottom: 0 } }}>
+      <Theme>{element}</Theme>
+    </SafeAreaProvider>,
+  );
+  return settle();
+}
+const type = (id: string, text: string) => fireEvent.changeText(screen.getByTestId(id), text);
+const press = async (id: string) => {
+  fireEvent.press(screen.getByTestId(id));
+  await settle();
+};
+beforeEach(() => globalThis.localStorage.clear());
+
+describe('a link', () => {
+  test('the first person names the film and himself; what is wrong stands at its field, and the password is never on the device', async () => {
+    const server = new CrewServer();
+    server.link = { what: 'begin', production: null, role: null, name: null, madeBy: 'bin/serve', expiresAt: '' };
+    await visit(<BeginScreen />, server);
+    await press('begin');
+    expect(screen.getAllByText(/is empty|not allowed to be empty/).length).toBeGreaterThan(0);
+    type('production-name', 'Tin Harbour');
+    type('person-name', 'Ada Quill');
+    type('person-password', 'seven herons under ice');
+    type('production-zone', 'Nowhere/Here');
+    await press('begin');
+    expect(seen(/is no time zone/)).toBe(true);
+    expect(server.sent.filter((s) => s.address === '/links/begin')).toEqual([]);
+    type('production-zone', 'Europe/Lisbon');
+    fireEvent.press(screen.getByLabelText(/^running/));
+    await settle();
+    const kept =
+      JSON.stringify({ ...globalThis.localStorage }) +
+      Object.keys(globalThis.localStorage)
+        .map((k) => globalThis.localStorage.getItem(k))
+        .join();
+    expect(kept).not.toContain('herons');
+    await press('begin');
+    expect(server.sent.find((s) => s.address === '/links/begin')!.body).toEqual({
+      token: 'secret-token-secret-token',
+      name: 'Ada Quill',
+      password: 'seven herons under ice',
+      production: { name: 'Tin Harbour', fps: 24, lengthUnit: 'm', timeZone: 'Europe/Lisbon', slating: 'running' },
+    });
+    expect(replaced).toEqual(['/kit']);
+    expect(sessionStore.getState().session).toMatchObject({ name: 'Noor Vane' });
+  });
+
+  test('an invitation says from whom and as what; a name that is taken is said', async () => {
+    const server = new CrewServer();
+    server.link = { what: 'join', production: 'The Salt Ferry', role: 'solver', name: null, madeBy: 'Ada Quill', expiresAt: '' };
+    await visit(<JoinScreen />, server);
+    expect(seen(/Ada Quill invites you as a solver: attaches tracks/)).toBe(true);
+    server.refuse = { end: '/links/join', field: 'name', message: 'is taken here' };
+    type('person-name', 'Ivo Tam');
+    type('person-password', 'a few words here');
+    await press('join');
+    expect(seen(/is taken here/)).toBe(true);
+    expect(replaced).toEqual([]);
+    server.refuse = null;
+    await press('join');
+    expect(replaced).toEqual(['/floor']);
+  });
+
+  test('one that is used, or not whole, says so and what to do', async () => {
+    await visit(<JoinScreen />, new CrewServer());
+    expect(seen(/used already; each is good once/)).toBe(true);
+    screen.unmount();
+    await visit(<BeginScreen />, new CrewServer(), '');
+    expect(seen(/behind the #, is missing.*bin\/admin begin-link/)).toBe(true);
+    screen.unmount();
+    const server = new CrewServer();
+    server.link = { what: 'join', production: 'x', role: 'guest', name: null, madeBy: 'x', expiresAt: '' };
+    await visit(<NewPasswordScreen />, server);
+    expect(seen(/for something else/)).toBe(true);
+  });
+
+  test('a new password is set for whom the link is', async () => {
+    const server = new CrewServer();
+    server.link = { what: 'password', production: null, role: null, name: 'Ivo Tam', madeBy: 'Ada Quill', expiresAt: '' };
+    await visit(<NewPasswordScreen />, server);
+    expect(seen(/For Ivo Tam/)).toBe(true);
+    type('person-password', 'short');
+    await press('set-password');
+    expect(seen(/needs 10 characters/)).toBe(true);
+    type('person-password', 'quarters of a mirror ball');
+    await press('set-password');
+    expect(server.sent.find((s) => s.address === '/links/password')!.body.password).toBe('quarters of a mirror ball');
+  });
+});
+
+describe('who is here', () => {
+  const sheet = <PeopleSheet open onClose={() => undefined} />;
+  test('an owner sees everybody, gives another role, and shows an invitation once, at an address that phones find', async () => {
+    const server = new CrewServer();
+    (globalThis as { location?: unknown }).location = { origin: 'http://127.0.0.1:4180' };
+    await open(sheet, server, 'owner');
+    await settle();
+    expect(screen.getByTestId('person-Ivo Tam')).toHaveTextContent(/solver · not signed in/);
+    fireEvent.press(screen.getByLabelText(/^guest/));
+    await press('invite');
+    expect(screen.getByTestId('invitation-link')).toHaveTextContent('https://192.168.7.4:4180/join#secret-token-secret-token');
+    expect(screen.getByLabelText('Code of the page that explains how to trust this machine')).toBeTruthy();
+    expect(server.sent.at(-1)!.body).toEqual({ role: 'guest' });
+    await press('person-Ivo Tam');
+    fireEvent.press(screen.getByLabelText(/^wrangler/));
+    await settle();
+    expect(server.sent.at(-1)).toMatchObject({ method: 'PATCH', address: `/productions/${PRODUCTION}/people/u2`, body: { role: 'wrangler' } });
+    await press('person-Ivo Tam');
+    await press('remove-person');
+    expect(seen(/no longer sees this production/)).toBe(true);
+    await press('remove-for-sure');
+    expect(server.sent.at(-1)).toMatchObject({ method: 'DELETE', address: `/productions/${PRODUCTION}/people/u2` });
+  });
+  test('a wrangler invites nobody, and everybody has his devices and his password', async () => {
+    const server = new CrewServer();
+    await open(sheet, server, 'wrangler');
+    await settle();
+    expect(screen.queryByTestId('invite')).toBeNull();
+    await press('my-devices');
+    expect(screen.getByTestId('devices')).toHaveTextContent(/this one/);
+    await press('my-password');
+    type('password-before', 'old one that I had');
+    type('password-new', 'another few words here');
+    await press('keep-password');
+    expect(server.sent.at(-1)).toMatchObject({ method: 'PUT', address: '/account/password', body: { before: 'old one that I had', password: 'another few words here' } });
+    expect(seen(/other devices were signed out/)).toBe(true);
+  });
+  test('without a network it says what is safe', async () => {
+    const server = new CrewServer();
+    await open(sheet, server, 'owner');
+    screen.unmount();
+    global.fetch = (async () => {
+      throw new TypeError('cut');
+    }) as typeof fetch;
+    const cut = new FakeServer();
+    cut.cut = true;
+    await open(sheet, cut, 'owner');
+    await settle();
+    expect(seen('People are on the server')).toBe(true);
+  });
+  test('times are said as people say them', () => {
+    const now = Date.parse('2026-11-27T12:00:00Z');
+    expect([null, '2026-11-27T11:55:00Z', '2026-11-27T11:20:00Z', '2026-11-27T03:00:00Z', '2026-11-20T12:00:00Z'].map((t) => ago(t, now))).toEqual([
+      'not signed in',
+      'here now',
+      '40 min ago',
+      '9 h ago',
+      '7 days ago',
+    ]);
+  });
+});
+
+test('what holds for a production is changed by who directs it, and checked by its field', async () => {
+  const id = '00000000-0000-4000-8000-000000000028';
+  const server = new FakeServer([...dayRecords(), record('production', id, { name: 'The Salt Ferry', fps: 24, lengthUnit: 'm', timeZone: 'UTC', slating: 'scene' })]);
+  await open(<DaySheet open onClose={() => undefined} />, server, 'supervisor');
+  await press('production-settings');
+  type('production-name', '');
+  await press('keep-production');
+  expect(seen(/not allowed to be empty/)).toBe(true);
+  type('production-name', 'Salt Ferry II');
+  fireEvent.press(screen.getByLabelText('25'));
+  await settle();
+  await press('keep-production');
+  expect(server.records.get(id)!.body).toMatchObject({ name: 'Salt Ferry II', fps: 25, slating: 'scene' });
+  screen.unmount();
+  await open(<DaySheet open onClose={() => undefined} />, server, 'wrangler');
+  expect(screen.queryByTestId('production-settings')).toBeNull();
+});
