@@ -1,5 +1,7 @@
 import { expect, test, type Browser, type BrowserContext, type Page } from '@playwright/test';
-import { chmodSync, existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import type { IncomingHttpHeaders } from 'node:http';
+import https from 'node:https';
 import { createServer } from 'node:net';
 import os from 'node:os';
 import path from 'node:path';
@@ -220,6 +222,37 @@ test('a second start in the same folder says where the first one is, and leaves 
   expect(open.out).toMatch(/listens on this machine only/);
   expect(open.code).toBe(2);
   expect(existsSync(path.join(dir, 'other'))).toBe(false);
+});
+
+test('with a certificate of its own it is trusted by who trusts its authority, and a database server that is killed comes back', async () => {
+  test.setTimeout(120_000);
+  const data = path.join(dir, 'tls');
+  const own = await start('bin/serve', data, ['--host', '127.0.0.1', '--port', '0', '--tls', 'own']);
+  try {
+    expect(own.address).toMatch(/^https:/);
+    const ca = readFileSync(path.join(data, 'tls/authority.crt'));
+    const ask = (trusted: boolean) =>
+      new Promise<{ status: number | string; headers: IncomingHttpHeaders }>((resolve) =>
+        https
+          .get(`${own.address}/api/health`, { ...(trusted ? { ca } : {}), agent: false, timeout: 5000 }, (res) => {
+            res.resume();
+            resolve({ status: res.statusCode!, headers: res.headers });
+          })
+          .on('error', (e: NodeJS.ErrnoException) => resolve({ status: e.code ?? e.message, headers: {} })),
+      );
+    expect(await ask(true)).toMatchObject({ status: 200, headers: { 'strict-transport-security': expect.stringContaining('max-age') } });
+    expect((await ask(false)).status).not.toBe(200);
+    const trust = /(http:\S+)\s+explains/.exec(own.output)![1];
+    expect(await (await fetch(trust)).text()).toContain(own.address);
+    // as a fault would: at once, without a word
+    const pidFile = path.join(data, 'postgres/data/postmaster.pid');
+    const killed = readFileSync(pidFile, 'utf8');
+    process.kill(Number(killed.split('\n')[0]), 'SIGKILL');
+    await expect.poll(() => existsSync(pidFile) && readFileSync(pidFile, 'utf8') !== killed, { timeout: 60_000 }).toBe(true);
+    await expect.poll(async () => (await ask(true)).status, { timeout: 60_000 }).toBe(200);
+  } finally {
+    await stopDemo(own.pid);
+  }
 });
 
 test('a backup is put back on another machine, and what only a phone still has goes back by its person’s word', async ({ browser }) => {

@@ -129,7 +129,10 @@ function reachableAt(own: OwnCertificate | null): string[] {
   return [...numbers, ...names.filter((n) => !isIP(n))];
 }
 
-const trustPortFor = async (port: number): Promise<number> => (options.port ? port + 1 : freePort());
+/** Beside the port that was asked for, so that a firewall's rule can be written down; a free one else. */
+function trustPortFor(port: number): Promise<number> {
+  return options.port ? Promise.resolve(port + 1) : freePort();
+}
 
 /** Waits for the web process; its own certificate is not checked here, since this asks itself. */
 async function answers(url: string): Promise<void> {
