@@ -35,6 +35,7 @@ await visit('phone', PHONE, async ({ page, shot, go }) => {
   await shot('floor');
   await page.getByTestId('where').click();
   await shot('days');
+  await go('/floor');
   await page.getByTestId('setup-41').click();
   await page.getByTestId('take-41A-2').click();
   await shot('take');
