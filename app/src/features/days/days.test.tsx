@@ -217,6 +217,36 @@ describe('setups', () => {
     expect(server.records.get(SETUP2)!.deleted).toBe(false);
   });
 
+  test('level, origin and heading are chosen on the drawing of the set', async () => {
+    const mark = (id: string, x: number, z: number) => ({
+      id,
+      kind: 'cross' as const,
+      diameterM: 0.05,
+      at: [x, 0, z] as [number, number, number],
+      normal: null,
+      pieceId: null,
+      ground: 'plain' as const,
+      placed: true,
+    });
+    const records = twoDays().map((r) =>
+      r.kind === 'set' ? record('set', ID.set, { name: 'Galley', marks: ['K1', 'K2', 'K3'], sheet: [mark('K1', 0, 0), mark('K2', 0.3, 0), mark('K3', 0, 0.2)] } as never) : r,
+    );
+    const server = new FakeServer(records);
+    await open(<FloorScreen setupId={SETUP2} />, server);
+    fireEvent.press(screen.getByLabelText('Change Jetty crane'));
+    await settle();
+    for (const id of ['K1', 'K2', 'K3']) await press(`mark-${id}`);
+    expect(seen(/level marks are within 0\.36 m/)).toBe(true);
+    fireEvent.press(screen.getByLabelText('origin'));
+    await settle();
+    await press('mark-K2');
+    fireEvent.press(screen.getByLabelText('heading from'));
+    await settle();
+    await press('mark-K1');
+    await press('mark-K3');
+    expect(server.records.get(SETUP2)!.body).toMatchObject({ levelMarks: ['K1', 'K2', 'K3'], originMark: 'K2', headingMarks: ['K1', 'K3'] });
+  });
+
   test('level marks near each other, in one line, and a short heading are said', () => {
     const at = (id: string, xM: number, zM: number) => ({ id, xM, zM });
     const of = (levelMarks: string[], headingMarks: [string, string] | null, ...marks: ReturnType<typeof at>[]) => marksCautions({ levelMarks, headingMarks }, marks);

@@ -1,7 +1,7 @@
 import type { SetupBody, StoredRecord } from '@mesure/contract';
-import { useState } from 'react';
-import { View } from 'react-native';
-import Svg, { Circle, G, Line, Rect, Text as SvgText } from 'react-native-svg';
+import { Fragment, useState } from 'react';
+import { Pressable, View } from 'react-native';
+import Svg, { Circle, Line, Rect, Text as SvgText } from 'react-native-svg';
 import { useRecord, useRecordsState } from '../../data';
 import { Choice, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
@@ -14,6 +14,7 @@ const JOBS: Job[] = ['level', 'origin', 'heading from', 'heading to'];
 const NEAR_M = 0.8;
 const SIZE = 300;
 const MARGIN = 28;
+const TAP_PX = 40;
 
 /** Level, origin and heading of a setup, chosen on the drawing of its set: say what a mark is to be, then tap marks. */
 export function SetupMarks({ setup }: { setup: StoredRecord<'setup'> }) {
@@ -26,6 +27,7 @@ function MarksOnSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredR
   const write = useRecordsState((s) => s.write);
   const marks = useMarkPlaces(set);
   const [job, setJob] = useState<Job>('level');
+  const [first, setFirst] = useState<string | null>(null);
   const { levelMarks, originMark, headingMarks } = setup.body;
   if (marks.length === 0)
     return (
@@ -35,19 +37,26 @@ function MarksOnSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredR
         </Words>
       </Section>
     );
-  const give = (id: string) =>
+  const give = (id: string) => {
+    // a heading is two marks or none: its first end waits here for the second
+    if (job === 'heading from' && !headingMarks) {
+      setFirst(id);
+      setJob('heading to');
+      return;
+    }
     void write(
       'setup',
       setup.id,
       (now): SetupBody => {
         if (job === 'level') return { ...now, levelMarks: now.levelMarks.includes(id) ? now.levelMarks.filter((m) => m !== id) : [...now.levelMarks, id] };
         if (job === 'origin') return { ...now, originMark: now.originMark === id ? null : id };
-        const [from, to] = now.headingMarks ?? [id, id];
-        const pair: [string, string] = job === 'heading from' ? [id, to === id ? from : to] : [from === id ? to : from, id];
-        return { ...now, headingMarks: pair[0] === pair[1] ? now.headingMarks : pair };
+        const [from, to] = now.headingMarks ?? [first, null];
+        const pair = job === 'heading from' ? [id, to] : [from, id];
+        return pair[0] === null || pair[1] === null || pair[0] === pair[1] ? now : { ...now, headingMarks: [pair[0], pair[1]] };
       },
       `${setup.body.name}: ${id} as ${job}`,
     );
+  };
   const xs = marks.map((m) => m.xM);
   const zs = marks.map((m) => m.zM);
   const spanM = Math.max(Math.max(...xs) - Math.min(...xs), Math.max(...zs) - Math.min(...zs), 0.5);
@@ -55,32 +64,41 @@ function MarksOnSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredR
   const at = (m: { xM: number; zM: number }) => ({ x: MARGIN + (m.xM - Math.min(...xs)) * scale, y: MARGIN + (m.zM - Math.min(...zs)) * scale });
   const of = (id: string | null | undefined) => marks.find((m) => m.id === id);
   const [from, to] = [of(headingMarks?.[0]), of(headingMarks?.[1])];
+  const barM = Math.max(0.5, Math.round(spanM / 4));
   const cautions = marksCautions(setup.body, marks);
   const said = `Marks of ${set.body.name} from above. Level: ${levelMarks.join(', ') || 'none'}. Origin: ${originMark ?? 'none'}. Heading: ${headingMarks?.join(' to ') ?? 'none'}.`;
   return (
     <Section title="Level, origin, heading">
       <Choice<Job> label="A tapped mark becomes" value={job} options={JOBS.map((j) => ({ value: j, title: j }))} onChange={setJob} />
-      <View style={{ alignItems: 'center' }}>
+      <View style={{ alignSelf: 'center', width: SIZE, height: SIZE }}>
         <Svg width={SIZE} height={SIZE} viewBox={`0 0 ${SIZE} ${SIZE}`} accessibilityLabel={said}>
           <Rect x={0} y={0} width={SIZE} height={SIZE} fill={p.sunk} />
           {from && to ? <Line x1={at(from).x} y1={at(from).y} x2={at(to).x} y2={at(to).y} stroke={p.blue} strokeWidth={2} strokeDasharray="6 4" /> : null}
           {marks.map((m) => {
             const { x, y } = at(m);
-            const level = levelMarks.includes(m.id);
             return (
-              <G key={m.id} onPress={() => give(m.id)} {...({ role: 'button', 'aria-label': `${m.id} as ${job}`, tabIndex: 0, testID: `mark-${m.id}` } as object)}>
-                <Rect x={x - 22} y={y - 22} width={44} height={44} fill="transparent" />
+              <Fragment key={m.id}>
                 {m.id === originMark ? <Rect x={x - 10} y={y - 10} width={20} height={20} fill="none" stroke={p.tape} strokeWidth={3} /> : null}
-                <Circle cx={x} cy={y} r={6} fill={level ? p.blue : p.paper} stroke={p.ink} strokeWidth={1.5} />
+                <Circle cx={x} cy={y} r={6} fill={levelMarks.includes(m.id) ? p.blue : p.paper} stroke={p.ink} strokeWidth={1.5} />
                 <SvgText x={x + 10} y={y - 8} fontFamily={FONT.figures} fontSize={13} fill={p.ink}>
                   {m.id}
                 </SvgText>
-              </G>
+              </Fragment>
             );
           })}
-          <Line x1={MARGIN} x2={MARGIN + scale * Math.max(0.5, Math.round(spanM / 4))} y1={SIZE - 8} y2={SIZE - 8} stroke={p.ink} strokeWidth={2} />
-          <SvgText x={MARGIN} y={SIZE - 12} fontFamily={FONT.figures} fontSize={12} fill={p.dim}>{`${Math.max(0.5, Math.round(spanM / 4))} m`}</SvgText>
+          <Line x1={MARGIN} x2={MARGIN + scale * barM} y1={SIZE - 8} y2={SIZE - 8} stroke={p.ink} strokeWidth={2} />
+          <SvgText x={MARGIN} y={SIZE - 12} fontFamily={FONT.figures} fontSize={12} fill={p.dim}>{`${barM} m`}</SvgText>
         </Svg>
+        {marks.map((m) => (
+          <Pressable
+            key={m.id}
+            accessibilityRole="button"
+            accessibilityLabel={`${m.id} as ${job}`}
+            testID={`mark-${m.id}`}
+            onPress={() => give(m.id)}
+            style={{ position: 'absolute', left: at(m).x - TAP_PX / 2, top: at(m).y - TAP_PX / 2, width: TAP_PX, height: TAP_PX }}
+          />
+        ))}
       </View>
       <Words look="small" dim>
         {said}
