@@ -90,7 +90,8 @@ test('the tape net of the passage holds but for the tie that was written in the 
 
 test('people of two productions, each name once', () => {
   expect(new Set(PEOPLE.map((p) => p.name)).size).toBe(PEOPLE.length);
-  expect(PEOPLE.filter((p) => p.productionId === PRODUCTION.id).map((p) => p.role)).toEqual(['wrangler', 'supervisor', 'solver']);
+  // one of each role
+  expect(PEOPLE.filter((p) => p.productionId === PRODUCTION.id).map((p) => p.role)).toEqual(['owner', 'wrangler', 'supervisor', 'solver', 'guest']);
   expect(PEOPLE.some((p) => p.productionId === OTHER_PRODUCTION.id)).toBe(true);
 });
 
