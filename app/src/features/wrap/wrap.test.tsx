@@ -57,7 +57,7 @@ test('a handover that fails says that nothing was changed', async () => {
 
 test('no day is not a failure; no records is', async () => {
   await open(<WrapScreen />, new FakeServer(dayRecords().filter((r) => r.kind !== 'day')));
-  expect(seen('No shooting day')).toBe(true);
+  expect(seen('No shooting day yet')).toBe(true);
   screen.unmount();
   const server = new FakeServer();
   server.cut = true;
