@@ -72,8 +72,8 @@ export const slatesOf = (setups: readonly Setup[], takes: readonly Take[]): stri
 
 /** Another take with the same slate, number and camera; null when there is none. Of one film: a slate is written once. */
 export function sameSlate<T extends Take>(take: TakeBody, id: string | null, takes: readonly T[]): T | null {
-  const of = (t: TakeBody) => `${t.slate.trim().toUpperCase()}|${t.take}|${t.packageId}`;
-  return takes.find((t) => t.id !== id && of(t.body) === of(take)) ?? null;
+  const slate = take.slate.trim().toUpperCase();
+  return takes.find((t) => t.body.take === take.take && t.body.packageId === take.packageId && t.id !== id && t.body.slate.trim().toUpperCase() === slate) ?? null;
 }
 
 export const KIND_WORDS: Record<MoveKind, string> = {

@@ -1,7 +1,7 @@
 import { changeAgain, may, mayWrite, type RecordBodies, type RecordKind, type Right, type SessionInfo, type StoredRecord } from '@mesure/contract';
 import { createContext, useContext, useEffect, useMemo, useState, type PropsWithChildren } from 'react';
 import { useStore } from 'zustand';
-import { useShallow } from 'zustand/react/shallow';
+import { ofKind } from './by-kind';
 import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './analyses-store';
 import { api } from './api';
 import { createClosedDays, type ClosedDays } from './closed-days';
@@ -122,12 +122,8 @@ export const useAnalysesState = <T,>(pick: (s: AnalysesState) => T): T => useSto
 
 /** All records of a kind that are not deleted. A copy: sorting it must not touch what the store compares with at the next change. */
 export function useAll<K extends RecordKind>(kind: K): StoredRecord<K>[] {
-  return [
-    ...useStore(
-      useData().records,
-      useShallow((s) => Object.values(s.records).filter((r) => r.kind === kind && !r.deleted) as StoredRecord<K>[]),
-    ),
-  ];
+  const store = useData().records;
+  return [...useStore(store, (s) => ofKind(store, s.records, kind))];
 }
 export function useRecord<K extends RecordKind>(kind: K, id: string | null | undefined): StoredRecord<K> | undefined {
   return useStore(useData().records, (s) => (id && s.records[id]?.kind === kind ? (s.records[id] as StoredRecord<K>) : undefined));
