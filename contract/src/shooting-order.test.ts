@@ -115,7 +115,7 @@ describe('slates', () => {
 
 describe('setups', () => {
   test('one that is opened is what the server takes, with a plan of its kind', () => {
-    const order = { dayId: uuid(1), setId: uuid(50), newSet: null, scene: '41', slate: '41A', name: 'Galley, crane', kind: 'crane' as const, pack: { id: uuid(70), focalMm: 25 }, order: 3 };
+    const order = { dayId: uuid(1), setId: uuid(50), scene: '41', slate: '41A', name: 'Galley, crane', kind: 'crane' as const, pack: { id: uuid(70), focalMm: 25 }, order: 3 };
     const made = newSetup(order, uuid(10), { name: 'Galley', marks: [] });
     expect(check(BODY_SCHEMAS.setup, made.setup).problems).toBeNull();
     expect(check(BODY_SCHEMAS.plan, made.plan!).problems).toBeNull();

@@ -91,8 +91,6 @@ export const KIND_WORDS: Record<MoveKind, string> = {
 export interface SetupOrder {
   dayId: string;
   setId: string;
-  /** the set, where it is made together with the setup */
-  newSet: SetBody | null;
   scene: string;
   slate: string;
   name: string;

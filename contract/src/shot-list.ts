@@ -216,7 +216,6 @@ export function planShotList(input: ShotListInput): { lines: ShotLine[]; orders:
       {
         dayId: day.id,
         setId: itsSet.id,
-        newSet: null,
         scene,
         slate,
         name: name.slice(0, 120),

@@ -3,9 +3,9 @@ import { useState } from 'react';
 import { View } from 'react-native';
 import { api, newId, useData, useMayWrite, useRecordsState } from '../../data';
 import type { KitSource } from '../../data/api';
-import { Action, Row, Section } from '../../ui/controls';
+import { Action, Progress, Row, Section } from '../../ui/controls';
 import { pickFile } from '../../ui/pick-file';
-import { Empty, Failing, Working } from '../../ui/states';
+import { Empty, Failing } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 import { Page } from '../shell/pane';
@@ -93,7 +93,7 @@ function OtherFilm() {
       <Words dim>Bodies, lenses with their books and plates, adapters. Lenses are known by their serial number; nothing that is here is changed.</Words>
       {error ? <Failing title="That kit could not be read" text={error} /> : null}
       {done ? <Words role="status">{`✓ ${done}`}</Words> : null}
-      {busy ? <Working what={busy.what} share={busy.share} onStop={() => setBusy(null)} /> : null}
+      {busy ? <Progress fraction={busy.share} label={busy.what} /> : null}
       {mayWrite ? (
         <Section title="In">
           <View style={{ marginHorizontal: -SPACE.m }}>

@@ -62,7 +62,6 @@ export function NewSetupSheet({ onClose, place }: { onClose: () => void; place: 
       {
         dayId: day?.id ?? newDayId,
         setId,
-        newSet: set ? null : setBody,
         scene: values.scene.trim(),
         slate,
         name: values.name.trim() || usualName,
