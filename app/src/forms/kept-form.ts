@@ -16,6 +16,7 @@ export interface KeptForm<V extends FieldValues> extends UseFormReturn<V> {
  */
 export function useKeptForm<V extends FieldValues>(key: string, initial: V, problems: (values: V) => FieldProblem[] | Promise<FieldProblem[]>): KeptForm<V> {
   const [draft] = useState(() => readKept<V>(key));
+  const [began] = useState(initial);
   const resolver: Resolver<V> = async (values) => {
     const found = await problems(values);
     if (found.length === 0) return { values, errors: {} };
@@ -33,10 +34,11 @@ export function useKeptForm<V extends FieldValues>(key: string, initial: V, prob
           keepDraft(
             'form',
             key,
-            JSON.stringify(values, (field, value: unknown) => (SECRET.test(field) ? undefined : value)),
+            // only what was typed: a field that nobody touched takes what somebody else gives it meanwhile
+            JSON.stringify(Object.fromEntries(Object.entries(values as V).filter(([field, value]) => !SECRET.test(field) && value !== began[field]))),
           ),
       }),
-    [subscribe, key],
+    [subscribe, key, began],
   );
   return { ...form, cameBack: draft !== null, done: () => keepDraft('form', key, null) };
 }

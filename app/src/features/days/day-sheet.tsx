@@ -2,7 +2,7 @@ import { nextDay, takeLacks, type DayBody, type StoredRecord } from '@mesure/con
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useAnalysesState, useData, useMay, useMayWrite, useRecordsState } from '../../data';
+import { newId, onto, useAll, useAnalysesState, useData, useMay, useMayWrite, useRecordsState } from '../../data';
 import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm } from '../../forms';
 import { Action, IconAction, Row, Section, Sheet } from '../../ui/controls';
 import { Words } from '../../ui/text';
@@ -110,14 +110,16 @@ function EditDay({ day, onDone }: { day: StoredRecord<'day'>; onDone: () => void
   const { session } = useData();
   const write = useRecordsState((s) => s.write);
   const mayHide = useMay('direct');
-  const initial = { name: day.body.name, date: day.body.date, unit: day.body.unit ?? 'main' };
+  // what the form began with: only what differs from it was changed here
+  const [base] = useState(day.body);
+  const initial = { name: base.name, date: base.date, unit: base.unit ?? 'main' };
   const form = useKeptForm(`day ${day.id}`, initial, (v) => bodyProblems<DayBody>('day', { ...day.body, ...v, name: v.name.trim() }));
   const finish = () => {
     form.done();
     onDone();
   };
   const keep = form.handleSubmit(async (v) => {
-    await write('day', day.id, (now) => ({ ...now, ...v, name: v.name.trim() }), `${v.name.trim()} kept`);
+    await write('day', day.id, onto('day', base, { ...base, ...v, name: v.name.trim() }), `${v.name.trim()} kept`);
     finish();
   });
   const { closed } = day.body;

@@ -1,5 +1,6 @@
 import type { RecordBodies, RecordKind, StoredRecord } from '@mesure/contract';
-import { fireEvent, screen } from '@testing-library/react-native';
+import { act, fireEvent, screen } from '@testing-library/react-native';
+import { useData } from '../../data';
 import { closedDayOf } from '../../data/closed-days';
 import { CheckScreen } from '../check/check-screen';
 import { FloorScreen } from '../floor/floor-screen';
@@ -172,6 +173,32 @@ describe('setups', () => {
     await press('new-setup');
     expect(screen.getByTestId('setup-description').props.value).toBe('The boat leaves');
     expect(seen(/still here/)).toBe(true);
+  });
+
+  test('two people at one setup: what the other changed stays, beside what is typed here', async () => {
+    const server = new FakeServer(twoDays());
+    const body = server.records.get(SETUP2)!.body as RecordBodies['setup'];
+    server.records.delete(SETUP2);
+    server.memory.write('setup', SETUP2, { mutationId: 'made', baseVersion: 0, deleted: false, body });
+    let hear: () => Promise<void> = async () => undefined;
+    function Listening({ children }: { children: React.ReactNode }) {
+      const { records } = useData();
+      hear = () => act(() => records.getState().hear({ records: [server.records.get(SETUP2)!], cursor: 9, whole: false, epoch: 'epoch-1' }));
+      return <>{children}</>;
+    }
+    await open(
+      <Listening>
+        <FloorScreen setupId={SETUP2} />
+      </Listening>,
+      server,
+    );
+    fireEvent.press(screen.getByLabelText('Change Jetty crane'));
+    await settle();
+    type('setup-description', 'The boat leaves');
+    server.memory.write('setup', SETUP2, { mutationId: 'theirs', baseVersion: 1, deleted: false, body: { ...body, name: 'Jetty, small crane', order: 4 } });
+    await hear();
+    await press('keep-setup');
+    expect(server.records.get(SETUP2)!.body).toMatchObject({ name: 'Jetty, small crane', order: 4, description: 'The boat leaves' });
   });
 
   test('a slate is counted up by scene, one that is there already is remarked', async () => {

@@ -1,7 +1,8 @@
+import type { ProductionBody } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, newId, useAll, useData, useMay, useRecordsState, useSession } from '../../data';
+import { api, newId, onto, useAll, useData, useMay, useRecordsState, useSession } from '../../data';
 import { Action, Row, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
@@ -24,6 +25,7 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
   const [doing, setDoing] = useState<'settings' | 'new' | null>(null);
   const [busy, setBusy] = useState<string | null>(null);
   const [error, setError] = useState<string | null>(null);
+  const [base, setBase] = useState(body);
   const owns = session.productions.some((q) => q.role === 'owner' && !q.demo);
   const here = session.productions.find((q) => q.id === session.production.id);
   const hasDemo = session.productions.some((q) => q.demo);
@@ -54,10 +56,10 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
         <ProductionForm
           key="settings"
           draft={`production ${session.production.id}`}
-          initial={body}
+          initial={base}
           title="Keep it"
           onKeep={async (next) => {
-            await write('production', record?.id ?? newId(), (now) => ({ ...now, ...next, ...(body.demo ? { demo: true } : {}) }), 'Production kept');
+            await write('production', record?.id ?? newId(), (now: ProductionBody | undefined) => (now ? onto('production', base, { ...base, ...next })(now) : next), 'Production kept');
             setDoing(null);
           }}
           onBack={() => setDoing(null)}
@@ -96,7 +98,18 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
       ) : null}
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
       <View style={{ marginTop: SPACE.s, marginLeft: -SPACE.l, alignItems: 'flex-start' }}>
-        {mayDirect ? <Action kind="quiet" icon="tune" title="Frame rate, unit, numbering" onPress={() => setDoing('settings')} testID="production-settings" /> : null}
+        {mayDirect ? (
+          <Action
+            kind="quiet"
+            icon="tune"
+            title="Frame rate, unit, numbering"
+            onPress={() => {
+              setBase(body);
+              setDoing('settings');
+            }}
+            testID="production-settings"
+          />
+        ) : null}
         {owns ? <Action kind="quiet" icon="add" title="Another production" onPress={() => setDoing('new')} testID="new-production" /> : null}
         {owns && !hasDemo ? (
           <Action

@@ -2,7 +2,7 @@ import { lastOrder, nextSlate, reordered, slatesOf, type PlanBody, type SetupBod
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useRecordsState, type AnyOrder } from '../../data';
+import { newId, onto, useAll, useRecordsState, type AnyOrder } from '../../data';
 import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm } from '../../forms';
 import { Action, Row, Section, Sheet } from '../../ui/controls';
 import { Words } from '../../ui/text';
@@ -22,15 +22,17 @@ export function SetupSheet({ setup, place, onClose }: { setup: StoredRecord<'set
   const plans = useAll('plan').filter((q) => q.body.setupId === setup.id);
   const sets = useAll('set').sort((a, b) => a.body.name.localeCompare(b.body.name));
   const [moving, setMoving] = useState(false);
+  // what the form began with: only what differs from it was changed here
+  const [base] = useState(setup.body);
   const mine = setups.filter((s) => s.body.dayId === setup.body.dayId).sort((a, b) => a.body.order - b.body.order);
   const at = mine.findIndex((s) => s.id === setup.id);
-  const initial = { name: setup.body.name, scene: setup.body.scene, slate: setup.body.slate ?? '', description: setup.body.description ?? '', setId: setup.body.setId };
+  const initial = { name: base.name, scene: base.scene, slate: base.slate ?? '', description: base.description ?? '', setId: base.setId };
   const bodyOf = (v: typeof initial, now: SetupBody): SetupBody => ({
     ...now,
     name: v.name.trim(),
     scene: v.scene.trim(),
     slate: v.slate.trim() || null,
-    description: v.description.trim(),
+    ...(v.description.trim() !== '' || now.description !== undefined ? { description: v.description.trim() } : {}),
     setId: v.setId,
   });
   const form = useKeptForm(`setup ${setup.id}`, initial, (v) => bodyProblems('setup', bodyOf(v, setup.body)));
@@ -39,7 +41,7 @@ export function SetupSheet({ setup, place, onClose }: { setup: StoredRecord<'set
     onClose();
   };
   const keep = form.handleSubmit(async (v) => {
-    await write('setup', setup.id, (now) => bodyOf(v, now), `${v.name.trim()} kept`);
+    await write('setup', setup.id, onto('setup', base, bodyOf(v, base)), `${v.name.trim()} kept`);
     close();
   });
   const move = (to: number) =>
