@@ -221,7 +221,10 @@ async function onPhone(measure) {
       page.evaluate(
         (id) =>
           new Promise((done) => {
-            const look = () => (document.querySelector(`[data-testid="${id}"]`) ? requestAnimationFrame(() => done(performance.now())) : requestAnimationFrame(look));
+            // the frame in which it stands has been drawn when the message comes
+            const drawn = new MessageChannel();
+            drawn.port1.onmessage = () => done(performance.now());
+            const look = () => (document.querySelector(`[data-testid="${id}"]`) ? drawn.port2.postMessage(0) : requestAnimationFrame(look));
             look();
           }),
         testId,

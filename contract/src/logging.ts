@@ -11,9 +11,27 @@ export const noted = (take: TakeBody, key: TakeFieldKey): boolean => {
 
 type Take = Pick<StoredRecord<'take'>, 'id' | 'body'>;
 
-/** Takes of a setup from the first to the last, as they were logged. */
-export const takesOf = <T extends Take>(setupId: string, takes: readonly T[]): T[] =>
-  takes.filter((t) => t.body.setupId === setupId).sort((a, b) => (a.body.loggedAt < b.body.loggedAt ? -1 : a.body.loggedAt > b.body.loggedAt ? 1 : a.body.take - b.body.take));
+const NONE: readonly never[] = [];
+/** Sorted out once for each list and not once for each setup that asks: a film has thousands of takes, a board dozens of setups. */
+const bySetups = new WeakMap<readonly Take[], ReadonlyMap<string, readonly Take[]>>();
+const earlier = (a: Take, b: Take): number => (a.body.loggedAt < b.body.loggedAt ? -1 : a.body.loggedAt > b.body.loggedAt ? 1 : a.body.take - b.body.take);
+
+/** Takes of one setup in the order in which they were logged. The list that is given must not be changed in place afterwards. */
+export function takesOf<T extends Take>(setupId: string, takes: readonly T[]): readonly T[] {
+  let sorted = bySetups.get(takes);
+  if (!sorted) {
+    const made = new Map<string, T[]>();
+    for (const t of takes) {
+      const list = made.get(t.body.setupId);
+      if (list) list.push(t);
+      else made.set(t.body.setupId, [t]);
+    }
+    for (const list of made.values()) list.sort(earlier);
+    sorted = made;
+    bySetups.set(takes, made);
+  }
+  return (sorted.get(setupId) ?? NONE) as readonly T[];
+}
 
 /** The letter on the slate: the take's own, or the package's without its number. */
 export const cameraOf = (take: TakeBody, packageCamera: string): string => take.camera ?? packageCamera.replace(/\d+$/, '');

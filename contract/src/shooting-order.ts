@@ -11,9 +11,19 @@ const unitOf = (d: Pick<DayBody, 'unit'>): 'main' | 'second' => d.unit ?? 'main'
 export const daysInOrder = <D extends Day>(days: readonly D[]): D[] =>
   [...days].sort((a, b) => a.body.date.localeCompare(b.body.date) || unitOf(a.body).localeCompare(unitOf(b.body)) || a.body.name.localeCompare(b.body.name, 'en', { numeric: true }));
 
+const calendars = new Map<string, Intl.DateTimeFormat>();
+/** Made once for each zone: making one costs more than all that is asked of it. */
+function calendar(timeZone: string | null): Intl.DateTimeFormat {
+  const known = calendars.get(timeZone ?? '');
+  if (known) return known;
+  const made = new Intl.DateTimeFormat('en-CA', { year: 'numeric', month: '2-digit', day: '2-digit', ...(timeZone ? { timeZone } : {}) });
+  calendars.set(timeZone ?? '', made);
+  return made;
+}
+
 /** The calendar date at a place; a set in another zone than the phone's clock still has one today. */
 export function dateIn(timeZone: string | null, now: Date): string {
-  const parts = new Intl.DateTimeFormat('en-CA', { year: 'numeric', month: '2-digit', day: '2-digit', ...(timeZone ? { timeZone } : {}) }).formatToParts(now);
+  const parts = calendar(timeZone).formatToParts(now);
   const of = (type: string) => parts.find((p) => p.type === type)!.value;
   return `${of('year')}-${of('month')}-${of('day')}`;
 }

@@ -4,6 +4,7 @@ interface Index {
   records: Record<string, StoredRecord>;
   byKind: Map<RecordKind, StoredRecord[]>;
 }
+/** What the lists were made of, from which a few changes lead to the next ones. */
 const indexes = new WeakMap<object, Index>();
 const NONE: StoredRecord[] = [];
 
@@ -27,4 +28,21 @@ export function ofKind<K extends RecordKind>(store: object, records: Record<stri
   }
   indexes.set(store, { records, byKind });
   return (byKind.get(kind) ?? NONE) as StoredRecord<K>[];
+}
+
+/** Takes a few changes into the lists instead of sorting thousands of records again. `to` must be `from` with exactly these in it. */
+export function follow(store: object, from: Record<string, StoredRecord>, to: Record<string, StoredRecord>, changed: readonly StoredRecord[]): void {
+  const index = indexes.get(store);
+  if (index?.records !== from) return;
+  const byKind = new Map(index.byKind);
+  for (const record of changed) {
+    const was = from[record.id];
+    // what comes back, and what was there under another kind, would stand elsewhere in the order of all: those are sorted again
+    if (was && (was.kind !== record.kind || was.deleted !== record.deleted)) return;
+    if (record.deleted) continue;
+    const list = byKind.get(record.kind) ?? NONE;
+    const at = was ? list.findIndex((r) => r.id === record.id) : list.length;
+    byKind.set(record.kind, [...list.slice(0, at), record, ...list.slice(at + 1)]);
+  }
+  indexes.set(store, { records: to, byKind });
 }

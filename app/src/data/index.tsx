@@ -121,9 +121,9 @@ export const usePicturesState = <T,>(pick: (s: PicturesState) => T): T => useSto
 export const useAnalysesState = <T,>(pick: (s: AnalysesState) => T): T => useStore(useData().analyses, pick);
 
 /** All records of a kind that are not deleted. A copy: sorting it must not touch what the store compares with at the next change. */
-export function useAll<K extends RecordKind>(kind: K): StoredRecord<K>[] {
+export function useAll<K extends RecordKind>(kind: K): readonly StoredRecord<K>[] {
   const store = useData().records;
-  return [...useStore(store, (s) => ofKind(store, s.records, kind))];
+  return useStore(store, (s) => ofKind(store, s.records, kind));
 }
 export function useRecord<K extends RecordKind>(kind: K, id: string | null | undefined): StoredRecord<K> | undefined {
   return useStore(useData().records, (s) => (id && s.records[id]?.kind === kind ? (s.records[id] as StoredRecord<K>) : undefined));

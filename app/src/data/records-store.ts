@@ -1,6 +1,7 @@
 import { changeAgain, changedFields, HIDDEN, inOrderOfReference, type RecordBatch, type RecordBodies, type RecordKind, type RecordState, type StoredRecord } from '@mesure/contract';
 import { createStore } from 'zustand/vanilla';
 import { ApiError, OfflineError, type Api } from './api';
+import { follow } from './by-kind';
 import type { LocalCopy, Waiting } from './local-copy';
 
 interface OneChange {
@@ -91,7 +92,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
   /** newer states of records that have changes waiting here */
   const heard = new Map<string, StoredRecord>();
 
-  return createStore<RecordsState>()((set, get) => {
+  return createStore<RecordsState>()((set, get, self) => {
     const put = (record: StoredRecord) => set((s) => ({ records: { ...s.records, [record.id]: record } }));
     const pendingOf = (id: string) => get().outbox.filter((w) => w.recordId === id);
 
@@ -178,8 +179,13 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       }
       const waiting = await local.keepChanges(kept);
       const step: LastChange = { label, changes };
+      const from = get().records;
+      const records = { ...from };
+      const last = new Map(kept.map((k) => [k.record.id, k.record]));
+      for (const record of last.values()) records[record.id] = record;
+      follow(self, from, records, [...last.values()]);
       set((s) => ({
-        records: { ...s.records, ...Object.fromEntries(kept.map((k) => [k.record.id, k.record])) },
+        records,
         outbox: [...s.outbox, ...waiting],
         lastChange: step,
         undoStack: [...s.undoStack.slice(1 - MOST_UNDO), step],

@@ -4,7 +4,8 @@ import { useId, type ComponentProps, type PropsWithChildren, type ReactNode } fr
 import { Modal, Pressable, ScrollView, useWindowDimensions, View, type KeyboardTypeOptions } from 'react-native';
 import { useSafeAreaInsets } from 'react-native-safe-area-context';
 import { Words } from './text';
-import { FONT, SPACE, TOUCH_PX, usePalette, WIDE_PX } from './theme';
+import { useFold } from './folds';
+import { FONT, SPACE, textSize, TOUCH_PX, usePalette, WIDE_PX } from './theme';
 
 export type IconName = ComponentProps<typeof MaterialIcons>['name'];
 
@@ -54,7 +55,7 @@ export function Action({ title, onPress, kind = 'plain', icon, disabled, busy, t
         borderColor: p.line,
       }}
       disabledStyle={{ backgroundColor: p.sunk, borderColor: p.line, borderWidth: 1 }}
-      titleStyle={{ fontFamily: FONT.strong, fontSize: 16, color: ink }}
+      titleStyle={{ fontFamily: FONT.strong, fontSize: textSize(16), color: ink }}
       disabledTitleStyle={{ color: p.dim }}
     />
   );
@@ -129,7 +130,7 @@ export function Field({ label, value, onChangeText, onDone, onEnter, error, hint
           paddingHorizontal: SPACE.m,
           minHeight: TOUCH_PX,
         }}
-        inputStyle={{ fontFamily: FONT.figures, fontSize: 18, color: p.ink, minHeight: TOUCH_PX - 4, minWidth: 0 }}
+        inputStyle={{ fontFamily: FONT.figures, fontSize: textSize(18), color: p.ink, minHeight: TOUCH_PX - 4, minWidth: 0 }}
       />
       {error ? (
         <Words look="small" color={p.against} role="alert" style={{ marginTop: 2 }}>{`▲ ${error}`}</Words>
@@ -313,17 +314,57 @@ export function Row({ title, detail, right, onPress, selected, testID }: { title
   );
 }
 
-export function Section({ title, children, right }: PropsWithChildren<{ title: string; right?: ReactNode }>) {
+/** A part of a page under its heading. With `fold` it can be folded and stays so on this device; `short` is what then still shows of it. */
+export function Section({ title, children, right, fold, short }: PropsWithChildren<{ title: string; right?: ReactNode; fold?: string; short?: string }>) {
+  const heading = (
+    <Words look="heading" level={2}>
+      {title}
+    </Words>
+  );
   return (
     <View style={{ marginTop: SPACE.xl }}>
-      <View style={{ flexDirection: 'row', justifyContent: 'space-between', alignItems: 'center', minHeight: 32 }}>
-        <Words look="heading" level={2}>
-          {title}
-        </Words>
-        {right}
-      </View>
-      {children}
+      {fold ? (
+        <Folding name={fold} title={title} heading={heading} short={short}>
+          {children}
+        </Folding>
+      ) : (
+        <>
+          <View style={{ flexDirection: 'row', justifyContent: 'space-between', alignItems: 'center', minHeight: 32 }}>
+            {heading}
+            {right}
+          </View>
+          {children}
+        </>
+      )}
     </View>
+  );
+}
+
+function Folding({ name, title, heading, short, children }: PropsWithChildren<{ name: string; title: string; heading: ReactNode; short?: string }>) {
+  const p = usePalette();
+  const { folded, turn } = useFold(name);
+  return (
+    <>
+      <Pressable
+        onPress={turn}
+        accessibilityRole="button"
+        aria-expanded={!folded}
+        accessibilityLabel={`Part ${title}${folded && short ? `: ${short}` : ''}`}
+        testID={`fold-${name}`}
+        style={{ flexDirection: 'row', justifyContent: 'space-between', alignItems: 'center', minHeight: TOUCH_PX }}
+      >
+        <View style={{ flex: 1, minWidth: 0 }}>
+          {heading}
+          {folded && short ? (
+            <Words look="small" dim numberOfLines={2}>
+              {short}
+            </Words>
+          ) : null}
+        </View>
+        <Icon name={folded ? 'unfold-more' : 'unfold-less'} color={p.dim} />
+      </Pressable>
+      {folded ? null : children}
+    </>
   );
 }
 

@@ -2,7 +2,7 @@ import { useId, type ReactNode } from 'react';
 import { TextInput, View, type KeyboardTypeOptions } from 'react-native';
 import { IconAction } from './controls';
 import { Words } from './text';
-import { FONT, SPACE, TOUCH_PX, usePalette } from './theme';
+import { FONT, SPACE, textSize, TOUCH_PX, usePalette } from './theme';
 
 export interface InlineFieldProps {
   id?: string;
@@ -64,7 +64,8 @@ export function InlineField({ id, label, mark, value, onChangeText, onDone, unit
           aria-invalid={error ? true : undefined}
           {...({ dataSet: { next: own } } as object)}
           style={{
-            width: tall ? '100%' : more ? 96 : 168,
+            width: tall ? '100%' : textSize(more ? 96 : 168),
+            flexShrink: 1,
             minHeight: TOUCH_PX - 4,
             textAlign: more ? 'center' : 'left',
             paddingHorizontal: SPACE.s,
@@ -75,7 +76,7 @@ export function InlineField({ id, label, mark, value, onChangeText, onDone, unit
             backgroundColor: p.raised,
             color: p.ink,
             fontFamily: FONT.figures,
-            fontSize: 18,
+            fontSize: textSize(18),
           }}
         />
         {more ? <IconAction icon="add" label={`${label}: more`} onPress={more} disabled={disabled} /> : null}

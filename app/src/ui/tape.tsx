@@ -1,7 +1,7 @@
 import { formatLength, METRES_PER, type LengthUnit } from '@mesure/core';
 import { useRef, useState } from 'react';
 import { PanResponder, View } from 'react-native';
-import Svg, { G, Line, Polygon, Rect, Text as SvgText } from 'react-native-svg';
+import Svg, { G, Line, Path, Polygon, Rect, Text as SvgText } from 'react-native-svg';
 import { FONT, usePalette } from './theme';
 
 /** Graduation of the tape by unit: smallest mark and pixels for it; marks of several heights; a figure at the largest. */
@@ -23,6 +23,7 @@ const GRADUATION: Record<LengthUnit, { stepM: number; px: number; middle: number
   },
 };
 const HEIGHT = 76;
+const tallOf = (i: number, g: { middle: number; large: number }): number => (i % g.large === 0 ? 34 : i % g.middle === 0 ? 24 : 14);
 
 interface TapeProps {
   valueM: number;
@@ -110,21 +111,25 @@ export function Tape({ valueM, unit, onChange, onDone, label, ticks = [] }: Tape
       <Svg width="100%" height={HEIGHT} viewBox={`0 0 ${width} ${HEIGHT}`} aria-hidden>
         <Rect x={0} y={0} width={width} height={HEIGHT} fill={p.tape} />
         <G x={width / 2 - shift}>
-          {marks.map((i) => {
-            const large = i % g.large === 0;
-            const tall = large ? 34 : i % g.middle === 0 ? 24 : 14;
-            const x = (i - center) * g.px;
-            return (
-              <G key={i}>
-                <Line x1={x} y1={0} x2={x} y2={tall} stroke={p.onTape} strokeWidth={large ? 2 : 1} />
-                {large ? (
-                  <SvgText x={x + 4} y={52} fontSize={17} fontFamily={FONT.figures} fill={p.onTape}>
-                    {g.figure(i * g.stepM)}
-                  </SvgText>
-                ) : null}
-              </G>
-            );
-          })}
+          {/* marks of one height are one line: hundreds of elements are slow on a phone */}
+          {[14, 24, 34].map((tall) => (
+            <Path
+              key={tall}
+              d={marks
+                .filter((i) => tallOf(i, g) === tall)
+                .map((i) => `M${(i - center) * g.px} 0V${tall}`)
+                .join('')}
+              stroke={p.onTape}
+              strokeWidth={tall === 34 ? 2 : 1}
+            />
+          ))}
+          {marks
+            .filter((i) => i % g.large === 0)
+            .map((i) => (
+              <SvgText key={i} x={(i - center) * g.px + 4} y={52} fontSize={17} fontFamily={FONT.figures} fill={p.onTape}>
+                {g.figure(i * g.stepM)}
+              </SvgText>
+            ))}
         </G>
         {together(
           ticks.map((t) => ({ label: t.label, x: width / 2 + ((t.valueM - valueM) / g.stepM) * g.px })),

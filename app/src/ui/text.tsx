@@ -1,16 +1,16 @@
 import type { PropsWithChildren } from 'react';
 import { Text, View, type TextProps } from 'react-native';
-import { FONT, usePalette } from './theme';
+import { FONT, textSize, usePalette } from './theme';
 
 type Look = 'title' | 'heading' | 'body' | 'small' | 'label' | 'figure' | 'big';
 const LOOKS: Record<Look, { fontSize: number; lineHeight: number; fontFamily: string }> = {
-  title: { fontSize: 22, lineHeight: 28, fontFamily: FONT.strong },
-  heading: { fontSize: 16, lineHeight: 22, fontFamily: FONT.strong },
-  body: { fontSize: 16, lineHeight: 22, fontFamily: FONT.text },
-  small: { fontSize: 14, lineHeight: 19, fontFamily: FONT.text },
-  label: { fontSize: 13, lineHeight: 17, fontFamily: FONT.text },
-  figure: { fontSize: 18, lineHeight: 22, fontFamily: FONT.figures },
-  big: { fontSize: 46, lineHeight: 50, fontFamily: FONT.figures },
+  title: { fontSize: textSize(22), lineHeight: textSize(28), fontFamily: FONT.strong },
+  heading: { fontSize: textSize(16), lineHeight: textSize(22), fontFamily: FONT.strong },
+  body: { fontSize: textSize(16), lineHeight: textSize(22), fontFamily: FONT.text },
+  small: { fontSize: textSize(14), lineHeight: textSize(19), fontFamily: FONT.text },
+  label: { fontSize: textSize(13), lineHeight: textSize(17), fontFamily: FONT.text },
+  figure: { fontSize: textSize(18), lineHeight: textSize(22), fontFamily: FONT.figures },
+  big: { fontSize: textSize(46), lineHeight: textSize(50), fontFamily: FONT.figures },
 };
 
 export interface WordsProps extends TextProps {

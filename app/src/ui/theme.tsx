@@ -1,5 +1,6 @@
 import { createTheme, ThemeProvider as ControlsTheme } from '@rneui/themed';
 import { createContext, useContext, useState, type PropsWithChildren } from 'react';
+import { Platform } from 'react-native';
 
 /** Two lights: Stage for a dark set, Daylight for full sun. Contrasts of text are at least 4.5 : 1, of signs 3 : 1 (WCAG 2.2 AA). */
 export type Light = 'stage' | 'daylight';
@@ -53,6 +54,13 @@ export const PICTURE_INK = { lattice: '#2f7de0', mark: '#f2c53d', light: '#fffff
 
 export const SPACE = { xs: 4, s: 8, m: 12, l: 16, xl: 24 } as const;
 export const TOUCH_PX = 48;
+/** How much larger than usual the reader wants text: for what is laid out in pixels around it, such as the cells of a table. */
+export const textScale = (): number => {
+  const px = Platform.OS === 'web' && typeof globalThis.getComputedStyle === 'function' ? parseFloat(globalThis.getComputedStyle(document.documentElement).fontSize) : Number.NaN;
+  return px > 0 ? px / 16 : 1;
+};
+/** The size of text that is so many pixels tall where the reader has not asked for another: on the web it follows what the reader chose. */
+export const textSize = (px: number): number => (Platform.OS === 'web' ? (`${px / 16}rem` as unknown as number) : px);
 export const WIDE_PX = 900;
 export const FONT = { text: 'Barlow_500Medium', strong: 'Barlow_700Bold', figures: 'BarlowCondensed_600SemiBold' } as const;
 

@@ -40,7 +40,7 @@ describe('the setup', () => {
     fireEvent.press(screen.getByTestId('lack-41-fields'));
     fireEvent.press(screen.getByTestId('setup-41'));
     fireEvent.press(screen.getByTestId('setup-47'));
-    expect(pushed()).toEqual(['/floor/take/t2', `/floor/${ID.setup}`, '/floor/s2']);
+    expect(pushed()).toEqual(['/floor/take/t2?to=missing', `/floor/${ID.setup}`, '/floor/s2']);
   });
   test('a take of the running setup is logged from the board with one tap', async () => {
     const server = new FakeServer();

@@ -24,11 +24,9 @@ export const byCamera = (a: StoredRecord<'package'>, b: StoredRecord<'package'>)
 export function useTakeWords(): TakeWords {
   const find = useFind();
   const unit = useLengthUnit();
-  const packages = useAll('package')
-    .sort(byCamera)
-    .map((p) => {
-      const mounted = mountPackage(p.body, find);
-      return { id: p.id, camera: p.body.camera, focalMm: p.body.focalMm, fps: 'missing' in mounted ? 24 : mounted.mode.fps, ...(p.body.offsetsM ? { offsetsM: p.body.offsetsM } : {}) };
-    });
+  const packages = [...useAll('package')].sort(byCamera).map((p) => {
+    const mounted = mountPackage(p.body, find);
+    return { id: p.id, camera: p.body.camera, focalMm: p.body.focalMm, fps: 'missing' in mounted ? 24 : mounted.mode.fps, ...(p.body.offsetsM ? { offsetsM: p.body.offsetsM } : {}) };
+  });
   return { unit, packages };
 }

@@ -1,25 +1,40 @@
 import { nextTake, touched, type StoredRecord, type TakeBody } from '@mesure/contract';
 import { useRouter, type Href } from 'expo-router';
-import { newId, useAll, useRecordsState } from '../../data';
+import { useMemo } from 'react';
+import { newId, useAll, useData, useRecordsState } from '../../data';
 import { byCamera, useFloor } from './use-floor';
 
-/** Logging the next take of a setup: one tap, and it is on this device before the screen shows it. */
+/** Takes whose form is being opened while they are kept. */
+const onTheirWay = new Set<string>();
+export const isOnItsWay = (takeId: string): boolean => onTheirWay.has(takeId);
+
+/** Logging the next take of a setup: one tap, and it is on this device before its form shows. */
 export function useLogTake(setup: StoredRecord<'setup'> | null) {
   const router = useRouter();
   const write = useRecordsState((s) => s.write);
+  const { records } = useData();
   const floor = useFloor();
   const takes = useAll('take');
-  const packages = useAll('package').sort(byCamera);
-  const bodyNow = () => (setup ? nextTake({ setup, takes, packages, floor, now: new Date().toISOString() }) : null);
-  const next = bodyNow();
+  const packages = useAll('package');
+  // clips are counted over all takes of the film: once for each change, not for each drawing
+  const next = useMemo(() => (setup ? nextTake({ setup, takes, packages: [...packages].sort(byCamera), floor, now: new Date().toISOString() }) : null), [setup, takes, packages, floor]);
   return {
     next,
     async log(): Promise<void> {
-      const body = bodyNow();
-      if (!body) return;
+      // two quick taps are one take
+      if (!next || onTheirWay.size > 0) return;
       const id = newId();
-      await write('take', id, body, `${body.slate} take ${body.take} logged`);
-      router.push(`/floor/take/${id}` as Href);
+      onTheirWay.add(id);
+      const kept = write('take', id, { ...next, loggedAt: new Date().toISOString() }, `${next.slate} take ${next.take} logged`);
+      try {
+        // the way to the form is drawn while the device keeps the entry
+        await new Promise((begun) => setTimeout(begun, 0));
+        router.push(`/floor/take/${id}` as Href);
+        await kept;
+      } finally {
+        onTheirWay.delete(id);
+        if (!records.getState().records[id]) router.back();
+      }
     },
   };
 }

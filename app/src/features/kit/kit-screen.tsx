@@ -25,7 +25,7 @@ import { PartsList } from './parts-list';
 /** Kit: the cameras as mounted now; one of them open. */
 export function KitScreen({ packageId }: { packageId: string | null }) {
   const wide = useIsWide();
-  const all = useAll('package').sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
+  const all = [...useAll('package')].sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
   // what is on the cameras now; what was on them before is found from its takes, and below the list
   const packages = all.filter((q) => !q.body.until);
   const open = all.find((p) => p.id === (packageId ?? (wide ? packages[0]?.id : null)));

@@ -58,7 +58,7 @@ function LensSet({ packages }: { packages: StoredRecord<'package'>[] }) {
   const wide = useIsWide();
   const router = useRouter();
   const find = useFind();
-  const lenses = useAll('lens').sort((a, b) => a.body.minFocalMm - b.body.minFocalMm || (a.body.name < b.body.name ? -1 : 1));
+  const lenses = [...useAll('lens')].sort((a, b) => a.body.minFocalMm - b.body.minFocalMm || (a.body.name < b.body.name ? -1 : 1));
   const plates = useAll('plate');
   const [packageId, setPackageId] = useState(packages[0].id);
   const [problem, setProblem] = useState<string | null>(null);

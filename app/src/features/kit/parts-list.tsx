@@ -30,7 +30,7 @@ export function PartsList() {
   );
 }
 
-function Parts<K extends PartKind>({ kind, title, records, detail }: { kind: K; title: string; records: StoredRecord<K>[]; detail: (body: RecordBodies[K]) => string }) {
+function Parts<K extends PartKind>({ kind, title, records, detail }: { kind: K; title: string; records: readonly StoredRecord<K>[]; detail: (body: RecordBodies[K]) => string }) {
   const router = useRouter();
   const mayWrite = useMayWrite();
   const write = useRecordsState((s) => s.write);
@@ -46,7 +46,7 @@ function Parts<K extends PartKind>({ kind, title, records, detail }: { kind: K; 
     >
       {records.length === 0 ? <Empty title={`No ${title.toLowerCase()} yet`} text={`Add the first ${kind} of the production.`} /> : null}
       <View style={{ marginHorizontal: -SPACE.m }}>
-        {records
+        {[...records]
           .sort((a, b) => (a.body.name < b.body.name ? -1 : 1))
           .map((r) => (
             <Row key={r.id} testID={`part-${r.body.name}`} title={r.body.name} detail={detail(r.body)} onPress={() => router.push(`/kit/part/${r.id}`)} />

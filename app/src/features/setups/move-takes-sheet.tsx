@@ -12,7 +12,7 @@ export function MoveTakesSheet({ takes, onClose }: { takes: StoredRecord<'take'>
   const days = useDays();
   const today = useDay();
   const all = useAll('take');
-  const setups = useAll('setup').sort((a, b) => a.body.order - b.body.order);
+  const setups = [...useAll('setup')].sort((a, b) => a.body.order - b.body.order);
   const writeMany = useRecordsState((s) => s.writeMany);
   const [dayId, setDayId] = useState(today?.id ?? days[0]?.id ?? '');
   const [setupId, setSetupId] = useState<string | null>(null);

@@ -19,7 +19,7 @@ export function NewSetupSheet({ onClose, place }: { onClose: () => void; place: 
   const choose = useChooseDay();
   const setups = useAll('setup');
   const takes = useAll('take');
-  const sets = useAll('set').sort((a, b) => a.body.name.localeCompare(b.body.name));
+  const sets = [...useAll('set')].sort((a, b) => a.body.name.localeCompare(b.body.name));
   const packages = useMounted();
   const mine = setups.filter((s) => s.body.dayId === day?.id).sort((a, b) => a.body.order - b.body.order);
   const last = mine[mine.length - 1];

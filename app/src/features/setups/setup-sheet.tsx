@@ -20,7 +20,7 @@ export function SetupSheet({ setup, place, onClose }: { setup: StoredRecord<'set
   const setups = useAll('setup');
   const takes = useAll('take');
   const plans = useAll('plan').filter((q) => q.body.setupId === setup.id);
-  const sets = useAll('set').sort((a, b) => a.body.name.localeCompare(b.body.name));
+  const sets = [...useAll('set')].sort((a, b) => a.body.name.localeCompare(b.body.name));
   const [moving, setMoving] = useState(false);
   // what the form began with: only what differs from it was changed here
   const [base] = useState(setup.body);

@@ -2,6 +2,6 @@ import { useLocalSearchParams } from 'expo-router';
 import { TakeScreen } from '../../../features/floor/take/take-screen';
 
 export default function FloorTakeScreen() {
-  const { takeId } = useLocalSearchParams<{ takeId: string }>();
-  return <TakeScreen takeId={takeId} />;
+  const { takeId, to } = useLocalSearchParams<{ takeId: string; to?: string }>();
+  return <TakeScreen takeId={takeId} toMissing={to === 'missing'} />;
 }

@@ -22,7 +22,7 @@ export function LackList({ setup, lacks }: { setup: StoredRecord<'setup'>; lacks
   const router = useRouter();
   const where = (l: SetupLack): Href =>
     (l.takeId
-      ? `/floor/take/${l.takeId}`
+      ? `/floor/take/${l.takeId}?to=missing`
       : l.kind === 'ties'
         ? `/floor/net/${setup.id}`
         : l.kind === 'stills'

@@ -24,7 +24,7 @@ export function placementWords(w: WitnessPlacement): string {
 /** How each witness camera is mounted now, since when; "somebody touched it" begins a new state, and takes before it keep the old one. */
 export function RigSection({ setup, planned }: { setup: StoredRecord<'setup'>; planned: readonly { packageId: string; placement?: WitnessPlacement }[] }) {
   const mayWrite = useMayWrite();
-  const packages = useAll('package').sort(byCamera);
+  const packages = [...useAll('package')].sort(byCamera);
   const rigs = useAll('rig')
     .filter((r) => r.body.setupId === setup.id)
     .sort((a, b) => (a.body.since < b.body.since ? 1 : -1));

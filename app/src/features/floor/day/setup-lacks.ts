@@ -1,6 +1,6 @@
 import { setupLacks, type SetupLack, type StillBody, type StoredRecord } from '@mesure/contract';
-import { useEffect, useState } from 'react';
 import { useAll, useFind, usePicturesState } from '../../../data';
+import { useLater } from '../../../ui/folds';
 import { openCautions } from '../../plan/open-cautions';
 import { useFloor } from '../use-floor';
 
@@ -12,18 +12,7 @@ export interface SetupLacks {
 
 /** For each setup of the day what is still to be done; one reading of the records for all of them. */
 export function useSetupLacks(): SetupLacks {
-  const [whole, setWhole] = useState(false);
-  useEffect(() => {
-    // after the next drawing, not before it
-    let timer: ReturnType<typeof setTimeout> | undefined;
-    const frame = requestAnimationFrame(() => {
-      timer = setTimeout(() => setWhole(true), 0);
-    });
-    return () => {
-      cancelAnimationFrame(frame);
-      clearTimeout(timer);
-    };
-  }, []);
+  const whole = useLater();
   const find = useFind();
   const floor = useFloor();
   const plans = useAll('plan');

@@ -17,7 +17,7 @@ export function ImportSheet({ setupId, onClose }: { setupId: string | null; onCl
   const p = usePalette();
   const words = useTakeWords();
   const takes = useAll('take');
-  const setups = useAll('setup').sort((a, b) => a.body.order - b.body.order);
+  const setups = [...useAll('setup')].sort((a, b) => a.body.order - b.body.order);
   const writeMany = useRecordsState((s) => s.writeMany);
   const [cells, setCells] = useState<string[][] | null>(null);
   const [columns, setColumns] = useState<Column[]>([]);

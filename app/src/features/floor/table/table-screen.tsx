@@ -8,7 +8,7 @@ import { useMayWrite, useRecordsState } from '../../../data';
 import { Action, Choice } from '../../../ui/controls';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
-import { FONT, SPACE, usePalette } from '../../../ui/theme';
+import { FONT, SPACE, textScale, textSize, usePalette } from '../../../ui/theme';
 import { useDaySetups, useDayTakes } from '../../days/use-day';
 import { RecordsGate } from '../../shell/records-gate';
 import { useFloor, useTakeWords } from '../use-floor';
@@ -18,8 +18,8 @@ import { ROW_PX, useVisibleRows } from './virtual-rows';
 
 /** Width of a column by what stands in it, px. */
 const WIDE_FIELDS = new Set(['notes', 'moveNote', 'movers', 'clip', 'distance', 'filter']);
-const widthOf = (key: string): number => (WIDE_FIELDS.has(key) ? 200 : key === 'take' || key === 'camera' ? 70 : 124);
-const LABEL_PX = 150;
+const widthOf = (key: string): number => Math.round(textScale() * (WIDE_FIELDS.has(key) ? 200 : key === 'take' || key === 'camera' ? 70 : 124));
+const LABEL_PX = Math.round(150 * textScale());
 
 /** The day as a table: one row a take, one column a field, worked with the keyboard. */
 export function TableScreen({ setupId }: { setupId: string | null }) {
@@ -213,7 +213,7 @@ function Table({ setupId }: { setupId: string | null }) {
                           onKeyPress={(e) => onKeyDown(keyOf(e))}
                           accessibilityLabel={`${f.title} of ${t.body.slate} take ${t.body.take}`}
                           testID="cell-input"
-                          style={{ color: p.ink, fontFamily: FONT.figures, fontSize: 16, height: ROW_PX - 6, ...({ outlineStyle: 'none' } as object) }}
+                          style={{ color: p.ink, fontFamily: FONT.figures, fontSize: textSize(16), height: ROW_PX - 6, ...({ outlineStyle: 'none' } as object) }}
                         />
                       ) : (
                         <Words look="small" dim={changed(t, f.key)} numberOfLines={1} style={{ fontFamily: FONT.figures }}>

@@ -1,7 +1,9 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import type { RefObject } from 'react';
+import { textScale } from '../../../ui/theme';
 
-export const ROW_PX = 40;
+/** As tall as the reader's text asks for. */
+export const ROW_PX = Math.round(40 * textScale());
 
 /** The rows that are in sight, and how tall all of them are: a day of hundreds of takes scrolls as one of ten. */
 export function useVisibleRows(count: number, scroller: RefObject<unknown>): { rows: { index: number; top: number }[]; height: number; show(index: number): void } {

@@ -14,6 +14,9 @@ const TOLERANCES = ['2 mm', '5 mm', '10 mm', '20 mm', '50 mm'] as const;
 /** A laser that is aimed by hand at a floor mark. */
 const LASER_TOLERANCE_M = 0.002;
 
+/** About as tall as tape and field. */
+const LATER_PX = 240;
+
 interface Props {
   which: 'height' | 'heightEnd';
   takeId: string;
@@ -24,10 +27,12 @@ interface Props {
   /** of the last take and of the plan, at the lens axis */
   ticks: readonly { valueM: number; label: string }[];
   keep: (change: Partial<TakeBody>, what: string) => void;
+  /** false in the first drawing of a page: only the height itself, with room for what comes */
+  whole?: boolean;
 }
 
 /** A camera height: pulled, dragged or typed; where it was taken; how far the entrance pupil is above that; read again where it matters. */
-export function HeightSection({ which, takeId, title, take, words, disabled, ticks, keep }: Props) {
+export function HeightSection({ which, takeId, title, take, words, disabled, ticks, keep, whole = true }: Props) {
   const reading = take[which] ?? null;
   const [again, setAgain] = useState(false);
   const what = title.toLowerCase();
@@ -63,12 +68,13 @@ export function HeightSection({ which, takeId, title, take, words, disabled, tic
           <Words dim>Not measured yet.</Words>
         )}
       </View>
-      {carried && reading && !disabled ? (
+      {!whole ? <View style={{ minHeight: LATER_PX }} /> : null}
+      {whole && carried && reading && !disabled ? (
         <View style={{ alignItems: 'flex-start', marginBottom: SPACE.s }}>
           <Action icon="done" title={`Still ${reading.typed}: confirm it`} onPress={() => set(reading)} testID={`confirm-${which}`} />
         </View>
       ) : null}
-      {disabled ? null : (
+      {disabled || !whole ? null : (
         <>
           <LengthEntry
             key={again ? 'again' : 'first'}
@@ -86,7 +92,7 @@ export function HeightSection({ which, takeId, title, take, words, disabled, tic
           <PullReading quantity="distance" what={what} near={startM - offsetM} onText={(text, instrument) => commit(parseLength(text, words.unit), instrument)} />
         </>
       )}
-      {reading ? (
+      {whole && reading ? (
         <>
           <Repeats reading={reading} disabled={disabled} again={again} onAgain={() => setAgain(!again)} onTakeOut={(index) => set(without(reading, index))} />
           <CameraPlaces value={takenAt} disabled={disabled} onChange={(place: HeightPlace) => set({ ...reading, takenAt: place, offsetM: offsetOf(take, place, words) })} />

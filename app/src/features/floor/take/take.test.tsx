@@ -3,6 +3,7 @@ import type { RecordBodies, StoredRecord } from '@mesure/contract';
 import { devicesStore } from '../../devices/devices-store';
 import { FakeServer, ID, open, PRODUCTION, record, reopen, seen, settle, takeBody } from '../../test-day';
 import { FloorScreen } from '../floor-screen';
+import { forgetFolds } from '../../../ui/folds';
 import { TakeScreen } from './take-screen';
 
 const leave = (field: ReturnType<typeof screen.getByTestId>, text: string) => {
@@ -99,6 +100,39 @@ describe('fields', () => {
     fireEvent.press(screen.getByTestId('log-take'));
     await settle();
     expect([...server.records.values()].find((r) => r.kind === 'take' && r.id !== ID.take)!.body).toMatchObject({ clip: 'A012C001', take: 2 });
+  });
+});
+
+describe('a long form', () => {
+  afterEach(forgetFolds);
+
+  test('a part folds, says in short what is in it, and stays folded on this device', async () => {
+    const server = new FakeServer();
+    await open(<TakeScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('field-focusM')).toBeTruthy();
+    fireEvent.press(screen.getByTestId('fold-take-Lens'));
+    expect(screen.queryByTestId('field-focusM')).toBeNull();
+    expect(screen.getByTestId('fold-take-Lens')).toHaveTextContent(/focal length 32 · focus distance 3\.000 m/);
+    screen.unmount();
+    await reopen(<TakeScreen takeId={ID.take} />, server);
+    expect(screen.queryByTestId('field-focusM')).toBeNull();
+    fireEvent.press(screen.getByTestId('fold-take-Lens'));
+    expect(screen.getByTestId('field-focusM')).toBeTruthy();
+  });
+
+  test('what leads to a missing field unfolds the part in which it stands', async () => {
+    const server = new FakeServer();
+    server.records.set(ID.take, record('take', ID.take, takeBody({ focusM: null })));
+    await open(<TakeScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByTestId('fold-take-Lens'));
+    expect(screen.getByTestId('fold-take-Lens')).toHaveTextContent(/1 missing/);
+    fireEvent.press(screen.getByText('Go to focus distance'));
+    expect(screen.getByTestId('field-focusM')).toBeTruthy();
+    // from the day board likewise
+    fireEvent.press(screen.getByTestId('fold-take-Lens'));
+    screen.unmount();
+    await reopen(<TakeScreen takeId={ID.take} toMissing />, server);
+    expect(screen.getByTestId('field-focusM')).toBeTruthy();
   });
 });
 

@@ -30,7 +30,7 @@ function LensDayList() {
   const router = useRouter();
   const find = useFind();
   const mayWrite = useMayWrite();
-  const lenses = useAll('lens').sort((a, b) => a.body.minFocalMm - b.body.minFocalMm);
+  const lenses = [...useAll('lens')].sort((a, b) => a.body.minFocalMm - b.body.minFocalMm);
   const packages = useMounted();
   const plates = useAll('plate');
   const bySubject = useAnalysesState((s) => s.bySubject);
