@@ -19,3 +19,5 @@ export * from './surveyed-anchors';
 export * from './sync';
 export * from './stills';
 export * from './kit';
+export * from './marks';
+export * from './plate-causes';

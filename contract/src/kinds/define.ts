@@ -18,6 +18,8 @@ export interface Kind<B> {
   references: Readonly<Record<string, string>>;
   /** how two changes of one record go together: `sets` of words, `lists` of things by the field that names each; all others hold one value */
   merge: { sets?: readonly string[]; lists?: Readonly<Record<string, string>> };
+  /** the body with one mark of its set under another name; null when nothing is left that makes sense. Kinds that name no marks lack it. */
+  renamed?: (body: B, from: string, to: string) => B | null;
   writes: Right;
   /** who may hide one and bring it back */
   hides: Right;

@@ -1,4 +1,4 @@
-import type { MeasuredLength } from './shared';
+import { renaming, type MeasuredLength } from './shared';
 import { defineKind } from './define';
 
 export const FACT_KINDS = ['height', 'level', 'plumb', 'wall', 'point'] as const;
@@ -45,6 +45,10 @@ export const factKind = defineKind<FactBody>({
     }),
   references: { setId: 'set' },
   merge: {},
+  renamed(body, from, to) {
+    const marks = body.marks.map(renaming(from, to));
+    return new Set(marks).size < marks.length ? null : { ...body, marks };
+  },
   writes: 'record',
   hides: 'record',
   leaves: 'setups/: facts of the net',

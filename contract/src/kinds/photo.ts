@@ -1,4 +1,4 @@
-import type { FileRef } from './shared';
+import { renaming, type FileRef } from './shared';
 import { defineKind } from './define';
 
 /** A photo of a set on which marks are pointed out, so that others find them again. */
@@ -31,6 +31,11 @@ export const photoKind = defineKind<PhotoBody>({
     }),
   references: { setId: 'set' },
   merge: { lists: { marks: 'mark' } },
+  // where both are pointed out, the one that stays is right
+  renamed: (body, from, to) => ({
+    ...body,
+    marks: body.marks.some((m) => m.mark === to) ? body.marks.filter((m) => m.mark !== from) : body.marks.map((m) => ({ ...m, mark: renaming(from, to)(m.mark) })),
+  }),
   writes: 'record',
   hides: 'record',
   leaves: 'sets/: the photo with its marks',

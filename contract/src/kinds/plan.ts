@@ -1,5 +1,6 @@
 import { LENS_MODES, MOVE_KINDS, STABILISER, SYNCS, type CameraMove, type PlannedMeasures, type StillStation, type WitnessPlacement } from '@mesure/core';
 import { defineKind } from './define';
+import { renaming } from './shared';
 
 /** How a setup is to be shot: move, camera and measurements. The set is the set's own. */
 export interface PlanBody {
@@ -98,6 +99,21 @@ export const planKind = defineKind<PlanBody>({
     light: 'sun',
     panoramas: 'panoramas',
     answered: 'cautions taken note of',
+  },
+  renamed(body, from, to) {
+    const now = renaming(from, to);
+    const { level, ties, surveyed } = body.measures;
+    const pair = (t: { a: string; b: string }) => [t.a, t.b].sort().join(' ');
+    const renamed = ties.map((t) => ({ ...t, a: now(t.a), b: now(t.b) })).filter((t) => t.a !== t.b);
+    return {
+      ...body,
+      measures: {
+        ...body.measures,
+        level: [...new Set(level.map(now))],
+        ties: renamed.filter((t, i) => renamed.findIndex((o) => pair(o) === pair(t)) === i),
+        ...(surveyed ? { surveyed: surveyed.map((s) => ({ ...s, id: now(s.id) })).filter((s, i, all) => all.findIndex((o) => o.id === s.id) === i) } : {}),
+      },
+    };
   },
   schema: ({ Joi, id, name, mark, focalMm, stop, at, placeM, turnRad, timeS, oneOf, stationIndex, triple, MOST_MARKS, witnessPlacement }) => {
     const station = Joi.object({

@@ -1,5 +1,6 @@
 import { DETAILS, MARK_GROUNDS, MARK_KINDS, PIECE_KINDS, type PlannedMark, type SetPiece, type SideSaid } from '@mesure/core';
 import { defineKind } from './define';
+import { renaming } from './shared';
 
 export interface SetBody {
   name: string;
@@ -67,6 +68,24 @@ export const setKind = defineKind<SetBody>({
     });
   },
   references: {},
+  renamed(body, from, to) {
+    const now = renaming(from, to);
+    const { sheet, turn, sides } = body;
+    return {
+      ...body,
+      marks: [...new Set(body.marks.map(now))],
+      // of two that are planned the one that stays has the place
+      ...(sheet ? { sheet: sheet.some((m) => m.id === to) ? sheet.filter((m) => m.id !== from) : sheet.map((m) => ({ ...m, id: now(m.id) })) } : {}),
+      ...(turn ? { turn: new Set([now(turn.a), now(turn.b), now(turn.c)]).size === 3 ? { ...turn, a: now(turn.a), b: now(turn.b), c: now(turn.c) } : null } : {}),
+      ...(sides
+        ? {
+            sides: sides
+              .map((s) => ({ ...s, id: now(s.id), a: now(s.a), c: s.c === null ? null : now(s.c) }))
+              .filter((s, i, all) => new Set([s.id, s.a, s.c]).size === 3 && all.findIndex((o) => o.id === s.id && o.a === s.a && o.c === s.c) === i),
+          }
+        : {}),
+    };
+  },
   merge: { sets: ['marks'], lists: { pieces: 'id', sheet: 'id' } },
   writes: 'record',
   hides: 'record',

@@ -1,4 +1,5 @@
 import { defineKind } from './define';
+import { renaming } from './shared';
 
 export interface SetupBody {
   dayId: string;
@@ -44,6 +45,17 @@ export const setupKind = defineKind<SetupBody>({
     }),
   references: { dayId: 'day', setId: 'set' },
   merge: { sets: ['levelMarks'] },
+  renamed(body, from, to) {
+    const now = renaming(from, to);
+    const heading = body.headingMarks ? ([now(body.headingMarks[0]), now(body.headingMarks[1])] as [string, string]) : null;
+    return {
+      ...body,
+      levelMarks: [...new Set(body.levelMarks.map(now))],
+      originMark: body.originMark && now(body.originMark),
+      // a direction needs two marks
+      headingMarks: heading && heading[0] !== heading[1] ? heading : null,
+    };
+  },
   writes: 'record',
   hides: 'record',
   leaves: 'setups/: one folder each',

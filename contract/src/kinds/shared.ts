@@ -28,6 +28,11 @@ export interface HeightReading extends MeasuredLength {
   takenAt: HeightPlace;
   offsetM: number;
 }
+/** For what names marks: the name that a mark has from now on. */
+export const renaming =
+  (from: string, to: string) =>
+  (mark: string): string =>
+    mark === from ? to : mark;
 /** How a property of a part came to be known. */
 export const KNOWLEDGE = ['unknown', 'stated', 'measured'] as const;
 export type Knowledge = (typeof KNOWLEDGE)[number];

@@ -1,4 +1,4 @@
-import type { MeasuredLength } from './shared';
+import { renaming, type MeasuredLength } from './shared';
 import { defineKind } from './define';
 
 export interface TieBody {
@@ -25,6 +25,11 @@ export const tieKind = defineKind<TieBody>({
     }),
   references: { setId: 'set' },
   merge: {},
+  renamed(body, from, to) {
+    const now = renaming(from, to);
+    const tie = { ...body, from: now(body.from), to: now(body.to) };
+    return tie.from === tie.to ? null : tie;
+  },
   writes: 'record',
   hides: 'record',
   leaves: 'ties.csv',

@@ -61,6 +61,20 @@ export interface GridReport {
   cornerDisplacementPct: number | null;
   overscan: FrameEffect['overscan'] | null;
   warnings: string[];
+  /** where the plates speak against what was recorded; their words are among the warnings too. Missing: computed before there were any */
+  findings?: PlateFinding[];
+}
+
+/** What a plate says of something that was recorded, and by how much it differs. */
+export interface PlateFinding {
+  /** how it is known: the chart's tilt, its measured distance, or the shape of its cells */
+  from: 'tilt' | 'distance' | 'cells';
+  /** focal lengths in mm, effective; squeeze as a factor */
+  of: 'focal length' | 'squeeze';
+  recorded: number;
+  found: number;
+  sigma: number;
+  words: string;
 }
 
 /** What a fit reads of a setup: the picture's size and its focal lengths in px. */
@@ -142,6 +156,7 @@ export function gridReport(
       cornerDisplacementPct: null,
       overscan: null,
       warnings: [why],
+      findings: [],
     };
   }
   const observations = good.flatMap(({ l }, q) => toObservations(l.nodes, q));
@@ -150,23 +165,36 @@ export function gridReport(
   good.forEach(({ l, i }, q) => measurePlate(plates[i], l, fit, observations, q));
 
   const warnings: string[] = [];
+  const findings: PlateFinding[] = [];
   const effect = frameEffect({ ...frame, fxPx: frame.fxPx * fit.aspect, center: fit.center, distortion: fit.distortion });
   const coverage = Math.max(...good.map(({ l }) => l.coverage));
   const focalFromTilt = fit.sigma.rho !== undefined ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.rho * geometry.effectiveFocalMm } : null;
   if (good.length === 1 && !focalFromTilt) warnings.push('One square-on plate cannot tell focal length from distance: the coefficients hold for the recorded focal length.');
-  const focalFromDistance = options.measured && good.length === 1 ? fromDistance(fit, geometry.effectiveFocalMm, options.measured, warnings) : null;
+  const focalFromDistance = options.measured && good.length === 1 ? fromDistance(fit, geometry.effectiveFocalMm, options.measured, warnings, findings) : null;
   // a standard deviation of less than 0.1 mm needs its second digit
   const digits = focalFromTilt && focalFromTilt.sigmaMm < 0.1 ? 2 : 1;
   if (focalFromTilt && Math.abs(fit.focalRatio - 1) > Math.max(0.03, 3 * (fit.sigma.rho ?? 0))) {
-    warnings.push(
-      `The tilt of the chart fits ${focalFromTilt.mm.toFixed(digits)} ± ${focalFromTilt.sigmaMm.toFixed(digits)} mm, not the recorded ${geometry.effectiveFocalMm.toFixed(1)} mm. Check focal length, adapter and sensor area.`,
-    );
+    findings.push({
+      from: 'tilt',
+      of: 'focal length',
+      recorded: geometry.effectiveFocalMm,
+      found: focalFromTilt.mm,
+      sigma: focalFromTilt.sigmaMm,
+      words: `The tilt of the chart fits ${focalFromTilt.mm.toFixed(digits)} ± ${focalFromTilt.sigmaMm.toFixed(digits)} mm, not the recorded ${geometry.effectiveFocalMm.toFixed(1)} mm. Check focal length, adapter and sensor area.`,
+    });
   }
   // the recorded squeeze is in fx already: a picture that is wider than it says is squeezed less
   const recordedSqueeze = setup.squeeze ?? 1;
   const squeeze = fit.sigma.aspect === undefined ? null : { value: recordedSqueeze / fit.aspect, sigma: (recordedSqueeze * fit.sigma.aspect) / fit.aspect ** 2 };
   if (squeeze && Math.abs(squeeze.value - recordedSqueeze) > Math.max(0.005 * recordedSqueeze, 3 * squeeze.sigma))
-    warnings.push(`The cells of the chart are square at a squeeze of ${squeeze.value.toFixed(3)} ± ${squeeze.sigma.toFixed(3)}, recorded is ${recordedSqueeze}.`);
+    findings.push({
+      from: 'cells',
+      of: 'squeeze',
+      recorded: recordedSqueeze,
+      found: squeeze.value,
+      sigma: squeeze.sigma,
+      words: `The cells of the chart are square at a squeeze of ${squeeze.value.toFixed(3)} ± ${squeeze.sigma.toFixed(3)}, recorded is ${recordedSqueeze}.`,
+    });
   if (!effect.valid) warnings.push('The fitted model folds over inside the frame: it must not be used at the border. Shoot a plate that fills the frame.');
   const sentence = judge(fit, coverage, effect, good[0].l);
   const usable = effect.valid && coverage >= POOR_COVERAGE;
@@ -194,7 +222,8 @@ export function gridReport(
     maxPx: fit.maxPx,
     cornerDisplacementPct: effect.cornerDisplacementPct,
     overscan: effect.overscan,
-    warnings,
+    warnings: [...findings.map((f) => f.words), ...warnings],
+    findings,
   };
 }
 
@@ -202,7 +231,7 @@ export function gridReport(
  * f = f_recorded · ρ · (measured distance) / (distance that the fit sees with the recorded focal length): a picture's scale is focal length
  * over distance. The fit's own part of the error is far below the tape's.
  */
-function fromDistance(fit: LensFit, recordedMm: number, m: MeasuredChart, warnings: string[]): { mm: number; sigmaMm: number } | null {
+function fromDistance(fit: LensFit, recordedMm: number, m: MeasuredChart, warnings: string[], findings: PlateFinding[]): { mm: number; sigmaMm: number } | null {
   for (const [field, value] of Object.entries(m)) if (!(value > 0)) throw new CoreError('INVALID_OPTION', `${field} must be above 0`, field);
   const cells = cellsAway(fit, 0);
   if (cells === null) {
@@ -212,7 +241,14 @@ function fromDistance(fit: LensFit, recordedMm: number, m: MeasuredChart, warnin
   const mm = (recordedMm * m.distanceM) / (cells * m.cellM);
   const sigmaMm = (mm * m.sigmaDistanceM) / m.distanceM;
   if (Math.abs(mm - recordedMm) > Math.max(0.01 * recordedMm, 3 * sigmaMm))
-    warnings.push(`The chart at ${m.distanceM} m measures ${mm.toFixed(2)} ± ${sigmaMm.toFixed(2)} mm, recorded is ${recordedMm.toFixed(2)} mm. Check adapter, marking and the distance.`);
+    findings.push({
+      from: 'distance',
+      of: 'focal length',
+      recorded: recordedMm,
+      found: mm,
+      sigma: sigmaMm,
+      words: `The chart at ${m.distanceM} m measures ${mm.toFixed(2)} ± ${sigmaMm.toFixed(2)} mm, recorded is ${recordedMm.toFixed(2)} mm. Check adapter, marking and the distance.`,
+    });
   return { mm, sigmaMm };
 }
 

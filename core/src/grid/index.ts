@@ -3,7 +3,7 @@ export { detectChart, analysePlate, withoutDropped, type PlateLattice, type Plat
 export { fitLens, predictCorner, toObservations, type FittedUnknown, type LensFit, type LensTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-lens';
 export { selectTerms } from './select-terms';
 export { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
-export { frameLens, gridFrame, gridReport, type GridDistortion, type GridReport, type MeasuredChart, type PlateReport } from './grid-report';
+export { frameLens, gridFrame, gridReport, type GridDistortion, type GridReport, type MeasuredChart, type PlateFinding, type PlateReport } from './grid-report';
 export { fitEdges, type EdgePoint, type EdgeReport } from './fit-edges';
 export type { LatticeStart } from './trace-lattice';
 export { ZONE_WORDS, type BlurZone } from './sharpness';

@@ -63,7 +63,7 @@ export function parseLength(text: string, defaultUnit?: LengthUnit, field?: stri
     const inches = parseNumber(both[2], typed, field);
     if (inches >= 12) throw unreadable(typed, `${both[2]} inches after feet must be less than 12`, field);
     const value = Number(both[1]) * 12 + inches;
-    return { valueM: value * METRES_PER['ft-in'], value, unit: 'ft-in', typed };
+    return { valueM: metres(value, 'ft-in'), value, unit: 'ft-in', typed };
   }
 
   const split = /^([\d.,/\s-]+?)\s*([^\d.,/\s-].*)?$/.exec(t);
@@ -80,5 +80,10 @@ export function parseLength(text: string, defaultUnit?: LengthUnit, field?: stri
   }
   const value = parseNumber(split[1], typed, field);
   // feet-and-inches as the person's default still reads a bare number as inches
-  return { valueM: value * METRES_PER[unit], value, unit, typed };
+  return { valueM: metres(value, unit), value, unit, typed };
+}
+
+/** 39.8 mm is 0.0398 m and not 0.039799999999999995: twelve digits hold a picometre of a metre. */
+function metres(value: number, unit: LengthUnit): number {
+  return Number((value * METRES_PER[unit]).toPrecision(12));
 }

@@ -17,12 +17,14 @@ import {
 } from '@mesure/core';
 import { useMemo, useState } from 'react';
 import { View } from 'react-native';
+import { useAll } from '../../data';
 import { Action, Choice, Row, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
+import { MarkSheet } from '../setups/mark-sheet';
 import { MarksOverTime } from './marks-over-time';
 import { PrintMarks } from './print-marks';
 import type { PlanDraft, PlanNumbers, PlanViewProps } from './use-plan';
@@ -34,6 +36,8 @@ const LISTED = 40;
 export function MarksEditor({ numbers, draft, share, chosen, onChoose, mayWrite }: Omit<PlanViewProps, 'onChoose'> & { onChoose: (id: string | null) => void }) {
   const sheet = draft.setBody.sheet ?? [];
   const { study } = numbers;
+  const [naming, setNaming] = useState<string | null>(null);
+  const set = useAll('set').find((q) => q.id === draft.setId);
   const spare = useMemo(() => new Set(spareMarks(study)), [study]);
   const index = new Map(study.points.map((p, i) => [p.id, i]));
   const m = Math.round(share * (study.moments.length - 1));
@@ -43,7 +47,8 @@ export function MarksEditor({ numbers, draft, share, chosen, onChoose, mayWrite 
     <View>
       {sheet.length === 0 ? <Empty title="No marks yet" text="Lay some on a piece of the set; the count below the drawing and the forecast follow." /> : null}
       {mayWrite ? <LayMarks numbers={numbers} draft={draft} onLaid={(laid) => put(`${laid.length} mark${laid.length === 1 ? '' : 's'} laid`, [...sheet, ...laid])} /> : null}
-      {open && mayWrite ? <MarkForm mark={open} draft={draft} onGone={() => onChoose(null)} /> : null}
+      {open && mayWrite ? <MarkForm mark={open} draft={draft} onGone={() => onChoose(null)} onName={() => setNaming(open.id)} /> : null}
+      {naming && set ? <MarkSheet set={set} mark={naming} onClose={() => setNaming(null)} /> : null}
       <MarksOverTime numbers={numbers} share={share} />
       {sheet.length > 0 ? (
         <Section title={`${sheet.length} marks`}>
@@ -148,7 +153,7 @@ function LayMarks({ numbers, draft, onLaid }: { numbers: PlanNumbers; draft: Pla
   );
 }
 
-function MarkForm({ mark, draft, onGone }: { mark: PlannedMark; draft: PlanDraft; onGone: () => void }) {
+function MarkForm({ mark, draft, onGone, onName }: { mark: PlannedMark; draft: PlanDraft; onGone: () => void; onName: () => void }) {
   const sheet = draft.setBody.sheet ?? [];
   const changed = (change: Partial<PlannedMark>) => ({ set: { ...draft.setBody, sheet: sheet.map((k) => (k.id === mark.id ? { ...k, ...change } : k)) } });
   const axis = (label: string, i: 0 | 1 | 2) => (
@@ -182,6 +187,7 @@ function MarkForm({ mark, draft, onGone }: { mark: PlannedMark; draft: PlanDraft
       <Choice label="Sits on" value={mark.ground} options={MARK_GROUNDS.map((g) => ({ value: g, title: g }))} onChange={(ground) => draft.keep(`Mark ${mark.id} on ${ground}`, changed({ ground }))} />
       <View style={{ flexDirection: 'row', gap: SPACE.s, flexWrap: 'wrap' }}>
         <Action title={mark.placed ? 'Only planned yet' : 'It is placed'} onPress={() => draft.keep(`Mark ${mark.id} ${mark.placed ? 'planned' : 'placed'}`, changed({ placed: !mark.placed }))} />
+        <Action kind="quiet" icon="drive-file-rename-outline" title="Another name, or the same as another" onPress={onName} testID="mark-name" />
         <Action
           kind="quiet"
           icon="delete-outline"

@@ -12,6 +12,7 @@ import { FirstSteps, useSetupIsFirst } from '../begin/first-steps';
 import { MountSheet } from '../begin/mount-sheet';
 import { useDays, useDaySetups } from '../days/use-day';
 import { NewSetupSheet } from '../setups/new-setup-sheet';
+import { OrderSheet } from '../setups/order-sheet';
 import { RecordsGate } from '../shell/records-gate';
 import { PlanBoard } from './plan-board';
 import { openCautions, usePlanNumbers, usePlanOf } from './use-plan';
@@ -57,6 +58,7 @@ function SetupsToPlan({ setups, selectedId, whole, onWhole }: ListProps) {
   const mayWrite = useMayWrite();
   const router = useRouter();
   const [adding, setAdding] = useState(false);
+  const [ordering, setOrdering] = useState(false);
   const setupIsFirst = useSetupIsFirst();
   const days = useDays();
   return (
@@ -98,9 +100,11 @@ function SetupsToPlan({ setups, selectedId, whole, onWhole }: ListProps) {
       {mayWrite ? (
         <View style={{ marginTop: SPACE.m, gap: SPACE.s, alignItems: 'flex-start' }}>
           {setups.length > 0 ? <Action icon="add" title="New setup" onPress={() => setAdding(true)} testID="new-setup" /> : null}
+          {setups.length > 1 && !whole ? <Action kind="quiet" icon="swap-vert" title="Put them in order" onPress={() => setOrdering(true)} testID="order-setups" /> : null}
           <Action kind="quiet" icon="upload-file" title="Shot list in" onPress={() => router.push('/plan/shot-list' as Href)} testID="open-shot-list" />
         </View>
       ) : null}
+      {ordering ? <OrderSheet onClose={() => setOrdering(false)} /> : null}
       {adding ? <NewSetupSheet place="plan" onClose={() => setAdding(false)} /> : null}
     </Page>
   );

@@ -13,6 +13,7 @@ export function usePlanDraft(plan: StoredRecord<'plan'>, set: StoredRecord<'set'
   const write = useRecordsState((s) => s.write);
   const [draft, setDraft] = useState<Draft>({ live: false });
   return {
+    setId: set.id,
     planBody: draft.plan ?? plan.body,
     setBody: draft.set ?? set.body,
     /** something is under the finger or being typed, and not kept yet */

@@ -12,6 +12,7 @@ import { FirstSteps, useSetupIsFirst } from '../../begin/first-steps';
 import { useDay, useDayTakes } from '../../days/use-day';
 import { useOpenRemarks } from '../../setups/remarks';
 import { NewSetupSheet } from '../../setups/new-setup-sheet';
+import { OrderSheet } from '../../setups/order-sheet';
 import { Page } from '../../shell/pane';
 import { FloorChoices } from '../floor-choices';
 import { useLogTake } from '../use-write-take';
@@ -30,7 +31,7 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
   const day = useDay();
   const setupIsFirst = useSetupIsFirst();
   const remarks = useOpenRemarks(new Set(useDayTakes().map((t) => t.id)));
-  const [sheet, setSheet] = useState<'fields' | 'devices' | 'setup' | null>(null);
+  const [sheet, setSheet] = useState<'fields' | 'devices' | 'setup' | 'order' | null>(null);
   const others = setups.filter((s) => s.id !== running?.id);
   return (
     <Page action={!wide && next && mayWrite ? <Action kind="main" icon="add" title={`Log ${next.slate} take ${next.take}`} onPress={() => void log()} testID="log-next" /> : undefined}>
@@ -71,9 +72,11 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
       {setups.length > 0 && mayWrite ? (
         <View style={{ marginTop: SPACE.m, alignItems: 'flex-start' }}>
           <Action icon="add" title="New setup" onPress={() => setSheet('setup')} testID="new-setup" />
+          {setups.length > 1 ? <Action kind="quiet" icon="swap-vert" title="Put them in order" onPress={() => setSheet('order')} testID="order-setups" /> : null}
         </View>
       ) : null}
       {sheet === 'setup' ? <NewSetupSheet place="floor" onClose={() => setSheet(null)} /> : null}
+      {sheet === 'order' ? <OrderSheet onClose={() => setSheet(null)} /> : null}
       {sheet === 'fields' ? <FloorChoices onClose={() => setSheet(null)} /> : null}
       {sheet === 'devices' ? <DeviceSheet open onClose={() => setSheet(null)} /> : null}
     </Page>

@@ -11,6 +11,7 @@ import { saveFile } from '../../../ui/save-file';
 import { Empty, Failing, Loading } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
+import { MarkSheet } from '../../setups/mark-sheet';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
 import { NetDrawing, offWords } from './net-drawing';
@@ -45,6 +46,7 @@ function OfSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredRecord
   const mayWrite = useMayWrite();
   const net = useNet(set);
   const [tie, setTie] = useState<Asked | null>(null);
+  const [mark, setMark] = useState<string | null>(null);
   const [factOpen, setFactOpen] = useState(false);
   const plan = new Map<string, Vec3>((set.body.sheet ?? []).map((m) => [m.id, m.at]));
   const shown = net.state.status === 'done' ? net.state.result : net.state.status === 'pending' ? net.state.last : null;
@@ -74,13 +76,14 @@ function OfSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredRecord
           <SideQuestions set={set} result={shown} mayWrite={mayWrite} />
           {shown.points.length > 1 ? <NetDrawing result={shown} ties={net.ties} plan={plan} /> : null}
           <Entries set={set} net={net} result={shown} mayWrite={mayWrite} />
-          <Places result={shown} plan={plan} setName={set.body.name} />
+          <Places result={shown} plan={plan} setName={set.body.name} onMark={mayWrite ? setMark : null} />
           <Next result={shown} mayWrite={mayWrite} onMeasure={setTie} />
           <Words look="small" dim style={{ marginTop: SPACE.m }}>{`Datum: ${shown.datum || 'none yet'}. One standard deviation each, from the tolerances as stated.`}</Words>
         </>
       ) : null}
       <MarkPhotos set={set} setupId={setup.id} />
       {tie ? <NewTie setId={set.id} {...tie} onClose={() => setTie(null)} /> : null}
+      {mark ? <MarkSheet set={set} mark={mark} onClose={() => setMark(null)} /> : null}
       {factOpen ? <NewFact setId={set.id} onClose={() => setFactOpen(false)} /> : null}
     </Page>
   );
@@ -188,7 +191,7 @@ function judged(f: FactOutcome | undefined): string {
   return `${fixed(1000 * Math.abs(f.residualM), 1)} mm off the rest, checked to ${fixed(100 * f.redundancy, 0)} %`;
 }
 
-function Places({ result, plan, setName }: { result: NetResult; plan: ReadonlyMap<string, Vec3>; setName: string }) {
+function Places({ result, plan, setName, onMark }: { result: NetResult; plan: ReadonlyMap<string, Vec3>; setName: string; onMark: ((mark: string) => void) | null }) {
   const p = usePalette();
   const laid = netOnPlan(result.points, plan);
   if (laid.length === 0 && result.open.length === 0) return null;
@@ -198,13 +201,20 @@ function Places({ result, plan, setName }: { result: NetResult; plan: ReadonlyMa
     <Section title="Places">
       {result.open.map((o) => (
         <View key={o.id} style={{ paddingVertical: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`open-${o.id}`}>
-          <Words>{`${o.id}: not determined yet`}</Words>
+          <View style={{ flexDirection: 'row', justifyContent: 'space-between', alignItems: 'center' }}>
+            <Words>{`${o.id}: not determined yet`}</Words>
+            <MarkName id={o.id} onMark={onMark} />
+          </View>
           <Words look="small" dim>{`Missing: ${o.missing}.`}</Words>
         </View>
       ))}
       {laid.map((q) => (
-        <View key={q.id} style={{ flexDirection: 'row', justifyContent: 'space-between', paddingVertical: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`place-${q.id}`}>
-          <Words>{q.id}</Words>
+        <View
+          key={q.id}
+          style={{ flexDirection: 'row', justifyContent: 'space-between', alignItems: 'center', paddingVertical: SPACE.xs, borderBottomWidth: 1, borderColor: p.line }}
+          testID={`place-${q.id}`}
+        >
+          <MarkName id={q.id} onMark={onMark} />
           <View style={{ alignItems: 'flex-end' }}>
             <Words look="figure" color={p.blue}>{`= ${q.at.map((v) => fixed(v, 3)).join('  ')} m`}</Words>
             <Words look="small" dim>{`± ${q.sigmaM.map(mm).join(', ')} mm · ${q.redundancy < 0.1 ? 'unchecked' : `checked ${fixed(q.redundancy, 1)} times over`}`}</Words>
@@ -219,6 +229,17 @@ function Places({ result, plan, setName }: { result: NetResult; plan: ReadonlyMa
         </View>
       ) : null}
     </Section>
+  );
+}
+
+/** A mark's name; who may write comes from it to another name, or to the mark that it is. */
+function MarkName({ id, onMark }: { id: string; onMark: ((mark: string) => void) | null }) {
+  return onMark ? (
+    <View style={{ marginLeft: -SPACE.l }}>
+      <Action kind="quiet" title={id} label={`Mark ${id}: another name, or the same as another`} onPress={() => onMark(id)} testID={`mark-of-net-${id}`} />
+    </View>
+  ) : (
+    <Words>{id}</Words>
   );
 }
 

@@ -1,4 +1,4 @@
-import { mountPackage, type PlateBody, type StoredRecord } from '@mesure/contract';
+import { mountPackage, USUAL_TOLERANCE, type PlateBody, type StoredRecord } from '@mesure/contract';
 import type { ChartKind, QuickLook } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
@@ -114,7 +114,7 @@ export function NewPlates({
           chart,
           shotAt: c.opened?.notes?.shotAt ?? new Date(c.file.lastModified || Date.now()).toISOString(),
           notes: c.opened?.notes ?? null,
-          chartDistance: distance?.length ? { typed: distance.length.typed, unit: distance.length.unit, valueM: distance.length.valueM, toleranceM: TAPE_TOLERANCE_M } : null,
+          chartDistance: distance?.length ? { typed: distance.length.typed, unit: distance.length.unit, valueM: distance.length.valueM, toleranceM: USUAL_TOLERANCE.distanceM } : null,
         };
         await add({ id: c.id, kind: 'plate', name: c.file.name, atS, body, addedAt: new Date().toISOString() }, await c.file.arrayBuffer());
       }
@@ -214,5 +214,4 @@ export function NewPlates({
 }
 
 /** A tape over a few metres, held by one person. */
-const TAPE_TOLERANCE_M = 0.01;
 const LOOK_SIGN: Record<QuickLook['worth'], string> = { keep: '●', doubtful: '◐', again: '▲' };

@@ -1,4 +1,4 @@
-import type { Analysis, CornerRow, RecordBodies } from '@mesure/contract';
+import type { Analysis, CornerRow, RecordBodies, StoredRecord } from '@mesure/contract';
 import { gridReport, selectModel } from '@mesure/core';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { dayRecords, FakeServer, ID, open, record, seen, settle } from '../../test-day';
@@ -37,8 +37,10 @@ const plate: RecordBodies['plate'] = {
   notes: { widthPx: 4096, heightPx: 2160, shotWidthPx: null, shotHeightPx: null, focalMm: 35, focal35Mm: null, focusM: null, body: 'Tarvik H2', lens: null, digitalZoom: null, shotAt: null },
 };
 
-async function openPlate(change: Partial<RecordBodies['plate']> = {}) {
-  const server = new FakeServer([...dayRecords(), record('plate', ID.plate, { ...plate, ...change })]);
+async function openPlate(change: Partial<RecordBodies['plate']> = {}, more: StoredRecord[] = []) {
+  const server = new FakeServer([...dayRecords(), ...more]);
+  // through the server's own writing, so that it knows what a change was made on
+  server.memory.write('plate', ID.plate, { mutationId: 'first', baseVersion: 0, deleted: false, body: { ...plate, ...change } });
   const { report } = outcome();
   const done: Analysis = { id: 'a1', kind: 'grid', subjectId: ID.plate, status: 'done', progress: 1, stage: 'done', error: null, outcome: report, createdAt: '', finishedAt: '' };
   server.analyses.set('a1', done);
@@ -128,4 +130,63 @@ test('a plate is removed and leads back to its package', async () => {
   fireEvent.press(screen.getByTestId('remove-plate'));
   await settle();
   expect(server.records.get(ID.plate)!.deleted).toBe(true);
+});
+
+describe('what was entered for a plate', () => {
+  const reducedPack = '00000000-0000-4000-8000-000000000077';
+  /** The same lens on another camera, with the reducer. */
+  const other = () => record('package', reducedPack, { camera: 'B', bodyId: ID.body, modeId: ID.open, lensId: ID.lens, adapterId: ID.reducer, focalMm: 32 });
+  const asked = (server: FakeServer) => server.asked.filter((a) => a.startsWith('POST') && a.endsWith('/analyses')).length;
+
+  test('moves to another package and is measured again; what somebody else changes meanwhile stays', async () => {
+    const server = await openPlate({}, [other()]);
+    fireEvent.press(screen.getByTestId('open-plate-entries'));
+    // on another phone
+    server.memory.write('plate', ID.plate, { mutationId: 'm1', baseVersion: 1, deleted: false, body: { ...plate, focusM: 4 } });
+    fireEvent.press(screen.getByRole('radio', { name: /^B-cam/ }));
+    fireEvent.changeText(screen.getByTestId('plate-cell'), '39.8');
+    fireEvent.press(screen.getByTestId('keep-plate-entries'));
+    await settle(20);
+    expect(server.records.get(ID.plate)!.body).toMatchObject({ packageId: reducedPack, lensId: ID.lens, focalMm: 32, cellM: 0.0398, focusM: 4 });
+    expect(asked(server)).toBe(1);
+  });
+
+  test.each([
+    ['plate-focal', '85', /marked 32 mm/],
+    ['plate-distance', 'far', /cannot be read|not a length|Enter/i],
+    ['plate-cell', '', /cell/i],
+  ])('%s of "%s" is refused at its field and nothing is kept', async (field, text, message) => {
+    const server = await openPlate();
+    fireEvent.press(screen.getByTestId('open-plate-entries'));
+    fireEvent.changeText(screen.getByTestId(field), text);
+    fireEvent.press(screen.getByTestId('keep-plate-entries'));
+    await settle(20);
+    expect(screen.queryAllByRole('alert').some((a) => message.test(String(a.props.children)))).toBe(true);
+    expect(server.records.get(ID.plate)!.version).toBe(1);
+  });
+
+  test('what speaks against it stands first, and one tap corrects it', async () => {
+    const server = new FakeServer([...dayRecords(), record('plate', ID.plate, plate), other()]);
+    const report = outcome().report as Extract<Analysis['outcome'], { kind: 'grid' }>;
+    const findings = [{ from: 'tilt' as const, of: 'focal length' as const, recorded: 32, found: 22.74, sigma: 0.12, words: 'The tilt of the chart fits 22.7 mm, not the recorded 32.0 mm.' }];
+    const done: Analysis = {
+      id: 'a1',
+      kind: 'grid',
+      subjectId: ID.plate,
+      status: 'done',
+      progress: 1,
+      stage: 'done',
+      error: null,
+      outcome: { ...report, report: { ...report.report, findings } },
+      createdAt: '',
+      finishedAt: '',
+    };
+    server.analyses.set('a1', done);
+    await open(<PlateScreen plateId={ID.plate} />, server);
+    expect(screen.getByTestId('plate-findings')).toHaveTextContent(/fits 22\.7 mm.*Likely: It was shot on B-cam/);
+    fireEvent.press(screen.getByTestId('plate-cause-0'));
+    await settle(20);
+    expect(server.records.get(ID.plate)!.body).toMatchObject({ packageId: reducedPack, focalMm: 32 });
+    expect(asked(server)).toBe(1);
+  });
 });

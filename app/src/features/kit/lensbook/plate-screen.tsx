@@ -16,6 +16,8 @@ import { BeforeAfter } from './before-after';
 import { LensFiles } from './lens-files';
 import { PlateCorrections } from './plate-corrections';
 import { PlateDrawing } from './plate-drawing';
+import { PlateEntries } from './plate-entries';
+import { PlateFindings } from './plate-findings';
 
 /** One grid plate: the picture, what was found in it, and whether it can be used. */
 export function PlateScreen({ plateId }: { plateId: string }) {
@@ -35,6 +37,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
   const write = useRecordsState((s) => s.write);
   const mayWrite = useMayWrite();
   const [correcting, setCorrecting] = useState(false);
+  const [entries, setEntries] = useState(false);
   useEffect(() => {
     void loadWhole(plateId);
   }, [plateId, analysis?.id, analysis?.status, loadWhole]);
@@ -61,6 +64,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
     <Page action={<Action title="Back to the package" icon="arrow-back" onPress={() => router.push(`/kit/${plate.body.packageId}`)} />}>
       <Words look="title" level={1}>{`${lens?.body.name ?? 'Lens'}, ${focal(plate.body.focalMm)} mm`}</Words>
       <Words dim numberOfLines={1}>{`${plate.body.picture.name} · cell ${fixed(plate.body.cellM * 1000, 1)} mm${plate.body.focusM ? ` · focus ${fixed(plate.body.focusM, 2)} m` : ''}`}</Words>
+      {r && mounted && !busy ? <PlateFindings plate={plate} findings={r.findings ?? []} mounted={mounted} onEntries={() => setEntries(true)} /> : null}
       {r ? (
         <Words look="heading" level={2} testID="plate-sentence" style={{ marginTop: SPACE.m }}>
           {r.sentence}
@@ -95,9 +99,11 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           <Image source={{ uri: picture }} accessibilityLabel={`Grid plate ${plate.body.picture.name}`} style={{ width: '100%', aspectRatio: size.width / size.height }} resizeMode="contain" />
         </View>
       )}
+      {entries ? <PlateEntries plate={plate} onClose={() => setEntries(false)} /> : null}
       {mayWrite && mounted && !correcting && !busy ? (
-        <View style={{ flexDirection: 'row', marginBottom: SPACE.s }}>
+        <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginBottom: SPACE.s }}>
           <Action title={whole && whole.corners.length > 0 ? 'Correct the lattice' : 'Show it where the chart is'} icon="touch-app" onPress={() => setCorrecting(true)} testID="correct-lattice" />
+          <Action title="What was entered" icon="edit" onPress={() => setEntries(true)} testID="open-plate-entries" />
         </View>
       ) : null}
       {remarks.map((m) => (
@@ -151,10 +157,10 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           </Words>
         </Section>
       ) : null}
-      {r && [...r.warnings, ...r.plates[0].warnings].filter((w) => w !== r.sentence).length > 0 ? (
+      {r && [...r.warnings, ...r.plates[0].warnings].filter((w) => w !== r.sentence && !r.findings?.some((f) => f.words === w)).length > 0 ? (
         <Section title="Worth knowing">
           {[...new Set([...r.warnings, ...r.plates[0].warnings])]
-            .filter((w) => w !== r.sentence)
+            .filter((w) => w !== r.sentence && !r.findings?.some((f) => f.words === w))
             .map((w) => (
               <Words key={w} look="small" dim>{`– ${w}`}</Words>
             ))}
