@@ -18,7 +18,7 @@ const length = { typed: '2 m', unit: 'm', valueM: 2, toleranceM: 0.005 };
 const tie = (n: number, from: string, to: string) => record('tie', n, { setId: SET, from, to, length, instrument: 'tape', measuredAt: AT });
 const fact = (n: number, what: string, marks: string[]) =>
   record('fact', n, { setId: SET, what, marks, length: what === 'height' || what === 'wall' ? length : null, toleranceM: 0.01, measuredAt: AT });
-const mark = (id: string) => ({ id, kind: 'cross', diameterM: 0.05, at: [0, 1, 0], normal: null, pieceId: null, ground: 'wall', placed: true });
+const mark = (id: string) => ({ id, kind: 'cross', diameterM: 0.05, at: [0, 1, 0], normal: null, pieceId: null, ground: 'plain', placed: true });
 
 const set = record('set', 1, {
   name: 'Galley',

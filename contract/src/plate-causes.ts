@@ -56,7 +56,12 @@ export function plateCauses(finding: PlateFinding, plate: PlateBody, mounted: Mo
   }
   if (mounted.adapter) offer(`${mounted.adapter.name} was not on the camera`, plate.focalMm * pxPerMm(mode), null);
   for (const a of adapters)
-    if (Math.abs(a.body.factor - factor) > 1e-9) offer(`${a.body.name} (× ${short(a.body.factor)}) was on the camera, and is not in the package`, plate.focalMm * a.body.factor * pxPerMm(mode), null);
+    if (Math.abs(a.body.factor - factor) > 1e-9)
+      offer(
+        `${a.body.name}${a.body.name.includes(String(a.body.factor)) ? '' : ` (× ${short(a.body.factor)})`} was on the camera, and is not in the package`,
+        plate.focalMm * a.body.factor * pxPerMm(mode),
+        null,
+      );
   for (const m of mounted.body.modes)
     if (m.id !== mode.id && m.widthPx === mode.widthPx && m.heightPx === mode.heightPx) offer(`The camera was in ${m.name}`, plate.focalMm * factor * pxPerMm(m), null);
   return found.sort((a, b) => a.misses - b.misses).slice(0, MOST);

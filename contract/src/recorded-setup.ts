@@ -102,16 +102,30 @@ function fromEdges(pictures: readonly EdgesBody[], mounted: MountedPackage, foca
 const UNKNOWN_PUPIL = { mm: 80, sigmaMm: 40 };
 const PUPIL_SIGMA_MM = { stated: 10, measured: 2 };
 
+/** Where the entrance pupil lies before the sensor mark, m, and how well that is known. */
+function pupilOf(lens: LensBody): { m: number; sigmaM: number } {
+  const noted = lens.pupilMm !== null && lens.pupilMm !== undefined;
+  const mm = noted ? { mm: lens.pupilMm!, sigmaMm: PUPIL_SIGMA_MM[lens.pupilSource === 'measured' ? 'measured' : 'stated'] } : UNKNOWN_PUPIL;
+  return { m: mm.mm / 1000, sigmaM: mm.sigmaMm / 1000 };
+}
+
+/** A distance that was held at the sensor mark, from where the lens sees. */
+function fromPupil(distance: NonNullable<TakeBody['distance']>, frame: number, lens: LensBody) {
+  const pupil = pupilOf(lens);
+  return { frame, to: distance.to, m: distance.valueM - pupil.m, sigmaM: Math.hypot(lengthSigma(distance), pupil.sigmaM) };
+}
+
+/** The focal length of a take that lies farthest from where it begins; null when it does not zoom as far as was noted. */
+function farthestFocal(take: TakeBody): number | null {
+  const noted = [take.focalEndMm, ...(take.focalByFrame ?? []).map((f) => f.mm)].filter((mm): mm is number => typeof mm === 'number' && mm > 0);
+  return noted.reduce<number | null>((far, mm) => (Math.abs(mm - take.focalMm) > Math.abs((far ?? take.focalMm) - take.focalMm) ? mm : far), null);
+}
+
 /** Cell and distance of a chart that was measured, from the entrance pupil; a tape is held at the sensor mark. */
 export function measuredChart(plate: PlateBody, lens: LensBody): MeasuredChart | undefined {
   if (!plate.chartDistance) return undefined;
-  const noted = lens.pupilMm !== null && lens.pupilMm !== undefined;
-  const pupil = noted ? { mm: lens.pupilMm!, sigmaMm: PUPIL_SIGMA_MM[lens.pupilSource === 'measured' ? 'measured' : 'stated'] } : UNKNOWN_PUPIL;
-  return {
-    cellM: plate.cellM,
-    distanceM: plate.chartDistance.valueM - pupil.mm / 1000,
-    sigmaDistanceM: Math.hypot(lengthSigma(plate.chartDistance), pupil.sigmaMm / 1000),
-  };
+  const pupil = pupilOf(lens);
+  return { cellM: plate.cellM, distanceM: plate.chartDistance.valueM - pupil.m, sigmaDistanceM: Math.hypot(lengthSigma(plate.chartDistance), pupil.sigmaM) };
 }
 
 /** Camera height of a take as the entrance pupil's, the offset of where it was taken applied. */
@@ -143,9 +157,11 @@ export function recordedSetup(input: {
   const d = fromBook(input.book ?? [], base, take) ?? nearest?.report.distortion ?? fromEdges(input.edges ?? [], mounted, take.focalMm);
   const ratio = d ? effectiveMm / d.focalMm : 1;
   const height = pupilHeightM(take);
+  const heightEnd = take.heightEnd ? take.heightEnd.valueM + take.heightEnd.offsetM : null;
+  const zoomMm = farthestFocal(take);
   return {
     ...base,
-    focal: { mode: input.focalMode, mm: take.focalMm, ...(input.focalMode === 'guided' ? { sigmaMm: 0.01 * take.focalMm } : {}) },
+    focal: { mode: input.focalMode, mm: take.focalMm, ...(input.focalMode === 'guided' ? { sigmaMm: 0.01 * take.focalMm } : {}), ...(zoomMm === null ? {} : { endMm: zoomMm }) },
     // a fisheye's coefficients hold for its own focal length, which goes with them
     distortion: d
       ? { mode: 'held', ...(d.model === 'fisheye' ? { ...coefficients(d), focalMm: d.focalMm } : renormalise(coefficients(d), ratio)), center: d.center, aspect: d.aspect }
@@ -156,7 +172,15 @@ export function recordedSetup(input: {
       ...(setup.originMark ? { origin: setup.originMark } : {}),
       ...(setup.headingMarks ? { heading: setup.headingMarks } : {}),
       lengths: input.ties.map((t) => ({ a: t.from, b: t.to, m: t.length.valueM, sigmaM: lengthSigma(t.length) })),
-      cameraHeights: height !== null && take.height ? [{ frame: take.heightFrame, m: height, sigmaM: lengthSigma(take.height) }] : [],
+      cameraHeights: [
+        ...(height !== null && take.height ? [{ frame: take.heightFrame, m: height, sigmaM: lengthSigma(take.height) }] : []),
+        ...(heightEnd !== null && take.heightEnd ? [{ frame: 'last' as const, m: heightEnd, sigmaM: lengthSigma(take.heightEnd) }] : []),
+      ],
+      distances: take.distance ? [fromPupil(take.distance, take.heightFrame, mounted.lens)] : [],
+      cameraAngles: (['tilt', 'roll'] as const).flatMap((of) => {
+        const reading = take[of];
+        return reading ? [{ frame: take.heightFrame, of, rad: reading.valueRad, sigmaRad: reading.toleranceRad / 2 }] : [];
+      }),
     },
   };
 }

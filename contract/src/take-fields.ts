@@ -1,6 +1,5 @@
 import {
   CoreError,
-  degToRad,
   formatLength,
   formatShutter,
   formatTimecode,
@@ -9,6 +8,7 @@ import {
   parseShutter,
   parseTimecode,
   STABILISER,
+  USUAL_SIGMA,
   type LengthQuantity,
   type LengthUnit,
 } from '@mesure/core';
@@ -48,7 +48,7 @@ export const USUAL_OFFSETS_M: Record<HeightPlace, number> = { 'lens axis': 0, 'b
 export const offsetOf = (take: TakeBody, place: HeightPlace, words: TakeWords): number => words.packages.find((p) => p.id === take.packageId)?.offsetsM?.[place] ?? USUAL_OFFSETS_M[place];
 
 /** What a tape, and what an inclinometer, is taken to be worth until somebody says otherwise. */
-export const USUAL_TOLERANCE = { heightM: 0.01, distanceM: 0.01, angleRad: degToRad(0.2) } as const;
+export const USUAL_TOLERANCE = { heightM: 2 * USUAL_SIGMA.heightM, distanceM: 2 * USUAL_SIGMA.distanceM, angleRad: 2 * USUAL_SIGMA.angleRad } as const;
 
 const fail = (message: string): never => {
   throw new CoreError('UNREADABLE_INPUT', message);

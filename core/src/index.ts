@@ -12,6 +12,7 @@ export * from './anchor';
 export * from './reconcile';
 export * from './lensbook';
 export * from './setup';
+export * from './facts';
 export * from './marks';
 export * from './track';
 export * from './recce';

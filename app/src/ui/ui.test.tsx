@@ -1,7 +1,7 @@
 import type { ParsedLength, ReconcileItem } from '@mesure/core';
 import { fireEvent, render, screen } from '@testing-library/react-native';
 import { useState } from 'react';
-import { TwoBars } from '../features/check/two-bars';
+import { DifferenceStrip } from '../features/check/difference-strip';
 import { readNumber, withSigma } from './format';
 import { labelsThatFit } from './label-room';
 import { LengthEntry } from './length-entry';
@@ -74,7 +74,7 @@ describe('LengthEntry', () => {
   });
 });
 
-describe('TwoBars', () => {
+describe('DifferenceStrip', () => {
   const item: ReconcileItem = {
     quantity: 'focalLength',
     about: 'focal length',
@@ -91,7 +91,7 @@ describe('TwoBars', () => {
   test('shows both values with their tolerances, the difference and the verdict in words', () => {
     render(
       <Theme>
-        <TwoBars item={item} />
+        <DifferenceStrip item={item} />
       </Theme>,
     );
     expect(screen.getByText('contradicts')).toBeTruthy();
@@ -100,7 +100,7 @@ describe('TwoBars', () => {
   test('says when the solve cannot see it', () => {
     render(
       <Theme>
-        <TwoBars item={{ ...item, solved: null, sigma: null, difference: null, verdict: 'not observable', sentence: 'Nothing else gives the scale.' }} />
+        <DifferenceStrip item={{ ...item, solved: null, sigma: null, difference: null, verdict: 'not observable', sentence: 'Nothing else gives the scale.' }} />
       </Theme>,
     );
     expect(screen.getByText('Nothing else gives the scale.')).toBeTruthy();

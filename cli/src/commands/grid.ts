@@ -6,6 +6,7 @@ import {
   parseLength,
   gridFrame,
   redistortMap,
+  USUAL_SIGMA,
   roundTripErrorPx,
   undistortMap,
   wholeOverscan,
@@ -19,9 +20,6 @@ import { extractFrame, isClip, readGray } from '@mesure/formats/picture';
 import { parse, progressReporter, readBytes, readText, required, writeBytes, writeJson, writeText } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
-
-/** A tape read to 5 mm, taken as two sigma. */
-const TAPE_SIGMA_M = 0.0025;
 
 export const grid: Command = {
   name: 'grid',
@@ -76,7 +74,7 @@ export const grid: Command = {
     report('fitting the lens', 1);
     const model = (values.model as DistortionModel | 'auto' | undefined) ?? ((setup.squeeze ?? 1) === 1 ? 'radial' : 'anamorphic');
     if (values.distance !== undefined && positionals.length > 1) throw new UsageError('--distance goes with one plate');
-    const measured = values.distance === undefined ? undefined : { cellM, distanceM: parseLength(values.distance, undefined, '--distance').valueM, sigmaDistanceM: TAPE_SIGMA_M };
+    const measured = values.distance === undefined ? undefined : { cellM, distanceM: parseLength(values.distance, undefined, '--distance').valueM, sigmaDistanceM: USUAL_SIGMA.tieM };
     const result = gridReport(lattices, positionals, setup, { model, measured });
     if (values.corners !== undefined) writeText(values.corners, writeCornersCsv(lattices.map((l, i) => ({ plate: positionals[i], nodes: l.nodes }))));
     const maps = values.map === undefined || !result.distortion || !result.overscan ? null : await writeMaps(values.map, frameLens(result.distortion, setup), result.overscan);

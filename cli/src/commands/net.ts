@@ -1,4 +1,4 @@
-import { explainLength, solveNet, type NetFact, type NetInput, type NetResult, type SideSaid } from '@mesure/core';
+import { explainLength, solveNet, USUAL_SIGMA, type NetFact, type NetInput, type NetResult, type SideSaid } from '@mesure/core';
 import { readHeightsCsv, readPointsCsv, readTiesCsv, type FileTie } from '@mesure/formats';
 import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
 import { writeSurveyDxf } from '@mesure/formats/survey-dxf';
@@ -6,8 +6,8 @@ import { parse, readText, writeBytes, writeJson } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
 
-/** A tape over a few metres, where a file states no tolerance; two sigma. */
-const TAPE_TOLERANCE_M = 0.005;
+/** A tape over a few metres, where a file states no tolerance. */
+const TAPE_TOLERANCE_M = 2 * USUAL_SIGMA.tieM;
 
 export const net: Command = {
   name: 'net',

@@ -1,1 +1,13 @@
-export { anchorSolve, type AnchorInput, type AnchorResult, type AnchorResidual, type SolveCovariance } from './anchor-solve';
+export {
+  anchorSolve,
+  factWords,
+  meanSigma,
+  type AnchorInput,
+  type AnchorResult,
+  type AnchorResidual,
+  type AnchorWorld,
+  type PlaceCovariance,
+  type SolveCovariance,
+  type Undecided,
+} from './anchor-solve';
+export { frameWords } from './anchor-facts';

@@ -1,5 +1,5 @@
 import { Matrix, SVD } from 'ml-matrix';
-import { applySimilarity, centroid, cross, distance, dot, mulMatVec, norm, normalize, scale, sub, umeyama, type Mat3, type Similarity, type Vec3 } from '../math';
+import { applySimilarity, centroid, cross, distance, dot, mulMat3, mulMatVec, norm, normalize, scale, sub, umeyama, type Mat3, type Similarity, type Vec3 } from '../math';
 
 export interface StartInput {
   levelPoints: Vec3[];
@@ -45,7 +45,9 @@ export function startSimilarity(input: StartInput): { similarity: Similarity; sc
   if (norm(x) < 1e-9) x = cross(up, Math.abs(up[0]) < 0.9 ? [1, 0, 0] : [0, 0, 1]);
   x = normalize(x);
   const z = cross(x, up);
-  const rotation: Mat3 = [...x, ...up, ...z] as unknown as Mat3;
+  let rotation: Mat3 = [...x, ...up, ...z] as unknown as Mat3;
+  const [first, second] = input.surveyed;
+  if (second) rotation = mulMat3(turnAboutUp(mulMatVec(rotation, sub(second.from, first.from)), sub(second.to, first.to)), rotation);
   let s = 1;
   let scaled = false;
   if (input.lengths.length > 0) {
@@ -55,23 +57,39 @@ export function startSimilarity(input: StartInput): { similarity: Similarity; sc
       s = measured / found;
       scaled = true;
     }
-  } else if (ground && input.cameraHeights.length > 0) {
-    const measured = input.cameraHeights.reduce((t, h) => t + h.m, 0);
-    const found = input.cameraHeights.reduce((t, h) => t + dot(sub(h.at, ground), up), 0);
-    if (found > 1e-12) {
-      s = measured / found;
-      scaled = true;
-    }
   } else if (input.surveyed.length === 2) {
     s = distance(input.surveyed[0].to, input.surveyed[1].to) / Math.max(1e-12, distance(input.surveyed[0].from, input.surveyed[1].from));
     scaled = true;
+  } else if (ground) {
+    const over = [...input.cameraHeights, ...input.surveyed.map((q) => ({ at: q.from, m: q.to[1] }))];
+    const measured = over.reduce((t, h) => t + h.m, 0);
+    const found = over.reduce((t, h) => t + dot(sub(h.at, ground), up), 0);
+    if (over.length > 0 && found > 1e-12 && measured > 1e-12) {
+      s = measured / found;
+      scaled = true;
+    }
   }
   const base = input.origin ?? ground ?? input.cameras[0].center;
   const moved = scale(mulMatVec(rotation, base), s);
   let similarity: Similarity = { scale: s, rotation, translation: [-moved[0], -moved[1], -moved[2]] };
-  if (!input.origin) {
-    const first = applySimilarity(similarity, input.cameras[0].center);
-    similarity = { ...similarity, translation: [similarity.translation[0] - first[0], similarity.translation[1], similarity.translation[2] - first[2]] };
+  if (first) {
+    // across by the survey; upwards by the ground, where there is one
+    const there = applySimilarity(similarity, centroid(input.surveyed.map((q) => q.from)));
+    const to = centroid(input.surveyed.map((q) => q.to));
+    const up = ground ? 0 : to[1] - there[1];
+    const t = similarity.translation;
+    similarity = { ...similarity, translation: [t[0] + to[0] - there[0], t[1] + up, t[2] + to[2] - there[2]] };
+  } else if (!input.origin) {
+    const camera = applySimilarity(similarity, input.cameras[0].center);
+    similarity = { ...similarity, translation: [similarity.translation[0] - camera[0], similarity.translation[1], similarity.translation[2] - camera[2]] };
   }
   return { similarity, scaled, levelled };
+}
+
+/** The turn about Y that lays the level direction of one vector along that of another; none where either stands upright. */
+function turnAboutUp(from: Vec3, to: Vec3): Mat3 {
+  const c = from[0] * to[0] + from[2] * to[2];
+  const s = from[2] * to[0] - from[0] * to[2];
+  const n = Math.hypot(c, s);
+  return n < 1e-12 ? [1, 0, 0, 0, 1, 0, 0, 0, 1] : [c / n, 0, s / n, 0, 1, 0, -s / n, 0, c / n];
 }

@@ -1,4 +1,5 @@
 import { CoreError } from '../errors';
+import { USUAL_SIGMA } from '../facts';
 import { distance, quatToMat, type Mat3, type Quat, type Vec3 } from '../math';
 import { pictureGeometry } from '../optics';
 import { inFrame, projectAt } from '../setup';
@@ -22,8 +23,6 @@ export interface ForecastAnswer extends Forecast {
 const USUAL_NOISE_PX = 0.5;
 /** More sampled frames than this change no figure. */
 const SAMPLED = 60;
-const LENGTH_SIGMA_M = 0.003;
-const HEIGHT_SIGMA_M = 0.005;
 
 function triple(value: unknown, field: string, length: number): void {
   if (!Array.isArray(value) || value.length !== length || !value.every((v) => Number.isFinite(v))) throw new CoreError('NON_FINITE_INPUT', `${field} must be ${length} numbers`, field);
@@ -58,9 +57,9 @@ export function forecastFile(file: ForecastFile, onProgress: (fraction: number) 
 
   // the frames of a long path are sampled; those with a measured height are among them
   const heights = (file.anchors?.cameraHeights ?? []).map((h, i) => {
-    const at = file.path.findIndex((f) => f.frame === h.frame);
+    const at = h.frame === 'last' ? file.path.length - 1 : file.path.findIndex((f) => f.frame === h.frame);
     if (at < 0) throw new CoreError('INVALID_OPTION', `anchors.cameraHeights[${i}].frame is ${h.frame}, which the path does not have`, `anchors.cameraHeights[${i}].frame`);
-    return { at, sigmaM: h.sigmaM ?? HEIGHT_SIGMA_M };
+    return { at, sigmaM: h.sigmaM ?? USUAL_SIGMA.heightM };
   });
   const wanted = Math.min(SAMPLED, file.path.length);
   const chosen = [...new Set([...Array.from({ length: wanted }, (_, i) => Math.round((i * (file.path.length - 1)) / (wanted - 1))), ...heights.map((h) => h.at)])].sort((a, b) => a - b);
@@ -81,10 +80,10 @@ export function forecastFile(file: ForecastFile, onProgress: (fraction: number) 
     focal: { mode: mode === 'zoom' ? (file.focal.sigmaMm ? 'guided' : 'free') : mode, sigmaMm: effective(file.focal.sigmaMm ?? 0), perFrame: mode === 'zoom' },
     facts: {
       level: file.anchors?.level ?? [],
-      levelSigmaM: 0.005,
-      lengths: (file.anchors?.lengths ?? []).map((l) => ({ a: l.a, b: l.b, sigmaM: l.sigmaM ?? LENGTH_SIGMA_M })),
+      levelSigmaM: USUAL_SIGMA.levelM,
+      lengths: (file.anchors?.lengths ?? []).map((l) => ({ a: l.a, b: l.b, sigmaM: l.sigmaM ?? USUAL_SIGMA.tieM })),
       cameraHeights: heights.map((h) => ({ frame: chosen.indexOf(h.at), sigmaM: h.sigmaM })),
-      surveyed: (file.anchors?.points ?? []).map((p) => ({ id: p.track, sigmaM: p.sigmaM ?? 0.005 })),
+      surveyed: (file.anchors?.points ?? []).map((p) => ({ id: p.track, sigmaM: p.sigmaM ?? USUAL_SIGMA.surveyedM })),
       origin: file.anchors?.origin ?? null,
       heading: file.anchors?.heading ?? null,
     },
@@ -145,9 +144,9 @@ function rankChanges(plan: ForecastPlan, now: Forecast, noisePx: number, onProgr
   if (most > 0) {
     const [a, b] = pair.map((i) => points[i]);
     const middle: Vec3 = [(a.at[0] + b.at[0]) / 2, (a.at[1] + b.at[1]) / 2, (a.at[2] + b.at[2]) / 2];
-    changes.push({ kind: 'tie', at: middle, plan: { ...plan, facts: { ...facts, lengths: [...facts.lengths, { a: a.id, b: b.id, sigmaM: LENGTH_SIGMA_M }] } } });
+    changes.push({ kind: 'tie', at: middle, plan: { ...plan, facts: { ...facts, lengths: [...facts.lengths, { a: a.id, b: b.id, sigmaM: USUAL_SIGMA.tieM }] } } });
   }
-  changes.push({ kind: 'height', at: plan.frames[0].position, plan: { ...plan, facts: { ...facts, cameraHeights: [...facts.cameraHeights, { frame: 0, sigmaM: HEIGHT_SIGMA_M }] } } });
+  changes.push({ kind: 'height', at: plan.frames[0].position, plan: { ...plan, facts: { ...facts, cameraHeights: [...facts.cameraHeights, { frame: 0, sigmaM: USUAL_SIGMA.heightM }] } } });
   if (plan.focal.mode !== 'held') changes.push({ kind: 'plate', at: null, plan: { ...plan, focal: { ...plan.focal, mode: 'held' } } });
   return changes
     .map((c, i) => {

@@ -1,3 +1,4 @@
+import { USUAL_SIGMA } from '../facts';
 import { distance, type Vec3 } from '../math';
 import { markDiameterFor, nextMarkIds } from '../marks';
 import { adapterOf, momentAt, studySetup, toPiece, fromPiece, hasBody, type PlannedMark, type PlannedSetup, type SetPiece } from '../setup';
@@ -33,8 +34,6 @@ export interface OtherLens {
 
 /** Moments that suffice to compare: the order of candidates does not change with more. */
 const COMPARED_MOMENTS = 16;
-const TIE_SIGMA_M = 0.0015;
-const HEIGHT_SIGMA_M = 0.0025;
 const SLOWER = 1.5;
 
 /**
@@ -83,7 +82,7 @@ function candidates(setup: PlannedSetup, others: readonly OtherLens[]): Candidat
       kind: 'tie',
       words: `A tie from ${pair[0].id} to ${pair[1].id}, ${distance(pair[0].at, pair[1].at).toFixed(2)} m`,
       at: [(pair[0].at[0] + pair[1].at[0]) / 2, (pair[0].at[1] + pair[1].at[1]) / 2, (pair[0].at[2] + pair[1].at[2]) / 2],
-      setup: { ...setup, measures: { ...measures, ties: [...measures.ties, { a: pair[0].id, b: pair[1].id, sigmaM: TIE_SIGMA_M }] } },
+      setup: { ...setup, measures: { ...measures, ties: [...measures.ties, { a: pair[0].id, b: pair[1].id, sigmaM: USUAL_SIGMA.tieM }] } },
     });
   const floor = usable.filter((m) => m.at[1] < 0.02 && !measures.level.includes(m.id));
   if (measures.level.length < 3 && floor.length + measures.level.length >= 3)
@@ -99,7 +98,7 @@ function candidates(setup: PlannedSetup, others: readonly OtherLens[]): Candidat
       kind: 'height',
       words: 'The camera height at the start',
       at: moment.position,
-      setup: { ...setup, measures: { ...measures, heights: [{ timeS: moment.timeS, sigmaM: HEIGHT_SIGMA_M }] } },
+      setup: { ...setup, measures: { ...measures, heights: [{ timeS: moment.timeS, sigmaM: USUAL_SIGMA.heightM }] } },
     });
   }
   if (lens.mode !== 'held') out.push({ kind: 'plate', words: 'A grid plate at this focal length and focus, so that the lens is held', at: null, setup: { ...setup, lens: { ...lens, mode: 'held' } } });

@@ -1,3 +1,4 @@
+import { USUAL_SIGMA } from '../facts';
 import type { Mat3, Vec3 } from '../math';
 import type { PictureGeometry } from '../optics';
 
@@ -38,4 +39,4 @@ export interface ForecastPlan {
   places?: readonly Vec3[];
 }
 
-export const NO_FACTS: ForecastFacts = { level: [], levelSigmaM: 0.005, lengths: [], cameraHeights: [], surveyed: [], origin: null, heading: null };
+export const NO_FACTS: ForecastFacts = { level: [], levelSigmaM: USUAL_SIGMA.levelM, lengths: [], cameraHeights: [], surveyed: [], origin: null, heading: null };

@@ -107,3 +107,9 @@ test('too little is refused with what is needed', () => {
   ).toThrow(/three marks each/);
   expect(() => fitEdges([...all, { edge: 'x', x: Number.NaN, y: 1 }], SETUP)).toThrow(expect.objectContaining({ code: 'NON_FINITE_INPUT' }));
 });
+
+test('an anamorphic lens with two edges of five marks says how many more it needs', () => {
+  const few = marks(lens({ k1: -0.1 }), ROOM.slice(0, 2), 0.3, 5);
+  expect(() => fitEdges(few, { ...SETUP, squeeze: 2 }, 'anamorphic')).toThrow(/2 edges with 10 marks|more marks are needed/);
+  expect(() => fitEdges(few, { ...SETUP, squeeze: 2 }, 'anamorphic')).toThrow(expect.objectContaining({ code: 'TOO_FEW_OBSERVATIONS' }));
+});

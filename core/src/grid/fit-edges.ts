@@ -73,7 +73,14 @@ export function fitEdges(points: readonly EdgePoint[], setup: OpticsInput, model
       bestScore = score;
     }
   }
-  return report(best!, used, edgeOf, names, frame, effectiveFocalMm);
+  if (!best) {
+    const fewest = Math.min(...CANDIDATES[model].map((terms) => 2 * unknownsOf(model, terms).length));
+    throw new CoreError(
+      'TOO_FEW_OBSERVATIONS',
+      `A ${model} lens has so many unknowns that ${fewest - spare} more marks are needed on these edges, or another edge; got ${names.length} edges with ${used.length} marks`,
+    );
+  }
+  return report(best, used, edgeOf, names, frame, effectiveFocalMm);
 }
 
 interface EdgeFit {
@@ -130,6 +137,7 @@ function fitOne(points: readonly EdgePoint[], edgeOf: Int32Array, edgeCount: num
         for (let i = 0; i < n; i += 1) row(weights[i] * residuals[i], jacobian[i]);
       },
     });
+    if (result.status === 'failed') throw new CoreError('NON_FINITE_INPUT', 'The marks give no finite residuals: some lie where this model has no place for them');
     x = Float64Array.from(result.x);
     covariance = Float64Array.from(result.covariance);
     evaluate(x, residuals);
@@ -213,7 +221,8 @@ function straightness(
       ny = Math.cos(angle);
     for (let i = 0; i < n; i += 1) {
       if (edgeOf[i] !== e) continue;
-      if (Number.isNaN(u[2 * i])) {
+      // an edge of which no mark has a place has no line either
+      if (Number.isNaN(u[2 * i]) || !(w > 0)) {
         out[i] = 1e3;
         continue;
       }

@@ -272,6 +272,7 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     weights[i] = used[i] * trust[i];
   }
   const last = solve(10, true);
+  if (last.status === 'failed') throw new CoreError('NON_FINITE_INPUT', 'The corners give no finite residuals: the model cannot be inverted where they lie');
   const { radii } = evaluate();
   let sum = 0,
     weighted = 0,

@@ -168,7 +168,8 @@ export function gridReport(
   const findings: PlateFinding[] = [];
   const effect = frameEffect({ ...frame, fxPx: frame.fxPx * fit.aspect, center: fit.center, distortion: fit.distortion });
   const coverage = Math.max(...good.map(({ l }) => l.coverage));
-  const focalFromTilt = fit.sigma.rho !== undefined ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.rho * geometry.effectiveFocalMm } : null;
+  // an infinite sigma: the plates do not tell it
+  const focalFromTilt = fit.sigma.rho !== undefined && Number.isFinite(fit.sigma.rho) ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.rho * geometry.effectiveFocalMm } : null;
   if (good.length === 1 && !focalFromTilt) warnings.push('One square-on plate cannot tell focal length from distance: the coefficients hold for the recorded focal length.');
   const focalFromDistance = options.measured && good.length === 1 ? fromDistance(fit, geometry.effectiveFocalMm, options.measured, warnings, findings) : null;
   // a standard deviation of less than 0.1 mm needs its second digit
@@ -185,7 +186,7 @@ export function gridReport(
   }
   // the recorded squeeze is in fx already: a picture that is wider than it says is squeezed less
   const recordedSqueeze = setup.squeeze ?? 1;
-  const squeeze = fit.sigma.aspect === undefined ? null : { value: recordedSqueeze / fit.aspect, sigma: (recordedSqueeze * fit.sigma.aspect) / fit.aspect ** 2 };
+  const squeeze = fit.sigma.aspect === undefined || !Number.isFinite(fit.sigma.aspect) ? null : { value: recordedSqueeze / fit.aspect, sigma: (recordedSqueeze * fit.sigma.aspect) / fit.aspect ** 2 };
   if (squeeze && Math.abs(squeeze.value - recordedSqueeze) > Math.max(0.005 * recordedSqueeze, 3 * squeeze.sigma))
     findings.push({
       from: 'cells',

@@ -7,10 +7,13 @@ export interface PointPair {
   to: readonly [number, number];
 }
 
+/** Of the largest square, far above the rounding of a sum of them. */
+const RANK_SHARE = 1e-13;
+
 /**
  * Homography `to ~ H from` by the normalised direct linear transform.
  * Source  Hartley & Zisserman, Multiple View Geometry (2003), alg. 4.2.
- * @throws CoreError TOO_FEW_OBSERVATIONS below four pairs
+ * @throws CoreError TOO_FEW_OBSERVATIONS below four pairs; RANK_DEFICIENT when they lie on one line or fall together
  */
 export function homography(pairs: readonly PointPair[]): Mat3 {
   if (pairs.length < 4) throw new CoreError('TOO_FEW_OBSERVATIONS', `A homography needs at least 4 pairs of points, got ${pairs.length}`);
@@ -33,6 +36,8 @@ export function homography(pairs: readonly PointPair[]): Mat3 {
     addRow();
   }
   const svd = new SVD(Matrix.from1DArray(9, 9, Array.from(m)));
+  // squares of the singular values of A: of a second direction without weight, any mixture of the two would do
+  if (!(svd.diagonal[7] > RANK_SHARE * svd.diagonal[0])) throw new CoreError('RANK_DEFICIENT', 'The pairs of points lie on one line, or fall together: they give no homography');
   const h = Array.from({ length: 9 }, (_, i) => svd.rightSingularVectors.get(i, 8));
   // H = Tb⁻¹ Hn Ta
   const hn = h;

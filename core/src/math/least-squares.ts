@@ -22,15 +22,19 @@ export interface LeastSquaresProblem {
 
 export interface LeastSquaresResult {
   x: Float64Array;
-  status: 'solved' | 'partial';
-  reason: 'cost' | 'stationary' | 'maxIterations';
+  /** failed: a residual or a derivative is no number where it began; the unknowns are those of the start */
+  status: 'solved' | 'partial' | 'failed';
+  reason: 'cost' | 'stationary' | 'maxIterations' | 'notFinite';
   iterations: number;
   initialCost: number;
   finalCost: number;
   rowCount: number;
-  /** (JᵀJ)⁻¹ at the end, row-major; unscaled by the fit. Directions that the rows do not determine are left out of it. */
+  /**
+   * (JᵀJ)⁻¹ at the end, row-major; unscaled by the fit. Directions that the rows do not determine are left out of it, and the variance of
+   * each unknown that takes part in one is infinite: of two that only their sum is known of, neither is.
+   */
   covariance: Float64Array;
-  /** number of directions with an eigenvalue above 1e-14 of the largest, after scaling to unit diagonal */
+  /** number of directions with an eigenvalue above 1e-13 of the largest, after scaling to unit diagonal */
   rank: number;
 }
 
@@ -108,6 +112,10 @@ export function leastSquares(start: ArrayLike<number>, problem: LeastSquaresProb
 
   let cost = linearise(x);
   const initialCost = cost;
+  if (!Number.isFinite(cost) || !g.every(Number.isFinite)) {
+    const covariance = new Float64Array(wantsCovariance ? n * n : 0).fill(Infinity);
+    return { x, status: 'failed', reason: 'notFinite', iterations: 0, initialCost, finalCost: cost, rowCount, covariance, rank: 0 };
+  }
   let damping = 1e-4;
   let growth = 2;
   let reason: LeastSquaresResult['reason'] = 'maxIterations';
@@ -176,6 +184,11 @@ function dampedStep(a: Float64Array, g: Float64Array, n: number, damping: number
   return step.map((v, i) => v * scale[i]);
 }
 
+/** Below it what the rows say of a direction is the rounding of their sum. */
+const RANK_SHARE = 1e-13;
+/** An unknown's share of a direction that is not determined, beyond rounding. */
+const TAKES_PART = 1e-5;
+
 function pseudoInverse(a: Float64Array, n: number): { covariance: Float64Array; rank: number } {
   const scale = Float64Array.from({ length: n }, (_, i) => (a[i * n + i] > 0 ? 1 / Math.sqrt(a[i * n + i]) : 0));
   const scaled = new Matrix(n, n);
@@ -191,8 +204,12 @@ function pseudoInverse(a: Float64Array, n: number): { covariance: Float64Array; 
   const largest = Math.max(...evd.realEigenvalues);
   let rank = 0;
   const vector = new Float64Array(n);
+  const open = new Uint8Array(n);
   evd.realEigenvalues.forEach((value, k) => {
-    if (!(value > 1e-14 * largest)) return;
+    if (!(value > RANK_SHARE * largest)) {
+      for (let i = 0; i < n; i += 1) if (Math.abs(evd.eigenvectorMatrix.get(i, k)) > TAKES_PART || scale[i] === 0) open[i] = 1;
+      return;
+    }
     rank += 1;
     for (let i = 0; i < n; i += 1) vector[i] = evd.eigenvectorMatrix.get(i, k) * scale[i];
     for (let i = 0; i < n; i += 1) {
@@ -201,5 +218,6 @@ function pseudoInverse(a: Float64Array, n: number): { covariance: Float64Array; 
     }
   });
   for (let i = 0; i < n; i += 1) for (let j = 0; j < i; j += 1) covariance[j * n + i] = covariance[i * n + j];
+  for (let i = 0; i < n; i += 1) if (open[i]) covariance[i * n + i] = Infinity;
   return { covariance, rank };
 }

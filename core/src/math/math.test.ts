@@ -82,6 +82,33 @@ describe('least squares', () => {
     const r = leastSquares([1, 1], { rows: (b, row) => row(b[0] + b[1] - 4, Float64Array.from([1, 1])) });
     expect(r.rank).toBe(1);
     expect(r.x[0] + r.x[1]).toBeCloseTo(4, 6);
+    // of two of which only the sum is known neither is
+    expect([r.covariance[0], r.covariance[3]]).toEqual([Infinity, Infinity]);
+  });
+
+  test('columns that depend on each other leave only theirs open', () => {
+    const rows = [0, 1, 2, 3, 4, 5].map((i) => ({ a: Float64Array.from([1, 2 * i, -i, i * i]), y: 3 + 4 * i + 0.5 * i * i }));
+    const r = leastSquares([0, 0, 0, 0], { rows: (b, row) => rows.forEach(({ a, y }) => row(a.reduce((s, v, k) => s + v * b[k], 0) - y, a)) });
+    expect(r).toMatchObject({ status: 'solved', rank: 3 });
+    expect([0, 1, 2, 3].map((k) => Number.isFinite(r.covariance[5 * k]))).toEqual([true, false, false, true]);
+    expect(r.x[0]).toBeCloseTo(3, 5);
+    expect(r.x[3]).toBeCloseTo(0.5, 5);
+  });
+
+  test('a residual that is no number where it begins has failed, and one on the way is not stepped to', () => {
+    const failed = leastSquares([2], { rows: (b, row) => row(Number.NaN * b[0], Float64Array.from([1])) });
+    expect(failed).toMatchObject({ status: 'failed', reason: 'notFinite', rank: 0 });
+    expect(failed.x[0]).toBe(2);
+    // a root of numbers below nought: the full step would go there
+    const root = leastSquares([4], { rows: (b, row) => row(Math.sqrt(b[0]) - 0.1, Float64Array.from([0.5 / Math.sqrt(b[0])])) });
+    expect(root.status).toBe('solved');
+    expect(root.x[0]).toBeCloseTo(0.01, 6);
+  });
+
+  test('points on one line give no homography', () => {
+    const line = [0, 1, 2, 3, 4, 5].map((i) => ({ from: [i, 2 * i + 1] as const, to: [3 * i, i - 2] as const }));
+    expect(() => homography(line)).toThrow(/on one line/);
+    expect(() => homography([...line, { from: [0, 5], to: [9, 9] }])).toThrow(/on one line/);
   });
 });
 

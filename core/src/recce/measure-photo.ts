@@ -129,7 +129,7 @@ export function measurePhoto(input: RecceInput): PhotoMeasure {
         });
       },
     });
-    if (fit.rank === n && residualsOf(fit.x) && (best === null || fit.finalCost < best.cost)) best = { x: fit.x, cost: fit.finalCost, covariance: fit.covariance };
+    if (fit.status !== 'failed' && fit.rank === n && residualsOf(fit.x) && (best === null || fit.finalCost < best.cost)) best = { x: fit.x, cost: fit.finalCost, covariance: fit.covariance };
   }
   if (!best) throw new CoreError('INVALID_OPTION', 'No camera over a level floor sees these lengths so. Are the ends on the floor, and the upright ones marked from foot to top?', 'lengths');
   return result(best.x, best.covariance);

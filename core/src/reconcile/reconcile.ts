@@ -1,4 +1,6 @@
+import { frameWords, type AnchorResidual, type Undecided } from '../anchor';
 import { CoreError } from '../errors';
+import { USUAL_SIGMA } from '../facts';
 import { computeOptics } from '../optics';
 import type { SolveSetup } from '../solve/setup';
 import type { SolveResult } from '../solve/result';
@@ -16,9 +18,9 @@ export interface Cause {
 }
 
 export interface ReconcileItem {
-  quantity: 'focalLength' | 'cameraHeight' | 'length';
+  quantity: 'focalLength' | 'cameraHeight' | 'length' | 'distance' | 'tilt' | 'roll';
   about: string;
-  unit: 'mm' | 'm';
+  unit: 'mm' | 'm' | '°';
   recorded: number;
   recordedSigma: number;
   solved: number | null;
@@ -36,6 +38,8 @@ export interface ReconcileReport {
   verdict: Verdict;
   sentence: string;
   warnings: string[];
+  /** facts contradict each other, and the solve does not say which is wrong */
+  undecided?: Undecided;
 }
 
 /** A marked focal length is rounded and made to about a per cent. */
@@ -46,6 +50,8 @@ const OBSERVABLE_SIGMA = 0.05;
 const DRIFT_SIGMAS = 2;
 const CONTRADICT_SIGMAS = 3.3;
 const HARMLESS_SHARE = 0.005;
+const HARMLESS_DEG = 0.2;
+const OBSERVABLE_DEG = 1;
 /** Belief in "something else", as a density over the ratio: keeps a bad match from winning for want of rivals. */
 const ELSE_DENSITY = 0.6;
 
@@ -63,38 +69,61 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
     throw new CoreError('INVALID_OPTION', `The solve failed${solve.reason ? ` (${solve.reason})` : ''}: there is nothing to compare`, 'status');
   }
   const items: ReconcileItem[] = [focalItem(setup, solve)];
-  const residuals = solve.anchoring?.residuals ?? [];
-  for (const h of setup.anchors?.cameraHeights ?? []) {
-    const about = `frame ${h.frame}`;
-    const r = residuals.find((q) => q.kind === 'cameraHeight' && q.about === about);
-    const frame = solve.frames.find((f) => f.frame === h.frame);
+  const judged = solve.anchoring?.residuals;
+  // by which one it is and not by its words: two readings of one pair are two
+  const residualOf = (kind: AnchorResidual['kind'], index: number, about: string) => judged?.find((q) => q.kind === kind && (q.index === undefined ? q.about === about : q.index === index));
+  const frameAt = (frame: number | 'last') => (frame === 'last' ? solve.frames[solve.frames.length - 1] : solve.frames.find((f) => f.frame === frame));
+  (setup.anchors?.cameraHeights ?? []).forEach((h, index) => {
+    const about = frameWords(h.frame);
+    const frame = frameAt(h.frame);
     // a result without anchoring evidence: the position itself, as far as its own sigma goes
-    const plain = !solve.anchoring?.residuals && frame ? { value: frame.position[1], sigma: frame.sigmaPositionM ?? null } : null;
-    items.push(lengthItem('cameraHeight', about, h.m, h.sigmaM ?? 0.005, r ? r.independentM : (plain?.value ?? null), r ? r.sigmaIndependentM : (plain?.sigma ?? null)));
-  }
-  for (const l of setup.anchors?.lengths ?? []) {
+    const plain = !judged && frame ? { value: frame.position[1], sigma: frame.covarianceM2 ? Math.sqrt(frame.covarianceM2[3]) : (frame.sigmaPositionM ?? null) } : null;
+    items.push(lengthItem('cameraHeight', about, h.m, h.sigmaM ?? USUAL_SIGMA.heightM, residualOf('cameraHeight', index, about), plain, solve.anchoring?.undecided));
+  });
+  (setup.anchors?.lengths ?? []).forEach((l, index) => {
     const about = `${l.a}–${l.b}`;
-    const r = residuals.find((q) => q.kind === 'length' && q.about === about);
     const a = solve.points.find((p) => p.track === l.a);
     const b = solve.points.find((p) => p.track === l.b);
+    const [sa, sb] = [a?.sigmaM ?? null, b?.sigmaM ?? null];
     const plain =
-      !solve.anchoring?.residuals && a && b
-        ? { value: Math.hypot(a.position[0] - b.position[0], a.position[1] - b.position[1], a.position[2] - b.position[2]), sigma: Math.hypot(a.sigmaM ?? 0, b.sigmaM ?? 0) }
+      !judged && a && b
+        ? {
+            value: Math.hypot(a.position[0] - b.position[0], a.position[1] - b.position[1], a.position[2] - b.position[2]),
+            // of places whose sigma is not known nothing can be said: it is not nought
+            sigma: sa === null || sb === null ? null : Math.hypot(sa, sb),
+          }
         : null;
-    items.push(lengthItem('length', about, l.m, l.sigmaM ?? 0.003, r ? r.independentM : (plain?.value ?? null), r ? r.sigmaIndependentM : (plain?.sigma ?? null)));
-  }
+    items.push(lengthItem('length', about, l.m, l.sigmaM ?? USUAL_SIGMA.tieM, residualOf('length', index, about), plain, solve.anchoring?.undecided));
+  });
+  (setup.anchors?.distances ?? []).forEach((d, index) => {
+    const about = `${d.to}, ${frameWords(d.frame)}`;
+    const frame = frameAt(d.frame);
+    const to = solve.points.find((p) => p.track === d.to);
+    const plain =
+      !judged && frame && to
+        ? {
+            value: Math.hypot(to.position[0] - frame.position[0], to.position[1] - frame.position[1], to.position[2] - frame.position[2]),
+            sigma: to.sigmaM === null || frame.sigmaPositionM === null ? null : Math.hypot(to.sigmaM, frame.sigmaPositionM),
+          }
+        : null;
+    // a thing that was not tracked cannot be judged, and that is said once, by the solve
+    if (to) items.push(lengthItem('distance', about, d.m, d.sigmaM ?? USUAL_SIGMA.distanceM, residualOf('distance', index, about), plain, solve.anchoring?.undecided));
+  });
+  (setup.anchors?.cameraAngles ?? []).forEach((a, index) => items.push(angleItem(a, solve.anchoring?.angles?.[index] ?? null)));
   const order: Verdict[] = ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');
   const verdict = order.find((v) => (seen.length > 0 ? seen : items).some((i) => i.verdict === v)) ?? 'not observable';
   items.sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict) || gap(b) - gap(a));
-  return { items, verdict, sentence: headline(items, verdict), warnings: [] };
+  return { items, verdict, sentence: headline(items, verdict, solve.anchoring?.undecided), warnings: [], ...(solve.anchoring?.undecided ? { undecided: solve.anchoring.undecided } : {}) };
 }
 
 const gap = (i: ReconcileItem) => (i.difference === null ? 0 : Math.abs(i.difference) / Math.hypot(i.recordedSigma, i.sigma ?? 0));
 
-function headline(items: readonly ReconcileItem[], verdict: Verdict): string {
+function headline(items: readonly ReconcileItem[], verdict: Verdict, undecided: Undecided | null | undefined): string {
   const first = items[0];
   const cause = first.causes[0];
+  const doubted = undecided?.worlds.map((w) => w.wrong.join(' and '));
+  if (doubted && verdict === 'contradicts' && first.quantity !== 'focalLength') return `One of these is wrong, and the solve does not say which: ${doubted.join(', or ')}.`;
   if (verdict === 'contradicts' && cause && cause.likelihood > 0.5) return `${cause.title}.`;
   if (verdict === 'contradicts' || verdict === 'drifts') return first.sentence;
   if (verdict === 'agrees') return 'The record agrees with the solve.';
@@ -145,7 +174,17 @@ function focalItem(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem 
   return item('focalLength', 'focal length', 'mm', recorded, recordedSigma, solved, sigma, causes, 'This move does not show the focal length.');
 }
 
-function lengthItem(quantity: 'cameraHeight' | 'length', about: string, recorded: number, recordedSigma: number, solved: number | null, sigma: number | null): ReconcileItem {
+function lengthItem(
+  quantity: 'cameraHeight' | 'length' | 'distance',
+  about: string,
+  recorded: number,
+  recordedSigma: number,
+  residual: AnchorResidual | undefined,
+  plain: { value: number; sigma: number | null } | null,
+  undecided: Undecided | null | undefined,
+): ReconcileItem {
+  const solved = residual ? residual.independentM : (plain?.value ?? null);
+  const sigma = residual ? residual.sigmaIndependentM : (plain?.sigma ?? null);
   const causes = () =>
     rankCauses(
       LENGTH_CAUSES,
@@ -155,13 +194,35 @@ function lengthItem(quantity: 'cameraHeight' | 'length', about: string, recorded
       sigma ?? 0,
       (k) => `${recorded.toFixed(3)} m × ${k.ratio.toFixed(3)} = ${(recorded * k.ratio).toFixed(3)} m; solved ${solved!.toFixed(3)} ± ${(sigma ?? 0).toFixed(3)} m`,
     );
-  return item(quantity, about, 'm', recorded, recordedSigma, solved, sigma, causes, 'Nothing else in this solve gives the scale, so it cannot be checked. One more length or height would do.');
+  const unseen =
+    solved !== null && sigma === null
+      ? `The solve gives ${solved.toFixed(3)} m without a standard deviation, so it cannot be judged by it.`
+      : 'Nothing else in this solve gives the scale, so it cannot be checked. One more length or height would do.';
+  const judged = item(quantity, about, 'm', recorded, recordedSigma, solved, sigma, causes, unseen);
+  if (!residual?.undecided || !undecided) return judged;
+  return { ...judged, sentence: `${judged.sentence} Other facts are as likely to be the wrong ones. ${undecided.decide}` };
+}
+
+const DEG = 180 / Math.PI;
+function angleItem(a: { frame: number | 'last'; of: 'tilt' | 'roll'; rad: number; sigmaRad?: number }, solved: { rad: number; sigmaRad: number } | null): ReconcileItem {
+  const recordedSigma = (a.sigmaRad ?? USUAL_SIGMA.angleRad) * DEG;
+  return item(
+    a.of,
+    frameWords(a.frame),
+    '°',
+    a.rad * DEG,
+    recordedSigma,
+    solved && solved.rad * DEG,
+    solved && solved.sigmaRad * DEG,
+    () => [],
+    'Nothing in this solve tells what is level, so it cannot be checked. Three level marks would do.',
+  );
 }
 
 function item(
   quantity: ReconcileItem['quantity'],
   about: string,
-  unit: 'mm' | 'm',
+  unit: ReconcileItem['unit'],
   recorded: number,
   recordedSigma: number,
   solved: number | null,
@@ -170,17 +231,22 @@ function item(
   unseen: string,
 ): ReconcileItem {
   const base = { quantity, about, unit, recorded, recordedSigma, solved, sigma };
-  const digits = unit === 'mm' ? 2 : 3;
+  const digits = unit === 'm' ? 3 : 2;
+  // an angle near nought has no share: there a fifth of a degree does no harm, and one that is known to a degree says little
+  const harmless = unit === '°' ? HARMLESS_DEG : HARMLESS_SHARE * Math.abs(recorded);
+  const tooPoor = unit === '°' ? OBSERVABLE_DEG : OBSERVABLE_SIGMA * Math.abs(recorded);
   if (solved === null || sigma === null) return { ...base, difference: null, verdict: 'not observable', sentence: unseen, causes: [] };
   const difference = solved - recorded;
   const sigmas = Math.abs(difference) / Math.hypot(recordedSigma, sigma);
-  const share = Math.abs(difference / recorded);
+  const harms = Math.abs(difference) > harmless;
   const text = `recorded ${recorded.toFixed(digits)}, solved ${solved.toFixed(digits)} ± ${sigma.toFixed(digits)} ${unit}`;
-  const name = { focalLength: 'Focal length', cameraHeight: `Camera height, ${about}`, length: `Length ${about}` }[quantity];
-  if (sigmas > CONTRADICT_SIGMAS && share > HARMLESS_SHARE)
+  const name = { focalLength: 'Focal length', cameraHeight: `Camera height, ${about}`, length: `Length ${about}`, distance: `Distance to ${about}`, tilt: `Tilt, ${about}`, roll: `Roll, ${about}` }[
+    quantity
+  ];
+  if (sigmas > CONTRADICT_SIGMAS && harms)
     return { ...base, difference, verdict: 'contradicts', sentence: `${name}: ${text}. The difference is ${sigmas.toFixed(0)} times what both tolerances allow.`, causes: causes() };
-  if (sigma > OBSERVABLE_SIGMA * Math.abs(recorded)) return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };
-  if (sigmas > DRIFT_SIGMAS && share > HARMLESS_SHARE) return { ...base, difference, verdict: 'drifts', sentence: `${name}: ${text}. Larger than expected, not beyond doubt.`, causes: [] };
+  if (sigma > tooPoor) return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };
+  if (sigmas > DRIFT_SIGMAS && harms) return { ...base, difference, verdict: 'drifts', sentence: `${name}: ${text}. Larger than expected, not beyond doubt.`, causes: [] };
   return { ...base, difference, verdict: 'agrees', sentence: `${name}: ${text}.`, causes: [] };
 }
 

@@ -1,3 +1,4 @@
+import { USUAL_SIGMA } from '../facts';
 import type { MoveStation, PlannedMark, PlannedSetup, SetPiece } from './planned-setup';
 
 // A small planned setup for tests: a floor and a wall 5 m before the camera, 4096 × 2160 on 24 × 12.66 mm, so that 24 mm are 4096 px.
@@ -40,7 +41,7 @@ export const plannedSetup = (change: Partial<PlannedSetup> = {}): PlannedSetup =
   marks: [],
   move: { kind: 'dolly', stations: [station({ xM: -1 }), station({ timeS: 4, xM: 1 })] },
   lens: { mode: 'held', sigmaPct: 1 },
-  measures: { level: [], levelSigmaM: 0.005, ties: [], heights: [] },
+  measures: { level: [], levelSigmaM: USUAL_SIGMA.levelM, ties: [], heights: [] },
   noisePx: 0.5,
   ...change,
 });

@@ -1,6 +1,6 @@
 import type { Distortion } from '../distortion';
 import type { Quat, Vec3 } from '../math';
-import type { AnchorResidual } from '../anchor';
+import type { AnchorResidual, PlaceCovariance, Undecided } from '../anchor';
 
 export interface SolvedFrame {
   frame: number;
@@ -9,12 +9,17 @@ export interface SolvedFrame {
   focalMm: number;
   rmsPx: number;
   tracks: number;
+  /** by coordinate, as the root of the mean of the three variances: depth may be far worse than it, see `covarianceM2` */
   sigmaPositionM: number | null;
+  /** xx, xy, xz, yy, yz, zz in the world; missing in results from before it was kept */
+  covarianceM2?: PlaceCovariance | null;
 }
 export interface SolvedPoint {
   track: string;
   position: Vec3;
+  /** as that of a camera */
   sigmaM: number | null;
+  covarianceM2?: PlaceCovariance | null;
   rmsPx: number;
   observations: number;
 }
@@ -49,6 +54,10 @@ export interface SolveResult {
     sigmaScalePct: number | null;
     datum: string[];
     residuals: AnchorResidual[];
+    /** tilt and roll that were recorded, as solved; one entry for each of the setup's `cameraAngles`, null where nothing tells what is up */
+    angles?: ({ rad: number; sigmaRad: number } | null)[];
+    /** facts contradict each other and nothing tells which is wrong; missing in results from before it was asked */
+    undecided?: Undecided | null;
   };
   warnings: string[];
   iterations: number;

@@ -7,14 +7,25 @@ export interface AnchorFacts {
   origin?: string;
   heading?: readonly [string, string];
   lengths?: readonly { a: string; b: string; m: number; sigmaM?: number }[];
-  cameraHeights?: readonly { frame: number; m: number; sigmaM?: number }[];
+  /** `last`: the last frame that was tracked */
+  cameraHeights?: readonly { frame: number | 'last'; m: number; sigmaM?: number }[];
+  /** from the entrance pupil to a tracked mark */
+  distances?: readonly { frame: number | 'last'; to: string; m: number; sigmaM?: number }[];
+  /** as an inclinometer on the camera said: positive tilts the lens up, and rolls clockwise as seen from behind. They are compared, not forced */
+  cameraAngles?: readonly { frame: number | 'last'; of: 'tilt' | 'roll'; rad: number; sigmaRad?: number }[];
   points?: readonly { track: string; x: number; y: number; z: number; sigmaM?: number }[];
 }
 
 /** The setup of conventions.md, as far as a solve reads it. */
 export interface SolveSetup extends OpticsInput {
   fps?: number;
-  focal: { mode?: 'held' | 'guided' | 'free' | 'zoom'; mm: number; sigmaMm?: number };
+  focal: {
+    mode?: 'held' | 'guided' | 'free' | 'zoom';
+    mm: number;
+    sigmaMm?: number;
+    /** as recorded where the take ends, or farthest from where it begins: this solve knows one focal length and refuses a zoom */
+    endMm?: number;
+  };
   distortion?: {
     mode?: 'held' | 'guided' | 'free' | 'none';
     model?: string;
@@ -56,12 +67,22 @@ export interface SolveLens {
   hasDistortion: boolean;
 }
 
+/** Below it a focal length that moves is the breathing of the lens. */
+const ZOOM_SHARE = 0.01;
+
 /** @throws CoreError INVALID_OPTION for what this solver does not do, with the field's path */
 export function readSolveSetup(setup: SolveSetup): SolveLens {
   const geometry = pictureGeometry(setup);
   const focalMode = setup.focal.mode ?? 'held';
   if (!['held', 'guided', 'free'].includes(focalMode)) throw new CoreError('INVALID_OPTION', `focal.mode is "${focalMode}"; this solve knows held, guided and free`, 'focal.mode');
   if (focalMode === 'guided' && !((setup.focal.sigmaMm ?? 0) > 0)) throw new CoreError('INVALID_OPTION', 'focal.sigmaMm must be above 0 when the focal length is guided', 'focal.sigmaMm');
+  const { endMm } = setup.focal;
+  if (endMm !== undefined && Math.abs(endMm / setup.focal.mm - 1) > ZOOM_SHARE)
+    throw new CoreError(
+      'INVALID_OPTION',
+      `The take zooms from ${setup.focal.mm} to ${endMm} mm; this solve knows one focal length for a whole take, and would spread the zoom over path and points`,
+      'focal.endMm',
+    );
   const d = setup.distortion ?? { mode: 'none' };
   const mode = d.mode ?? 'held';
   if (!['held', 'none'].includes(mode)) throw new CoreError('INVALID_OPTION', `distortion.mode is "${mode}"; this solve knows held and none`, 'distortion.mode');

@@ -1,4 +1,4 @@
-import { anchorSolve } from '../anchor';
+import { anchorSolve, meanSigma } from '../anchor';
 import { applySimilarity, matToQuat, median, mulMat3, seededRandom, sigmaFromMedianRadius, transpose3, type Mat3, type Quat } from '../math';
 import { adjust } from './adjust';
 import { evaluateBundle, Linearisation } from './bundle-problem';
@@ -408,6 +408,8 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
   );
   warnings.push(...anchored.warnings);
   const sim = anchored.similarity;
+  const cameraSpread = frameOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'camera', index }));
+  const pointSpread = trackOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'point', index }));
 
   const sigmaFocalMm = problem.focal.held ? 0 : covariance ? Math.sqrt(covariance.focalVariance() * variance) : null;
   if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) warnings.push(`The focal length is hardly seen in this move: ± ${sigmaFocalMm.toFixed(1)} mm.`);
@@ -436,12 +438,14 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
       focalMm: r.focalMm,
       rmsPx: Math.sqrt(frameSum[c] / Math.max(1, frameCount[c])),
       tracks: frameCount[c],
-      sigmaPositionM: anchored.positionSigmaM({ kind: 'camera', index: c }),
+      sigmaPositionM: cameraSpread[c] && meanSigma(cameraSpread[c]),
+      covarianceM2: cameraSpread[c],
     })),
     points: trackOf.map((t, p) => ({
       track: obs.trackIds[t],
       position: applySimilarity(sim, r.points[t]!),
-      sigmaM: anchored.positionSigmaM({ kind: 'point', index: p }),
+      sigmaM: pointSpread[p] && meanSigma(pointSpread[p]),
+      covarianceM2: pointSpread[p],
       rmsPx: Math.sqrt(pointSum[p] / Math.max(1, pointCount[p])),
       observations: pointCount[p],
     })),
@@ -451,6 +455,12 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
       sigmaScalePct: anchored.sigmaScale === null ? null : (100 * anchored.sigmaScale) / sim.scale,
       datum: anchored.datum,
       residuals: anchored.residuals,
+      undecided: anchored.undecided,
+      angles: (setup.anchors?.cameraAngles ?? []).map(({ frame, of }) => {
+        const camera = frame === 'last' ? frameOf.length - 1 : frameOf.findIndex((f) => obs.frames[f] === frame);
+        const a = camera < 0 ? null : anchored.anglesOf(camera);
+        return a && (of === 'tilt' ? { rad: a.tiltRad, sigmaRad: a.sigmaTiltRad } : { rad: a.rollRad, sigmaRad: a.sigmaRollRad });
+      }),
     },
     warnings,
     iterations: story.iterations,

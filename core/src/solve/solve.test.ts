@@ -1,6 +1,7 @@
 import { normals, simulateShot, uniform, type ShotScene, type SimulatedShot } from '@mesure/synthetic';
 import { CancelledError } from '../errors';
 import { expSO3, mulMat3, rotationAngle, seededRandom, type Mat3, type Vec3 } from '../math';
+import { reconcile } from '../reconcile';
 import { threePointPose } from './absolute-pose';
 import { solveTracks, type SolveSetup } from '.';
 import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
@@ -383,18 +384,64 @@ describe('anchoring', () => {
     expect(height.measuredM).toBeCloseTo(3.556, 3);
     expect(Math.abs(height.independentM! - 1.4)).toBeLessThan(4 * height.sigmaIndependentM!);
     expect(Math.abs(height.normalised!)).toBeGreaterThan(10);
-    expect(r.warnings.join(' ')).toMatch(/Camera height frame 1: measured 3\.556 m, but the rest gives 1\.\d+ ± .* It was left out/);
+    expect(r.warnings.join(' ')).toMatch(/Camera height, frame 1: measured 3\.556 m, but the rest gives 1\.\d+ ± .* It was left out/);
     expect(Math.abs(r.frames[0].position[1] - 1.4)).toBeLessThan(0.08);
   });
 
-  test('one length and one height that disagree: both are reported, one is left out and said', () => {
+  test('one length and one height that disagree: both worlds are shown, and the scale’s sigma spans them', () => {
     const f = facts(1, 1.5);
     const r = solveTracks(tracks, setup({ anchors: { ...f, lengths: f.lengths.slice(0, 1) } }));
     const [length, height] = ['length', 'cameraHeight'].map((kind) => r.anchoring.residuals.find((q) => q.kind === kind)!);
     expect(Number(length.leftOut) + Number(height.leftOut)).toBe(1);
     expect(Math.abs(height.normalised!)).toBeGreaterThan(3.3);
     expect(Math.abs(length.normalised!)).toBeGreaterThan(3.3);
-    expect(r.warnings.join(' ')).toMatch(/It was left out of the anchoring/);
+    expect(r.anchoring.undecided!.worlds).toHaveLength(2);
+    expect(r.anchoring.undecided!.decide).toMatch(/^Measure .*: \d\.\d{3} m if .* is wrong, \d\.\d{3} m if .* is wrong\.$/);
+    expect(r.warnings.join(' ')).toMatch(/nothing tells which is wrong/);
+    expect(r.anchoring.sigmaScalePct!).toBeGreaterThan(20);
+  });
+
+  test('height at the end, a distance, tilt and roll are compared with what the solve gives without them', () => {
+    const last = cameras[cameras.length - 1].position;
+    const [x, y, z] = cameras[0].position;
+    // aim of the shot at its first frame: 0, 0.8, −3.5
+    const tiltRad = Math.atan2(0.8 - y, Math.hypot(x, z + 3.5));
+    const away = Math.hypot(...at(c).map((v, i) => v - cameras[0].position[i]));
+    const anchors = (change: { end?: number; away?: number; tilt?: number; roll?: number }) => ({
+      ...facts(),
+      cameraHeights: [...facts().cameraHeights, { frame: 'last' as const, m: change.end ?? last[1], sigmaM: 0.005 }],
+      distances: [{ frame: 1, to: c, m: change.away ?? away, sigmaM: 0.01 }],
+      cameraAngles: [
+        { frame: 1, of: 'tilt' as const, rad: change.tilt ?? tiltRad, sigmaRad: 0.0017 },
+        { frame: 1, of: 'roll' as const, rad: change.roll ?? 0, sigmaRad: 0.0017 },
+      ],
+    });
+    const verdicts = (change: Parameters<typeof anchors>[0]) => {
+      const s = setup({ anchors: anchors(change) });
+      return Object.fromEntries(reconcile(s, solveTracks(tracks, s)).items.map((i) => [`${i.quantity} ${i.about}`, i.verdict]));
+    };
+    const right = verdicts({});
+    expect(right).toMatchObject({ 'cameraHeight last frame': 'agrees', [`distance ${c}, frame 1`]: 'agrees', 'tilt frame 1': 'agrees', 'roll frame 1': 'agrees' });
+    expect(verdicts({ end: last[1] + 0.4 })).toMatchObject({ 'cameraHeight last frame': 'contradicts', 'cameraHeight frame 1': 'agrees' });
+    expect(verdicts({ away: away * 1.3 })).toMatchObject({ [`distance ${c}, frame 1`]: 'contradicts', 'cameraHeight frame 1': 'agrees' });
+    // read the wrong way round, and rolled as seen from in front
+    expect(verdicts({ tilt: -tiltRad, roll: 0.1 })).toMatchObject({ 'tilt frame 1': 'contradicts', 'roll frame 1': 'contradicts' });
+  });
+
+  test('a camera that is rolled clockwise as seen from behind has a positive roll', () => {
+    const s = setup({ anchors: { ...facts(), cameraAngles: [{ frame: 1, of: 'roll', rad: 0 }] } });
+    const roll = 0.2;
+    // the picture of a camera that leans to the right turns to the left about its middle
+    const turned = tracks.map((t) => {
+      const [x, y] = [t.x - W / 2, t.y - H / 2];
+      return { ...t, x: W / 2 + x * Math.cos(roll) + y * Math.sin(roll), y: H / 2 - x * Math.sin(roll) + y * Math.cos(roll) };
+    });
+    expect(solveTracks(turned, s).anchoring.angles![0]!.rad).toBeCloseTo(roll, 1);
+  });
+
+  test('a zoom is refused with its two ends, breathing is not', () => {
+    expect(() => solveTracks(tracks, setup({ focal: { mode: 'free', mm: 24, endMm: 70 } }))).toThrow(/zooms from 24 to 70 mm/);
+    expect(solveTracks(tracks, setup({ focal: { mode: 'held', mm: 24, endMm: 24.1 } })).status).toBe('solved');
   });
 
   test('with one length and nothing else the scale cannot be checked', () => {

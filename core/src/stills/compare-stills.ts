@@ -1,3 +1,4 @@
+import { CoreError } from '../errors';
 import { homography, median, sampleIndices, seededRandom, type Mat3, type PointPair } from '../math';
 import { bitsApart, type StillFeatures } from './still-features';
 
@@ -51,20 +52,35 @@ export function compareStills(a: StillFeatures, b: StillFeatures, aspect: number
     if (best.length > 0.9 * pairs.length) break;
   }
   if (best.length < LEAST_MATCHES) return nothing;
-  let h = homography(best.map((k) => pairs[k]));
+  const all = through(best.map((k) => pairs[k]));
+  if (!all) return nothing;
+  let h = all;
   for (let again = 0; again < 2; again += 1) {
     const held = holding(h, pairs);
     if (held.length < best.length) break;
+    const next = through(held.map((k) => pairs[k]));
+    if (!next) break;
     best = held;
-    h = homography(best.map((k) => pairs[k]));
+    h = next;
   }
-  const back = homography(best.map((k): PointPair => ({ from: pairs[k].to, to: pairs[k].from })));
+  const back = through(best.map((k): PointPair => ({ from: pairs[k].to, to: pairs[k].from })));
+  if (!back) return nothing;
   const stops = best.flatMap((k) => {
     const [one, two] = [a.light[links[k][0]], b.light[links[k][1]]];
     return Math.min(one, two) < DARKEST || Math.max(one, two) > BRIGHTEST ? [] : [Math.log2(linear(two) / linear(one))];
   });
   const overlap = (sharedBy(h, aspect) + sharedBy(back, aspect)) / 2;
   return { matches: best.length, overlap, stops: stops.length < LEAST_MATCHES / 2 ? null : median(stops), plain };
+}
+
+/** Null where the pairs lie on one line: a picture of one edge tells no overlap. */
+function through(pairs: readonly PointPair[]): Mat3 | null {
+  try {
+    return homography(pairs);
+  } catch (error) {
+    if (error instanceof CoreError) return null;
+    throw error;
+  }
 }
 
 /** Light of a grey level: IEC 61966-2-1. */

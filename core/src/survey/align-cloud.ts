@@ -1,3 +1,4 @@
+import { CoreError } from '../errors';
 import { expSO3, leastSquares, mulMatVec, type Mat3, type Vec3 } from '../math';
 import { rowsOf, type Net, type Places } from './net';
 
@@ -47,12 +48,15 @@ export function alignCloud(net: Net, placed: Places): Places {
           }
         },
       });
+      if (fit.status === 'failed') continue;
       put(start, mirrored, fit.x);
       const wrong = wrongWayUp(net, order, x);
       const cost = fit.finalCost + WRONG_WAY_UP * wrong;
       if (best === null || cost < best.cost * 0.999 - 1e-9) best = { cost, wrong, places: order.map((_, k): Vec3 => [x[3 * k], x[3 * k + 1], x[3 * k + 2]]) };
     }
-  return new Map(order.map((p, k) => [p, best!.places[k]]));
+  if (!best) throw new CoreError('NON_FINITE_INPUT', 'The places of a cloud of marks are no numbers');
+  const { places } = best as { places: Vec3[] };
+  return new Map(order.map((p, k) => [p, places[k]]));
 }
 const HOLD = 1e-3;
 /** Weighs like a fact that is two sigmas off: it tells between images that fit alike, and no more. */

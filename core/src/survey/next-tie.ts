@@ -1,3 +1,4 @@
+import { USUAL_SIGMA } from '../facts';
 import { cholesky, EnvelopeMatrix, solveCholesky } from '../math';
 import { LOOSE_M } from './adjust';
 import type { NetRows } from './facts';
@@ -12,8 +13,6 @@ export interface NextTie {
   gainPct: number;
 }
 
-/** A tape over some metres. */
-const TAPE_SIGMA_M = 0.0015;
 /** Beyond so many points every pair is too many to weigh after each entry. */
 const MOST_POINTS = 80;
 const OFFERED = 5;
@@ -71,7 +70,7 @@ export function nextTies(rows: NetRows, x: Float64Array, names: readonly string[
         own += row[i] * unit[i];
         all += unit[i] * unit[i];
       }
-      out.push({ a: names[a], b: names[b], m, gainPct: (100 * all) / (TAPE_SIGMA_M ** 2 + own) / trace });
+      out.push({ a: names[a], b: names[b], m, gainPct: (100 * all) / (USUAL_SIGMA.tieM ** 2 + own) / trace });
     }
   return out.sort((p, q) => q.gainPct - p.gainPct).slice(0, OFFERED);
 }

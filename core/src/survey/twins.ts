@@ -177,7 +177,7 @@ function fitGroup(net: Net, placed: Places, group: readonly number[], skip: Read
   );
   const out: Places = new Map(placed);
   group.forEach((p, g) => out.set(p, [fit.x[3 * g], fit.x[3 * g + 1], fit.x[3 * g + 2]]));
-  return { placed: out, cost: 2 * fit.finalCost };
+  return { placed: out, cost: fit.status === 'failed' ? Infinity : 2 * fit.finalCost };
 }
 
 const farthestMove = (a: Places, b: Places, group: readonly number[]): number => Math.max(...group.map((p) => norm(sub(a.get(p)!, b.get(p)!))));

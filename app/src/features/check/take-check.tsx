@@ -17,7 +17,7 @@ import { staleWords } from '../../ui/stale-words';
 import { verdictOf } from './check-screen';
 import { FrameErrorChart } from './frame-error-chart';
 import { PathDrawing } from './path-drawings';
-import { TwoBars } from './two-bars';
+import { DifferenceStrip } from './difference-strip';
 
 type FocalMode = 'free' | 'guided' | 'held';
 
@@ -144,7 +144,7 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
           </Words>
           <Causes take={take} causes={reconcile.items[0].causes} onSolveAgain={onSolveAgain} />
           {reconcile.items.map((i) => (
-            <TwoBars key={`${i.quantity} ${i.about}`} item={i} />
+            <DifferenceStrip key={`${i.quantity} ${i.about}`} item={i} />
           ))}
         </>
       ) : null}

@@ -1,5 +1,5 @@
 import type { PlanBody } from '@mesure/contract';
-import { distance, formatLength } from '@mesure/core';
+import { distance, formatLength, USUAL_SIGMA } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { Action, Choice, Section } from '../../ui/controls';
@@ -9,10 +9,8 @@ import { usePalette } from '../../ui/theme';
 import { Chips } from './chips';
 import type { PlanDraft } from './use-plan';
 
-const TIE_SIGMA_M = 0.0015;
 /** A total station over some metres. */
 const SURVEY_SIGMA_M = 0.002;
-const HEIGHT_SIGMA_M = 0.0025;
 
 /** What will be measured on the day: level marks, ties, surveyed marks, camera heights. The forecast counts them in. */
 export function MeasuresEditor({ draft, mayWrite }: { draft: PlanDraft; mayWrite: boolean }) {
@@ -35,7 +33,7 @@ export function MeasuresEditor({ draft, mayWrite }: { draft: PlanDraft; mayWrite
       return;
     }
     const there = measures.ties.some((t) => (t.a === from && t.b === id) || (t.a === id && t.b === from));
-    if (!there) keep(`Tie ${from} – ${id} planned`, { ties: [...measures.ties, { a: from, b: id, sigmaM: TIE_SIGMA_M }] });
+    if (!there) keep(`Tie ${from} – ${id} planned`, { ties: [...measures.ties, { a: from, b: id, sigmaM: USUAL_SIGMA.tieM }] });
     setFrom(null);
   };
   const times = [plan.move.stations[0].timeS, plan.move.stations[plan.move.stations.length - 1].timeS];
@@ -89,7 +87,7 @@ export function MeasuresEditor({ draft, mayWrite }: { draft: PlanDraft; mayWrite
               { value: 'both', title: 'start and end' },
             ]}
             onChange={(v) =>
-              keep('Camera height planned', { heights: (v === 'none' ? [] : v === 'start' ? times.slice(0, 1) : [...new Set(times)]).map((timeS) => ({ timeS, sigmaM: HEIGHT_SIGMA_M })) })
+              keep('Camera height planned', { heights: (v === 'none' ? [] : v === 'start' ? times.slice(0, 1) : [...new Set(times)]).map((timeS) => ({ timeS, sigmaM: USUAL_SIGMA.heightM })) })
             }
           />
         ) : (

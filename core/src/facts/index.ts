@@ -1,0 +1,1 @@
+export { USUAL_SIGMA } from './usual-sigmas';
