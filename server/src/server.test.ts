@@ -449,11 +449,11 @@ test('several processes may open the queue of a new database at the same moment'
 
 test('migrations go down and up again, beside another connection', async () => {
   const other = connect(await createDatabase('updown'));
-  const all = ['0001-first', '0002-heartbeat', '0003-change-log', '0004-crew'];
+  const all = ['0001-first', '0002-heartbeat', '0003-change-log', '0004-crew', '0005-briefs'];
   try {
     expect(await migrate(other.sequelize)).toEqual(all);
     expect(await migrate(other.sequelize)).toEqual([]);
-    expect(await migrateDown(other.sequelize, 4)).toEqual([...all].reverse());
+    expect(await migrateDown(other.sequelize, 5)).toEqual([...all].reverse());
     expect(await migrate(other.sequelize)).toEqual(all);
     // each connection has models of its own
     expect(await other.Production.count()).toBe(0);

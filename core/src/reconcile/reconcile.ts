@@ -46,6 +46,8 @@ export interface ReconcileReport {
 const MARKED_FOCAL_SIGMA = 0.01;
 /** A solve that knows a value no better than to 5 % (one sigma) cannot judge a record of it. */
 const OBSERVABLE_SIGMA = 0.05;
+/** Known no better than this, not even a large difference says anything: the sigma itself is then a guess. */
+const MUCH_TOO_POOR = 0.1;
 /** Differences beyond 2 sigma are worth a look, beyond 3.3 (one in a thousand) they are not chance. Below half a per cent they do no harm. */
 const DRIFT_SIGMAS = 2;
 const CONTRADICT_SIGMAS = 3.3;
@@ -243,6 +245,7 @@ function item(
   const name = { focalLength: 'Focal length', cameraHeight: `Camera height, ${about}`, length: `Length ${about}`, distance: `Distance to ${about}`, tilt: `Tilt, ${about}`, roll: `Roll, ${about}` }[
     quantity
   ];
+  if (sigma > MUCH_TOO_POOR * Math.abs(solved) && unit !== '°') return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };
   if (sigmas > CONTRADICT_SIGMAS && harms)
     return { ...base, difference, verdict: 'contradicts', sentence: `${name}: ${text}. The difference is ${sigmas.toFixed(0)} times what both tolerances allow.`, causes: causes() };
   if (sigma > tooPoor) return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };

@@ -17,6 +17,7 @@ export interface BundleProblem {
   yPx: Float64Array;
   weight: Float64Array;
   lens: LensMap;
+  /** `priorSigmaMm` for residuals of unit noise: the stated sigma over the noise in px */
   focal: { held: boolean; priorMm?: number; priorSigmaMm?: number };
 }
 

@@ -23,6 +23,11 @@ export class Reconstruction {
   readonly rejected: Uint8Array;
   /** single observations left out by the trim */
   readonly dropped: Uint8Array;
+  /**
+   * One-axis noise of an observation, px, as far as it is known: residuals are in px, so that what is known of the focal length beforehand is
+   * laid beside them in px of this noise. Until something was adjusted it is a pixel, which lets a start be pulled as strongly as it needs.
+   */
+  noisePx = 1;
 
   constructor(
     readonly obs: Observations,
@@ -39,6 +44,7 @@ export class Reconstruction {
   /** The same cameras over another set of tracks of the same shot and another rule for the focal length; points are carried over by name. */
   carryTo(obs: Observations, focalRule: FocalRule): Reconstruction {
     const other = new Reconstruction(obs, this.lens, this.focalMm, focalRule);
+    other.noisePx = this.noisePx;
     const frameIndex = new Map(obs.frames.map((f, i) => [f, i]));
     const trackIndex = new Map(obs.trackIds.map((t, i) => [t, i]));
     this.poses.forEach((p, i) => {
@@ -219,7 +225,7 @@ export class Reconstruction {
       weight: new Float64Array(count),
       lens: this.lens,
       // two or three views hardly see the focal length: freeing it there lets it run away
-      focal: frameOf.length >= 5 ? this.focalRule : { held: true },
+      focal: frameOf.length >= 5 ? this.focalInPx() : { held: true },
     };
     for (let o = 0, i = 0; o < obs.count; o += 1) {
       if (!usable(o)) continue;
@@ -243,6 +249,11 @@ export class Reconstruction {
     });
     trackOf.forEach((t, p) => state.points.set(this.points[t]!, 3 * p));
     return { problem, state, frameOf, trackOf, obsOf };
+  }
+
+  private focalInPx(): FocalRule {
+    const { priorSigmaMm } = this.focalRule;
+    return priorSigmaMm ? { ...this.focalRule, priorSigmaMm: priorSigmaMm / this.noisePx } : this.focalRule;
   }
 
   /** Adjusts everything placed so far; returns the robust cost per observation, px². */

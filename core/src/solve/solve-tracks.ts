@@ -2,6 +2,7 @@ import { anchorSolve, meanSigma } from '../anchor';
 import { applySimilarity, matToQuat, median, mulMat3, seededRandom, sigmaFromMedianRadius, transpose3, type Mat3, type Quat } from '../math';
 import { adjust } from './adjust';
 import { evaluateBundle, Linearisation } from './bundle-problem';
+import { focalProfile } from './focal-profile';
 import { BundleCovariance } from './covariance';
 import { buildObservations, type Observations, type TrackPoint } from './observations';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
@@ -9,6 +10,7 @@ import { rotationOnly } from './relative-pose';
 import type { SolveResult, TrimmedObservation } from './result';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, rankPairs, startFromPair, type PairCandidate } from './start';
+import { trackDrift, type TrackDrift } from './track-drift';
 
 export interface SolveOptions {
   /** drop the worst observations and solve again; default false */
@@ -217,6 +219,7 @@ function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: N
     });
     const sigma = Math.max(1e-4, noiseOf(residualPx));
     huberPx = Math.max(3 * sigma, 1e-3);
+    r.noisePx = sigma * Math.sqrt(driftOf(r).factor);
     if (last) break;
     const moving = movingTracks(r, residualPx, obsOf, sigma);
     for (const { track, rms } of moving) {
@@ -235,6 +238,26 @@ function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: N
   if (reason === 'maxIterations')
     warnings.push(`The adjustment was stopped after ${LAST_ITERATIONS} rounds while it still moved: the standard deviations are too small. More tracks that last longer would settle it.`);
   return iterations;
+}
+
+/** How the errors of the tracks go along them, from the residuals as they are. */
+function driftOf(r: Reconstruction): TrackDrift {
+  const { problem, state, obsOf } = r.toBundle();
+  const lin = new Linearisation(problem.camera.length);
+  evaluateBundle(problem, state, lin, false);
+  const runs = new Map<number, { u: number[]; v: number[] }[]>();
+  const lastFrame = new Map<number, number>();
+  const order = Array.from(obsOf.keys()).sort((a, b) => r.obs.frame[obsOf[a]] - r.obs.frame[obsOf[b]]);
+  for (const i of order) {
+    const [track, frame] = [r.obs.track[obsOf[i]], r.obs.frame[obsOf[i]]];
+    const mine = runs.get(track) ?? [];
+    if (mine.length === 0 || lastFrame.get(track) !== frame - 1) mine.push({ u: [], v: [] });
+    mine[mine.length - 1].u.push(lin.residual[2 * i]);
+    mine[mine.length - 1].v.push(lin.residual[2 * i + 1]);
+    runs.set(track, mine);
+    lastFrame.set(track, frame);
+  }
+  return trackDrift([...runs.values()].flat());
 }
 
 /** One-axis noise of residual lengths, px; half of them may be wild. */
@@ -364,6 +387,11 @@ interface Story {
   focalMode: string;
 }
 
+/** A sigma of more than this share of the focal length is not to be trusted from the curvature alone. */
+const POORLY_SEEN = 0.02;
+/** Below it a drift is not worth a word. */
+const WORTH_SAYING = 1.5;
+
 function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult {
   const { obs } = r;
   const { problem, state, frameOf, trackOf } = r.toBundle();
@@ -390,6 +418,11 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
   const rmsPx = Math.sqrt(sum / n);
   const unknowns = 6 * frameOf.length + 3 * trackOf.length - 7 + (problem.focal.held ? 0 : 1);
   const variance = weightedSum / Math.max(1, 2 * n - unknowns);
+  const drift = driftOf(r);
+  // what drifts along its track says less than its number of frames: everything that is known is known so much worse
+  const told = variance * drift.factor;
+  if (drift.factor > WORTH_SAYING)
+    warnings.push(`The tracks drift: their errors go along them from frame to frame. Standard deviations are ${Math.sqrt(drift.factor).toFixed(1)} times what their number alone would give.`);
   const covariance = BundleCovariance.compute(problem, state);
   if (!covariance) warnings.push('The tracks do not determine all cameras and points: no standard deviations can be given.');
   const poses = frameOf.map((f) => r.poses[f]!);
@@ -401,7 +434,7 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
       translations: poses.map((p) => p.translation),
       trackIds: trackOf.map((t) => obs.trackIds[t]),
       points: trackOf.map((t) => r.points[t]!),
-      variance,
+      variance: told,
       covariance,
     },
     setup.anchors ?? {},
@@ -411,7 +444,10 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
   const cameraSpread = frameOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'camera', index }));
   const pointSpread = trackOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'point', index }));
 
-  const sigmaFocalMm = problem.focal.held ? 0 : covariance ? Math.sqrt(covariance.focalVariance() * variance) : null;
+  const bySlope = problem.focal.held ? 0 : covariance ? Math.sqrt(covariance.focalVariance() * told) : null;
+  // where it is well seen the curvature says it; where it is not, the cost itself is asked
+  const asked = bySlope !== null && !problem.focal.priorSigmaMm && bySlope > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
+  const sigmaFocalMm = bySlope === null || asked === null ? bySlope : Math.max(bySlope, asked);
   if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) warnings.push(`The focal length is hardly seen in this move: ± ${sigmaFocalMm.toFixed(1)} mm.`);
   const moving = story.trimmed.filter((t) => t.frame === null);
   if (moving.length > 0) warnings.push(`${moving.length} of ${obs.trackIds.length} tracks do not behave like still points and were left out.`);

@@ -1,3 +1,4 @@
+import { USUAL_SIGMA } from '../facts';
 import { seededNormal, seededRandom, type Vec3 } from '../math';
 import { explainLength } from './explain';
 import { NetRows, type NetFact } from './facts';
@@ -274,7 +275,7 @@ describe('what would help', () => {
     const r = solveNet({ facts, known });
     const [best] = r.next;
     const trace = (q: NetResult) => q.points.reduce((s, p) => s + p.sigmaM.reduce<number>((v, x) => v + (x ?? 0) ** 2, 0), 0);
-    const after = solveNet({ facts: [...facts, tie(best.a, best.b, apart(SET[best.a], SET[best.b]), 0.0015)], known });
+    const after = solveNet({ facts: [...facts, tie(best.a, best.b, apart(SET[best.a], SET[best.b]), USUAL_SIGMA.tieM)], known });
     expect(best.m).toBeCloseTo(apart(SET[best.a], SET[best.b]), 4);
     expect(100 * (1 - trace(after) / trace(r))).toBeCloseTo(best.gainPct, 0);
     expect(r.next.map((t) => t.gainPct)).toEqual([...r.next.map((t) => t.gainPct)].sort((a, b) => b - a));

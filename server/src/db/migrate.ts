@@ -4,6 +4,7 @@ import * as first from './migrations/0001-first';
 import * as heartbeat from './migrations/0002-heartbeat';
 import * as changeLog from './migrations/0003-change-log';
 import * as crew from './migrations/0004-crew';
+import * as briefs from './migrations/0005-briefs';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -19,6 +20,7 @@ const MIGRATIONS: [string, Migration][] = [
   ['0002-heartbeat', heartbeat],
   ['0003-change-log', changeLog],
   ['0004-crew', crew],
+  ['0005-briefs', briefs],
 ];
 
 function runner(sequelize: Sequelize) {

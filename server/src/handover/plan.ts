@@ -17,7 +17,7 @@ import { writeCameraCsv, writeCsv, writeDistortionJson, writeGltf, writePointsCs
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
-import { gridOutcomes } from '../jobs/inputs';
+import { gridOutcomes } from '../jobs/grid/outcomes';
 import { staleOf } from '../jobs/stale';
 import { pictureFiles } from './pictures';
 import { logFiles } from './readings';

@@ -2,11 +2,16 @@ import type { ClipFacts, GridOutcome, SolveOutcome, SyncOutcome } from '@mesure/
 import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, Vec3 } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
-export type ComputeInput =
-  | GridInput
-  | LensFilesInput
-  | SyncInput
-  | { kind: 'solve'; file: { sha256: string; name: string }; setup: SolveSetup; trim: boolean; /** the set's tape net, whose places become anchors */ net: NetSnapshot | null };
+export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput;
+
+export interface SolveInput {
+  kind: 'solve';
+  file: { sha256: string; name: string };
+  setup: SolveSetup;
+  trim: boolean;
+  /** the set's tape net, whose places become anchors */
+  net: NetSnapshot | null;
+}
 
 /** A tape net as it is kept with its job: JSON has no maps. */
 export type NetSnapshot = Omit<NetInput, 'near'> & { near: [string, Vec3][] };
@@ -46,8 +51,8 @@ export interface MadeFile {
   bytes: Uint8Array;
 }
 
-export interface ComputeTask {
-  input: ComputeInput;
+export interface ComputeTask<I extends ComputeInput = ComputeInput> {
+  input: I;
   /** of a picture, or of tracks */
   bytes: Uint8Array;
   /** of two cameras, read before: a thread has no store */
@@ -60,3 +65,6 @@ export interface ComputeProgress {
 }
 /** An answer, or a refusal in words for the person; a fault of ours is thrown. */
 export type ComputeAnswer = { ok: true; outcome: GridOutcome | SolveOutcome | SyncOutcome } | { ok: true; made: MadeFile[]; roundTripPx: number } | { ok: false; message: string };
+
+export type Report = (progress: number, stage: string) => void;
+export type Computation<I extends ComputeInput> = (task: ComputeTask<I>, report: Report) => ComputeAnswer | Promise<ComputeAnswer>;

@@ -1,5 +1,7 @@
 import type { Analysis, AnalysisKind, AnalysisStatus } from '@mesure/contract';
-import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes, type Sequelize } from 'sequelize';
+import { DataTypes, literal, Model, Op, type CreationOptional, type InferAttributes, type InferCreationAttributes, type Sequelize } from 'sequelize';
+import type { Database } from '../db/connect';
+import { briefOf } from './briefs';
 import type { ComputeInput } from './compute-types';
 
 /** A computation asked for, and what came of it. The queue only carries its id; everything else is here and survives a restart. */
@@ -14,6 +16,8 @@ export class AnalysisRow extends Model<InferAttributes<AnalysisRow>, InferCreati
   declare stopRequested: CreationOptional<boolean>;
   declare input: ComputeInput;
   declare outcome: Analysis['outcome'];
+  /** of the outcome what lists show; written with it */
+  declare brief: CreationOptional<Analysis['outcome']>;
   declare error: string | null;
   declare createdAt: CreationOptional<Date>;
   declare finishedAt: Date | null;
@@ -38,6 +42,7 @@ export function defineAnalyses(sequelize: Sequelize) {
       stopRequested: { type: BOOLEAN, defaultValue: false },
       input: JSONB,
       outcome: JSONB,
+      brief: JSONB,
       error: TEXT,
       createdAt: { type: DATE, defaultValue: DataTypes.NOW },
       finishedAt: DATE,
@@ -46,9 +51,14 @@ export function defineAnalyses(sequelize: Sequelize) {
     },
     { sequelize, underscored: true, timestamps: false, tableName: 'analyses' },
   );
+  analyses.addHook('beforeSave', (row) => {
+    const r = row as AnalysisRow;
+    if (r.changed('outcome')) r.brief = briefOf(r.outcome);
+  });
   return { AnalysisRow: analyses };
 }
 
+/** Of a row that was read without its outcome: as lists show it. */
 export const toAnalysis = (a: AnalysisRow): Analysis => ({
   id: a.id,
   kind: a.kind,
@@ -57,7 +67,15 @@ export const toAnalysis = (a: AnalysisRow): Analysis => ({
   progress: a.progress,
   stage: a.stage,
   error: a.error,
-  outcome: a.outcome,
+  outcome: a.outcome === undefined ? a.brief : a.outcome,
   createdAt: a.createdAt.toISOString(),
   finishedAt: a.finishedAt?.toISOString() ?? null,
 });
+
+/** The newest of each subject and kind, with what lists show of it: neither its input nor its whole outcome is read. */
+export async function newestOf(db: Pick<Database, 'AnalysisRow' | 'sequelize'>, productionId: string): Promise<AnalysisRow[]> {
+  const newest = literal(
+    `"analyses"."id" in (select distinct on (subject_id, kind) id from analyses where production_id = ${db.sequelize.escape(productionId)} order by subject_id, kind, created_at desc)`,
+  );
+  return db.AnalysisRow.findAll({ attributes: { exclude: ['input', 'outcome'] }, where: { [Op.and]: [{ productionId }, newest] }, order: [['createdAt', 'DESC']] });
+}

@@ -1,4 +1,5 @@
 import PgBoss from 'pg-boss';
+import type { Transaction } from 'sequelize';
 
 export const ANALYSIS_QUEUE = 'analysis';
 
@@ -27,4 +28,10 @@ async function ensureQueue(boss: PgBoss): Promise<void> {
   }
 }
 
-export const enqueueAnalysis = (boss: PgBoss, analysisId: string): Promise<string | null> => boss.send(ANALYSIS_QUEUE, { analysisId }, { retryLimit: 2, retryDelay: 1, expireInSeconds: 600 });
+/** In the transaction that writes the row: a job without its entry would wait for ever, an entry without its job would find nothing. */
+export function enqueueAnalysis(boss: PgBoss, analysisId: string, transaction?: Transaction): Promise<string | null> {
+  const options = { retryLimit: 2, retryDelay: 1, expireInSeconds: 600 };
+  if (!transaction) return boss.send(ANALYSIS_QUEUE, { analysisId }, options);
+  const connection = (transaction as unknown as { connection: { query(text: string, values: unknown[]): Promise<{ rows: unknown[]; rowCount: number }> } }).connection;
+  return boss.send(ANALYSIS_QUEUE, { analysisId }, { ...options, db: { executeSql: (text: string, values: unknown[]) => connection.query(text, values) as never } });
+}

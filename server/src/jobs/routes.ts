@@ -6,30 +6,25 @@ import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { idParam, must } from '../http/validate';
-import { buildInput, type AnalysisChoice } from './inputs';
-import { toAnalysis } from './model';
+import { buildInput } from './inputs';
+import type { AnalysisChoice } from './job';
+import { newestOf, toAnalysis } from './model';
 import { enqueueAnalysis } from './queue';
 import { staleOf } from './stale';
 
 export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
   return [
-    // newest of each subject and kind; the outcome only on request, since a solve is large
+    // the whole outcome only on request, since a solve is large
     {
       method: 'get',
       path: '/analyses',
       access: 'read',
       what: 'The newest computation of each subject and kind, without what is large in them.',
       handle: async (req, res) => {
-        const rows = await db.AnalysisRow.findAll({ where: { productionId: viewerOf(req).productionId }, order: [['createdAt', 'DESC']] });
-        const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId && q.kind === r.kind) === i);
-        const stale = await staleOf(db, viewerOf(req).productionId, newest);
-        res.json({
-          analyses: newest.map(toAnalysis).map((a) => ({
-            ...a,
-            stale: stale.get(a.id) ?? null,
-            outcome: a.outcome?.kind === 'solve' ? { ...a.outcome, solve: { ...a.outcome.solve, frames: [], points: [] } } : a.outcome?.kind === 'grid' ? { ...a.outcome, corners: [] } : a.outcome,
-          })),
-        });
+        const { productionId } = viewerOf(req);
+        const newest = await newestOf(db, productionId);
+        const stale = await staleOf(db, productionId, newest);
+        res.json({ analyses: newest.map((row) => ({ ...toAnalysis(row), stale: stale.get(row.id) ?? null })) });
       },
     },
 
@@ -59,8 +54,14 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
           return;
         }
         const input = await buildInput(db, productionId, asked.kind, asked.subjectId, asked.options ?? {});
-        const row = await db.AnalysisRow.create({ id: asked.id, productionId, kind: asked.kind, subjectId: asked.subjectId, status: 'queued', input, outcome: null, error: null, finishedAt: null });
-        await enqueueAnalysis(boss, row.id);
+        const row = await db.sequelize.transaction(async (transaction) => {
+          const made = await db.AnalysisRow.create(
+            { id: asked.id, productionId, kind: asked.kind, subjectId: asked.subjectId, status: 'queued', input, outcome: null, error: null, finishedAt: null },
+            { transaction },
+          );
+          await enqueueAnalysis(boss, made.id, transaction);
+          return made;
+        });
         res.status(202).json(toAnalysis(row));
       },
     },

@@ -2,6 +2,7 @@ import { KINDS, type RecordBodies, type RecordKind, type Stale, type StoredRecor
 import { isDeepStrictEqual } from 'node:util';
 import type { Database } from '../db/connect';
 import { buildInput, liveRecords } from './inputs';
+import type { ComputeInput } from './compute-types';
 import type { AnalysisRow } from './model';
 
 /**
@@ -22,16 +23,19 @@ export async function staleOf(db: Database, productionId: string, rows: readonly
     // a plate that was measured again changes what a solve is given, though no record did
     const measured = rows.find((r) => r.kind === 'grid' && r.id !== row.id && r.createdAt.toISOString() > began && read.some((q) => q.id === r.subjectId));
     if (!last || (last.updatedAt <= began && !measured)) continue;
-    const now = await buildInput(db, productionId, row.kind, row.subjectId, choiceOf(row), records).catch(() => null);
+    // the input is large, and asked for only where something was changed since
+    const input = row.input ?? (await db.AnalysisRow.findByPk(row.id, { attributes: ['input'] }))?.input;
+    if (!input) continue;
+    const now = await buildInput(db, productionId, row.kind, row.subjectId, choiceOf(input), records).catch(() => null);
     // of what cannot be computed any more the answer is old too
-    if (now && isDeepStrictEqual(JSON.parse(JSON.stringify(now)), row.input)) continue;
+    if (now && isDeepStrictEqual(JSON.parse(JSON.stringify(now)), input)) continue;
     if (measured && last.updatedAt <= began) found.set(row.id, { when: measured.createdAt.toISOString(), who: '', what: 'a grid plate that was measured again' });
     else found.set(row.id, { when: last.updatedAt, who: last.updatedBy, what: `${KINDS[last.kind].noun} ${(KINDS[last.kind].tell as (b: unknown) => string)(last.body)}` });
   }
   return found;
 }
 
-const choiceOf = ({ input }: AnalysisRow) => (input.kind === 'solve' ? { trim: input.trim, focalMode: input.setup.focal.mode as 'held' | 'guided' | 'free' } : {});
+const choiceOf = (input: ComputeInput) => (input.kind === 'solve' ? { trim: input.trim, focalMode: input.setup.focal.mode as 'held' | 'guided' | 'free' } : {});
 
 /** Records that the computation of a take or a plate may read. */
 function readBy(subjectId: string, records: readonly StoredRecord[], byId: ReadonlyMap<string, StoredRecord>): StoredRecord[] {

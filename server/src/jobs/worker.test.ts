@@ -115,6 +115,61 @@ test('a job whose worker was killed is taken over; one that lives is left alone'
   }
 });
 
+test('a worker that was only slow, and was taken over, writes nothing over its successor', async () => {
+  const slow = await server.startWorker({ computeFile: endless() });
+  const row = await queued();
+  await enqueueAnalysis(server.boss, row.id);
+  await reaches(row.id, (r) => r.status === 'running' && r.progress > 0.2);
+  // another worker takes it: the row is counted up, and is done
+  await server.db.AnalysisRow.update({ attempts: 2, status: 'done', stage: 'done', progress: 1, outcome: { kind: 'sync' } as never }, { where: { id: row.id } });
+  await new Promise((f) => setTimeout(f, 1500));
+  await slow.stop();
+  expect((await row.reload()).toJSON()).toMatchObject({ status: 'done', attempts: 2, stage: 'done', progress: 1, outcome: { kind: 'sync' } });
+});
+
+test('a job and its place in the queue are written together: neither is there without the other', async () => {
+  const id = randomUUID();
+  const inQueue = async () => {
+    const [rows] = await server.db.sequelize.query("select count(*)::int as n from jobs.job where data->>'analysisId' = :id", { replacements: { id } });
+    return (rows[0] as { n: number }).n;
+  };
+  const write = (fails: boolean) =>
+    server.db.sequelize.transaction(async (transaction) => {
+      await server.db.AnalysisRow.create(
+        {
+          id,
+          productionId: server.ids.p1,
+          kind: 'solve',
+          subjectId,
+          status: 'queued',
+          input: { kind: 'solve', file: { sha256, name: 'long.csv' }, setup: SETUP, trim: false, net: null },
+          outcome: null,
+          error: null,
+          finishedAt: null,
+        },
+        { transaction },
+      );
+      await enqueueAnalysis(server.boss, id, transaction);
+      if (fails) throw new Error('the power went');
+    });
+  await expect(write(true)).rejects.toThrow('the power went');
+  expect([await server.db.AnalysisRow.count({ where: { id } }), await inQueue()]).toEqual([0, 0]);
+  await write(false);
+  expect([await server.db.AnalysisRow.count({ where: { id } }), await inQueue()]).toEqual([1, 1]);
+  await server.db.AnalysisRow.update({ status: 'stopped' }, { where: { id } });
+});
+
+test('lists read what is small of an outcome, and one alone the whole', async () => {
+  const outcome = { kind: 'solve', solve: { status: 'solved', frames: [{ frame: 1 }], points: [{ track: 'a' }] } } as never;
+  const other = randomUUID();
+  await server.put(wrangler, 'set', other, { name: 'Other', marks: [] }).expect(201);
+  const row = await queued({ status: 'done', outcome, subjectId: other });
+  const listed = (await wrangler.agent.get(server.at('/analyses')).expect(200)).body.analyses as { id: string; outcome: { solve: { frames: unknown[]; points: unknown[] } } }[];
+  expect(listed.find((a) => a.id === row.id)!.outcome.solve).toMatchObject({ status: 'solved', frames: [], points: [] });
+  const whole = (await wrangler.agent.get(server.at(`/analyses/${row.id}`)).expect(200)).body;
+  expect(whole.outcome.solve.frames).toHaveLength(1);
+});
+
 test('a job that took three workers down is not tried a fourth time', async () => {
   const row = await queued({ status: 'running', heartbeatAt: new Date(0), attempts: 3 });
   const worker = await server.startWorker({ abandonedAfterMs: 900 });

@@ -11,7 +11,8 @@ import { literal, Op } from 'sequelize';
 import type { Database } from '../db/connect';
 import type { FileStore } from '../files/store';
 import type { ComputeAnswer, ComputeProgress, MadeFile } from './compute-types';
-import { soundOf } from './sounds';
+import { briefOf } from './briefs';
+import { soundOf } from './sync/sounds';
 import { ANALYSIS_QUEUE, enqueueAnalysis } from './queue';
 
 export interface WorkerOptions {
@@ -45,22 +46,27 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
       { where: { id: analysisId, ...mayTake } },
     );
     if (taken === 0) return; // done, stopped, or in another worker's hands
-    const row = (await db.AnalysisRow.findByPk(analysisId))!;
+    const row = (await db.AnalysisRow.findByPk(analysisId, { attributes: { exclude: ['outcome', 'brief'] } }))!;
+    // whoever takes a job over counts it up: a worker that was only slow, and not gone, finds itself succeeded and writes nothing more
+    const ours = { id: row.id, status: 'running' as const, attempts: row.attempts };
     const abort = new AbortController();
     const { port1, port2 } = new MessageChannel();
     let stopped = false;
+    let succeeded = false;
     port1.on('message', (p: ComputeProgress) => {
-      void db.AnalysisRow.update({ progress: p.progress, stage: p.stage }, { where: { id: row.id, status: 'running' } }).catch((err) => log.warn({ err }, 'progress not saved'));
+      void db.AnalysisRow.update({ progress: p.progress, stage: p.stage }, { where: ours }).catch((err) => log.warn({ err }, 'progress not saved'));
     });
+    const beat = async () => {
+      const [count] = await db.AnalysisRow.update({ heartbeatAt: new Date() }, { where: ours });
+      const now = count === 0 ? null : await db.AnalysisRow.findOne({ attributes: ['stopRequested'], where: ours });
+      succeeded ||= count === 0;
+      // succeeded, or to be stopped: neither goes on
+      if (stopped || !(succeeded || now?.stopRequested)) return;
+      stopped = true;
+      abort.abort();
+    };
     const poll = setInterval(() => {
-      void db.AnalysisRow.update({ heartbeatAt: new Date() }, { where: { id: row.id, status: 'running' }, returning: true }).then(
-        ([, [now]]) => {
-          if (!now?.stopRequested || stopped) return;
-          stopped = true;
-          abort.abort();
-        },
-        (err) => log.warn({ err }, 'sign of life not saved'),
-      );
+      beat().catch((err: unknown) => log.warn({ err }, 'sign of life not saved'));
     }, BEAT_MS);
     const began = Date.now();
     try {
@@ -79,7 +85,7 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
       log.info({ analysis: row.id, kind: row.kind, ms: Date.now() - began }, 'analysis finished');
     } catch (err) {
       if (closing) {
-        await db.AnalysisRow.update({ status: 'queued', stage: '' }, { where: { id: row.id, status: 'running' } });
+        await db.AnalysisRow.update({ status: 'queued', stage: '' }, { where: ours });
         throw err; // back to the queue
       }
       if (stopped) await finish({ status: 'stopped', stage: 'stopped' });
@@ -92,8 +98,9 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
       clearInterval(poll);
       port1.close();
     }
-    async function finish(change: Partial<Pick<typeof row & object, 'status' | 'outcome' | 'error' | 'progress' | 'stage'>>) {
-      await row!.update({ ...change, finishedAt: new Date() });
+    async function finish(change: Partial<Pick<typeof row, 'status' | 'outcome' | 'error' | 'progress' | 'stage'>>) {
+      const [kept] = await db.AnalysisRow.update({ ...change, ...(change.outcome ? { brief: briefOf(change.outcome) } : {}), finishedAt: new Date() }, { where: ours });
+      if (kept === 0) log.warn({ analysis: row.id }, 'analysis was taken over meanwhile: this answer is not kept');
     }
   }
 
@@ -128,11 +135,13 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
         },
         { where: { ...abandoned(), attempts: { [Op.gte]: MAX_ATTEMPTS } } },
       );
-      const [, rows] = await db.AnalysisRow.update({ status: 'queued', stage: '' }, { where: abandoned(), returning: ['id'] });
-      for (const row of rows) {
-        log.warn({ analysis: row.id }, 'analysis taken over from a worker that is gone');
-        await enqueueAnalysis(boss, row.id);
-      }
+      await db.sequelize.transaction(async (transaction) => {
+        const [, rows] = await db.AnalysisRow.update({ status: 'queued', stage: '' }, { where: abandoned(), returning: ['id'], transaction });
+        for (const row of rows) {
+          log.warn({ analysis: row.id }, 'analysis taken over from a worker that is gone');
+          await enqueueAnalysis(boss, row.id, transaction);
+        }
+      });
     })().catch((err) => log.warn({ err }, 'no look for abandoned analyses'));
   }, abandonedAfterMs / 3);
   await boss.work<{ analysisId: string }>(ANALYSIS_QUEUE, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async (jobs) => {
