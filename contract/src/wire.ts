@@ -152,6 +152,8 @@ export interface ClipFacts {
   /** of the first frame */
   timecode: string | null;
   hasSound: boolean;
+  /** its frames do not follow each other evenly, so that a number of frames is no length of time; missing: nobody looked */
+  varies?: boolean;
 }
 /** Offset of two cameras by their sound. */
 export interface SyncOutcome {

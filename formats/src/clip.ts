@@ -44,10 +44,15 @@ export async function extractFrame(file: string, name: string, atS: number | nul
   const stream = probed.streams?.[0];
   if (!stream?.width || !stream.height) throw new FormatError(name, null, null, 'is a clip without a picture');
   const durationS = Number(stream.duration ?? probed.format?.duration ?? 0);
-  const at = atS ?? durationS / 2;
-  if (at > durationS) throw new FormatError(name, null, null, `is ${durationS.toFixed(2)} s long; there is no frame at ${at.toFixed(2)} s`);
-  const png = await run('ffmpeg', ['-nostdin', ...input, '-ss', at.toFixed(3), '-i', `file:${file}`, '-an', '-frames:v', '1', '-c:v', 'png', '-f', 'image2pipe', '-'], name);
-  if (png.length < 33) throw new FormatError(name, null, null, `has no frame at ${at.toFixed(2)} s`);
+  const wanted = atS ?? durationS / 2;
+  if (wanted > durationS) throw new FormatError(name, null, null, `is ${durationS.toFixed(2)} s long; there is no frame at ${wanted.toFixed(2)} s`);
+  const times = await frameTimes(file, name);
+  const frame = shownAt(times.atS, wanted);
+  if (frame < 0) throw new FormatError(name, null, null, `has no frame at ${wanted.toFixed(2)} s`);
+  const at = times.atS[frame];
+  const one = oneFrame(times, frame);
+  const png = await run('ffmpeg', ['-nostdin', ...input, ...one.before, '-i', `file:${file}`, ...one.after, '-c:v', 'png', '-f', 'image2pipe', '-'], name);
+  if (png.length < 33) throw new FormatError(name, null, null, `has no frame at ${wanted.toFixed(2)} s`);
   // ffmpeg turns the frame upright: the size stands in the PNG's own header
   return { png, atS: at, widthPx: png.readUInt32BE(16), heightPx: png.readUInt32BE(20), durationS };
 }
@@ -70,6 +75,8 @@ export interface ProbedClip {
   fps: number | null;
   timecode: string | null;
   hasSound: boolean;
+  /** its frames do not follow each other evenly */
+  varies: boolean;
 }
 
 /** The demuxer is named, so that a playlist in disguise makes ffmpeg open nothing else. */
@@ -89,10 +96,12 @@ export async function probeClip(file: string, name: string): Promise<ProbedClip>
   const picture = streams.find((s) => s.codec_type === 'video');
   const [over, under] = (picture?.r_frame_rate ?? '').split('/').map(Number);
   const rate = over / (under || 1);
+  const moves = picture && rate > 0 && rate < 2000;
   const timecode = format?.tags?.timecode ?? streams.map((s) => s.tags?.timecode).find(Boolean) ?? null;
   return {
     durationS: Number(format?.duration ?? streams[0]?.duration ?? 0),
-    fps: picture && rate > 0 && rate < 2000 ? rate : null,
+    fps: moves ? rate : null,
+    varies: moves ? (await frameTimes(file, name)).varies : false,
     timecode: timecode && /^\d{2}:\d{2}:\d{2}[:;]\d{2,3}$/.test(timecode) ? timecode : null,
     hasSound: streams.some((s) => s.codec_type === 'audio'),
   };
@@ -114,35 +123,60 @@ export async function extractSound(file: string, name: string): Promise<Sound> {
   return { samples, rateHz: SOUND_HZ };
 }
 
-/** One frame of a clip by its number from 0, small enough for a phone, as JPEG. @throws FormatError */
+/** When each frame of a clip is shown, in the order in which they are shown; from its own time stamps and not from a rate. */
+export interface FrameTimes {
+  /** seconds from the clip's start */
+  atS: number[];
+  /** frames do not follow each other evenly: a number of frames is then no length of time */
+  varies: boolean;
+}
+
+/** Of a few tens of thousands of stamps the rounding of a container's clock is below it. */
+const EVEN_SHARE = 0.2;
+
+/** Stamps of all packets of the picture, without decoding it. @throws FormatError */
+export async function frameTimes(file: string, name: string): Promise<FrameTimes> {
+  const said = await run('ffprobe', [...(await inputOf(file)), '-select_streams', 'v:0', '-show_entries', 'packet=pts_time,flags:format=start_time', '-of', 'json', '-i', `file:${file}`], name);
+  const { packets = [], format } = JSON.parse(said.toString('utf8')) as { packets?: { pts_time?: string; flags?: string }[]; format?: { start_time?: string } };
+  const start = Number(format?.start_time ?? 0) || 0;
+  const atS = packets
+    // D: an edit list says that it is decoded and not shown
+    .filter((p) => p.pts_time !== undefined && !p.flags?.includes('D'))
+    .map((p) => Number(p.pts_time) - start)
+    .filter((t) => Number.isFinite(t) && t > -1e-6)
+    .sort((p, q) => p - q);
+  const gaps = atS.slice(1).map((t, i) => t - atS[i]);
+  const usual = [...gaps].sort((p, q) => p - q)[gaps.length >> 1] ?? 0;
+  return { atS, varies: gaps.some((g) => Math.abs(g - usual) > EVEN_SHARE * usual) };
+}
+
+/** The frame that is on the screen at a time; −1 before the first. */
+const shownAt = (atS: readonly number[], wanted: number): number => atS.filter((t) => t <= wanted + 1e-4).length - 1;
+
+/** So far before the frame the file is entered: a demuxer seeks by the order of decoding, and would begin behind a frame that is shown earlier. */
+const ENTER_BEFORE_S = 3;
+
+/**
+ * Arguments before and after the input that make ffmpeg give one frame: entered well before it, then everything discarded that is shown
+ * before a moment between the frame and the one before; frames are passed on as they are and not evened out to a rate.
+ */
+function oneFrame({ atS }: FrameTimes, frame: number): { before: string[]; after: string[] } {
+  const earlier = frame > 0 ? atS[frame - 1] : atS[0] - 1;
+  const moment = Math.max(0, atS[frame] - Math.min(0.25 * (atS[frame] - earlier), 0.002));
+  const enter = Math.max(0, moment - ENTER_BEFORE_S);
+  return { before: enter > 0 ? ['-ss', enter.toFixed(6)] : [], after: ['-ss', (moment - enter).toFixed(6), '-an', '-fps_mode', 'passthrough', '-frames:v', '1'] };
+}
+
+/** One frame of a clip by its number from 0, as they are shown, small enough for a phone, as JPEG. @throws FormatError */
 export async function clipFrameJpeg(file: string, name: string, frame: number, widthPx: number): Promise<Buffer> {
-  const { fps, durationS } = await probeClip(file, name);
+  const { fps } = await probeClip(file, name);
   if (fps === null) throw new FormatError(name, null, null, 'has no picture');
-  // the middle of the frame: its edge belongs to the one before as often
-  const atS = (frame + 0.5) / fps;
-  if (atS > durationS) throw new FormatError(name, null, null, `has ${Math.floor(durationS * fps)} frames; there is no frame ${frame}`);
+  const times = await frameTimes(file, name);
+  if (frame >= times.atS.length) throw new FormatError(name, null, null, `has ${times.atS.length} frames; there is no frame ${frame}`);
+  const one = oneFrame(times, frame);
   const jpeg = await run(
     'ffmpeg',
-    [
-      '-nostdin',
-      ...(await inputOf(file)),
-      '-ss',
-      atS.toFixed(6),
-      '-i',
-      `file:${file}`,
-      '-an',
-      '-frames:v',
-      '1',
-      '-vf',
-      `scale='min(${widthPx},iw)':-2`,
-      '-c:v',
-      'mjpeg',
-      '-q:v',
-      '4',
-      '-f',
-      'image2pipe',
-      '-',
-    ],
+    ['-nostdin', ...(await inputOf(file)), ...one.before, '-i', `file:${file}`, ...one.after, '-vf', `scale='min(${widthPx},iw)':-2`, '-c:v', 'mjpeg', '-q:v', '4', '-f', 'image2pipe', '-'],
     name,
   );
   if (jpeg.length < 100) throw new FormatError(name, null, null, `has no frame ${frame}`);

@@ -4,7 +4,7 @@ import os from 'node:os';
 import path from 'node:path';
 import sharp from 'sharp';
 import { readPictureNotes } from './exif';
-import { extractFrame, inspectPicture, isClip, previewJpeg, readGray } from './picture';
+import { clipFrameJpeg, extractFrame, frameTimes, inspectPicture, isClip, previewJpeg, readGray } from './picture';
 import { writeStMapExr } from './st-map';
 
 const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-pictures-'));
@@ -197,5 +197,37 @@ describe('clips', () => {
     writeFileSync(text, '#EXTM3U\nfile:///etc/hostname\n');
     expect(await isClip(text)).toBe(false);
     await expect(extractFrame(text, 'text.mov', null)).rejects.toThrow(/cannot be read as a clip/);
+  });
+
+  /** Frame n is 8 n bright, so that a picture says which one it is. */
+  const made = (name: string, rate: string, codec: string[], timing = '') => {
+    const file = path.join(dir, name);
+    execFileSync('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', `color=c=black:s=128x96:r=${rate}:d=1.2,format=gray,geq=lum='8*N'${timing}`, ...codec, '-frames:v', '28', '-y', file]);
+    return file;
+  };
+  const H264 = ['-c:v', 'libx264', '-crf', '4', '-bf', '2', '-g', '12', '-pix_fmt', 'yuv420p'];
+  test.each<[string, string, string[], string]>([
+    ['mjpeg.mov', '25', ['-c:v', 'mjpeg', '-q:v', '2', '-color_range', 'pc'], ''],
+    ['prores.mov', '24', ['-c:v', 'prores_ks', '-profile:v', '3'], ''],
+    ['prores-ntsc.mov', '24000/1001', ['-c:v', 'prores_ks', '-profile:v', '3'], ''],
+    ['h264.mp4', '24', H264, ''],
+    ['h264-ntsc.mov', '24000/1001', H264, ''],
+    ['varying.mp4', '25', [...H264, '-fps_mode', 'vfr'], ",setpts='if(lt(N,10),N,10+3*(N-10))/25/TB'"],
+  ])('frame n of %s is the n-th that is shown, and the last one is there', async (name, rate, codec, timing) => {
+    const file = made(name, rate, codec, timing);
+    const times = await frameTimes(file, name);
+    expect(times.atS).toHaveLength(28);
+    expect(times.varies).toBe(name === 'varying.mp4');
+    const levelOf = async (jpeg: Buffer) => (await readGray(jpeg, 'frame.jpg')).data[5000];
+    // limited range and a codec's rounding stretch the levels: which step of 8 it is, counted from the first frame
+    const first = await levelOf(await clipFrameJpeg(file, name, 0, 128));
+    const last = await levelOf(await clipFrameJpeg(file, name, 27, 128));
+    const step = (last - first) / 27;
+    expect(step).toBeGreaterThan(6);
+    for (const n of [1, 2, 9, 10, 11, 12, 20, 26]) expect([n, Math.round(((await levelOf(await clipFrameJpeg(file, name, n, 128))) - first) / step)]).toEqual([n, n]);
+    await expect(clipFrameJpeg(file, name, 28, 128)).rejects.toThrow(/has 28 frames; there is no frame 28/);
+    // by time: the one that is on the screen then
+    const shown = await extractFrame(file, name, (times.atS[11] + times.atS[12]) / 2);
+    expect(shown.atS).toBeCloseTo(times.atS[11], 3);
   });
 });

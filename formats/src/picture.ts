@@ -5,7 +5,7 @@ import { exrSize, isExr, readExrLuminance, toDisplayScale } from './exr';
 import { FormatError } from './format-error';
 
 export { isExr } from './exr';
-export { clipFrameJpeg, extractFrame, extractSound, isClip, isWav, probeClip, type ClipFrame, type ProbedClip } from './clip';
+export { clipFrameJpeg, extractFrame, frameTimes, extractSound, isClip, isWav, probeClip, type ClipFrame, type ProbedClip } from './clip';
 
 /** The largest picture that is decoded: a 12K plate is 80 megapixels; anything beyond is a picture bomb. */
 export const MAX_PICTURE_PIXELS = 200_000_000;

@@ -111,7 +111,8 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
     map: {
       cx: center[0],
       cy: center[1],
-      pxPerMmX: geometry.pxPerMmX,
+      // a pixel as the plate saw it: the squeeze on the barrel is a nominal one
+      pxPerMmX: geometry.pxPerMmX * aspect,
       pxPerMmY: geometry.pxPerMmY,
       distortion,
       normaliserMm: (mode === 'held' ? d.focalMm : undefined) ?? geometry.effectiveFocalMm,

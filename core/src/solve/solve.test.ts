@@ -308,6 +308,15 @@ describe('solveTracks', () => {
     expect(scatterMm / stated).toBeLessThan(1.45);
   });
 
+  test('the squeeze that a plate saw is used, and not the one on the barrel', () => {
+    // 1.96 in truth, engraved 2
+    const { tracks } = shot({ sensorWidthMm: 1.96 * SENSOR.widthMm, noisePx: 0.05, focalMm: 40 });
+    const of = (aspect?: number) => solveTracks(tracks, setup({ squeeze: 2, focal: { mode: 'held', mm: 40 }, distortion: { mode: 'held', model: 'radial', k: [0, 0, 0], p: [0, 0], ...(aspect ? { aspect } : {}) } }));
+    const told = of(2 / 1.96).rmsPx!;
+    expect(told).toBeLessThan(0.073);
+    expect(of().rmsPx!).toBeGreaterThan(1.25 * told);
+  });
+
   test('randomness is an argument: the same seed gives the same digits', () => {
     const { tracks } = shot();
     const a = solveTracks(tracks, setup(), { seed: 7 });

@@ -215,3 +215,73 @@ describe('a take', () => {
     expect(screen.getByTestId('start-solve')).toBeTruthy();
   });
 });
+
+describe('the entry behind a verdict', () => {
+  const height = (change: object = {}) => ({
+    quantity: 'cameraHeight' as const,
+    about: 'frame 1',
+    unit: 'm' as const,
+    recorded: 1.4,
+    recordedSigma: 0.005,
+    solved: 1.82,
+    sigma: 0.01,
+    difference: 0.42,
+    verdict: 'contradicts' as const,
+    sentence: '',
+    causes: [],
+    ...change,
+  });
+  const solved = (reconcile: Partial<NonNullable<SolveOutcome['reconcile']>>): Analysis => {
+    const whole = outcome('agrees');
+    return {
+      id: 'a1',
+      kind: 'solve',
+      subjectId: ID.take,
+      status: 'done',
+      progress: 1,
+      stage: 'done',
+      error: null,
+      outcome: { ...whole, reconcile: { ...whole.reconcile!, ...reconcile } },
+      createdAt: '',
+      finishedAt: '',
+    };
+  };
+
+  test('stands there as it was typed, with who and when, and its field is one tap away', async () => {
+    const server = new FakeServer();
+    server.records.delete(ID.take);
+    server.memory.write('take', ID.take, { mutationId: 'm1', baseVersion: 0, deleted: false, body: takeBody() });
+    server.analyses.set('a1', solved({ verdict: 'contradicts', items: [height()] }));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('reading-cameraHeight-frame 1')).toHaveTextContent(/Entered as 1\.4 m by .+, \d\d:\d\d/);
+    fireEvent.press(screen.getByTestId('to-reading-cameraHeight'));
+    expect(pushed()).toContain(`/floor/take/${ID.take}?to=height`);
+  });
+
+  test('what agrees has none, and a tie leads to the net', async () => {
+    const server = new FakeServer([
+      ...dayRecords(),
+      record('tie', 't1', { setId: ID.set, from: 'K1', to: 'K2', length: { typed: '2.41 m', unit: 'm', valueM: 2.41, toleranceM: 0.005 }, instrument: 'tape', measuredAt: '2026-11-23T09:00:00.000Z' }),
+    ]);
+    server.analyses.set('a1', solved({ verdict: 'contradicts', items: [height({ quantity: 'length', about: 'K1–K2', recorded: 2.41 }), height({ verdict: 'agrees' })] }));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.queryByTestId('reading-cameraHeight-frame 1')).toBeNull();
+    expect(screen.getByTestId('reading-length-K1–K2')).toHaveTextContent(/Entered as 2\.41 m by wrangler/);
+    fireEvent.press(screen.getByTestId('to-reading-length'));
+    expect(pushed()).toContain(`/floor/net/${ID.setup}`);
+  });
+
+  test('when nothing tells which is wrong, both worlds stand there and what decides', async () => {
+    const server = new FakeServer();
+    const undecided = {
+      worlds: [
+        { wrong: ['Length K1–K2'], scale: 1, sigmaScale: 0.01, cameraHeightM: 1.4 },
+        { wrong: ['Camera height, frame 1'], scale: 1.3, sigmaScale: 0.01, cameraHeightM: 1.82 },
+      ],
+      decide: 'Measure K1–K3: 2.100 m if length K1–K2 is wrong, 2.730 m if camera height, frame 1 is wrong.',
+    };
+    server.analyses.set('a1', solved({ verdict: 'contradicts', items: [height()], undecided }));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('worlds')).toHaveTextContent(/If length K1–K2 is wrong \(shown here\).*1\.400.*If camera height, frame 1 is wrong.*1\.820.*1\.300 times as large.*Measure K1–K3/);
+  });
+});

@@ -1,5 +1,5 @@
 import type { SolveOutcome, StoredRecord } from '@mesure/contract';
-import type { Cause } from '@mesure/core';
+import type { Cause, Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { api, isWhole, newId, useAll, useAnalysesState, useData, useFind, useRecordsState } from '../../data';
@@ -18,6 +18,7 @@ import { verdictOf } from './check-screen';
 import { FrameErrorChart } from './frame-error-chart';
 import { PathDrawing } from './path-drawings';
 import { DifferenceStrip } from './difference-strip';
+import { ReadingBehind } from './reading-behind';
 
 type FocalMode = 'free' | 'guided' | 'held';
 
@@ -142,9 +143,13 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
           <Words look="heading" level={2} testID="reconcile-sentence" style={{ marginTop: SPACE.m }}>
             {reconcile.sentence}
           </Words>
+          {reconcile.undecided ? <Worlds undecided={reconcile.undecided} /> : null}
           <Causes take={take} causes={reconcile.items[0].causes} onSolveAgain={onSolveAgain} />
           {reconcile.items.map((i) => (
-            <DifferenceStrip key={`${i.quantity} ${i.about}`} item={i} />
+            <View key={`${i.quantity} ${i.about} ${i.recorded}`}>
+              <DifferenceStrip item={i} />
+              {i.verdict === 'contradicts' || i.verdict === 'drifts' ? <ReadingBehind item={i} take={take} /> : null}
+            </View>
           ))}
         </>
       ) : null}
@@ -192,6 +197,26 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
     </>
   );
 }
+
+/** Facts contradict each other and nothing tells which is wrong: what each answer would mean, side by side, and what decides. */
+function Worlds({ undecided }: { undecided: Undecided }) {
+  const p = usePalette();
+  return (
+    <View style={{ borderLeftWidth: 4, borderColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.m, gap: SPACE.s }} testID="worlds">
+      <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.l }}>
+        {undecided.worlds.map((w, i) => (
+          <View key={w.wrong.join()} style={{ flexGrow: 1, flexBasis: 140 }}>
+            <Words look="small">{`If ${lower(w.wrong.join(' and '))} is wrong${i === 0 ? ' (shown here)' : ''}`}</Words>
+            <Figure look="figure" origin="computed" value={fixed(w.cameraHeightM, 3)} unit="m high" />
+            <Words look="small" dim>{`first camera; the set ${i === 0 ? 'as drawn' : `${fixed(w.scale / undecided.worlds[0].scale, 3)} times as large`}`}</Words>
+          </View>
+        ))}
+      </View>
+      <Words>{undecided.decide}</Words>
+    </View>
+  );
+}
+const lower = (text: string): string => text.charAt(0).toLowerCase() + text.slice(1);
 
 function TrackLine({ name, detail, value }: { name: string; detail: string; value: string }) {
   const p = usePalette();

@@ -147,6 +147,11 @@ function OneWitness({ take, packageId, camera }: { take: StoredRecord<'take'>; p
           );
         })}
       </View>
+      {outcome && (outcome.main.varies || outcome.witness.varies) ? (
+        <Words look="small" testID={`varies-${camera}`}>
+          {`◆ The frame rate of ${[...(outcome.main.varies ? ['the main camera'] : []), ...(outcome.witness.varies ? [`${camera}-cam`] : [])].join(' and ')} varies: a number of frames is no length of time there. Go by the seconds.`}
+        </Words>
+      ) : null}
       {outcome?.sound.warnings.map((w) => (
         <Words key={w} look="small">{`◆ ${w}`}</Words>
       ))}

@@ -20,8 +20,8 @@ import { HeightSection } from './height-section';
 import { goToField, RestOfTake, type TakeSheet } from './rest-of-take';
 import { TakeHistory } from './take-history';
 
-/** One take: every field is kept the moment it is left. Who came for what is missing lands on its field. */
-export function TakeScreen({ takeId, toMissing = false }: { takeId: string; toMissing?: boolean }) {
+/** One take: every field is kept the moment it is left. Who came for one field (`to`), or for what is missing, lands on it. */
+export function TakeScreen({ takeId, to = null }: { takeId: string; to?: string | null }) {
   const status = useRecordsState((s) => s.status);
   const take = useRecord('take', takeId);
   const router = useRouter();
@@ -32,7 +32,7 @@ export function TakeScreen({ takeId, toMissing = false }: { takeId: string; toMi
         <Empty title="No such take" text="It is not on this device." action={{ title: 'Go to Floor', onPress: () => router.replace('/floor') }} />
       </Page>
     );
-  return take.deleted ? <HiddenTake take={take} /> : <TakeForm key={takeId} take={take} toMissing={toMissing} />;
+  return take.deleted ? <HiddenTake take={take} /> : <TakeForm key={takeId} take={take} to={to} />;
 }
 
 function HiddenTake({ take }: { take: StoredRecord<'take'> }) {
@@ -50,7 +50,7 @@ function HiddenTake({ take }: { take: StoredRecord<'take'> }) {
   );
 }
 
-function TakeForm({ take, toMissing }: { take: StoredRecord<'take'>; toMissing: boolean }) {
+function TakeForm({ take, to }: { take: StoredRecord<'take'>; to: string | null }) {
   const router = useRouter();
   const body = take.body;
   const find = useFind();
@@ -71,7 +71,7 @@ function TakeForm({ take, toMissing }: { take: StoredRecord<'take'>; toMissing: 
   const changed = before ? differing(body, before) : [];
   const twin = later ? sameSlate(body, take.id, takes) : null;
   const lacks = takeLacks(body, plan, floor);
-  const landing = useRef(toMissing ? (lacks[0]?.field ?? null) : null);
+  const landing = useRef(to === 'missing' ? (lacks[0]?.field ?? null) : to);
   useEffect(() => {
     if (later && landing.current) goToField(landing.current);
     if (later) landing.current = null;

@@ -131,7 +131,7 @@ describe('a long form', () => {
     // from the day board likewise
     fireEvent.press(screen.getByTestId('fold-take-Lens'));
     screen.unmount();
-    await reopen(<TakeScreen takeId={ID.take} toMissing />, server);
+    await reopen(<TakeScreen takeId={ID.take} to="missing" />, server);
     expect(screen.getByTestId('field-focusM')).toBeTruthy();
   });
 });
