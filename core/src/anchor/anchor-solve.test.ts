@@ -97,7 +97,7 @@ describe('the choice itself', () => {
   const misfitOf = (values: readonly number[]) => (out: readonly number[]) => {
     const kept = values.filter((_, i) => !out.includes(i));
     const mean = kept.reduce((s, v) => s + v, 0) / Math.max(1, kept.length);
-    return kept.reduce((s, v) => s + (v - mean) ** 2, 0);
+    return { misfit: kept.reduce((s, v) => s + (v - mean) ** 2, 0), off: values.map((v) => (v - mean) ** 2) };
   };
   const groups = (n: number) => Array.from({ length: n }, (_, i) => ({ id: String(i), facts: [i] }));
 

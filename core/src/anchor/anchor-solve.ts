@@ -133,10 +133,18 @@ export function anchorSolve(input: AnchorInput, facts: AnchorFacts): AnchorResul
   const roughly = (out: readonly number[], evenAt: number) => {
     const start = startOf(out);
     // an answer without a scale where there is one is no answer
-    if (!start.scaled && startOf([]).scaled) return { similarity: start.similarity, misfit: Infinity };
+    if (!start.scaled && startOf([]).scaled) return { similarity: start.similarity, misfit: Infinity, off: new Float64Array(list.length) };
     return fitRoughly(input, list, spreadAt(start.similarity), start.similarity, isOut(out), evenAt);
   };
-  const choose = (evenAt: number) => chooseFacts(groups, (out) => roughly(out, evenAt).misfit, consensusStarts(groups, list));
+  const choose = (evenAt: number) =>
+    chooseFacts(
+      groups,
+      (out) => {
+        const { misfit, off } = roughly(out, evenAt);
+        return { misfit, off: groups.map((g) => g.facts.reduce((s, i) => s + off[i], 0)) };
+      },
+      consensusStarts(groups, list),
+    );
   // marks are as uneven as their tolerance says in the smallest world that is possible: in a larger one none would be level
   const rough = choose(startOf([]).similarity.scale);
   const possible = [rough.best, ...rough.rivals].map(({ out }) => roughly(out, startOf(out).similarity.scale).similarity.scale);

@@ -24,31 +24,44 @@ export interface Choice {
   rivals: readonly Hypothesis[];
 }
 
+/** An answer as it was fitted. */
+export interface FittedAnswer {
+  /** the sum of squares of the facts that are kept, in their own sigmas, at its least */
+  misfit: number;
+  /** how far each group lies off, in its own sigmas squared; read of those that are kept */
+  off: readonly number[];
+}
+/** Of many facts so many of the worst are tried to leave out next, so many of them against one that is out, and so many rounds. */
+const WORST_TRIED = 8;
+const SWAPPED = 3;
+const ROUNDS = 8;
+
 export const costOf = (g: FactGroup): number => (g.facts.length >= 3 ? COST_OF_THREE : COST_OF_ONE * g.facts.length);
 
 /**
  * Which facts hold, judged by what remains: the answer with the least misfit of what is kept plus a price for each fact that is left out.
- * Few facts: all answers, from none left out upwards, until more cannot pay. Many: from several starts, moving one fact in or out or two
- * past each other while it pays, so that what was left out early comes back when it fits.
+ * Few facts: all answers, from none left out upwards, until more cannot pay. Many: the worst ones go one after the other, and from the best
+ * of that chain and of the starts one fact is moved in or out, or two past each other, while it pays: what was left out early comes back
+ * when it fits.
  * Source: subset selection by penalised likelihood; the price is the test of one blunder at one in a thousand (Baarda 1968).
- * @param misfitOf of the facts that are kept: the sum of squares in their own sigmas, at its least
+ * @param fitOf the facts that are kept, fitted
  * @param starts groups left out to begin with, beside none
  */
-export function chooseFacts(groups: readonly FactGroup[], misfitOf: (out: readonly number[]) => number, starts: readonly (readonly number[])[]): Choice {
-  const tried = new Map<string, Hypothesis>();
+export function chooseFacts(groups: readonly FactGroup[], fitOf: (out: readonly number[]) => FittedAnswer, starts: readonly (readonly number[])[]): Choice {
+  const tried = new Map<string, Hypothesis & { off: readonly number[] }>();
   const priced = groups.map(costOf);
-  const attempt = (out: readonly number[]): Hypothesis => {
+  const attempt = (out: readonly number[]) => {
     const sorted = [...out].sort((a, b) => a - b);
     const key = sorted.join(',');
     const known = tried.get(key);
     if (known) return known;
-    const misfit = misfitOf(sorted);
-    const made = { out: sorted, misfit, cost: misfit + sorted.reduce((s, g) => s + priced[g], 0) };
+    const { misfit, off } = fitOf(sorted);
+    const made = { out: sorted, misfit, off, cost: misfit + sorted.reduce((s, g) => s + priced[g], 0) };
     tried.set(key, made);
     return made;
   };
   let best = attempt([]);
-  const better = (h: Hypothesis) => {
+  const better = (h: typeof best) => {
     if (h.cost < best.cost - 1e-9) best = h;
   };
   const cheapest = Math.min(...priced, Infinity);
@@ -60,11 +73,18 @@ export function chooseFacts(groups: readonly FactGroup[], misfitOf: (out: readon
     }
     for (const out of subsets(groups.length, size)) better(attempt(out));
   }
-  if (!whole)
-    for (const start of [best.out, ...starts]) {
-      let now = attempt(start);
-      for (;;) {
-        const next = neighbours(now.out, groups.length).reduce((least, out) => {
+  if (!whole) {
+    for (let chain = attempt([]); chain.out.length < groups.length / 2;) {
+      const [worst] = worstOf(chain);
+      if (worst === undefined || chain.off[worst] < priced[worst]) break;
+      chain = attempt([...chain.out, worst]);
+      better(chain);
+    }
+    const from = [best, ...starts.map(attempt).sort((a, b) => a.cost - b.cost)].slice(0, 3);
+    for (const start of from) {
+      let now = start;
+      for (let round = 0; round < ROUNDS; round += 1) {
+        const next = neighbours(now).reduce((least, out) => {
           const h = attempt(out);
           return h.cost < least.cost - 1e-9 ? h : least;
         }, now);
@@ -73,8 +93,12 @@ export function chooseFacts(groups: readonly FactGroup[], misfitOf: (out: readon
       }
       better(now);
     }
+  }
   return { best, rivals: rivalsOf(best, [...tried.values()]) };
 }
+
+/** Groups that are kept, the one that lies farthest off first. */
+const worstOf = (h: { out: readonly number[]; off: readonly number[] }): number[] => [...h.off.keys()].filter((g) => !h.out.includes(g)).sort((a, b) => h.off[b] - h.off[a]);
 
 /**
  * Possible answers that neither leave out more than the best nor less, but others; each with the fewest that it needs. Here one fact is as
@@ -88,11 +112,11 @@ function rivalsOf(best: Hypothesis, all: readonly Hypothesis[]): Hypothesis[] {
 }
 
 /** One more left out, one taken back, one for another. */
-function neighbours(out: readonly number[], count: number): number[][] {
-  const kept = Array.from({ length: count }, (_, g) => g).filter((g) => !out.includes(g));
-  const more = kept.length > 1 ? kept.map((g) => [...out, g]) : [];
-  const back = out.map((g) => out.filter((o) => o !== g));
-  const other = back.flatMap((left) => kept.map((g) => [...left, g]));
+function neighbours(h: { out: readonly number[]; off: readonly number[] }): number[][] {
+  const worst = worstOf(h);
+  const more = worst.length > 1 ? worst.slice(0, WORST_TRIED).map((g) => [...h.out, g]) : [];
+  const back = h.out.map((g) => h.out.filter((o) => o !== g));
+  const other = back.flatMap((left) => worst.slice(0, SWAPPED).map((g) => [...left, g]));
   return [...more, ...back, ...other];
 }
 

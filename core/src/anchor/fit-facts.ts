@@ -89,11 +89,13 @@ export function fitRoughly(
   start: Similarity,
   isOut: (fact: number) => boolean,
   evenAt: number,
-): { similarity: Similarity; misfit: number } {
+): { similarity: Similarity; misfit: number; off: Float64Array } {
   const kept = all.flatMap((_, i) => (isOut(i) ? [] : [i]));
   const n = kept.length;
   let similarity = start;
   let misfit = Infinity;
+  // of each kept fact by itself, before it is weighed with the others
+  const off = new Float64Array(all.length);
   const l = new Float64Array(n * n);
   const y = new Float64Array(n * 7);
   const r = new Float64Array(n);
@@ -104,7 +106,8 @@ export function fitRoughly(
       for (let j = 0; j <= i; j += 1) l[i * n + j] = grown * 0.5 * (spread.inner.get(kept[i], kept[j]) + spread.inner.get(kept[j], kept[i]));
       l[i * n + i] += (all[kept[i]].sigmaM * (all[kept[i]].kind === 'level' ? similarity.scale / evenAt : 1)) ** 2;
     }
-    if (!whiten(l, n, y, r)) return { similarity, misfit: Infinity };
+    for (let i = 0; i < n; i += 1) off[kept[i]] = r[i] ** 2 / l[i * n + i];
+    if (!whiten(l, n, y, r)) return { similarity, misfit: Infinity, off };
     misfit = 0;
     const normal = new Float64Array(49);
     const pull = new Float64Array(7);
@@ -116,13 +119,13 @@ export function fitRoughly(
         for (let b = 0; b <= a; b += 1) normal[7 * a + b] += v * y[7 * i + b];
       }
     }
-    if (!Number.isFinite(misfit)) return { similarity, misfit: Infinity };
+    if (!Number.isFinite(misfit)) return { similarity, misfit: Infinity, off };
     const d = ridgedStep(normal, pull);
-    if (!d) return { similarity, misfit: Infinity };
+    if (!d) return { similarity, misfit: Infinity, off };
     similarity = moved(similarity, d);
     if (Math.hypot(...d) < ROUGH_STEP) break;
   }
-  return { similarity, misfit };
+  return { similarity, misfit, off };
 }
 
 /** Cholesky of a lower triangle in place, and rows and right side divided by it; false when it is not positive. */

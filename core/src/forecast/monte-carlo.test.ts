@@ -6,8 +6,11 @@ import { forecast } from './forecast';
 import { NO_FACTS, type ForecastPlan } from './plan';
 
 // Truth: the scatter of real solves (`solveTracks`) of shots that another program simulates with fresh noise, fresh level marks and a fresh
-// tape each time. With 100 runs a standard deviation is known to 1/√200 = 7 %; the forecast must agree within 15 %.
-const RUNS = 100;
+// tape each time. With 100 runs a standard deviation is known to 1/√200 = 7 %; the forecast must agree within 15 % (`npm run verify`). The
+// suite makes 24 of them, known to 14 %, and asks for 40 %.
+const LONG = process.env.MESURE_VERIFY !== undefined;
+const RUNS = LONG ? 100 : 24;
+const WITHIN = LONG ? 0.15 : 0.4;
 const FRAMES = 8;
 const NOISE_PX = 0.5;
 const LEVEL_SIGMA_M = 0.005;
@@ -118,8 +121,8 @@ function slipOf(cameras: readonly Camera[], focalMm: number, truth: readonly (re
 const rms = (values: readonly number[]): number => Math.sqrt(values.reduce((s, v) => s + v * v, 0) / values.length);
 function near(got: number, forecasted: number | null): void {
   expect(forecasted).not.toBeNull();
-  expect(got / forecasted!).toBeGreaterThan(0.85);
-  expect(got / forecasted!).toBeLessThan(1.15);
+  expect(got / forecasted!).toBeGreaterThan(1 - WITHIN);
+  expect(got / forecasted!).toBeLessThan(1 + WITHIN);
 }
 
 describe.each(Object.entries(MOVES))('forecast of a %s against real solves', (_name, scene) => {
