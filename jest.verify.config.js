@@ -2,7 +2,11 @@
 process.env.MESURE_VERIFY = '1';
 const { projects } = require('./jest.config');
 
+const [core, , server] = projects;
 module.exports = {
-  projects: [{ ...projects[0], displayName: 'verify', testMatch: ['<rootDir>/{core,formats,contract,synthetic}/src/**/*.verify.ts', '<rootDir>/core/src/forecast/monte-carlo.test.ts'] }],
+  projects: [
+    { ...core, displayName: 'verify', testMatch: ['<rootDir>/{core,formats,contract,synthetic}/src/**/*.verify.ts', '<rootDir>/core/src/forecast/monte-carlo.test.ts'] },
+    { ...server, displayName: 'verify server', testMatch: ['<rootDir>/server/src/records/random.test.ts'] },
+  ],
   testTimeout: 1_200_000,
 };
