@@ -1,5 +1,6 @@
 import type { Distortion } from '../distortion';
 import type { Quat, Vec3 } from '../math';
+import type { Bending } from './bending';
 import type { AnchorResidual, PlaceCovariance, Undecided } from '../anchor';
 
 export interface SolvedFrame {
@@ -59,6 +60,8 @@ export interface SolveResult {
     /** facts contradict each other and nothing tells which is wrong; missing in results from before it was asked */
     undecided?: Undecided | null;
   };
+  /** the lens bends and was taken as straight; null when nothing shows it, or distortion was held; missing in results from before it was asked */
+  bending?: Bending | null;
   warnings: string[];
   iterations: number;
 }

@@ -1,6 +1,7 @@
 import { anchorSolve, meanSigma } from '../anchor';
 import { applySimilarity, matToQuat, median, mulMat3, seededRandom, sigmaFromMedianRadius, transpose3, type Mat3, type Quat } from '../math';
 import { adjust } from './adjust';
+import { bendingSeen } from './bending';
 import { evaluateBundle, Linearisation } from './bundle-problem';
 import { focalProfile } from './focal-profile';
 import { BundleCovariance } from './covariance';
@@ -263,7 +264,10 @@ function driftOf(r: Reconstruction): TrackDrift {
 /** One-axis noise of residual lengths, px; half of them may be wild. */
 const noiseOf = (residualPx: Float64Array): number => sigmaFromMedianRadius(median(residualPx));
 
-/** Tracks whose RMS is 2.5 times what the noise explains (√2 sigma in two dimensions). */
+/** A track is off by more than this among its like in one of some ten thousand. */
+const UNLIKE_SIGMAS = 4;
+
+/** Tracks whose RMS is 2.5 times what the noise explains (√2 sigma in two dimensions), and that stand out among the others. */
 function movingTracks(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array, sigma: number): { track: number; rms: number }[] {
   const sums = new Map<number, { sum: number; n: number }>();
   obsOf.forEach((o, i) => {
@@ -272,7 +276,11 @@ function movingTracks(r: Reconstruction, residualPx: Float64Array, obsOf: Int32A
     entry.n += 1;
     sums.set(r.obs.track[o], entry);
   });
-  const limit = 2.5 * Math.SQRT2 * Math.max(sigma, 0.02);
+  // by the noise of an observation, or by how unlike each other the tracks are: some follow better than others, and none of those moves
+  const all = [...sums.values()].map(({ sum, n }) => Math.sqrt(sum / n));
+  const middle = median(all);
+  const unlike = 1.4826 * median(all.map((v) => Math.abs(v - middle)));
+  const limit = Math.max(2.5 * Math.SQRT2 * Math.max(sigma, 0.02), middle + UNLIKE_SIGMAS * unlike);
   return [...sums].flatMap(([track, { sum, n }]) => (Math.sqrt(sum / n) > limit ? [{ track, rms: Math.sqrt(sum / n) }] : []));
 }
 
@@ -421,7 +429,13 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
   const drift = driftOf(r);
   // what drifts along its track says less than its number of frames: everything that is known is known so much worse
   const told = variance * drift.factor;
-  if (drift.factor > WORTH_SAYING)
+  // a lens that bends leaves errors that go along the tracks too
+  const bending = !lens.hasDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
+  if (bending)
+    warnings.push(
+      `The lens bends, and this solve took it as straight: with a distortion (k1 about ${bending.k1.toFixed(2)}) the error would fall from ${rmsPx.toFixed(2)} to ${(rmsPx * Math.sqrt(bending.remaining)).toFixed(2)} px. Shoot a lens grid, or mark straight edges, before anything is judged by it.`,
+    );
+  else if (drift.factor > WORTH_SAYING)
     warnings.push(`The tracks drift: their errors go along them from frame to frame. Standard deviations are ${Math.sqrt(drift.factor).toFixed(1)} times what their number alone would give.`);
   const covariance = BundleCovariance.compute(problem, state);
   if (!covariance) warnings.push('The tracks do not determine all cameras and points: no standard deviations can be given.');
@@ -498,6 +512,7 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
         return a && (of === 'tilt' ? { rad: a.tiltRad, sigmaRad: a.sigmaTiltRad } : { rad: a.rollRad, sigmaRad: a.sigmaRollRad });
       }),
     },
+    bending,
     warnings,
     iterations: story.iterations,
   };

@@ -1,4 +1,4 @@
-import { normals, simulateShot, uniform, type ShotScene, type SimulatedShot } from '@mesure/synthetic';
+import { driftingTracks, normals, simulateShot, uniform, type ShotScene, type SimulatedShot } from '@mesure/synthetic';
 import { CancelledError } from '../errors';
 import { expSO3, mulMat3, rotationAngle, seededRandom, type Mat3, type Vec3 } from '../math';
 import { reconcile } from '../reconcile';
@@ -308,10 +308,38 @@ describe('solveTracks', () => {
     expect(scatterMm / stated).toBeLessThan(1.45);
   });
 
+  test('a lens that bends and was taken as straight is named, with how much; a straight one is not, nor tracks that drift', () => {
+    const { tracks } = shot({ k: [-0.12, 0.02, 0] });
+    const bent = solveTracks(tracks, setup());
+    expect(bent.bending!.k1).toBeGreaterThan(-0.17);
+    expect(bent.bending!.k1).toBeLessThan(-0.07);
+    expect(bent.warnings.join(' ')).toMatch(/The lens bends, and this solve took it as straight/);
+    expect(solveTracks(tracks, setup({ distortion: { mode: 'held', model: 'radial', k: [-0.12, 0.02, 0] } })).bending).toBeNull();
+    expect(solveTracks(shot().tracks, setup()).bending).toBeNull();
+    const drifting = solveTracks(driftingTracks(shot({ noisePx: 0.05 }).tracks, 0.3, 0.97, 5), setup());
+    expect(drifting.bending).toBeNull();
+    expect(drifting.warnings.join(' ')).toMatch(/The tracks drift/);
+  });
+
+  test('tracks that follow worse than others are not taken for moving ones', () => {
+    const g = normals(31);
+    // a third of the tracks slide three times as far as the others; all stand still
+    const slide = new Map<string, number>();
+    const { tracks } = shot({ noisePx: 0.05 });
+    const worse = tracks.map((t) => {
+      if (!slide.has(t.track)) slide.set(t.track, (slide.size % 3 === 0 ? 0.6 : 0.2) * g());
+      const s = slide.get(t.track)! * (t.frame / 40);
+      return { ...t, x: t.x + s, y: t.y - s };
+    });
+    const left = solveTracks(worse, setup()).trimmed.filter((t) => t.frame === null);
+    expect(left.length).toBeLessThan(0.1 * slide.size);
+  });
+
   test('the squeeze that a plate saw is used, and not the one on the barrel', () => {
     // 1.96 in truth, engraved 2
     const { tracks } = shot({ sensorWidthMm: 1.96 * SENSOR.widthMm, noisePx: 0.05, focalMm: 40 });
-    const of = (aspect?: number) => solveTracks(tracks, setup({ squeeze: 2, focal: { mode: 'held', mm: 40 }, distortion: { mode: 'held', model: 'radial', k: [0, 0, 0], p: [0, 0], ...(aspect ? { aspect } : {}) } }));
+    const of = (aspect?: number) =>
+      solveTracks(tracks, setup({ squeeze: 2, focal: { mode: 'held', mm: 40 }, distortion: { mode: 'held', model: 'radial', k: [0, 0, 0], p: [0, 0], ...(aspect ? { aspect } : {}) } }));
     const told = of(2 / 1.96).rmsPx!;
     expect(told).toBeLessThan(0.073);
     expect(of().rmsPx!).toBeGreaterThan(1.25 * told);

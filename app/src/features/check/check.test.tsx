@@ -271,6 +271,20 @@ describe('the entry behind a verdict', () => {
     expect(pushed()).toContain(`/floor/net/${ID.setup}`);
   });
 
+  test('a lens that bends and was taken as straight comes before every verdict, with the way to its plates', async () => {
+    const server = new FakeServer();
+    const whole = solved({});
+    const done = whole.outcome as SolveOutcome;
+    server.analyses.set('a1', {
+      ...whole,
+      outcome: { ...done, solve: { ...done.solve, bending: { k1: -0.12, remaining: 0.5 }, warnings: ['The lens bends, and this solve took it as straight: k1 about -0.12.'] } },
+    });
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('bending')).toHaveTextContent(/The lens bends/);
+    fireEvent.press(screen.getByTestId('to-plates'));
+    expect(pushed()).toContain(`/kit/${ID.pack}`);
+  });
+
   test('when nothing tells which is wrong, both worlds stand there and what decides', async () => {
     const server = new FakeServer();
     const undecided = {

@@ -138,6 +138,7 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
   const moving = solve.trimmed.filter((t) => t.frame === null);
   return (
     <>
+      {solve.bending ? <Bends take={take} words={solve.warnings.find((w) => w.startsWith('The lens bends')) ?? 'The lens bends, and this solve took it as straight.'} /> : null}
       {reconcile ? (
         <>
           <Words look="heading" level={2} testID="reconcile-sentence" style={{ marginTop: SPACE.m }}>
@@ -195,6 +196,20 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
         {tracks.length > 8 ? <Action kind="quiet" title={allTracks ? 'Show the worst only' : `Show all ${tracks.length} tracks`} onPress={() => setAllTracks(!allTracks)} /> : null}
       </Section>
     </>
+  );
+}
+
+/** What makes every verdict below it doubtful comes before them, with the way to mend it. */
+function Bends({ take, words }: { take: StoredRecord<'take'>; words: string }) {
+  const p = usePalette();
+  const router = useRouter();
+  return (
+    <View style={{ borderLeftWidth: 4, borderColor: p.against, paddingLeft: SPACE.m, marginTop: SPACE.m, gap: SPACE.s }} testID="bending">
+      <Words>{`▲ ${words}`}</Words>
+      <View style={{ alignItems: 'flex-start' }}>
+        <Action title="Go to its plates" icon="grid-on" onPress={() => router.push(`/kit/${take.body.packageId}`)} testID="to-plates" />
+      </View>
+    </View>
   );
 }
 
