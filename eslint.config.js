@@ -15,7 +15,7 @@ const MAY = {
 const ROOMS = Object.keys(MAY);
 const arrows = ROOMS.map((room) => ({
   files: [`${room}/src/**/*.{ts,tsx}`],
-  ignores: ['**/*.test.{ts,tsx}'],
+  ignores: ['**/*.{test,verify}.{ts,tsx}'],
   rules: {
     'no-restricted-imports': [
       'error',
@@ -35,7 +35,7 @@ module.exports = [
   ...arrows,
   {
     files: ['core/src/**/*.ts'],
-    ignores: ['**/*.test.ts'],
+    ignores: ['**/*.{test,verify}.ts'],
     rules: { 'no-restricted-globals': ['error', 'process', 'window', 'document', 'fetch', 'setTimeout', 'Buffer', 'console'] },
   },
   // the workspace packages are resolved by the type checker, which is stricter
@@ -53,7 +53,7 @@ module.exports = [
     },
   },
   {
-    files: ['scripts/**', '**/*.config.js', 'server/test/**', '**/*.test.{ts,tsx}'],
+    files: ['scripts/**', '**/*.config.js', 'server/test/**', '**/*.{test,verify}.{ts,tsx}'],
     languageOptions: { globals: { __dirname: 'readonly', require: 'readonly', module: 'writable', process: 'readonly' } },
     rules: { 'no-console': 'off', '@typescript-eslint/no-require-imports': 'off' },
   },

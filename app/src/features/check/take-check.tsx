@@ -1,3 +1,4 @@
+import { useRouter } from 'expo-router';
 import type { SolveOutcome, StoredRecord } from '@mesure/contract';
 import type { Cause, Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
