@@ -143,26 +143,40 @@ export function Field({ label, value, onChangeText, onDone, onEnter, error, hint
   );
 }
 
-/** One of a few; all are seen at once. */
+/** One of a few; all are seen at once. One stop of the Tab key for the whole group, the arrow keys within it (WAI-ARIA, radio group). */
 export function Choice<V extends string | null>({
   label,
   options,
   value,
   onChange,
+  disabled = false,
 }: {
   label: string;
   options: readonly { value: V; title: string; detail?: string }[];
   value: V;
   onChange: (value: V) => void;
+  disabled?: boolean;
 }) {
   const p = usePalette();
+  const at = options.findIndex((o) => o.value === value);
+  const keys = {
+    onKeyDown: (e: { key: string; preventDefault: () => void; currentTarget: unknown }) => {
+      const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[e.key];
+      if (step === undefined || disabled || options.length === 0) return;
+      e.preventDefault();
+      const next = (Math.max(0, at) + step + options.length) % options.length;
+      onChange(options[next].value);
+      const group = e.currentTarget as Partial<Pick<HTMLElement, 'querySelectorAll'>>;
+      (group.querySelectorAll?.('[role=radio]')[next] as HTMLElement | undefined)?.focus();
+    },
+  } as object;
   return (
-    <View role="radiogroup" aria-label={label} style={{ marginBottom: SPACE.m }}>
+    <View role="radiogroup" aria-label={label} aria-disabled={disabled || undefined} style={{ marginBottom: SPACE.m }} {...keys}>
       <Words look="label" dim style={{ marginBottom: SPACE.xs }}>
         {label}
       </Words>
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
-        {options.map((o) => {
+        {options.map((o, i) => {
           const on = o.value === value;
           return (
             <Pressable
@@ -170,6 +184,8 @@ export function Choice<V extends string | null>({
               role="radio"
               aria-checked={on}
               aria-label={o.detail ? `${o.title}, ${o.detail}` : o.title}
+              disabled={disabled}
+              tabIndex={i === Math.max(0, at) ? 0 : -1}
               onPress={() => onChange(o.value)}
               style={{
                 minHeight: TOUCH_PX,
@@ -183,7 +199,7 @@ export function Choice<V extends string | null>({
                 backgroundColor: on ? p.sunk : p.raised,
               }}
             >
-              <Words look="small" style={on ? { fontFamily: FONT.strong } : undefined}>{`${on ? '● ' : '○ '}${o.title}`}</Words>
+              <Words look="small" dim={disabled && !on} style={on ? { fontFamily: FONT.strong } : undefined}>{`${on ? '● ' : '○ '}${o.title}`}</Words>
               {o.detail ? (
                 <Words look="label" dim>
                   {o.detail}

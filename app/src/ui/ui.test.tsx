@@ -2,6 +2,7 @@ import type { ParsedLength, ReconcileItem } from '@mesure/core';
 import { fireEvent, render, screen } from '@testing-library/react-native';
 import { useState } from 'react';
 import { DifferenceStrip } from '../features/check/difference-strip';
+import { Choice } from './controls';
 import { readNumber, withSigma } from './format';
 import { labelsThatFit } from './label-room';
 import { LengthEntry } from './length-entry';
@@ -126,4 +127,43 @@ test('a wheel stands at a value of its series, between two of them, or at its en
   expect(placeOn(stops, 2.8)).toBe(1);
   expect(placeOn(stops, 3.4)).toBeCloseTo(1.5, 9);
   expect([placeOn(stops, 1.4), placeOn(stops, 22)]).toEqual([0, 2]);
+});
+
+describe('Choice', () => {
+  const draw = (value: string | null, disabled = false) => {
+    const onChange = jest.fn();
+    render(
+      <Theme>
+        <Choice
+          label="Kind"
+          value={value}
+          disabled={disabled}
+          options={[
+            { value: 'a', title: 'first' },
+            { value: 'b', title: 'second' },
+            { value: 'c', title: 'third' },
+          ]}
+          onChange={onChange}
+        />
+      </Theme>,
+    );
+    return onChange;
+  };
+  const press = (key: string) => fireEvent(screen.getByLabelText('Kind'), 'keyDown', { key, preventDefault: () => undefined, currentTarget: {} });
+  test('the arrow keys go round, and one stop of the Tab key is enough for the group', () => {
+    const onChange = draw('c');
+    press('ArrowRight');
+    press('ArrowUp');
+    press('x');
+    expect(onChange.mock.calls).toEqual([['a'], ['b']]);
+    expect(screen.getAllByRole('radio').map((r) => r.props.tabIndex)).toEqual([-1, -1, 0]);
+  });
+  test('with nothing chosen the first can be reached; one that is closed takes neither keys nor touches', () => {
+    draw(null);
+    expect(screen.getAllByRole('radio').map((r) => r.props.tabIndex)).toEqual([0, -1, -1]);
+    const onChange = draw('a', true);
+    press('ArrowRight');
+    fireEvent.press(screen.getAllByRole('radio').at(-1)!);
+    expect(onChange).not.toHaveBeenCalled();
+  });
 });

@@ -145,7 +145,8 @@ function MountedPackage({ take, words, disabled, keep }: Pick<Props, 'take' | 'w
         options={packages
           .filter((q) => !q.body.until || q.id === take.body.packageId || packages.filter((o) => o.body.camera === q.body.camera).length > 1)
           .map((q) => ({ value: q.id, title: `${q.body.camera}-cam`, ...(q.body.until ? { detail: `until ${q.body.until.slice(11, 16)}` } : {}) }))}
-        onChange={(packageId) => (disabled ? undefined : keep({ packageId, focalMm: words.packages.find((p) => p.id === packageId)!.focalMm }, 'package'))}
+        disabled={disabled}
+        onChange={(packageId) => keep({ packageId, focalMm: words.packages.find((p) => p.id === packageId)!.focalMm }, 'package')}
       />
       {view?.status === 'complete' ? <Words dim>{packageParts(view.mounted)}</Words> : <Words>{view?.why ?? 'The package is gone.'}</Words>}
       {pack && !disabled ? <SwapPackage pack={pack} onMounted={(packageId, focalMm) => keep({ packageId, focalMm }, 'package')} /> : null}

@@ -117,7 +117,8 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
         label="Stabiliser"
         value={clip?.stabiliser ?? 'unknown'}
         options={STABILISER.map((s) => ({ value: s, title: s }))}
-        onChange={(stabiliser) => (disabled ? undefined : keep({ stabiliser }, 'stabiliser'))}
+        disabled={disabled}
+        onChange={(stabiliser) => keep({ stabiliser }, 'stabiliser')}
       />
     </View>
   );
