@@ -147,8 +147,8 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
           </Words>
           {reconcile.undecided ? <Worlds undecided={reconcile.undecided} /> : null}
           <Causes take={take} causes={reconcile.items[0].causes} onSolveAgain={onSolveAgain} />
-          {reconcile.items.map((i) => (
-            <View key={`${i.quantity} ${i.about} ${i.recorded}`}>
+          {reconcile.items.map((i, n) => (
+            <View key={`${i.quantity} ${i.about} ${n}`}>
               <DifferenceStrip item={i} />
               {i.verdict === 'contradicts' || i.verdict === 'drifts' ? <ReadingBehind item={i} take={take} /> : null}
             </View>
