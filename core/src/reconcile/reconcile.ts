@@ -245,7 +245,8 @@ function item(
   const name = { focalLength: 'Focal length', cameraHeight: `Camera height, ${about}`, length: `Length ${about}`, distance: `Distance to ${about}`, tilt: `Tilt, ${about}`, roll: `Roll, ${about}` }[
     quantity
   ];
-  if (sigma > MUCH_TOO_POOR * Math.abs(solved) && unit !== '°') return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };
+  if (sigma > MUCH_TOO_POOR * Math.abs(solved) && unit !== '°')
+    return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };
   if (sigmas > CONTRADICT_SIGMAS && harms)
     return { ...base, difference, verdict: 'contradicts', sentence: `${name}: ${text}. The difference is ${sigmas.toFixed(0)} times what both tolerances allow.`, causes: causes() };
   if (sigma > tooPoor) return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };
