@@ -156,10 +156,15 @@ test('text twice as large breaks no screen, and a part that is folded opens for 
   await noSidewaysScroll(page);
   await page.getByTestId('fold-take-Slate').click();
   await expect(page.getByTestId('field-clip')).toHaveCount(0);
-  // folded still after a reload; the board's word for what is missing opens it and goes into the field
-  await open(page, '/floor');
-  await page.getByTestId('lack-47-fields').filter({ hasText: '47 take 2' }).click();
-  await expect(page.getByTestId('field-clip')).toBeFocused();
+  // folded still after a reload; who comes for what is missing finds the part open and stands in the field
+  const lacks = page.getByTestId('take-lacks');
+  const folds = page.locator('[data-testid^="fold-take-"]');
+  for (const name of ['take-Lens', 'take-Exposure', 'take-Shot', 'take-pointed']) if (await page.getByTestId(`fold-${name}`).count()) await page.getByTestId(`fold-${name}`).click();
+  await expect(lacks).toContainText('Missing:');
+  await page.goto(`${page.url()}?to=missing`);
+  await expect(page.locator('[id^="field-"] :focus')).toHaveCount(1);
+  await expect(folds.and(page.locator('[aria-expanded="true"]'))).not.toHaveCount(0);
+  await expect(folds.and(page.locator('[aria-expanded="false"]'))).not.toHaveCount(0);
 });
 
 test('a mark that is another one: what changes stands there first, and it can be taken back', async ({ page }) => {

@@ -39,7 +39,7 @@ export function goToField(key: string): void {
   requestAnimationFrame(() => {
     const place = Platform.OS !== 'web' ? null : document.getElementById(`field-${key}`);
     place?.scrollIntoView({ block: 'center' });
-    place?.querySelector<HTMLElement>('input')?.focus();
+    place?.querySelector<HTMLElement>('input, textarea, [role=radio][tabindex="0"]')?.focus();
   });
 }
 

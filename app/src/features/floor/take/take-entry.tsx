@@ -65,7 +65,11 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
   if (field.choices) {
     // a second touch of the chosen one takes it back, where a take can be without it
     const choose = (value: string) => keep(field.read(value === shown && !field.always ? '' : value, take, words), what);
-    return <Choice label={`${field.title}${carried ? ' ↷ carried over' : ''}`} value={shown} options={field.choices.map((c) => ({ value: c, title: c }))} disabled={disabled} onChange={choose} />;
+    return (
+      <View nativeID={`field-${field.key}`}>
+        <Choice label={`${field.title}${carried ? ' ↷ carried over' : ''}`} value={shown} options={field.choices.map((c) => ({ value: c, title: c }))} disabled={disabled} onChange={choose} />
+      </View>
+    );
   }
   const fps = take.fps ?? words.packages.find((p) => p.id === take.packageId)?.fps ?? 24;
   const move = (direction: Direction) => {
