@@ -48,9 +48,10 @@ export function readFacts(input: AnchorInput, facts: AnchorFacts): ReadFacts {
     return a && b ? [{ a, b, m: l.m, sigmaM: l.sigmaM ?? USUAL_SIGMA.tieM, about: `${l.a}–${l.b}`, index, group: `length ${index}` }] : [];
   });
   const camera = (frame: number | 'last', what: string): PlaceRef | null => {
-    const index = frame === 'last' ? input.frames.length - 1 : frameIndex.get(frame);
+    // where the end of a take was not placed, what was measured there says nothing of the last frame that was
+    const index = frameIndex.get(frame === 'last' ? (input.lastFrame ?? input.frames[input.frames.length - 1]) : frame);
     if (index !== undefined) return { kind: 'camera', index };
-    warnings.push(`${what}: frame ${frame} was not placed, so it was left out.`);
+    warnings.push(`${what}: ${frame === 'last' ? 'the last frame' : `frame ${frame}`} was not placed, so it was left out.`);
     return null;
   };
   const heights = (facts.cameraHeights ?? []).flatMap((h, index) => {

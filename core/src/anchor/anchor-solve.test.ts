@@ -82,6 +82,15 @@ describe('which of the facts is wrong', () => {
     }
   });
 
+  test('a height at the end of a take whose end was not placed is not taken for that of the last frame that was', () => {
+    const w = anchoredWorld(5, { level: 6, lengths: 1, heights: 0, surveyed: 0 }, 0);
+    const facts = { ...w.facts, cameraHeights: [{ frame: 'last' as const, m: 2.4, sigmaM: 0.005 }] };
+    const cut = anchorSolve({ ...(w.input as AnchorInput), lastFrame: 40 }, facts);
+    expect(cut.warnings.join(' ')).toMatch(/Camera height: the last frame was not placed, so it was left out/);
+    expect(cut.residuals.some((r) => r.kind === 'cameraHeight')).toBe(false);
+    expect(anchorSolve({ ...(w.input as AnchorInput), lastFrame: w.input.frames.at(-1)! }, facts).residuals.some((r) => r.kind === 'cameraHeight')).toBe(true);
+  });
+
   test('a trial of 250: a wrong fact is kept while a right one goes in under 1 in 100, sigmas hold', () => {
     const t = anchoringTrials(250, anchored);
     expect(t.wrongKept).toBeLessThanOrEqual(2);

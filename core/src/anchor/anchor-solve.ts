@@ -12,6 +12,8 @@ import { undecidedOf } from './undecided';
 /** The unanchored solve as anchoring sees it. */
 export interface AnchorInput {
   frames: readonly number[];
+  /** the last frame that was tracked, placed or not; default the last placed one */
+  lastFrame?: number;
   centers: readonly Vec3[];
   /** world-to-camera rotations */
   rotations: readonly Mat3[];

@@ -443,6 +443,7 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
   const anchored = anchorSolve(
     {
       frames: frameOf.map((f) => obs.frames[f]),
+      lastFrame: obs.frames[obs.frames.length - 1],
       centers: poses.map(centerOf),
       rotations: poses.map((p) => p.rotation),
       translations: poses.map((p) => p.translation),
@@ -507,7 +508,8 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
       residuals: anchored.residuals,
       undecided: anchored.undecided,
       angles: (setup.anchors?.cameraAngles ?? []).map(({ frame, of }) => {
-        const camera = frame === 'last' ? frameOf.length - 1 : frameOf.findIndex((f) => obs.frames[f] === frame);
+        const asked = frame === 'last' ? obs.frames[obs.frames.length - 1] : frame;
+        const camera = frameOf.findIndex((f) => obs.frames[f] === asked);
         const a = camera < 0 ? null : anchored.anglesOf(camera);
         return a && (of === 'tilt' ? { rad: a.tiltRad, sigmaRad: a.sigmaTiltRad } : { rad: a.rollRad, sigmaRad: a.sigmaRollRad });
       }),

@@ -231,27 +231,16 @@ describe('the entry behind a verdict', () => {
     causes: [],
     ...change,
   });
-  const solved = (reconcile: Partial<NonNullable<SolveOutcome['reconcile']>>): Analysis => {
+  const judged = (reconcile: Partial<NonNullable<SolveOutcome['reconcile']>>): Analysis => {
     const whole = outcome('agrees');
-    return {
-      id: 'a1',
-      kind: 'solve',
-      subjectId: ID.take,
-      status: 'done',
-      progress: 1,
-      stage: 'done',
-      error: null,
-      outcome: { ...whole, reconcile: { ...whole.reconcile!, ...reconcile } },
-      createdAt: '',
-      finishedAt: '',
-    };
+    return solved({ ...whole, reconcile: { ...whole.reconcile!, ...reconcile } });
   };
 
   test('stands there as it was typed, with who and when, and its field is one tap away', async () => {
     const server = new FakeServer();
     server.records.delete(ID.take);
     server.memory.write('take', ID.take, { mutationId: 'm1', baseVersion: 0, deleted: false, body: takeBody() });
-    server.analyses.set('a1', solved({ verdict: 'contradicts', items: [height()] }));
+    server.analyses.set('a1', judged({ verdict: 'contradicts', items: [height()] }));
     await open(<CheckScreen takeId={ID.take} />, server);
     expect(screen.getByTestId('reading-cameraHeight-frame 1')).toHaveTextContent(/Entered as 1\.4 m by .+, \d\d:\d\d/);
     fireEvent.press(screen.getByTestId('to-reading-cameraHeight'));
@@ -263,7 +252,7 @@ describe('the entry behind a verdict', () => {
       ...dayRecords(),
       record('tie', 't1', { setId: ID.set, from: 'K1', to: 'K2', length: { typed: '2.41 m', unit: 'm', valueM: 2.41, toleranceM: 0.005 }, instrument: 'tape', measuredAt: '2026-11-23T09:00:00.000Z' }),
     ]);
-    server.analyses.set('a1', solved({ verdict: 'contradicts', items: [height({ quantity: 'length', about: 'K1–K2', recorded: 2.41 }), height({ verdict: 'agrees' })] }));
+    server.analyses.set('a1', judged({ verdict: 'contradicts', items: [height({ quantity: 'length', about: 'K1–K2', recorded: 2.41 }), height({ verdict: 'agrees' })] }));
     await open(<CheckScreen takeId={ID.take} />, server);
     expect(screen.queryByTestId('reading-cameraHeight-frame 1')).toBeNull();
     expect(screen.getByTestId('reading-length-K1–K2')).toHaveTextContent(/Entered as 2\.41 m by wrangler/);
@@ -273,7 +262,7 @@ describe('the entry behind a verdict', () => {
 
   test('a lens that bends and was taken as straight comes before every verdict, with the way to its plates', async () => {
     const server = new FakeServer();
-    const whole = solved({});
+    const whole = judged({});
     const done = whole.outcome as SolveOutcome;
     server.analyses.set('a1', {
       ...whole,
@@ -294,7 +283,7 @@ describe('the entry behind a verdict', () => {
       ],
       decide: 'Measure K1–K3: 2.100 m if length K1–K2 is wrong, 2.730 m if camera height, frame 1 is wrong.',
     };
-    server.analyses.set('a1', solved({ verdict: 'contradicts', items: [height()], undecided }));
+    server.analyses.set('a1', judged({ verdict: 'contradicts', items: [height()], undecided }));
     await open(<CheckScreen takeId={ID.take} />, server);
     expect(screen.getByTestId('worlds')).toHaveTextContent(/If length K1–K2 is wrong \(shown here\).*1\.400.*If camera height, frame 1 is wrong.*1\.820.*1\.300 times as large.*Measure K1–K3/);
   });
