@@ -1,6 +1,6 @@
 import { View } from 'react-native';
 import { IconAction } from './controls';
-import { Words } from './text';
+import { SortableWords } from './sortable-words';
 import { SPACE, usePalette } from './theme';
 
 export interface SortableProps {
@@ -16,14 +16,7 @@ export function Sortable({ label, items, onMove }: SortableProps) {
     <View role="list" aria-label={label}>
       {items.map((item, i) => (
         <View key={item.id} role="listitem" style={{ flexDirection: 'row', alignItems: 'center', borderBottomWidth: 1, borderColor: p.line, gap: SPACE.s }}>
-          <View style={{ flex: 1, minWidth: 0, paddingVertical: SPACE.s }}>
-            <Words>{item.title}</Words>
-            {item.detail ? (
-              <Words look="small" dim>
-                {item.detail}
-              </Words>
-            ) : null}
-          </View>
+          <SortableWords {...item} />
           <IconAction icon="arrow-upward" label={`${item.title}: earlier`} disabled={i === 0} onPress={() => onMove(item.id, i - 1)} />
           <IconAction icon="arrow-downward" label={`${item.title}: later`} disabled={i === items.length - 1} onPress={() => onMove(item.id, i + 1)} />
         </View>

@@ -3,8 +3,8 @@ import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalList
 import { View } from 'react-native';
 import { Icon } from './controls';
 import type { SortableProps } from './sortable';
-import { Words } from './text';
-import { SPACE, TOUCH_PX, usePalette } from './theme';
+import { SortableWords } from './sortable-words';
+import { TOUCH_PX, usePalette } from './theme';
 
 /** Below this a touch is a tap or the page's scrolling. */
 const DRAG_FROM_PX = 4;
@@ -84,14 +84,7 @@ function Item({ item }: { item: SortableProps['items'][number] }) {
       >
         <Icon name="drag-handle" color={p.dim} />
       </button>
-      <View style={{ flex: 1, minWidth: 0, paddingVertical: SPACE.s }}>
-        <Words>{item.title}</Words>
-        {item.detail ? (
-          <Words look="small" dim>
-            {item.detail}
-          </Words>
-        ) : null}
-      </View>
+      <SortableWords {...item} />
     </div>
   );
 }
