@@ -7,3 +7,4 @@ export { anchoringTrials, calibration, type AnchoringAnswer, type Trials } from 
 export { driftingTracks, driftTrial } from './drifting-tracks';
 export { roomShot, tracksText } from './room-shot';
 export { renderStill, roomPanels, sharedShare, type Panel, type StillCamera, type StillLooks } from './render-room';
+export { boardTrial, clearOf, poleTrial, scorePlate, type PlateScore, type PlateTrial } from './plate-trials';

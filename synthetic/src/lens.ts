@@ -111,11 +111,11 @@ export function unbend(l: Lens, xd: number, yd: number, guess?: readonly [number
   return [x, y];
 }
 
-/** Does the picture still grow outwards here? A lens that folds back shows a corner nowhere. */
+/** Does the picture grow outwards all the way to here? A lens that folds back shows a corner nowhere, also where its polynomial grows again. */
 export function unfolded(l: Lens, x: number, y: number): boolean {
   if (!l.forward) {
-    const q = x * x + y * y;
-    return 1 + 3 * l.k1 * q + 5 * l.k2 * q * q + 7 * l.k3 * q ** 3 > 0.05;
+    const far = x * x + y * y;
+    return Array.from({ length: 16 }, (_, i) => (far * (i + 1)) / 16).every((q) => 1 + 3 * l.k1 * q + 5 * l.k2 * q * q + 7 * l.k3 * q ** 3 > 0.05);
   }
   const r = Math.hypot(x, y);
   if (r === 0) return true;

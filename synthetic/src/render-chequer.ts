@@ -1,5 +1,5 @@
 import { bend, unbend, unfolded, type Lens } from './lens';
-import { normals } from './noise';
+import { normals, uniform } from './noise';
 
 export interface ChequerScene {
   widthPx: number;
@@ -15,6 +15,8 @@ export interface ChequerScene {
   offsetCells?: readonly [number, number];
   /** half size of the board in cells; none: endless */
   boardHalfCells?: readonly [number, number];
+  /** what stands beyond the board's white margin: a room of boxes and shelves by this seed; none: white without end */
+  room?: { marginCells: number; seed: number };
   /** thin lines at whole numbers instead of a chequer: their width in cells, dark on light unless `light` */
   ruled?: { widthCells: number; light?: boolean };
   blurPx?: number; // default 1, the pixel's own area included
@@ -61,6 +63,13 @@ function lineCover(u: number, widthCells: number, s: number): number {
   return (erf((d + widthCells / 2) / q) - erf((d - widthCells / 2) / q)) / 2;
 }
 
+/** Boxes on shelves behind the board: edges in both directions, which cross at right angles here and there. */
+function roomGrey(seed: number): (x: number, y: number) => number {
+  const random = uniform(seed);
+  const boxes = Array.from({ length: 40 }, () => ({ x: 1800 * random() - 100, y: 1000 * random() - 100, w: 30 + 200 * random(), h: 20 + 160 * random(), grey: 20 + 210 * random() }));
+  return (x, y) => boxes.reduce((grey, b) => (x >= b.x && x < b.x + b.w && y >= b.y && y < b.y + b.h ? b.grey : grey), 90);
+}
+
 /**
  * Renders a chequered chart by inverse mapping with analytic anti-aliasing: each pixel is carried exactly through the lens onto the
  * chart; the blur is a Gaussian in chart coordinates through the local derivative.
@@ -94,6 +103,8 @@ export function renderChequer(scene: ChequerScene): RenderedPlate {
       dz = s - 1;
     return [(dx * a[0] + dy * a[1] + dz * a[2]) / aa + ou, (dx * b[0] + dy * b[1] + dz * b[2]) / bb + ov];
   };
+  const room = scene.room && scene.boardHalfCells ? roomGrey(scene.room.seed) : null;
+  const beyond = (bu: number, bv: number): boolean => Math.abs(bu) > scene.boardHalfCells![0] + scene.room!.marginCells || Math.abs(bv) > scene.boardHalfCells![1] + scene.room!.marginCells;
   const gauss = normals(scene.seed ?? 1);
   const gray = new Uint8Array(w * h);
   const u = new Float64Array(w),
@@ -134,6 +145,7 @@ export function renderChequer(scene: ChequerScene): RenderedPlate {
         chequer = scene.ruled.light ? 2 * covered - 1 : 1 - 2 * covered;
       }
       let value = (dark + bright) / 2 + ((bright - dark) / 2) * chequer;
+      if (room && beyond(u[px], v[px])) value = room(px, py);
       if (vignette < 1) value *= 1 - (1 - vignette) * (Math.hypot(px - w / 2, py - h / 2) / halfDiagonal) ** 2;
       if (scene.hidden?.some(([hx, hy, hw, hh]) => px >= hx && px < hx + hw && py >= hy && py < hy + hh)) value = 120;
       if (noise > 0) value += noise * gauss();

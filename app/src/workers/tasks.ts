@@ -18,6 +18,7 @@ import {
   withoutDropped,
   type ChartKind,
   type DistortionModel,
+  type MeasuredChart,
   type EdgePoint,
   type EdgeReport,
   type Forecast,
@@ -47,7 +48,16 @@ export type Task =
   | { kind: 'still'; image: GrayImage }
   | ({ kind: 'walk' } & WalkQuestion)
   | { kind: 'net'; input: NetInput }
-  | { kind: 'refit'; corners: CornerRow[]; lattice: Omit<PlateLattice, 'nodes'>; dropped: { x: number; y: number }[]; setup: OpticsInput; file: string; model: DistortionModel | 'auto' }
+  | {
+      kind: 'refit';
+      corners: CornerRow[];
+      lattice: Omit<PlateLattice, 'nodes'>;
+      dropped: { x: number; y: number }[];
+      setup: OpticsInput;
+      file: string;
+      model: DistortionModel | 'auto';
+      measured: MeasuredChart | undefined;
+    }
   | { kind: 'edges'; points: EdgePoint[]; setup: OpticsInput; model: DistortionModel }
   | { kind: 'forecast'; setup: PlannedSetup }
   | { kind: 'next best'; setup: PlannedSetup; others: OtherLens[] }
@@ -90,11 +100,11 @@ function refit(task: Extract<Task, { kind: 'refit' }>): Refit {
   const frame = gridFrame(task.setup);
   const nodes = task.corners.map(([row, col, x, y]) => ({ row, col, x, y, contrast: 1 }));
   const lattice = withoutDropped({ ...task.lattice, nodes }, task.dropped, frame);
-  if (lattice.status === 'refused') return { report: gridReport([lattice], [task.file], task.setup), corners: [] };
+  if (lattice.status === 'refused') return { report: gridReport([lattice], [task.file], task.setup, { measured: task.measured }), corners: [] };
   const choice = selectModel(toObservations(lattice.nodes), frame, task.model);
   const { fit } = choice;
   return {
-    report: gridReport([lattice], [task.file], task.setup, { choice }),
+    report: gridReport([lattice], [task.file], task.setup, { choice, measured: task.measured }),
     corners: lattice.nodes.map((n, i): CornerRow => [n.row, n.col, n.x, n.y, fit.residuals[2 * i], fit.residuals[2 * i + 1], fit.used[i]]),
   };
 }

@@ -1,10 +1,11 @@
 import { CoreError } from '../errors';
 import { USUAL_SIGMA } from '../facts';
-import { distance, quatToMat, type Mat3, type Quat, type Vec3 } from '../math';
+import { quatToMat, type Mat3, type Quat, type Vec3 } from '../math';
 import { pictureGeometry } from '../optics';
 import { inFrame, projectAt } from '../setup';
 import type { SolveSetup } from '../solve';
-import { forecast, gainPct, type Forecast } from './forecast';
+import { measurementsLeft, ranked, type Measurement } from './changes';
+import { forecast, type Forecast } from './forecast';
 import type { ForecastPlan } from './plan';
 
 /** The PLAN of the command line: a setup of conventions.md with a path, marks and noise. */
@@ -17,7 +18,8 @@ export interface ForecastFile extends SolveSetup {
 }
 
 export interface ForecastAnswer extends Forecast {
-  nextBest: { kind: string; at: Vec3 | null; gainPct: number }[];
+  /** the best first; `makesKnown` names scale or height where it was not observable before */
+  nextBest: { kind: string; words: string; at: Vec3 | null; gainPct: number; makesKnown: string | null }[];
 }
 
 const USUAL_NOISE_PX = 0.5;
@@ -105,14 +107,32 @@ function seenWith(geometry: ForecastPlan['geometry'], frames: ForecastPlan['fram
   return sigma;
 }
 
-/** A further mark (mirrored through the middle of those that are there, and above and below it), a tie, a height, a plate. */
+/** The same measurements as a planned setup is offered, and a further mark: mirrored through the middle of those that are there, above and below it. */
 function rankChanges(plan: ForecastPlan, now: Forecast, noisePx: number, onProgress: (fraction: number) => void): ForecastAnswer['nextBest'] {
   const { points, facts } = plan;
   if (points.length === 0) return [];
-  const changes: { kind: string; at: Vec3 | null; plan: ForecastPlan }[] = [];
+  const inSight = points.filter((_, p) => plan.frames.some((__, i) => plan.sigmaPx[i * points.length + p] > 0));
+  const known = { level: facts.level, lengths: facts.lengths, heights: facts.cameraHeights.length };
+  const measurements = measurementsLeft({ inSight, facts: known, lensHeld: plan.focal.mode === 'held', start: plan.frames[0].position });
+  const changes: Change[] = [...furtherMarks(plan, noisePx), ...measurements.map((m) => ({ kind: m.kind, words: m.words, at: m.at, plan: withMeasurement(plan, m) }))];
+  return ranked(now, changes, (c) => forecast(c.plan), onProgress).map(({ kind, words, at, gainPct, makesKnown }) => ({ kind, words, at, gainPct, makesKnown }));
+}
+
+type Change = { kind: string; words: string; at: Vec3 | null; plan: ForecastPlan };
+
+function withMeasurement(plan: ForecastPlan, m: Measurement): ForecastPlan {
+  const measured = (more: Partial<ForecastPlan['facts']>): ForecastPlan => ({ ...plan, facts: { ...plan.facts, ...more } });
+  if (m.kind === 'tie') return measured({ lengths: [...plan.facts.lengths, { a: m.a, b: m.b, sigmaM: m.sigmaM }] });
+  if (m.kind === 'level') return measured({ level: [...plan.facts.level, ...m.ids] });
+  if (m.kind === 'height') return measured({ cameraHeights: [...plan.facts.cameraHeights, { frame: 0, sigmaM: m.sigmaM }] });
+  return { ...plan, focal: { ...plan.focal, mode: 'held' } };
+}
+
+function furtherMarks(plan: ForecastPlan, noisePx: number): Change[] {
+  const { points } = plan;
   const mean = [0, 1, 2].map((a) => points.reduce((s, p) => s + p.at[a], 0) / points.length);
   const reach = [0, 1, 2].map((a) => Math.max(0.5, ...points.map((p) => Math.abs(p.at[a] - mean[a]))));
-  for (const [x, y, z] of [
+  return [
     [-1, 0, 0],
     [1, 0, 0],
     [0, 1, 0],
@@ -120,40 +140,10 @@ function rankChanges(plan: ForecastPlan, now: Forecast, noisePx: number, onProgr
     [0, 0, 1],
     [-1, 1, 1],
     [1, 1, -1],
-  ]) {
+  ].map(([x, y, z]) => {
     const at: Vec3 = [mean[0] + x * reach[0], mean[1] + y * reach[1], mean[2] + z * reach[2]];
     const more = [...points, { id: 'further mark', at }];
-    changes.push({
-      kind: 'mark',
-      at,
-      plan: {
-        ...plan,
-        points: more,
-        sigmaPx: seenWith(
-          plan.geometry,
-          plan.frames,
-          more.map((p) => ({ position: p.at })),
-          noisePx,
-        ),
-      },
-    });
-  }
-  let pair: [number, number] = [0, 0];
-  let most = 0;
-  points.forEach((a, i) => points.forEach((b, j) => distance(a.at, b.at) > most && ([pair, most] = [[i, j], distance(a.at, b.at)])));
-  if (most > 0) {
-    const [a, b] = pair.map((i) => points[i]);
-    const middle: Vec3 = [(a.at[0] + b.at[0]) / 2, (a.at[1] + b.at[1]) / 2, (a.at[2] + b.at[2]) / 2];
-    changes.push({ kind: 'tie', at: middle, plan: { ...plan, facts: { ...facts, lengths: [...facts.lengths, { a: a.id, b: b.id, sigmaM: USUAL_SIGMA.tieM }] } } });
-  }
-  changes.push({ kind: 'height', at: plan.frames[0].position, plan: { ...plan, facts: { ...facts, cameraHeights: [...facts.cameraHeights, { frame: 0, sigmaM: USUAL_SIGMA.heightM }] } } });
-  if (plan.focal.mode !== 'held') changes.push({ kind: 'plate', at: null, plan: { ...plan, focal: { ...plan.focal, mode: 'held' } } });
-  return changes
-    .map((c, i) => {
-      const then = forecast(c.plan);
-      onProgress((i + 1) / changes.length);
-      // a scale where there was none is worth more than any slip
-      return { kind: c.kind, at: c.at, gainPct: now.sigmaScalePct === null && then.sigmaScalePct !== null ? 100 : Math.max(0, gainPct(now, then)) };
-    })
-    .sort((a, b) => b.gainPct - a.gainPct);
+    const marks = more.map((p) => ({ position: p.at }));
+    return { kind: 'mark', words: `A mark at ${at.map((v) => v.toFixed(2)).join(', ')} m`, at, plan: { ...plan, points: more, sigmaPx: seenWith(plan.geometry, plan.frames, marks, noisePx) } };
+  });
 }

@@ -1,22 +1,17 @@
-import { USUAL_SIGMA } from '../facts';
 import { distance, type Vec3 } from '../math';
 import { markDiameterFor, nextMarkIds } from '../marks';
 import { adapterOf, momentAt, studySetup, toPiece, fromPiece, hasBody, type PlannedMark, type PlannedSetup, type SetPiece } from '../setup';
-import { forecast, gainPct, type Forecast } from './forecast';
+import { measurementsLeft, ranked, type Gain, type Measurement } from './changes';
+import { forecast, type Forecast } from './forecast';
 import { planOfStudy } from './of-study';
 
 /** One further thing to do, and what it would bring. */
-export interface NextBest {
+export interface NextBest extends Gain {
   kind: 'mark' | 'tie' | 'height' | 'level' | 'plate' | 'slower' | 'focal';
   /** what to do, in words */
   words: string;
   /** where it would go; null when it has no place */
   at: Vec3 | null;
-  /** by how much the slip falls, per cent of what it is now */
-  gainPct: number;
-  /** what it makes known that was not: scale, height; null when nothing */
-  makesKnown: string | null;
-  slipPx: number | null;
   /** of another focal length: which of the offered lenses; null else */
   lensId: string | null;
   /** the setup with it done */
@@ -38,19 +33,12 @@ const SLOWER = 1.5;
 
 /**
  * What would help most: each candidate is put into the setup and the forecast made again (which takes visibility, blur and all facts along),
- * then ranked by the slip that remains. What makes scale or height known comes first, since without them slip alone tells little.
+ * then ranked.
  */
 export function nextBest(setup: PlannedSetup, others: readonly OtherLens[] = [], onProgress: (done: number) => void = () => undefined): NextBest[] {
   const judge = (s: PlannedSetup): Forecast => forecast(planOfStudy(studySetup(s, COMPARED_MOMENTS)));
   const now = judge(setup);
-  const list = candidates(setup, others);
-  const judged = list.map((c, i): NextBest => {
-    const then = judge(c.setup);
-    onProgress((i + 1) / list.length);
-    const known = [now.sigmaScalePct === null && then.sigmaScalePct !== null ? 'scale' : null, now.sigmaHeightM === null && then.sigmaHeightM !== null ? 'height' : null].filter((w) => w !== null);
-    return { ...c, lensId: c.lensId ?? null, gainPct: gainPct(now, then), makesKnown: known.length > 0 ? known.join(' and ') : null, slipPx: then.slipPx };
-  });
-  return judged.filter((j) => j.gainPct > 0.5 || j.makesKnown !== null).sort((a, b) => Number(b.makesKnown !== null) - Number(a.makesKnown !== null) || b.gainPct - a.gainPct);
+  return ranked(now, candidates(setup, others), (c) => judge(c.setup), onProgress).map((c) => ({ ...c, lensId: c.lensId ?? null }));
 }
 
 type Candidate = Pick<NextBest, 'kind' | 'words' | 'at' | 'setup'> & { lensId?: string };
@@ -62,49 +50,25 @@ function candidates(setup: PlannedSetup, others: readonly OtherLens[]): Candidat
   // a tie to a mark that the shot never sees gives it nothing
   const study = studySetup(setup, COMPARED_MOMENTS);
   const inSight = new Set(study.points.filter((_, p) => study.moments.some((__, m) => study.seen[m * study.points.length + p])).map((p) => p.id));
-  const usable = marks.filter((m) => inSight.has(m.id));
   for (const place of markPlaces(setup, objectId)) {
     out.push({ kind: 'mark', words: `A mark on ${place.piece.name}`, at: place.mark.at, setup: { ...setup, marks: [...marks, place.mark] } });
   }
-  const pair = widestPair(usable);
-  if (
-    pair &&
-    !measures.ties.some(
-      (t) =>
-        [t.a, t.b].sort().join() ===
-        pair
-          .map((m) => m.id)
-          .sort()
-          .join(),
-    )
-  )
-    out.push({
-      kind: 'tie',
-      words: `A tie from ${pair[0].id} to ${pair[1].id}, ${distance(pair[0].at, pair[1].at).toFixed(2)} m`,
-      at: [(pair[0].at[0] + pair[1].at[0]) / 2, (pair[0].at[1] + pair[1].at[1]) / 2, (pair[0].at[2] + pair[1].at[2]) / 2],
-      setup: { ...setup, measures: { ...measures, ties: [...measures.ties, { a: pair[0].id, b: pair[1].id, sigmaM: USUAL_SIGMA.tieM }] } },
-    });
-  const floor = usable.filter((m) => m.at[1] < 0.02 && !measures.level.includes(m.id));
-  if (measures.level.length < 3 && floor.length + measures.level.length >= 3)
-    out.push({
-      kind: 'level',
-      words: `${floor.map((m) => m.id).join(', ')} as level marks of the floor`,
-      at: floor[0].at,
-      setup: { ...setup, measures: { ...measures, level: [...measures.level, ...floor.map((m) => m.id)] } },
-    });
-  if (measures.heights.length === 0) {
-    const moment = momentAt(move, move.stations[0].timeS);
-    out.push({
-      kind: 'height',
-      words: 'The camera height at the start',
-      at: moment.position,
-      setup: { ...setup, measures: { ...measures, heights: [{ timeS: moment.timeS, sigmaM: USUAL_SIGMA.heightM }] } },
-    });
-  }
-  if (lens.mode !== 'held') out.push({ kind: 'plate', words: 'A grid plate at this focal length and focus, so that the lens is held', at: null, setup: { ...setup, lens: { ...lens, mode: 'held' } } });
+  const start = momentAt(move, move.stations[0].timeS);
+  const known = { level: measures.level, lengths: measures.ties, heights: measures.heights.length };
+  for (const m of measurementsLeft({ inSight: marks.filter((q) => inSight.has(q.id)), facts: known, lensHeld: lens.mode === 'held', start: start.position }))
+    out.push({ kind: m.kind, words: m.words, at: m.at, setup: withMeasurement(setup, m, start.timeS) });
   for (const other of others) out.push({ kind: 'focal', words: other.words, at: null, lensId: other.id, setup: withLens(setup, other) });
   if (move.stations.length > 1) out.push({ kind: 'slower', words: `The same move ${SLOWER} times as slow`, at: null, setup: { ...setup, move: slower(setup.move, SLOWER) } });
   return out;
+}
+
+function withMeasurement(setup: PlannedSetup, m: Measurement, startS: number): PlannedSetup {
+  const { measures, lens } = setup;
+  const measured = (more: Partial<PlannedSetup['measures']>): PlannedSetup => ({ ...setup, measures: { ...measures, ...more } });
+  if (m.kind === 'tie') return measured({ ties: [...measures.ties, { a: m.a, b: m.b, sigmaM: m.sigmaM }] });
+  if (m.kind === 'level') return measured({ level: [...measures.level, ...m.ids] });
+  if (m.kind === 'height') return measured({ heights: [{ timeS: startS, sigmaM: m.sigmaM }] });
+  return { ...setup, lens: { ...lens, mode: 'held' } };
 }
 
 /** The same move through another lens. */
@@ -174,15 +138,4 @@ function spotsOn(piece: SetPiece, eye: Vec3): { at: Vec3; normal: Vec3 }[] {
       else put([across * w, up * h, Math.sign(own[2]) * (d + OFF_M)], [0, 0, Math.sign(own[2])]);
     }
   return spots;
-}
-
-function widestPair(marks: readonly PlannedMark[]): [PlannedMark, PlannedMark] | null {
-  let best: [PlannedMark, PlannedMark] | null = null;
-  let most = 0;
-  for (const a of marks.slice(0, 100))
-    for (const b of marks.slice(0, 100)) {
-      const d = distance(a.at, b.at);
-      if (d > most) [best, most] = [[a, b], d];
-    }
-  return best;
 }

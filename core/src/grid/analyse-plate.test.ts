@@ -117,6 +117,14 @@ describe('analysePlate on rendered plates', () => {
     expect(good.sentence).toMatch(/^Good to use: 0\.0\d px/);
     expect(good.overscan!.width).toBeGreaterThan(W);
     expect(good.cornerDisplacementPct).toBeLessThan(0);
+    // a smaller chart shot in two places covers what both cover
+    const halves = [-600, 600].map((shiftPx) => shoot({ boardHalfCells: [16, 12], offsetCells: [-shiftPx / 40 + 0.3, 0.2], k1: -0.05 }).found);
+    const each = halves.map((h) => gridReport([h], ['h'], setup, { choice: h.choice }));
+    const both = gridReport(halves, ['left', 'right'], setup);
+    expect(both.coverage!).toBeGreaterThan(0.9);
+    for (const one of each) expect(one.coverage!).toBeLessThan(0.75);
+    expect(each.map((r) => /, ([a-z ]+) empty/.exec(r.sentence)?.[1]).sort()).toEqual(['left side', 'right side']);
+    expect(both.sentence).toMatch(/^Good to use/);
     const small = shoot({ boardHalfCells: [7, 5] });
     const poor = gridReport([small.found], ['b'], setup, { choice: small.found.choice });
     expect(poor.status).toBe('unusable');

@@ -30,6 +30,8 @@ export interface PlateLattice {
   cellPx: number;
   /** a raster of 3 × 3 over the frame, row by row */
   zones: BlurZone[];
+  /** corners that are seen beyond something across the chart and are left out, since their place in it is not certain */
+  uncertain: number;
 }
 
 export interface DetectOptions {
@@ -75,7 +77,7 @@ export function detectChart(image: GrayImage, frame: GridFrame, options: DetectO
     const cellPx = medianCellPx(found.nodes);
     if (blurPx > MAX_BLUR_PX || blurPx > MAX_BLUR_OF_CELL * cellPx) return blurred(found.nodes, image, blurPx, cellPx);
     const look = chart === 'ruled' ? ruledLook(RULED_RING_PX * 2 ** level) : chequerLook(cellPx);
-    return complete(image, found.fine.by(look.smoothingPx), found.nodes, frame, blurPx, cellPx, look, progress);
+    return complete(image, found.fine.by(look.smoothingPx), found, frame, blurPx, cellPx, look, progress);
   };
   if (chart === 'chequer') {
     const afar = searchFromAfar(image);
@@ -109,7 +111,7 @@ function fromTouch(image: GrayImage, pictures: readonly GrayImage[], frame: Grid
         : `From the touched corner only ${nodes.length} corners could be followed; at least ${MIN_TOUCHED} are needed. Try another corner.`;
     return { ...noChart(chart), nodes, message };
   }
-  return complete(image, best!.fine, nodes, frame, edgeBlurPx(image, nodes), medianCellPx(nodes), look, progress, MIN_TOUCHED);
+  return complete(image, best!.fine, { nodes, pieces: [] }, frame, edgeBlurPx(image, nodes), medianCellPx(nodes), look, progress, MIN_TOUCHED);
 }
 
 function noChart(chart: ChartKind): PlateLattice {
@@ -124,6 +126,7 @@ function noChart(chart: ChartKind): PlateLattice {
     sharpness: 0,
     cellPx: Number.NaN,
     zones: [],
+    uncertain: 0,
     message: `No chart: the picture holds no ${chart === 'ruled' ? 'ruled lines with' : 'chequer of'} at least ${MIN_NODES} connected ${chart === 'ruled' ? 'crossings' : 'corners'}. Fill the frame with the chart, in focus and evenly lit.`,
   };
 }
@@ -140,7 +143,7 @@ function blurred(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx:
 function complete(
   image: GrayImage,
   fine: SmoothedPicture,
-  nodes: LatticeNode[],
+  found: { nodes: readonly LatticeNode[]; pieces: readonly (readonly LatticeNode[])[] },
   frame: GridFrame,
   blurPx: number,
   cellPx: number,
@@ -148,7 +151,7 @@ function complete(
   progress: (f: number, s: string) => void,
   minNodes = MIN_NODES,
 ): PlateLattice {
-  const whole = completeLattice(fine, nodes, frame, cellPx, look, minNodes, progress);
+  const whole = completeLattice(fine, found, frame, cellPx, look, minNodes, progress);
   if (whole.outcome === 'unmeasured') return blurPx <= NOTABLE_BLUR_PX ? noChart(look.chart) : tooFew(whole.nodes, image, blurPx, cellPx);
   if (whole.outcome === 'accident') return noChart(look.chart);
   if (whole.outcome === 'few') return tooFew(whole.nodes, image, blurPx, cellPx);
@@ -161,7 +164,7 @@ function complete(
       message: `No flat chart: the corners miss a chart seen through a lens by ${whole.rmsPx.toFixed(1)} px. Use a flat, rigid chart with square cells.`,
     };
   }
-  return describe(whole.nodes, image, blurPx, cellPx);
+  return { ...describe(whole.nodes, image, blurPx, cellPx), uncertain: whole.uncertain };
 }
 
 function tooFew(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx: number): PlateLattice {
@@ -198,6 +201,7 @@ function describe(nodes: LatticeNode[], image: GrayImage, blurPx: number, cellPx
     sharpness: sharpnessOf(blurPx),
     cellPx,
     zones: blurByZone(image, shifted),
+    uncertain: 0,
     coverage: hullAreaPx(shifted) / (image.widthPx * image.heightPx),
   };
 }

@@ -42,7 +42,8 @@ describe('a touched start', () => {
     const { plate, image } = shoot({ rollRad: 0.5 });
     const auto = analysePlate(image, frame);
     const touched = analysePlate(image, frame, { start: touch(plate) });
-    expect(touched.nodes.length).toBe(auto.nodes.length);
+    // but for a corner at the very border, which one of them may find room for
+    expect(Math.abs(touched.nodes.length - auto.nodes.length)).toBeLessThanOrEqual(1);
     expect(worstPx(plate, touched.nodes)).toBeLessThan(0.1);
   });
 

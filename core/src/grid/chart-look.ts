@@ -1,7 +1,7 @@
 import type { GrayImage, SmoothedPicture } from '../picture';
 import { crossTest } from './crossing';
 import type { ChartKind } from './grow-lattice';
-import { ringFits, ringTest, type Saddle } from './saddle';
+import { ovalReachPx, ovalTest, ringFits, ringTest, type Oval, type Saddle } from './saddle';
 
 export interface SeenCorner {
   contrast: number;
@@ -13,6 +13,8 @@ export interface ChartLook {
   chart: ChartKind;
   /** does it look like a corner there? its contrast when it does */
   test(picture: SmoothedPicture, x: number, y: number, windowPx: number, minContrast: number): SeenCorner | null;
+  /** the same where the cell's shape is known: its angles are then the cell's own; null for a chart without bright quadrants */
+  testCell: ((picture: SmoothedPicture, x: number, y: number, cell: Oval) => SeenCorner | null) | null;
   window(cellPx: number): number;
   /** the ring that a corner is looked at on; it must reach beyond the lines of a ruled chart */
   ringPx: number;
@@ -32,6 +34,23 @@ function onRing(picture: SmoothedPicture, x: number, y: number, radiusPx: number
   return test(image, x - x0, y - y0, radiusPx);
 }
 
+/** The share of a corner's variance that goes round the ring twice. */
+const CORNER_SHARE = 0.55;
+/** Of a cell, the part that a ring of the cell's shape takes: it keeps off the next edges. */
+const CELL_RING_SHARE = 0.38;
+/** Narrower than this, blur has mixed the quadrants. */
+const NARROWEST_RING_PX = 1.5;
+
+/** A corner of a chequer that is seen at a slant: its quadrants are narrow and wide, and a round ring finds neither them nor their direction. */
+function onCell(picture: SmoothedPicture, x: number, y: number, cell: Oval): Saddle | null {
+  const oval: Oval = { across: [CELL_RING_SHARE * cell.across[0], CELL_RING_SHARE * cell.across[1]], down: [CELL_RING_SHARE * cell.down[0], CELL_RING_SHARE * cell.down[1]] };
+  const areaPx = Math.abs(oval.across[0] * oval.down[1] - oval.across[1] * oval.down[0]);
+  const reachPx = ovalReachPx(oval);
+  if (areaPx < NARROWEST_RING_PX * reachPx || !ringFits(picture, x, y, reachPx)) return null;
+  const { image, x0, y0 } = picture.near(x, y, reachPx + 2);
+  return ovalTest(image, x - x0, y - y0, oval, 0, CORNER_SHARE);
+}
+
 /** Of the picture in which charts are searched. */
 export const SMOOTHING_PX = 1.2;
 
@@ -41,7 +60,8 @@ const CHEQUER: ChartLook = {
   ringPx: CHEQUER_RING_PX,
   smoothingPx: SMOOTHING_PX,
   flat: false,
-  test: (picture, x, y, windowPx, minContrast) => onRing(picture, x, y, Math.min(CHEQUER_RING_PX, windowPx), (image, px, py, radiusPx) => ringTest(image, px, py, radiusPx, minContrast, 0.55)),
+  test: (picture, x, y, windowPx, minContrast) => onRing(picture, x, y, Math.min(CHEQUER_RING_PX, windowPx), (image, px, py, radiusPx) => ringTest(image, px, py, radiusPx, minContrast, CORNER_SHARE)),
+  testCell: onCell,
   // the next parallel edge is a cell away: up to nine tenths of it less a pixel keeps it outside. Half a cell lost a third of the precision
   // at 20 px and three quarters at 11 px; beyond 14 px little is won
   window: (cellPx) => Math.min(14, Math.max(3, 0.9 * cellPx - 1)),
@@ -59,6 +79,7 @@ export const ruledLook = (ringPx: number): ChartLook => ({
   smoothingPx: SMOOTHING_PX,
   flat: false,
   test: (picture, x, y, windowPx, minContrast) => onRing(picture, x, y, Math.min(ringPx, windowPx), (image, px, py, radiusPx) => crossTest(image, px, py, radiusPx, minContrast)),
+  testCell: null,
   // thin lines carry little per pixel: more of their length is needed than of an edge
   window: (cellPx) => Math.min(Math.max(16, 2 * ringPx), Math.max(3, 0.6 * cellPx - 2)),
 });

@@ -1,11 +1,12 @@
-import { median } from '../math';
+import { median, quantile } from '../math';
 import type { SmoothedPicture } from '../picture';
 import { roomAt, type ChartLook } from './chart-look';
 import { cornerPredictor, fitLens, toObservations, type GridFrame, type LensFit, type LensFitOptions } from './fit-lens';
 import { axisAngle, type LatticeNode } from './grow-lattice';
+import { joinPieces } from './join-pieces';
 import { refineCorner } from './refine-corner';
 import { thinned } from './sample';
-import { ALIKE_RAD, patternOf, verified, withoutFalseRim, type MeasuredNode } from './verify-corners';
+import { ALIKE_RAD, patternOf, seenOnCell, verified, withoutFalseRim, type MeasuredNode } from './verify-corners';
 
 /** What became of a numbered lattice when it was measured. */
 export interface WholeLattice {
@@ -14,15 +15,17 @@ export interface WholeLattice {
   nodes: LatticeNode[];
   /** of the fit that judged it, px */
   rmsPx: number;
+  /** corners behind something across the chart whose place in it is not certain: left out */
+  uncertain: number;
 }
 
 /**
- * Measures the corners of a numbered lattice, adds those that a first lens fit expects and that are seen, and takes out what does not look
+ * Measures the corners of a numbered lattice, joins the parts of it that something keeps apart, adds those that a first lens fit expects and that are seen, and takes out what does not look
  * as a chart does or lies off the fit.
  */
 export function completeLattice(
   fine: SmoothedPicture,
-  nodes: readonly LatticeNode[],
+  { nodes, pieces }: { nodes: readonly LatticeNode[]; pieces: readonly (readonly LatticeNode[])[] },
   frame: GridFrame,
   cellPx: number,
   look: ChartLook,
@@ -32,44 +35,70 @@ export function completeLattice(
   const ringPx = Math.min(look.ringPx, look.window(cellPx));
   const refined = refineAll(fine, nodes, cellPx, look, ringPx);
   progress(0.6, 'measuring corners');
-  const ended = (outcome: WholeLattice['outcome'], left: MeasuredNode[]): WholeLattice => ({ outcome, nodes: left.map(unseen), rmsPx: Number.NaN });
+  let uncertain = 0;
+  const ended = (outcome: WholeLattice['outcome'], left: MeasuredNode[]): WholeLattice => ({ outcome, nodes: left.map(unseen), rmsPx: Number.NaN, uncertain });
   // most of what was numbered cannot be measured as a corner: it was an accident
   if (refined.length < minNodes) return ended(refined.length < nodes.length / 2 ? 'unmeasured' : 'few', refined);
   let known = refined;
   let latest: { fit: LensFit; corners: number } | null = null;
-  // several rounds: the first prediction reaches the border only roughly when the lens is strong
-  for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
-    latest = fitForPrediction(known, frame, latest);
-    const { fit } = latest;
-    const before = known.length;
-    known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02), look, ringPx);
-    progress(0.7 + 0.04 * round, 'completing the lattice');
-    if (known.length - before < 0.002 * before) break;
+  const completed = () => {
+    // several rounds: the first prediction reaches the border only roughly when the lens is strong
+    for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
+      latest = fitForPrediction(known, frame, latest);
+      const { fit } = latest;
+      const before = known.length;
+      known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02), look, ringPx);
+      progress(0.7 + 0.04 * round, 'completing the lattice');
+      if (known.length - before < 0.002 * before) break;
+    }
+    return latest!;
+  };
+  latest = completed();
+  let apart = pieces.map((piece) => refineAll(fine, piece, cellPx, look, ringPx));
+  while (apart.length > 0) {
+    const joined = joinPieces(known, apart, latest.fit, frame);
+    ({ uncertain, left: apart } = joined);
+    if (joined.known.length === known.length) break;
+    known = joined.known;
+    latest = completed();
   }
+  // beyond a pole may be a line or two, too few to be a piece
+  known = addPredicted(fine, known, latest.fit, frame, Math.max(latest.fit.sigmaPx, 0.02), look, ringPx, STEPS_ACROSS);
   // clutter beside the chart was numbered with it: what a chart cannot look like goes, and the fit that judges the rest is made without it
-  const real = verified(known, latest!.fit, frame, look, ringPx);
+  let real = verified(fine, known, latest.fit, frame, look, ringPx);
   if (real.length < minNodes) return ended(real.length < known.length / 2 ? 'accident' : 'few', real);
   // nothing was added and nothing went: the fit is of the same corners
-  const { fit } = real.length === refined.length && known.length === refined.length ? latest! : fitForPrediction(real, frame, latest);
-  const limit = 6 * Math.max(fit.sigmaPx, 0.02);
+  let { fit } = real.length === refined.length && known.length === refined.length ? latest : fitForPrediction(real, frame, latest);
+  if (real.length < known.length) {
+    // a corner may have been measured on clutter beside it: where the better fit expects one it is looked for again
+    const again = verified(fine, addPredicted(fine, real, fit, frame, Math.max(fit.sigmaPx, 0.02), look, ringPx), fit, frame, look, ringPx);
+    if (again.length > real.length) {
+      real = again;
+      ({ fit } = fitForPrediction(real, frame, latest));
+    }
+  }
+  const usual = median(real.map((n) => n.contrast));
+  // noise moves a faint corner more than a strong one
+  const limitOf = (n: MeasuredNode): number => 6 * Math.max(fit.sigmaPx, 0.02) * Math.max(1, usual / Math.max(n.contrast, 1));
   const expected = patternOf(real, fit, frame, look);
   const predict = cornerPredictor(fit, frame, 0);
   const kept = real.filter((n) => {
     const at = predict(n.row, n.col);
     if (at === null) return false;
+    const limit = limitOf(n);
     if (Math.hypot(at[0] - n.x, at[1] - n.y) <= limit) return true;
     // an occluder's edge inside the window drags it: what is seen nearer to the corner may be good
     const again = { x: at[0], y: at[1] };
     if (!refineCorner(fine, again, Math.max(MIN_WINDOW_PX, look.window(cellPx) / 2), limit)) return false;
     const seen = look.test(fine, again.x, again.y, look.ringPx, 0.2 * n.contrast);
-    const angle = expected?.(n.row, n.col) ?? null;
+    const angle = expected?.angle(n.row, n.col) ?? null;
     if (!seen || (angle !== null && axisAngle(seen.brightRad, angle) > ALIKE_RAD)) return false;
     n.x = again.x;
     n.y = again.y;
     return true;
   });
   const whole = look.chart === 'chequer' ? withoutFalseRim(fine, kept, fit, frame) : kept;
-  return { outcome: whole.length < minNodes ? 'few' : 'whole', nodes: whole.map(unseen), rmsPx: fit.rmsPx };
+  return { outcome: whole.length < minNodes ? 'few' : 'whole', nodes: whole.map(unseen), rmsPx: fit.rmsPx, uncertain };
 }
 
 const unseen = ({ row, col, x, y, contrast }: MeasuredNode): LatticeNode => ({ row, col, x, y, contrast });
@@ -111,14 +140,15 @@ function fitForPrediction(known: readonly LatticeNode[], frame: GridFrame, befor
   return chosen(rmsOfAll(nearest) < (1 - NEARER_SHARE) * rmsOfAll(plain) ? nearest : plain);
 }
 
-/** Over all corners, each counted up to 3 px: a fit must not win by leaving corners out. */
+/** Clutter that was numbered with a chart is less of it than this; a fit that leaves more out does not describe the lens. */
+const CLUTTER_SHARE = 0.15;
+/** Of the rms of a Gaussian's radii, the radius that 85 % of them keep within: √(−2 ln 0.15) for √2. */
+const RADIUS_OF_RMS = Math.sqrt(-Math.log(CLUTTER_SHARE));
+
+/** The scatter of all corners, told by the one that 85 % keep within: a fit must neither win by leaving corners out nor by bending to clutter. */
 function rmsOfAll(fit: LensFit): number {
-  let sum = 0;
-  for (let i = 0; i < fit.used.length; i += 1) {
-    const square = fit.residuals[2 * i] ** 2 + fit.residuals[2 * i + 1] ** 2;
-    sum += square < 9 ? square : 9;
-  }
-  return Math.sqrt(sum / fit.used.length);
+  const radii = Array.from(fit.used, (_, i) => Math.hypot(fit.residuals[2 * i], fit.residuals[2 * i + 1]));
+  return quantile(radii, 1 - CLUTTER_SHARE) / RADIUS_OF_RMS;
 }
 
 /** Share of the picture under windows from which on it is smoothed in bands. */
@@ -131,6 +161,27 @@ const STEPS = [
   [-1, 0],
 ] as const;
 const MIN_WINDOW_PX = 3;
+
+/**
+ * How far the nearest other edge of the chart is from a corner, px: the cells' narrower width, which in a cell seen at a slant is less than
+ * either of its sides. A window that reaches beyond it is dragged by that edge. Infinite where no neighbour is known.
+ */
+function nearestEdgePx(at: { x: number; y: number }, neighbour: (dr: number, dc: number) => readonly [number, number] | null): number {
+  const [right, left, below, above] = STEPS.map(([dr, dc]) => {
+    const q = neighbour(dr, dc);
+    return q && ([q[0] - at.x, q[1] - at.y] as const);
+  });
+  let nearest = Infinity;
+  for (const u of [right, left]) {
+    if (u) nearest = Math.min(nearest, Math.hypot(u[0], u[1]));
+    for (const v of [below, above]) {
+      if (!v) continue;
+      const sides = [Math.hypot(v[0], v[1]), u ? Math.hypot(u[0], u[1]) : 0];
+      nearest = Math.min(nearest, sides[0], u ? Math.abs(u[0] * v[1] - u[1] * v[0]) / Math.max(...sides) : Infinity);
+    }
+  }
+  return nearest;
+}
 
 /** With the whole window, else with half of it: beside an occlusion or a smear the near pixels may still be good. */
 function refineWithin(fine: SmoothedPicture, corner: { x: number; y: number }, windowPx: number, maxShiftPx: number, flat: boolean): boolean {
@@ -148,11 +199,10 @@ function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx:
   const ordered = [...nodes].sort(inBands ? (a, b) => a.y - b.y : (a, b) => a.row - b.row || a.col - b.col);
   for (const n of ordered) {
     if (inBands) fine.holdBand(n.y - windowPx - 3, n.y + windowPx + 3);
-    let local = Infinity;
-    for (const [dr, dc] of STEPS) {
+    const local = nearestEdgePx(n, (dr, dc) => {
       const other = byPlace.get((n.row + dr) * 65536 + n.col + dc);
-      if (other) local = Math.min(local, Math.hypot(other.x - n.x, other.y - n.y));
-    }
+      return other ? [other.x, other.y] : null;
+    });
     const cell = Number.isFinite(local) ? local : cellPx;
     const place = { x: n.x, y: n.y };
     // looked at while its neighbourhood is at hand
@@ -162,17 +212,20 @@ function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx:
 }
 
 /** Measures the corners that the fit expects inside the frame and that are not known yet; keeps those that look like corners. */
-function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit, frame: GridFrame, sigmaPx: number, look: ChartLook, ringPx: number): MeasuredNode[] {
+function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit, frame: GridFrame, sigmaPx: number, look: ChartLook, ringPx: number, mostSteps = STEPS_BEYOND): MeasuredNode[] {
   const place = (row: number, col: number) => row * 1_000_003 + col;
   const have = new Map(known.map((n) => [place(n.row, n.col), n]));
   const contrast = median(known.map((n) => n.contrast));
   const expected = patternOf(known, fit, frame, look);
   const predict = cornerPredictor(fit, frame, 0);
   const added: MeasuredNode[] = [];
-  const queue = [...known];
+  const queue: MeasuredNode[] = [...known];
+  /** how many steps a place is from the last corner that is known */
+  const steps = new Map<MeasuredNode, number>();
   const asked = new Set<number>();
   for (let head = 0; head < queue.length; head += 1) {
     const n = queue[head];
+    const beyond = (steps.get(n) ?? 0) + 1;
     for (const [dr, dc] of STEPS) {
       const row = n.row + dr;
       const col = n.col + dc;
@@ -180,38 +233,37 @@ function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit
       if (have.has(k) || asked.has(k)) continue;
       asked.add(k);
       const at = predict(row, col);
+      // what a step leads to may lie outside; inside it is looked at
       if (!at || at[0] < 2 || at[1] < 2 || at[0] > frame.widthPx - 2 || at[1] > frame.heightPx - 2) continue;
       const step = Math.hypot(at[0] - n.x, at[1] - n.y);
       if (step < 4 || step > frame.widthPx / 4) continue;
       const node: MeasuredNode = { row, col, x: at[0], y: at[1], contrast: 0, seen: null };
       // the nearest neighbour decides: a fisheye's cells are several times as long as wide
-      const window = look.window(Math.min(step, nearestNeighbourPx(row, col, at)));
+      const window = look.window(
+        Math.min(
+          step,
+          nearestEdgePx({ x: at[0], y: at[1] }, (r, c) => predict(row + r, col + c)),
+        ),
+      );
       const room = Math.min(window, roomAt(fine, at[0], at[1]));
       const ring = room >= MIN_WINDOW_PX ? look.test(fine, at[0], at[1], room, 0.2 * contrast) : null;
-      const angle = expected?.(row, col) ?? null;
-      const fits = ring && (angle === null || axisAngle(ring.brightRad, angle) < ALIKE_RAD);
-      if (fits && refineWithin(fine, node, window, Math.max(0.15 * step, 3 * sigmaPx), look.flat)) {
-        node.contrast = ring.contrast;
+      const angle = expected?.angle(row, col) ?? null;
+      const round = ring && (angle === null || axisAngle(ring.brightRad, angle) < ALIKE_RAD) ? ring : null;
+      const fits = round ?? (room >= MIN_WINDOW_PX ? seenOnCell(fine, node, expected, look) : null);
+      if (fits && fits.contrast >= 0.2 * contrast && refineWithin(fine, node, window, Math.max(0.15 * step, 3 * sigmaPx), look.flat)) {
+        node.contrast = fits.contrast;
         node.seen = look.test(fine, node.x, node.y, ringPx, 0);
         added.push(node);
         have.set(k, node);
         queue.push(node);
-      } else if (headroom(row, col, have)) queue.push(node); // look on behind an occlusion, two cells at most
+      } else if (beyond < mostSteps) {
+        steps.set(node, beyond);
+        queue.push(node);
+      }
     }
   }
   return [...known, ...added];
-
-  function nearestNeighbourPx(row: number, col: number, at: readonly [number, number]): number {
-    let nearest = Infinity;
-    for (const [dr, dc] of STEPS) {
-      const q = predict(row + dr, col + dc);
-      if (q) nearest = Math.min(nearest, Math.hypot(q[0] - at[0], q[1] - at[1]));
-    }
-    return nearest;
-  }
-  function headroom(row: number, col: number, map: Map<number, MeasuredNode>): boolean {
-    for (let dr = -OCCLUSION_REACH; dr <= OCCLUSION_REACH; dr += 1) for (let dc = -OCCLUSION_REACH; dc <= OCCLUSION_REACH; dc += 1) if (map.has(place(row + dr, col + dc))) return true;
-    return false;
-  }
 }
-const OCCLUSION_REACH = 2;
+/** Steps from a known corner at which others are looked for: round the dirt on a chart, or over what stands across it. */
+const STEPS_BEYOND = 4;
+const STEPS_ACROSS = 14;

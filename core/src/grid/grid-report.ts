@@ -3,6 +3,7 @@ import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput } from '../optics';
 import { radToDeg } from '../units';
 import type { PlateLattice } from './analyse-plate';
+import { coverOf } from './cover';
 import { fittedUnknowns, toObservations, unknownsOf, type FittedUnknown, type GridFrame, type LensFit } from './fit-lens';
 import { blurRemarks, type BlurZone } from './sharpness';
 import { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
@@ -24,6 +25,8 @@ export interface PlateReport {
   cellPx: number | null;
   /** a raster of 3 × 3 over the frame, row by row */
   zones: BlurZone[];
+  /** corners beyond something across the chart that were left out, since their place in it is not certain. Missing: computed before it was asked */
+  uncertain?: number;
   warnings: string[];
 }
 
@@ -41,6 +44,8 @@ export type GridDistortion = Distortion & {
 export interface GridReport {
   status: 'usable' | 'unusable';
   reason: string | null;
+  /** share of the frame that the plates cover together. Missing: computed before it was asked for */
+  coverage?: number;
   /** one sentence for the person who shot the plate */
   sentence: string;
   plates: PlateReport[];
@@ -134,6 +139,7 @@ export function gridReport(
     blurPx: finite(l.blurPx),
     cellPx: finite(l.cellPx),
     zones: l.zones,
+    uncertain: l.uncertain,
     warnings: [...(l.message ? [l.message] : []), ...blurRemarks(l.zones)],
   });
   const plates = lattices.map((l, i) => base(l, files[i]));
@@ -141,6 +147,7 @@ export function gridReport(
     const why = lattices[0]?.message ?? 'No plate was given.';
     return {
       status: 'unusable',
+      coverage: 0,
       reason: lattices[0]?.reason ?? 'no-plate',
       sentence: why,
       plates,
@@ -167,7 +174,12 @@ export function gridReport(
   const warnings: string[] = [];
   const findings: PlateFinding[] = [];
   const effect = frameEffect({ ...frame, fxPx: frame.fxPx * fit.aspect, center: fit.center, distortion: fit.distortion });
-  const coverage = Math.max(...good.map(({ l }) => l.coverage));
+  const cover = coverOf(
+    good.map(({ l }) => l.nodes),
+    frame,
+  );
+  // of one plate it is known exactly
+  const coverage = good.length === 1 ? good[0].l.coverage : cover.share;
   // an infinite sigma: the plates do not tell it
   const focalFromTilt = fit.sigma.rho !== undefined && Number.isFinite(fit.sigma.rho) ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.rho * geometry.effectiveFocalMm } : null;
   if (good.length === 1 && !focalFromTilt) warnings.push('One square-on plate cannot tell focal length from distance: the coefficients hold for the recorded focal length.');
@@ -197,11 +209,15 @@ export function gridReport(
       words: `The cells of the chart are square at a squeeze of ${squeeze.value.toFixed(3)} ± ${squeeze.sigma.toFixed(3)}, recorded is ${recordedSqueeze}.`,
     });
   if (!effect.valid) warnings.push('The fitted model folds over inside the frame: it must not be used at the border. Shoot a plate that fills the frame.');
-  const sentence = judge(fit, coverage, effect, good[0].l);
+  const sentence = judge(fit, coverage, effect, cover.empty);
   const usable = effect.valid && coverage >= POOR_COVERAGE;
-  if (coverage < GOOD_COVERAGE) warnings.push(`The chart covers ${(100 * coverage).toFixed(0)} % of the frame; beyond it the distortion is extrapolated.`);
+  if (coverage < GOOD_COVERAGE)
+    warnings.push(
+      `${good.length === 1 ? 'The chart covers' : 'The plates together cover'} ${(100 * coverage).toFixed(0)} % of the frame${cover.empty ? `, ${cover.empty} empty` : ''}; beyond it the distortion is extrapolated.`,
+    );
   return {
     status: usable ? 'usable' : 'unusable',
+    coverage,
     reason: usable ? null : effect.valid ? 'coverage' : 'folds-over',
     sentence,
     plates,
@@ -291,37 +307,17 @@ function measurePlate(report: PlateReport, lattice: PlateLattice, fit: LensFit, 
   report.tiltDeg = radToDeg(Math.acos(Math.min(1, Math.abs(fit.poses[q].rotation[8]))));
   report.distanceCells = cellsAway(fit, q);
   if (report.tiltDeg > 15) report.warnings.push(`The chart is tilted by ${report.tiltDeg.toFixed(0)}°; square-on covers the frame more evenly.`);
+  if (lattice.uncertain > 0)
+    report.warnings.push(`${lattice.uncertain} corners beyond something across the chart were left out: how many cells lie between is not certain. Take it away, or shoot past it from another side.`);
   const dropped = lattice.nodes.length - count;
   if (dropped > 0.05 * lattice.nodes.length) report.warnings.push(`${dropped} corners did not fit and were left out.`);
 }
 
-function judge(fit: LensFit, coverage: number, effect: FrameEffect, lattice: PlateLattice): string {
+function judge(fit: LensFit, coverage: number, effect: FrameEffect, empty: string | null): string {
   const rms = `${fit.rmsPx.toFixed(2)} px`;
   const share = coverage >= 0.97 ? 'whole frame' : `${(100 * coverage).toFixed(0)} % of the frame`;
   if (!effect.valid) return `Shoot again: the fit (${rms}, ${share}) cannot be used at the border.`;
-  const missing = lattice.status === 'found' ? emptySide(lattice) : null;
-  if (coverage < POOR_COVERAGE) return `Shoot again: only ${share} covered${missing ? `, ${missing} empty` : ''}. Move closer or use a larger chart.`;
-  if (coverage < GOOD_COVERAGE) return `Usable with care: ${rms}, ${share} covered${missing ? `, ${missing} empty` : ''}.`;
+  if (coverage < POOR_COVERAGE) return `Shoot again: only ${share} covered${empty ? `, ${empty} empty` : ''}. Move closer or use a larger chart.`;
+  if (coverage < GOOD_COVERAGE) return `Usable with care: ${rms}, ${share} covered${empty ? `, ${empty} empty` : ''}.`;
   return `Good to use: ${rms}, ${share}.`;
-}
-
-/** The side of the frame with the widest empty band, in words. */
-function emptySide(lattice: PlateLattice): string | null {
-  let left = Infinity,
-    top = Infinity,
-    right = -Infinity,
-    bottom = -Infinity;
-  for (const n of lattice.nodes) {
-    left = Math.min(left, n.x);
-    right = Math.max(right, n.x);
-    top = Math.min(top, n.y);
-    bottom = Math.max(bottom, n.y);
-  }
-  const w = Math.sqrt(((right - left) * (bottom - top)) / Math.max(lattice.coverage, 1e-6));
-  const bands: [string, number][] = [
-    ['left side', left],
-    ['top', top],
-  ];
-  const widest = bands.sort((a, b) => b[1] - a[1])[0];
-  return widest[1] > 0.1 * w ? widest[0] : null;
 }

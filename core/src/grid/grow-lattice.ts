@@ -94,22 +94,36 @@ interface Placed {
 /**
  * Numbers saddles by integer steps from a seed, outwards from the inside, so that no board outline is needed.
  * A step is accepted where a saddle lies within 0.3 cells of the prediction and its bright quadrants are turned by a right angle
- * against its neighbour's, as they must be on a chequer. Several seeds are tried; the largest consistent lattice is kept.
+ * against its neighbour's, as they must be on a chequer. Several seeds are tried.
+ * @returns the consistent lattices, the largest first, each with numbers of its own: what stands across a chart parts it into several
  */
-export function growLattice(saddles: readonly Saddle[], widthPx: number, heightPx: number, chart: ChartKind = 'chequer'): LatticeNode[] {
+export function growLattices(saddles: readonly Saddle[], widthPx: number, heightPx: number, chart: ChartKind = 'chequer'): LatticeNode[][] {
   if (saddles.length < 9) return [];
   const buckets = new Buckets(saddles, 16);
-  let best: Placed[] = [];
+  const pieces: Placed[][] = [];
   const taken = new Set<number>();
   for (const seed of seedsFromMiddle(saddles, widthPx, heightPx)) {
     if (taken.has(seed)) continue;
     const placed = growFrom(seed, saddles, buckets, Math.max(widthPx, heightPx), NEIGHBOURS[chart]);
     placed.forEach((p) => taken.add(p.index));
-    if (placed.length > best.length) best = placed;
-    if (best.length > 0.6 * saddles.length) break;
+    if (placed.length >= MIN_PIECE) pieces.push(placed);
+    // so much of it that no piece of the chart can be left
+    if (taken.size > saddles.length - MIN_PIECE) break;
   }
-  return orientToPicture(best.map((p) => ({ row: p.row, col: p.col, x: saddles[p.index].x, y: saddles[p.index].y, contrast: saddles[p.index].contrast })));
+  pieces.sort((a, b) => b.length - a.length);
+  // two seeds may have grown into the same corners: they are the larger one's
+  const given = new Set<number>();
+  const apart = pieces.flatMap((piece) => {
+    const own = piece.filter((p) => !given.has(p.index));
+    if (own.length < MIN_PIECE) return [];
+    own.forEach((p) => given.add(p.index));
+    return [own];
+  });
+  return apart.map((piece) => orientToPicture(piece.map((p) => ({ row: p.row, col: p.col, x: saddles[p.index].x, y: saddles[p.index].y, contrast: saddles[p.index].contrast }))));
 }
+
+/** Fewer corners together are chance, or are found by prediction. */
+const MIN_PIECE = 8;
 
 /** Strong saddles, one from each tile of a 6×4 raster, the middle first. */
 function seedsFromMiddle(saddles: readonly Saddle[], w: number, h: number): number[] {

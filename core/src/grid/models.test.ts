@@ -118,7 +118,7 @@ test('the true squeeze comes out of the cells, with its standard deviation', () 
   const nodes = corners(l).map((o) => ({ ...o, contrast: 80 }));
   const frame = { widthPx: W, heightPx: H, fxPx: fy / 2, fyPx: fy };
   const choice = selectModel(nodes, frame, 'anamorphic');
-  const lattice = { status: 'found' as const, nodes, rows: 10, cols: 10, coverage: 0.98, blurPx: 1, sharpness: 1, cellPx: 60, zones: [] };
+  const lattice = { status: 'found' as const, nodes, rows: 10, cols: 10, coverage: 0.98, blurPx: 1, sharpness: 1, cellPx: 60, zones: [], uncertain: 0 };
   const report = gridReport([lattice], ['plate'], recorded, { choice });
   expect(Math.abs(report.squeeze!.value - 1.985)).toBeLessThan(4 * report.squeeze!.sigma);
   expect(report.squeeze!.sigma).toBeLessThan(0.001);

@@ -55,7 +55,8 @@ function search(image: GrayImage, chart: ChartKind) {
   const pictures = chart === 'ruled' ? [image, invert(image)] : [image];
   for (const level of [0, 1]) {
     const found = searchLattice(pictures, chart, level);
-    if (found && found.nodes.length >= MIN_NODES) return found.nodes;
+    // what stands before the chart parts it: all of it is there to be measured
+    if (found && found.nodes.length >= MIN_NODES) return [found.nodes, ...found.pieces].flat();
   }
   return [];
 }

@@ -25,11 +25,29 @@ export const ringFits = (picture: { widthPx: number; heightPx: number }, x: numb
  */
 export function ringTest(image: GrayImage, x: number, y: number, radiusPx: number, minContrast: number, minShare = 0.6): Saddle | null {
   if (!ringFits(image, x, y, radiusPx)) return null;
+  for (let i = 0; i < RING; i += 1) ringValues[i] = sampleAt(image, x + radiusPx * ringCos[i], y + radiusPx * ringSin[i]);
+  return judgeRing(x, y, minContrast, minShare);
+}
+
+/** Half the size of an oval, px: where its angle 0 and its quarter turn lie from its middle. */
+export interface Oval {
+  across: readonly [number, number];
+  down: readonly [number, number];
+}
+
+/** As `ringTest`, on an oval: `brightRad` counts from `across` towards `down`, so that cells seen at a slant are right-angled again. */
+export function ovalTest(image: GrayImage, x: number, y: number, { across, down }: Oval, minContrast: number, minShare: number): Saddle | null {
+  if (!ringFits(image, x, y, ovalReachPx({ across, down }))) return null;
+  for (let i = 0; i < RING; i += 1) ringValues[i] = sampleAt(image, x + across[0] * ringCos[i] + down[0] * ringSin[i], y + across[1] * ringCos[i] + down[1] * ringSin[i]);
+  return judgeRing(x, y, minContrast, minShare);
+}
+
+export const ovalReachPx = ({ across, down }: Oval): number => Math.max(Math.hypot(across[0], down[0]), Math.hypot(across[1], down[1]));
+
+/** What stands in `ringValues`. */
+function judgeRing(x: number, y: number, minContrast: number, minShare: number): Saddle | null {
   let mean = 0;
-  for (let i = 0; i < RING; i += 1) {
-    ringValues[i] = sampleAt(image, x + radiusPx * ringCos[i], y + radiusPx * ringSin[i]);
-    mean += ringValues[i];
-  }
+  for (let i = 0; i < RING; i += 1) mean += ringValues[i];
   mean /= RING;
   let variance = 0,
     c2 = 0,

@@ -2,7 +2,7 @@ import { glance, halve, smooth, SmoothedPicture, type GrayImage } from '../pictu
 import { hullAreaPx, quantile } from '../math';
 import { RULED_RING_PX, SMOOTHING_PX } from './chart-look';
 import { findCrossings } from './crossing';
-import { growLattice, latticeStepsPx, type ChartKind, type LatticeNode } from './grow-lattice';
+import { growLattices, latticeStepsPx, medianCellPx, type ChartKind, type LatticeNode } from './grow-lattice';
 import { findSaddles, saddlePoint, saddlesAmong, strongPlaces } from './saddle';
 
 /** Lattices of less are chance. */
@@ -14,6 +14,8 @@ export const LEVELS = 3;
 export interface FoundLattice {
   /** in pixels of the whole picture */
   nodes: LatticeNode[];
+  /** further ones whose cells are about as large: parts of the same chart behind something, or another chart beside it */
+  pieces: LatticeNode[][];
   /** the picture that shows it, as its corners are measured */
   fine: SmoothedPicture;
 }
@@ -28,10 +30,21 @@ export function searchLattice(pictures: readonly GrayImage[], chart: ChartKind, 
     const smoothed = level === 0 ? fine.whole() : smooth(reduced(picture, level), SMOOTHING_PX);
     onStep();
     const spots = chart === 'ruled' ? findCrossings(smoothed, RULED_RING_PX) : findSaddles(smoothed, SADDLE_RING_PX);
-    const nodes = growLattice(spots, smoothed.widthPx, smoothed.heightPx, chart);
-    if (!best || nodes.length > best.nodes.length) best = { nodes, fine };
+    const [nodes = [], ...others] = growLattices(spots, smoothed.widthPx, smoothed.heightPx, chart);
+    if (!best || nodes.length > best.nodes.length) best = { nodes, pieces: ofItsKind(nodes, others), fine };
   }
-  return best && { ...best, nodes: enlarged(best.nodes, factor) };
+  return best && { ...best, nodes: enlarged(best.nodes, factor), pieces: best.pieces.map((p) => enlarged(p, factor)) };
+}
+
+/** A chart at a slant, or a strong lens, has cells of twice and of half the size. */
+const LARGEST_RATIO = 2.5;
+
+function ofItsKind(nodes: readonly LatticeNode[], others: readonly LatticeNode[][]): LatticeNode[][] {
+  const cellPx = medianCellPx(nodes);
+  return others.filter((o) => {
+    const ratio = medianCellPx(o) / cellPx;
+    return ratio < LARGEST_RATIO && ratio > 1 / LARGEST_RATIO;
+  });
 }
 
 /** A picture reduced to about this size shows cells of a few dozen pixels as well as the whole of it does. */
@@ -52,15 +65,19 @@ export function searchFromAfar(image: GrayImage): FoundLattice | null {
     const strong = strongPlaces(small);
     // more than there is room for at that distance: they stand closer, and the next size tells
     if (level > nearest && strong.places.length * AFAR_CELL_PX ** 2 > small.widthPx * small.heightPx) continue;
-    const nodes = growLattice(saddlesAmong(strong, small, SADDLE_RING_PX), small.widthPx, small.heightPx, 'chequer');
+    const [nodes = [], ...others] = growLattices(saddlesAmong(strong, small, SADDLE_RING_PX), small.widthPx, small.heightPx, 'chequer');
     if (nodes.length < MIN_NODES || hullAreaPx(nodes) < AFAR_COVERAGE * small.widthPx * small.heightPx) continue;
     if (quantile(latticeStepsPx(nodes), 0.02) < AFAR_CELL_PX) continue;
     // between the pixels, since each of them is many of the picture's
-    const placed = nodes.map((n) => {
-      const [x, y] = saddlePoint(small, n.x, n.y);
-      return { ...n, x, y };
-    });
-    return { nodes: enlarged(placed, 2 ** level), fine: new SmoothedPicture(image, SMOOTHING_PX) };
+    const placed = (piece: readonly LatticeNode[]) =>
+      enlarged(
+        piece.map((n) => {
+          const [x, y] = saddlePoint(small, n.x, n.y);
+          return { ...n, x, y };
+        }),
+        2 ** level,
+      );
+    return { nodes: placed(nodes), pieces: ofItsKind(nodes, others).map(placed), fine: new SmoothedPicture(image, SMOOTHING_PX) };
   }
   return null;
 }

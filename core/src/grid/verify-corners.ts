@@ -3,6 +3,7 @@ import { cornerPredictor, type GridFrame, type LensFit } from './fit-lens';
 import type { SmoothedPicture } from '../picture';
 import { roomAt, type ChartLook, type SeenCorner } from './chart-look';
 import { axisAngle, type LatticeNode } from './grow-lattice';
+import type { Oval } from './saddle';
 
 /** A corner that was measured, and how it looks on the ring there; null when not like a corner, or without room for the ring. */
 export interface MeasuredNode extends LatticeNode {
@@ -17,21 +18,36 @@ const ALIKE_SHARE = 0.4;
 /** Its bright quadrants point where the chart's pattern says, within so much. */
 export const ALIKE_RAD = 0.5;
 
+/** Where a chequer's bright quadrants lie at a corner. */
+export interface Pattern {
+  /** as seen in the picture; null where the fit does not reach */
+  angle(row: number, col: number): number | null;
+  /** in the cell's own angles, from its row towards its column */
+  cellAngle(row: number, col: number): number;
+  /** the cell's two sides there, px */
+  cell(row: number, col: number): Oval | null;
+}
+
 /**
  * Where the pattern of a chequer puts the bright quadrants at a corner: half-way between the edges in one sense on even corners, in the other
  * on odd ones. Which is which the known corners say together. Null for a ruled chart, which has no such sense.
  */
-export function patternOf(known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook): ((row: number, col: number) => number | null) | null {
+export function patternOf(known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook): Pattern | null {
   if (look.chart !== 'chequer') return null;
   const predict = cornerPredictor(fit, frame, 0);
-  const diagonals = (row: number, col: number): [number, number] | null => {
+  const cell = (row: number, col: number): Oval | null => {
     const at = predict(row, col);
     const right = predict(row, col + 1);
     const below = predict(row + 1, col);
     if (!at || !right || !below) return null;
+    return { across: [right[0] - at[0], right[1] - at[1]], down: [below[0] - at[0], below[1] - at[1]] };
+  };
+  const diagonals = (row: number, col: number): [number, number] | null => {
+    const sides = cell(row, col);
+    if (!sides) return null;
     // half-way between the edges' directions, however long the cells are along them
-    const u = Math.atan2(right[1] - at[1], right[0] - at[0]);
-    const v = Math.atan2(below[1] - at[1], below[0] - at[0]);
+    const u = Math.atan2(sides.across[1], sides.across[0]);
+    const v = Math.atan2(sides.down[1], sides.down[0]);
     const half = Math.atan2(Math.sin(v - u), Math.cos(v - u)) / 2;
     return [u + half, u + half + Math.PI / 2];
   };
@@ -45,14 +61,24 @@ export function patternOf(known: readonly MeasuredNode[], fit: LensFit, frame: G
     const even = (n.row + n.col) % 2 === 0 ? 1 : -1;
     votes += even * (axisAngle(seen.brightRad, d[0]) < axisAngle(seen.brightRad, d[1]) ? 1 : -1);
   }
-  return (row, col) => {
-    const d = diagonals(row, col);
-    return d ? d[((row + col) % 2 === 0 ? 1 : -1) * votes >= 0 ? 0 : 1] : null;
+  const diagonal = (row: number, col: number): 0 | 1 => (((row + col) % 2 === 0 ? 1 : -1) * votes >= 0 ? 0 : 1);
+  return {
+    angle: (row, col) => diagonals(row, col)?.[diagonal(row, col)] ?? null,
+    cellAngle: (row, col) => (diagonal(row, col) === 0 ? Math.PI / 4 : (3 * Math.PI) / 4),
+    cell,
   };
 }
 
+/** Are there bright quadrants as the pattern wants them, seen on a ring of the cell's shape? */
+export function seenOnCell(fine: SmoothedPicture, at: { row: number; col: number; x: number; y: number }, pattern: Pattern | null, look: ChartLook): SeenCorner | null {
+  const cell = pattern?.cell(at.row, at.col);
+  if (!pattern || !cell || !look.testCell) return null;
+  const seen = look.testCell(fine, at.x, at.y, cell);
+  return seen && axisAngle(seen.brightRad, pattern.cellAngle(at.row, at.col)) < ALIKE_RAD ? seen : null;
+}
+
 /** The corners that look as their neighbours do, in contrast and in sense, and do not stand alone. */
-export function verified(known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook, ringPx: number): MeasuredNode[] {
+export function verified(fine: SmoothedPicture, known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook, ringPx: number): MeasuredNode[] {
   const place = (row: number, col: number) => row * 1_000_003 + col;
   const expected = patternOf(known, fit, frame, look);
   const index = new Map(known.map((n, i) => [place(n.row, n.col), i]));
@@ -70,8 +96,11 @@ export function verified(known: readonly MeasuredNode[], fit: LensFit, frame: Gr
   return known.filter((n) => {
     if (around(n, 1, 2).length < 2) return false;
     // at the picture's border there is no room for the ring: nothing speaks against such a corner
-    const own = n.seen;
-    if (!own) return roomAt(frame, n.x, n.y) < ringPx + 1;
+    if (!n.seen && roomAt(frame, n.x, n.y) < ringPx + 1) return true;
+    const angle = expected?.angle(n.row, n.col) ?? null;
+    const round = n.seen && (angle === null || axisAngle(n.seen.brightRad, angle) < ALIKE_RAD) ? n.seen : null;
+    const own = round ?? seenOnCell(fine, n, expected, look);
+    if (!own) return false;
     // its neighbourhood is looked at only where it is faint for the whole picture
     if (own.contrast < 0.8 * usual) {
       const others = around(n, 2, Infinity)
@@ -79,8 +108,7 @@ export function verified(known: readonly MeasuredNode[], fit: LensFit, frame: Gr
         .filter((c): c is number => c !== undefined);
       if (others.length > 0 && own.contrast < ALIKE_SHARE * median(others)) return false;
     }
-    const angle = expected?.(n.row, n.col);
-    return angle === null || angle === undefined || axisAngle(own.brightRad, angle) < ALIKE_RAD;
+    return true;
   });
 }
 

@@ -20,7 +20,7 @@ function outcome(): { report: Analysis['outcome']; corners: CornerRow[] } {
   const frame = { widthPx: W, heightPx: H, fxPx: F, fyPx: FY };
   const setup = { image: { width: W, height: H }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mm: 32 } };
   const choice = selectModel(nodes, frame, 'radial');
-  const lattice = { status: 'found' as const, nodes, rows: 11, cols: 20, coverage: 0.9, blurPx: 1, sharpness: 0.6, cellPx: 205, zones: [] };
+  const lattice = { status: 'found' as const, nodes, rows: 11, cols: 20, coverage: 0.9, blurPx: 1, sharpness: 0.6, cellPx: 205, zones: [], uncertain: 0 };
   const report = gridReport([lattice], ['grid.jpg'], setup, { choice });
   const corners = nodes.map((n, i): CornerRow => [n.row, n.col, n.x, n.y, choice.fit.residuals[2 * i], choice.fit.residuals[2 * i + 1], choice.fit.used[i]]);
   return { report: { kind: 'grid', report, corners, widthPx: W, heightPx: H }, corners };

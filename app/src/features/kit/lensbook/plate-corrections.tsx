@@ -1,4 +1,4 @@
-import { opticsOf, type ChartStart, type CornerRow, type GridOutcome, type MountedPackage, type StoredRecord } from '@mesure/contract';
+import { measuredChart, opticsOf, type ChartStart, type CornerRow, type GridOutcome, type MountedPackage, type StoredRecord } from '@mesure/contract';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { useAnalysesState, useRecordsState } from '../../../data';
@@ -57,15 +57,16 @@ export function PlateCorrections({
       return;
     }
     let gone = false;
-    const { rows, cols, coverage, blurPx, sharpness, zones } = outcome.report.plates[0];
+    const { rows, cols, coverage, blurPx, sharpness, zones, uncertain = 0 } = outcome.report.plates[0];
     inWorker({
       kind: 'refit',
       corners,
-      lattice: { status: 'found', rows, cols, coverage, blurPx: blurPx ?? Number.NaN, sharpness, cellPx, zones },
+      lattice: { status: 'found', rows, cols, coverage, blurPx: blurPx ?? Number.NaN, sharpness, cellPx, zones, uncertain },
       dropped,
       setup: opticsOf(mounted, record.body.focalMm),
       file: record.body.picture.name,
       model: outcome.report.distortion?.model ?? 'radial',
+      measured: measuredChart(record.body, mounted.lens),
     }).then(
       (answer) => {
         if (gone) return;
