@@ -151,7 +151,7 @@ function complete(
   progress: (f: number, s: string) => void,
   minNodes = MIN_NODES,
 ): PlateLattice {
-  const whole = completeLattice(fine, found, frame, cellPx, look, minNodes, progress);
+  const whole = completeLattice(fine, found, frame, { cellPx, blurPx }, look, minNodes, progress);
   if (whole.outcome === 'unmeasured') return blurPx <= NOTABLE_BLUR_PX ? noChart(look.chart) : tooFew(whole.nodes, image, blurPx, cellPx);
   if (whole.outcome === 'accident') return noChart(look.chart);
   if (whole.outcome === 'few') return tooFew(whole.nodes, image, blurPx, cellPx);

@@ -28,6 +28,15 @@ export interface Pattern {
   cell(row: number, col: number): Oval | null;
 }
 
+/** The two sides of the cell at a corner, px; null where the fit does not reach. */
+export function cellAt(predict: (row: number, col: number) => [number, number] | null, row: number, col: number): Oval | null {
+  const at = predict(row, col);
+  const right = predict(row, col + 1);
+  const below = predict(row + 1, col);
+  if (!at || !right || !below) return null;
+  return { across: [right[0] - at[0], right[1] - at[1]], down: [below[0] - at[0], below[1] - at[1]] };
+}
+
 /**
  * Where the pattern of a chequer puts the bright quadrants at a corner: half-way between the edges in one sense on even corners, in the other
  * on odd ones. Which is which the known corners say together. Null for a ruled chart, which has no such sense.
@@ -35,13 +44,7 @@ export interface Pattern {
 export function patternOf(known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook): Pattern | null {
   if (look.chart !== 'chequer') return null;
   const predict = cornerPredictor(fit, frame, 0);
-  const cell = (row: number, col: number): Oval | null => {
-    const at = predict(row, col);
-    const right = predict(row, col + 1);
-    const below = predict(row + 1, col);
-    if (!at || !right || !below) return null;
-    return { across: [right[0] - at[0], right[1] - at[1]], down: [below[0] - at[0], below[1] - at[1]] };
-  };
+  const cell = (row: number, col: number) => cellAt(predict, row, col);
   const diagonals = (row: number, col: number): [number, number] | null => {
     const sides = cell(row, col);
     if (!sides) return null;

@@ -32,7 +32,8 @@ export class SmoothedPicture {
   private held: Patch | null = null;
 
   constructor(
-    private readonly source: GrayImage,
+    /** the picture itself */
+    readonly source: GrayImage,
     private readonly sigmaPx: number,
   ) {
     this.widthPx = source.widthPx;

@@ -1,0 +1,335 @@
+import { median } from '../math';
+import type { GrayImage } from '../picture';
+import type { ChartKind } from './grow-lattice';
+import type { Oval } from './saddle';
+
+/** Half of the window at most, px: beyond it little is won. */
+const REACH_PX = 14;
+/** The next parallel edge begins to show so many sigmas of blur before it. */
+const NEXT_EDGE_SIGMAS = 2.2;
+/** Pixels farther than this from both edges tell nothing of where they are. */
+const NEAR_SIGMAS = 320;
+const LEAST_REACH_PX = 2.5;
+const ROUNDS = 5;
+/** A corner rests when the next step moves it by less: a quarter of the noise of the best plates. */
+const RESTS_PX = 0.002;
+/** What was measured by gradients is good to a small part of a pixel: who wanders farther follows something else. */
+const FARTHEST_PX = 0.5;
+const LEAST_BLUR_PX = 0.35;
+const MOST_BLUR_PX = 8;
+/** Of four unknowns and four: a window needs some more pixels than that. */
+const LEAST_PIXELS = 24;
+
+/** The error function and the normal density over ±LIMIT, read off a table: a window asks for thousands of them. */
+const LIMIT = 4.5;
+const PER_UNIT = 256;
+const tableSize = 2 * LIMIT * PER_UNIT + 2;
+const STEP = new Float64Array(tableSize);
+const BELL = new Float64Array(tableSize);
+for (let i = 0; i < tableSize; i += 1) BELL[i] = Math.exp(-0.5 * (i / PER_UNIT - LIMIT) ** 2) / Math.sqrt(2 * Math.PI);
+// the integral of the density by Simpson's rule, from −1 to 1 over the whole line
+for (let i = 1, sum = -1 + 2 * 3.4e-6; i < tableSize; i += 1) {
+  const middle = Math.exp(-0.5 * ((i - 0.5) / PER_UNIT - LIMIT) ** 2) / Math.sqrt(2 * Math.PI);
+  sum += (2 * (BELL[i - 1] + 4 * middle + BELL[i])) / (6 * PER_UNIT);
+  STEP[i] = sum;
+}
+STEP[0] = -1;
+
+const place = (z: number): number => (z <= -LIMIT ? 0 : z >= LIMIT ? tableSize - 2 : (z + LIMIT) * PER_UNIT);
+/** erf(z/√2): −1 on one side of a blurred edge, 1 on the other. */
+function stepAt(z: number): number {
+  const at = place(z);
+  const i = at | 0;
+  return STEP[i] + (at - i) * (STEP[i + 1] - STEP[i]);
+}
+function bellAt(z: number): number {
+  const at = place(z);
+  const i = at | 0;
+  return BELL[i] + (at - i) * (BELL[i + 1] - BELL[i]);
+}
+
+export interface FittedCorner {
+  x: number;
+  y: number;
+  /** sigma of the blur across the edge that runs along the row, and across the other, px */
+  blurPx: readonly [number, number];
+  /** scatter of the pixels about the model, grey levels */
+  noise: number;
+  /** one standard deviation of the place, px, of that noise */
+  sigmaPx: number;
+}
+
+/**
+ * Sub-pixel place of a corner by least squares of the whole grey-value model: two blurred edges that cross (a chequer), or two blurred lines
+ * (ruled). With white noise it is the maximum-likelihood estimate; the point to which the gradients are orthogonal, from which it starts, scatters
+ * two to three times as much.
+ * Model    I = m + a·w + g·d, w = E₁E₂ with E = erf(p/√2σ) across an edge, or 1 − (1 − L₁)(1 − L₂) with L a line of known width blurred by σ; p the
+ *          distance from the edge. Unknown: place, m, a, both blurs, the shading g. The edges' directions are the fitted chart's.
+ * Method   Gauss–Newton. The place and the shading are odd about the corner, the other unknowns even: their normal equations are apart but
+ *          for what the picture's border cuts off, and are solved apart, round by round.
+ * Source   Least-squares template matching: Gruen, Adaptive least squares correlation, S. Afr. J. of Photogrammetry 14(3), 1985.
+ */
+export class CornerFitter {
+  private readonly w: number;
+  private readonly h: number;
+  private readonly data: GrayImage['data'];
+
+  constructor(
+    image: GrayImage,
+    private readonly kind: ChartKind,
+    /** of ruled lines, in cells */
+    private readonly lineCells = 0,
+  ) {
+    this.w = image.widthPx;
+    this.h = image.heightPx;
+    this.data = image.data;
+  }
+
+  /**
+   * @param cell the two sides of the cell at the corner, px
+   * @param blurPx to start from
+   * @returns null where the window is too small or the model does not hold
+   */
+  fit(start: { x: number; y: number }, cell: Oval, blurPx: number): FittedCorner | null {
+    const { across: u, down: v } = cell;
+    const area = Math.abs(u[0] * v[1] - u[1] * v[0]);
+    const [lu, lv] = [Math.hypot(u[0], u[1]), Math.hypot(v[0], v[1])];
+    // first the edge along the row, then the one along the column: unit normals, and how far the next of the same kind is
+    const [n1x, n1y, n2x, n2y] = [-u[1] / lu, u[0] / lu, -v[1] / lv, v[0] / lv];
+    const [half1, half2] = [(this.lineCells * area) / lu / 2, (this.lineCells * area) / lv / 2];
+    let { x, y } = start;
+    let s1 = Math.min(MOST_BLUR_PX, Math.max(LEAST_BLUR_PX, blurPx));
+    let s2 = s1;
+    const reach1 = Math.min(REACH_PX, area / lu - half1 - NEXT_EDGE_SIGMAS * s1);
+    const reach2 = Math.min(REACH_PX, area / lv - half2 - NEXT_EDGE_SIGMAS * s2);
+    if (!(reach1 >= LEAST_REACH_PX + half1 && reach2 >= LEAST_REACH_PX + half2)) return null;
+    const ruled = this.kind === 'ruled';
+    const { w, h, data } = this;
+    // |n·d| within reach for both: the box about that parallelogram
+    const det = n1x * n2y - n1y * n2x;
+    const boxX = (Math.abs(n2y) * reach1 + Math.abs(n1y) * reach2) / Math.abs(det);
+    const boxY = (Math.abs(n2x) * reach1 + Math.abs(n1x) * reach2) / Math.abs(det);
+    let m = 0,
+      a = 0,
+      gx = 0,
+      gy = 0;
+    let squares = 0,
+      pixels = 0,
+      spread = 0;
+    for (let round = 0; round < ROUNDS; round += 1) {
+      const levels = round === 0;
+      // of the odd unknowns x, y, gx, gy
+      let xx = 0,
+        xy = 0,
+        x3 = 0,
+        x4 = 0,
+        yy = 0,
+        y3 = 0,
+        y4 = 0,
+        o33 = 0,
+        o34 = 0,
+        o44 = 0,
+        bx = 0,
+        by = 0,
+        b3 = 0,
+        b4 = 0;
+      // of the even ones m, a, s1, s2
+      let e1 = 0,
+        e12 = 0,
+        e13 = 0,
+        e14 = 0,
+        e22 = 0,
+        e23 = 0,
+        e24 = 0,
+        e33 = 0,
+        e34 = 0,
+        e44 = 0,
+        c1 = 0,
+        c2 = 0,
+        c3 = 0,
+        c4 = 0;
+      squares = 0;
+      pixels = 0;
+      const [i1, i2] = [1 / s1, 1 / s2];
+      const perLevel = 1 / Math.max(1, Math.abs(m));
+      const near1 = NEAR_SIGMAS * s1 + half1;
+      const near2 = NEAR_SIGMAS * s2 + half2;
+      const top = Math.max(0, Math.ceil(y - boxY - 0.5));
+      const bottom = Math.min(h - 1, Math.floor(y + boxY - 0.5));
+      const left = Math.max(0, Math.ceil(x - boxX - 0.5));
+      const right = Math.min(w - 1, Math.floor(x + boxX - 0.5));
+      for (let py = top; py <= bottom; py += 1) {
+        const dy = py + 0.5 - y;
+        const [q1, q2] = [n1y * dy, n2y * dy];
+        for (let px = left; px <= right; px += 1) {
+          const dx = px + 0.5 - x;
+          const p = n1x * dx + q1;
+          const q = n2x * dx + q2;
+          const ap = p < 0 ? -p : p;
+          const aq = q < 0 ? -q : q;
+          if (ap > reach1 || aq > reach2 || (ap > near1 && aq > near2)) continue;
+          // the profile across each edge, by distance and by blur
+          let A: number, Ap: number, As: number, B: number, Bq: number, Bs: number;
+          if (ruled) {
+            const [r1, l1, r2, l2] = [(p + half1) * i1, (p - half1) * i1, (q + half2) * i2, (q - half2) * i2];
+            const [br1, bl1, br2, bl2] = [bellAt(r1), bellAt(l1), bellAt(r2), bellAt(l2)];
+            // what the lines leave free, since they cover in turn
+            A = 1 - (stepAt(r1) - stepAt(l1)) / 2;
+            B = 1 - (stepAt(r2) - stepAt(l2)) / 2;
+            Ap = (bl1 - br1) * i1;
+            Bq = (bl2 - br2) * i2;
+            As = (r1 * br1 - l1 * bl1) * i1;
+            Bs = (r2 * br2 - l2 * bl2) * i2;
+          } else {
+            const [z1, z2] = [p * i1, q * i2];
+            A = stepAt(z1);
+            B = stepAt(z2);
+            Ap = 2 * bellAt(z1) * i1;
+            Bq = 2 * bellAt(z2) * i2;
+            As = -z1 * Ap;
+            Bs = -z2 * Bq;
+          }
+          const form = A * B;
+          const grey = data[py * w + px];
+          pixels += 1;
+          if (levels) {
+            e1 += 1;
+            e12 += form;
+            e22 += form * form;
+            c1 += grey;
+            c2 += form * grey;
+            continue;
+          }
+          // light that falls off takes its share of dark and bright alike
+          const lit = (m + a * form) * perLevel;
+          const [tx, ty] = [lit * dx, lit * dy];
+          const r = grey - m - a * form - gx * tx - gy * ty;
+          squares += r * r;
+          const byP = a * Ap * B;
+          const byQ = a * A * Bq;
+          const jx = -(byP * n1x + byQ * n2x);
+          const jy = -(byP * n1y + byQ * n2y);
+          const js1 = a * As * B;
+          const js2 = a * A * Bs;
+          xx += jx * jx;
+          xy += jx * jy;
+          x3 += jx * tx;
+          x4 += jx * ty;
+          yy += jy * jy;
+          y3 += jy * tx;
+          y4 += jy * ty;
+          o33 += tx * tx;
+          o34 += tx * ty;
+          o44 += ty * ty;
+          bx += jx * r;
+          by += jy * r;
+          b3 += tx * r;
+          b4 += ty * r;
+          e1 += 1;
+          e12 += form;
+          e13 += js1;
+          e14 += js2;
+          e22 += form * form;
+          e23 += form * js1;
+          e24 += form * js2;
+          e33 += js1 * js1;
+          e34 += js1 * js2;
+          e44 += js2 * js2;
+          c1 += r;
+          c2 += form * r;
+          c3 += js1 * r;
+          c4 += js2 * r;
+        }
+      }
+      if (pixels < LEAST_PIXELS) return null;
+      if (levels) {
+        const d = e1 * e22 - e12 * e12;
+        if (!(d > 1e-9 * e1 * e22)) return null;
+        m = (e22 * c1 - e12 * c2) / d;
+        a = (e1 * c2 - e12 * c1) / d;
+        if (a === 0) return null;
+        continue;
+      }
+      if (!solve4(xx, xy, x3, x4, yy, y3, y4, o33, o34, o44, bx, by, b3, b4)) return null;
+      const [sx, sy] = [answer[0], answer[1]];
+      gx += answer[2];
+      gy += answer[3];
+      spread = Math.sqrt(Math.max(variance[0], variance[1]));
+      x += sx;
+      y += sy;
+      if (!solve4(e1, e12, e13, e14, e22, e23, e24, e33, e34, e44, c1, c2, c3, c4)) return null;
+      m += answer[0];
+      a += answer[1];
+      // a blur must not run away in one step
+      s1 = Math.min(1.5 * s1, Math.max(s1 / 1.5, s1 + answer[2]));
+      s2 = Math.min(1.5 * s2, Math.max(s2 / 1.5, s2 + answer[3]));
+      if (!(s1 > LEAST_BLUR_PX / 2 && s1 < MOST_BLUR_PX && s2 > LEAST_BLUR_PX / 2 && s2 < MOST_BLUR_PX)) return null;
+      const moved = Math.hypot(x - start.x, y - start.y);
+      if (!(moved <= FARTHEST_PX)) return null;
+      if (sx * sx + sy * sy < RESTS_PX * RESTS_PX) break;
+    }
+    const noise = Math.sqrt(squares / Math.max(1, pixels - 8));
+    return { x, y, blurPx: [s1, s2], noise, sigmaPx: noise * spread };
+  }
+}
+
+const answer = new Float64Array(4);
+/** Of the first two unknowns, for residuals of one. */
+const variance = new Float64Array(2);
+
+/** The four unknowns of symmetric normal equations by Cholesky's factorisation, and the variances of the first two; false where they are not determined. */
+function solve4(a: number, b: number, c: number, d: number, e: number, f: number, g: number, h: number, i: number, j: number, p: number, q: number, r: number, s: number): boolean {
+  const l11 = a,
+    l21 = b / l11,
+    l31 = c / l11,
+    l41 = d / l11;
+  const d2 = e - l21 * b;
+  const l32 = (f - l21 * c) / d2,
+    l42 = (g - l21 * d) / d2;
+  const d3 = h - l31 * c - l32 * l32 * d2;
+  const l43 = (i - l31 * d - l32 * l42 * d2) / d3;
+  const d4 = j - l41 * d - l42 * l42 * d2 - l43 * l43 * d3;
+  if (!(a > 0 && d2 > 1e-9 * e && d3 > 1e-9 * h && d4 > 1e-9 * j)) return false;
+  const y1 = p,
+    y2 = q - l21 * y1,
+    y3 = r - l31 * y1 - l32 * y2,
+    y4 = s - l41 * y1 - l42 * y2 - l43 * y3;
+  const x4 = y4 / d4,
+    x3 = y3 / d3 - l43 * x4,
+    x2 = y2 / d2 - l32 * x3 - l42 * x4,
+    x1 = y1 / a - l21 * x2 - l31 * x3 - l41 * x4;
+  answer[0] = x1;
+  answer[1] = x2;
+  answer[2] = x3;
+  answer[3] = x4;
+  // columns of the inverse for the first two unknowns
+  const inv = (r1: number, r2: number): number => {
+    // L z = e, then zᵀ D⁻¹ z
+    const z2 = r2 - l21 * r1;
+    const z3 = -l31 * r1 - l32 * z2;
+    const z4 = -l41 * r1 - l42 * z2 - l43 * z3;
+    return (r1 * r1) / a + (z2 * z2) / d2 + (z3 * z3) / d3 + (z4 * z4) / d4;
+  };
+  variance[0] = inv(1, 0);
+  variance[1] = inv(0, 1);
+  return true;
+}
+
+/** Line widths that are tried, in cells. */
+const WIDTHS = [0.02, 0.03, 0.045, 0.06, 0.08, 0.1, 0.125, 0.155, 0.19, 0.23];
+const WIDTH_SAMPLE = 30;
+
+/** The width of a ruled chart's lines in cells, at which the model fits a sample of corners best. */
+export function lineWidthCells(image: GrayImage, corners: readonly { x: number; y: number; cell: Oval }[], blurPx: number): number {
+  const stride = Math.max(1, Math.floor(corners.length / WIDTH_SAMPLE));
+  const sample = corners.filter((_, i) => i % stride === 0);
+  let best = WIDTHS[0],
+    least = Infinity;
+  for (const width of WIDTHS) {
+    const fitter = new CornerFitter(image, 'ruled', width);
+    const noises = sample.map((c) => fitter.fit(c, c.cell, blurPx)?.noise ?? Infinity);
+    const noise = median(noises);
+    if (noise < least) [best, least] = [width, noise];
+  }
+  return best;
+}
