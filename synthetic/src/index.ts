@@ -9,3 +9,4 @@ export { roomShot, tracksText } from './room-shot';
 export { renderStill, roomPanels, sharedShare, type Panel, type StillCamera, type StillLooks } from './render-room';
 export { boardTrial, clearOf, poleTrial, scorePlate, type PlateScore, type PlateTrial } from './plate-trials';
 export { cornerFromTruth } from './corner-from-truth';
+export { compareWithTruth, type CornerFinder, type PlateChange } from './corner-accuracy';

@@ -1,13 +1,13 @@
 import { median, quantile } from '../math';
-import type { GrayImage, SmoothedPicture } from '../picture';
+import type { SmoothedPicture } from '../picture';
 import { roomAt, type ChartLook } from './chart-look';
 import { cornerPredictor, fitLens, toObservations, type GridFrame, type LensFit, type LensFitOptions } from './fit-lens';
-import { CornerFitter, lineWidthCells } from './fit-corner';
-import { axisAngle, type ChartKind, type LatticeNode } from './grow-lattice';
+import { axisAngle, type LatticeNode } from './grow-lattice';
 import { joinPieces } from './join-pieces';
+import { placeCorners } from './place-corners';
 import { refineCorner } from './refine-corner';
 import { thinned } from './sample';
-import { ALIKE_RAD, cellAt, patternOf, seenOnCell, verified, withoutFalseRim, type MeasuredNode } from './verify-corners';
+import { ALIKE_RAD, patternOf, seenOnCell, verified, withoutFalseRim, type MeasuredNode } from './verify-corners';
 
 /** What became of a numbered lattice when it was measured. */
 export interface WholeLattice {
@@ -99,34 +99,8 @@ export function completeLattice(
     return true;
   });
   const whole = look.chart === 'chequer' ? withoutFalseRim(fine, kept, fit, frame) : kept;
-  fitCorners(fine.source, whole, fit, frame, blurPx, look.chart);
+  placeCorners(fine.source, whole, fit, frame, blurPx, look.chart);
   return { outcome: whole.length < minNodes ? 'few' : 'whole', nodes: whole.map(unseen), rmsPx: fit.rmsPx, uncertain };
-}
-
-/** Where the pixels scatter so much more about the model than usual, something else is in the window. */
-const FOREIGN_TIMES = 2.5;
-const USUAL_BLUR_PX = 1.2;
-
-/** Moves corners to where the grey-value model fits best, but for those beside something that is no chart. */
-function fitCorners(image: GrayImage, nodes: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, edgePx: number, chart: ChartKind): void {
-  const predict = cornerPredictor(fit, frame, 0);
-  const seen = nodes.flatMap((n) => {
-    const cell = cellAt(predict, n.row, n.col);
-    return cell ? [{ n, x: n.x, y: n.y, cell }] : [];
-  });
-  const blurPx = Number.isFinite(edgePx) ? edgePx : USUAL_BLUR_PX;
-  const fitter = new CornerFitter(image, chart, chart === 'ruled' ? lineWidthCells(image, seen, blurPx) : 0);
-  const fitted = seen.flatMap((s) => {
-    const at = fitter.fit(s, s.cell, blurPx);
-    return at ? [{ n: s.n, at }] : [];
-  });
-  if (fitted.length === 0) return;
-  const most = FOREIGN_TIMES * median(fitted.map(({ at }) => at.noise));
-  for (const { n, at } of fitted) {
-    if (at.noise > most) continue;
-    n.x = at.x;
-    n.y = at.y;
-  }
 }
 
 const unseen = ({ row, col, x, y, contrast }: MeasuredNode): LatticeNode => ({ row, col, x, y, contrast });

@@ -1,11 +1,9 @@
-import { clearOf, cornerFromTruth, renderChequer, type ChequerScene } from '@mesure/synthetic';
+import { compareWithTruth, type CornerFinder, type PlateChange } from '@mesure/synthetic';
 import { analysePlate } from '.';
 
-const W = 1000,
-  H = 560;
-type Change = Partial<Omit<ChequerScene, 'lens'>> & { cellPx?: number; k1?: number };
+const find: CornerFinder = ({ widthPx, heightPx, gray }, fPx, chart) => analysePlate({ widthPx, heightPx, data: new Float32Array(gray) }, { widthPx, heightPx, fxPx: fPx, fyPx: fPx }, { chart }).nodes;
 
-const KINDS: [string, Change][] = [
+const KINDS: [string, PlateChange][] = [
   ['clean, 40 px', { cellPx: 40 }],
   ['clean, 20 px', { cellPx: 20 }],
   ['clean, 12 px', { cellPx: 12 }],
@@ -24,41 +22,8 @@ const KINDS: [string, Change][] = [
   ['ruled, tilted, dark corners', { cellPx: 40, ruled: { widthCells: 0.08 }, tiltXRad: 0.4, vignette: 0.4 }],
 ];
 
-/** RMS in px of both estimators over the same corners of one plate. */
-function compare({ cellPx = 30, k1 = -0.08, ...change }: Change): { ours: number; best: number; corners: number } {
-  const f = 1100;
-  const scene: ChequerScene = { widthPx: W, heightPx: H, lens: { fxPx: f, fyPx: f, cx: W / 2, cy: H / 2, k1, k2: 0, k3: 0, p1: 0, p2: 0 }, cellSlope: cellPx / f, blurPx: 1, noise: 2, offsetCells: [0.3, 0.2], ...change };
-  const plate = renderChequer(scene);
-  const kind = scene.ruled ? 'ruled' : 'chequer';
-  const found = analysePlate({ widthPx: W, heightPx: H, data: new Float32Array(plate.gray) }, { widthPx: W, heightPx: H, fxPx: f, fyPx: f }, { chart: kind });
-  const byPlace = new Map(plate.corners.map((c) => [`${c.row},${c.col}`, c]));
-  let ours = 0,
-    best = 0,
-    corners = 0;
-  const asked = plate.corners.filter((c) => clearOf(scene, c, 20));
-  const stride = Math.max(1, Math.floor(asked.length / 220));
-  for (const c of asked.filter((_, i) => i % stride === 0)) {
-    const [r, b] = [byPlace.get(`${c.row},${c.col + 1}`), byPlace.get(`${c.row + 1},${c.col}`)];
-    const n = found.nodes.find((q) => Math.hypot(q.x - c.x, q.y - c.y) < 2);
-    if (!r || !b || !n) continue;
-    const [u, v] = [
-      [r.x - c.x, r.y - c.y],
-      [b.x - c.x, b.y - c.y],
-    ] as const;
-    const width = Math.abs(u[0] * v[1] - u[1] * v[0]) / Math.max(Math.hypot(...u), Math.hypot(...v));
-    // as far as it may reach before the next edge's blur begins
-    const reach = Math.min(16, width - 2.2 * scene.blurPx! - (scene.ruled ? (scene.ruled.widthCells * width) / 2 : 0));
-    const truth = cornerFromTruth(plate, c, u, v, reach, kind, scene.ruled?.widthCells);
-    if (!truth) continue;
-    corners += 1;
-    ours += (n.x - c.x) ** 2 + (n.y - c.y) ** 2;
-    best += (truth.x - c.x) ** 2 + (truth.y - c.y) ** 2;
-  }
-  return { ours: Math.sqrt(ours / corners), best: Math.sqrt(best / corners), corners };
-}
-
 test.each(KINDS)('%s: within 1.3 of an estimator that starts at the truth', (name, change) => {
-  const { ours, best, corners } = compare(change);
+  const { ours, best, corners } = compareWithTruth(find, change, 160);
   process.stdout.write(`${name.padEnd(34)} ${String(corners).padStart(5)} corners  ours ${ours.toFixed(4)} px  from the truth ${best.toFixed(4)} px  ratio ${(ours / best).toFixed(2)}\n`);
   expect(ours / best).toBeLessThan(1.3);
 });

@@ -1,15 +1,9 @@
 import { median } from '../math';
 import type { GrayImage } from '../picture';
+import { boxOf, cornerWindow, formAt, leftOut, nearEdge, type FormAt } from './corner-model';
 import type { ChartKind } from './grow-lattice';
 import type { Oval } from './saddle';
 
-/** Half of the window at most, px: beyond it little is won. */
-const REACH_PX = 14;
-/** The next parallel edge begins to show so many sigmas of blur before it. */
-const NEXT_EDGE_SIGMAS = 2.2;
-/** Pixels farther than this from both edges tell nothing of where they are. */
-const NEAR_SIGMAS = 320;
-const LEAST_REACH_PX = 2.5;
 const ROUNDS = 5;
 /** A corner rests when the next step moves it by less: a quarter of the noise of the best plates. */
 const RESTS_PX = 0.002;
@@ -20,39 +14,14 @@ const MOST_BLUR_PX = 8;
 /** Of four unknowns and four: a window needs some more pixels than that. */
 const LEAST_PIXELS = 24;
 
-/** The error function and the normal density over ±LIMIT, read off a table: a window asks for thousands of them. */
-const LIMIT = 4.5;
-const PER_UNIT = 256;
-const tableSize = 2 * LIMIT * PER_UNIT + 2;
-const STEP = new Float64Array(tableSize);
-const BELL = new Float64Array(tableSize);
-for (let i = 0; i < tableSize; i += 1) BELL[i] = Math.exp(-0.5 * (i / PER_UNIT - LIMIT) ** 2) / Math.sqrt(2 * Math.PI);
-// the integral of the density by Simpson's rule, from −1 to 1 over the whole line
-for (let i = 1, sum = -1 + 2 * 3.4e-6; i < tableSize; i += 1) {
-  const middle = Math.exp(-0.5 * ((i - 0.5) / PER_UNIT - LIMIT) ** 2) / Math.sqrt(2 * Math.PI);
-  sum += (2 * (BELL[i - 1] + 4 * middle + BELL[i])) / (6 * PER_UNIT);
-  STEP[i] = sum;
-}
-STEP[0] = -1;
-
-const place = (z: number): number => (z <= -LIMIT ? 0 : z >= LIMIT ? tableSize - 2 : (z + LIMIT) * PER_UNIT);
-/** erf(z/√2): −1 on one side of a blurred edge, 1 on the other. */
-function stepAt(z: number): number {
-  const at = place(z);
-  const i = at | 0;
-  return STEP[i] + (at - i) * (STEP[i + 1] - STEP[i]);
-}
-function bellAt(z: number): number {
-  const at = place(z);
-  const i = at | 0;
-  return BELL[i] + (at - i) * (BELL[i + 1] - BELL[i]);
-}
-
 export interface FittedCorner {
   x: number;
   y: number;
   /** sigma of the blur across the edge that runs along the row, and across the other, px */
   blurPx: readonly [number, number];
+  /** grey between the two, and half their difference with its sign: m and a of the model */
+  level: number;
+  amplitude: number;
   /** scatter of the pixels about the model, grey levels */
   noise: number;
   /** one standard deviation of the place, px, of that noise */
@@ -70,6 +39,7 @@ export interface FittedCorner {
  * Source   Least-squares template matching: Gruen, Adaptive least squares correlation, S. Afr. J. of Photogrammetry 14(3), 1985.
  */
 export class CornerFitter {
+  private readonly form: FormAt = { form: 0, byP: 0, byQ: 0, byS1: 0, byS2: 0 };
   private readonly w: number;
   private readonly h: number;
   private readonly data: GrayImage['data'];
@@ -91,24 +61,14 @@ export class CornerFitter {
    * @returns null where the window is too small or the model does not hold
    */
   fit(start: { x: number; y: number }, cell: Oval, blurPx: number): FittedCorner | null {
-    const { across: u, down: v } = cell;
-    const area = Math.abs(u[0] * v[1] - u[1] * v[0]);
-    const [lu, lv] = [Math.hypot(u[0], u[1]), Math.hypot(v[0], v[1])];
-    // first the edge along the row, then the one along the column: unit normals, and how far the next of the same kind is
-    const [n1x, n1y, n2x, n2y] = [-u[1] / lu, u[0] / lu, -v[1] / lv, v[0] / lv];
-    const [half1, half2] = [(this.lineCells * area) / lu / 2, (this.lineCells * area) / lv / 2];
     let { x, y } = start;
     let s1 = Math.min(MOST_BLUR_PX, Math.max(LEAST_BLUR_PX, blurPx));
     let s2 = s1;
-    const reach1 = Math.min(REACH_PX, area / lu - half1 - NEXT_EDGE_SIGMAS * s1);
-    const reach2 = Math.min(REACH_PX, area / lv - half2 - NEXT_EDGE_SIGMAS * s2);
-    if (!(reach1 >= LEAST_REACH_PX + half1 && reach2 >= LEAST_REACH_PX + half2)) return null;
-    const ruled = this.kind === 'ruled';
-    const { w, h, data } = this;
-    // |n·d| within reach for both: the box about that parallelogram
-    const det = n1x * n2y - n1y * n2x;
-    const boxX = (Math.abs(n2y) * reach1 + Math.abs(n1y) * reach2) / Math.abs(det);
-    const boxY = (Math.abs(n2x) * reach1 + Math.abs(n1x) * reach2) / Math.abs(det);
+    const window = cornerWindow(cell, this.lineCells, s1, s2);
+    if (!window) return null;
+    const { n1x, n1y, n2x, n2y, reach1, reach2, half1, half2 } = window;
+    const [boxX, boxY] = boxOf(window);
+    const { w, h, data, form: at } = this;
     let m = 0,
       a = 0,
       gx = 0,
@@ -151,9 +111,8 @@ export class CornerFitter {
       squares = 0;
       pixels = 0;
       const [i1, i2] = [1 / s1, 1 / s2];
+      const [near1, near2] = [nearEdge(half1, s1), nearEdge(half2, s2)];
       const perLevel = 1 / Math.max(1, Math.abs(m));
-      const near1 = NEAR_SIGMAS * s1 + half1;
-      const near2 = NEAR_SIGMAS * s2 + half2;
       const top = Math.max(0, Math.ceil(y - boxY - 0.5));
       const bottom = Math.min(h - 1, Math.floor(y + boxY - 0.5));
       const left = Math.max(0, Math.ceil(x - boxX - 0.5));
@@ -165,31 +124,9 @@ export class CornerFitter {
           const dx = px + 0.5 - x;
           const p = n1x * dx + q1;
           const q = n2x * dx + q2;
-          const ap = p < 0 ? -p : p;
-          const aq = q < 0 ? -q : q;
-          if (ap > reach1 || aq > reach2 || (ap > near1 && aq > near2)) continue;
-          // the profile across each edge, by distance and by blur
-          let A: number, Ap: number, As: number, B: number, Bq: number, Bs: number;
-          if (ruled) {
-            const [r1, l1, r2, l2] = [(p + half1) * i1, (p - half1) * i1, (q + half2) * i2, (q - half2) * i2];
-            const [br1, bl1, br2, bl2] = [bellAt(r1), bellAt(l1), bellAt(r2), bellAt(l2)];
-            // what the lines leave free, since they cover in turn
-            A = 1 - (stepAt(r1) - stepAt(l1)) / 2;
-            B = 1 - (stepAt(r2) - stepAt(l2)) / 2;
-            Ap = (bl1 - br1) * i1;
-            Bq = (bl2 - br2) * i2;
-            As = (r1 * br1 - l1 * bl1) * i1;
-            Bs = (r2 * br2 - l2 * bl2) * i2;
-          } else {
-            const [z1, z2] = [p * i1, q * i2];
-            A = stepAt(z1);
-            B = stepAt(z2);
-            Ap = 2 * bellAt(z1) * i1;
-            Bq = 2 * bellAt(z2) * i2;
-            As = -z1 * Ap;
-            Bs = -z2 * Bq;
-          }
-          const form = A * B;
+          if (p > reach1 || p < -reach1 || q > reach2 || q < -reach2 || leftOut(px, py, p, q, near1, near2)) continue;
+          formAt(this.kind, p, q, i1, i2, half1, half2, at);
+          const form = at.form;
           const grey = data[py * w + px];
           pixels += 1;
           if (levels) {
@@ -205,12 +142,12 @@ export class CornerFitter {
           const [tx, ty] = [lit * dx, lit * dy];
           const r = grey - m - a * form - gx * tx - gy * ty;
           squares += r * r;
-          const byP = a * Ap * B;
-          const byQ = a * A * Bq;
+          const byP = a * at.byP;
+          const byQ = a * at.byQ;
           const jx = -(byP * n1x + byQ * n2x);
           const jy = -(byP * n1y + byQ * n2y);
-          const js1 = a * As * B;
-          const js2 = a * A * Bs;
+          const js1 = a * at.byS1;
+          const js2 = a * at.byS2;
           xx += jx * jx;
           xy += jx * jy;
           x3 += jx * tx;
@@ -269,7 +206,7 @@ export class CornerFitter {
       if (sx * sx + sy * sy < RESTS_PX * RESTS_PX) break;
     }
     const noise = Math.sqrt(squares / Math.max(1, pixels - 8));
-    return { x, y, blurPx: [s1, s2], noise, sigmaPx: noise * spread };
+    return { x, y, blurPx: [s1, s2], level: m, amplitude: a, noise, sigmaPx: noise * spread };
   }
 }
 

@@ -1,7 +1,6 @@
 import { COEFFICIENTS, coefficientsOf, distortionFrom, distortWith, undistorter, type Distortion, type DistortionModel } from '../distortion';
 import { CoreError } from '../errors';
 import { expSO3, homography, leastSquares, median, mulMat3, sigmaFromMedianRadius, type LeastSquaresResult, type Mat3, type Vec3 } from '../math';
-import { borderTrust } from './border-trust';
 import { SAMPLE_CORNERS, sampleOfPlates } from './sample';
 
 /** A corner of plate `plate` (index): place in the chart in cells, place in the picture in px. */
@@ -63,7 +62,7 @@ export interface LensFit {
   used: Uint8Array;
   rmsPx: number;
   maxPx: number;
-  /** one coordinate of a corner that is free of the border */
+  /** one coordinate of a corner */
   sigmaPx: number;
   usedCount: number;
   status: LeastSquaresResult['status'];
@@ -126,9 +125,8 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     return { coefficients: Float64Array.from(names, at), center: [at('cx'), at('cy')] as [number, number], rho: at('rho'), aspect: at('aspect') };
   };
 
-  const trust = Float64Array.from(observations, (o) => borderTrust(o, frame));
-  const weights = trust.slice();
   const n = observations.length;
+  const weights = new Float64Array(n).fill(1);
   const jacU = new Float64Array(size);
   const jacV = new Float64Array(size);
   const d2 = new Float64Array(2);
@@ -234,7 +232,7 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
       null,
       false,
     );
-    const radii = Float64Array.from({ length: n }, (_, i) => trust[i] * Math.hypot(residuals[2 * i], residuals[2 * i + 1]));
+    const radii = Float64Array.from({ length: n }, (_, i) => Math.hypot(residuals[2 * i], residuals[2 * i + 1]));
     return { radii, sigma: sigmaFromMedianRadius(median(radii)) };
   };
   const solve = (maxIterations: number, last: boolean) => {
@@ -262,31 +260,28 @@ export function fitLens(observations: readonly GridObservation[], frame: GridFra
     solve(round === 0 && !start ? 25 : 6, false);
     const { radii, sigma } = evaluate();
     const limit = 2.5 * Math.max(sigma, 1e-6);
-    for (let i = 0; i < n; i += 1) weights[i] = trust[i] * (radii[i] <= limit ? 1 : Math.sqrt(limit / radii[i]));
+    for (let i = 0; i < n; i += 1) weights[i] = radii[i] <= limit ? 1 : Math.sqrt(limit / radii[i]);
   }
   const { radii: before, sigma } = evaluate();
   const used = new Uint8Array(n);
   // 4 one-axis sigmas; the floor keeps a noise-free plate from dropping its own rounding
   for (let i = 0; i < n; i += 1) {
     used[i] = before[i] <= 4 * Math.max(sigma, 0.005) ? 1 : 0;
-    weights[i] = used[i] * trust[i];
+    weights[i] = used[i];
   }
   const last = solve(10, true);
   if (last.status === 'failed') throw new CoreError('NON_FINITE_INPUT', 'The corners give no finite residuals: the model cannot be inverted where they lie');
   const { radii } = evaluate();
   let sum = 0,
-    weighted = 0,
     usedCount = 0,
     maxPx = 0;
   for (let i = 0; i < n; i += 1) {
     if (!used[i]) continue;
-    const px = radii[i] / trust[i];
     usedCount += 1;
-    sum += px * px;
-    weighted += radii[i] * radii[i];
-    maxPx = Math.max(maxPx, px);
+    sum += radii[i] * radii[i];
+    maxPx = Math.max(maxPx, radii[i]);
   }
-  const sigmaPx = Math.sqrt(weighted / Math.max(1, 2 * usedCount - last.rank));
+  const sigmaPx = Math.sqrt(sum / Math.max(1, 2 * usedCount - last.rank));
   const found = read(x);
   const sd = (i: number) => Math.sqrt(Math.max(0, last.covariance[i * size + i])) * sigmaPx;
   return {

@@ -1,0 +1,94 @@
+import { median } from '../math';
+import type { GrayImage } from '../picture';
+import { cornerPredictor, type GridFrame, type LensFit } from './fit-lens';
+import { filterCorners, type FilteredCorner } from './filter-corners';
+import { CornerFitter, lineWidthCells, type FittedCorner } from './fit-corner';
+import type { ChartKind, LatticeNode } from './grow-lattice';
+import type { Oval } from './saddle';
+import { thinned } from './sample';
+import { cellAt } from './verify-corners';
+
+/** Where the pixels scatter so much more about the model than usual, something else is in the window. */
+const FOREIGN_TIMES = 2.5;
+const USUAL_BLUR_PX = 1.2;
+/** So many are fitted one by one; of more, these tell blur and contrast of the others. */
+const ONE_BY_ONE = 240;
+/** A window of 14 px each way, turned by any angle, and a pixel. */
+const ROOM_PX = 21;
+/** Parts of the frame each way in which blur is taken to be one. */
+const SIDE = 3;
+/** What was measured by gradients is good to a small part of a pixel: who wanders farther follows something else. */
+const FARTHEST_PX = 0.5;
+
+interface Placed<N> {
+  n: N;
+  x: number;
+  y: number;
+  cell: Oval;
+}
+
+/**
+ * Moves corners to where the grey-value model fits the picture best. Few are fitted one by one; many by filters made with the blur, the contrast
+ * and the line width that a sample of them shows, and one by one where the picture's border cuts the window off. What stands beside
+ * something that is no chart stays where it was.
+ */
+export function placeCorners<N extends LatticeNode>(image: GrayImage, nodes: readonly N[], fit: LensFit, frame: GridFrame, edgePx: number, chart: ChartKind): void {
+  const predict = cornerPredictor(fit, frame, 0);
+  const placed = nodes.flatMap((n): Placed<N>[] => {
+    const cell = cellAt(predict, n.row, n.col);
+    return cell ? [{ n, x: n.x, y: n.y, cell }] : [];
+  });
+  const blurPx = Number.isFinite(edgePx) ? edgePx : USUAL_BLUR_PX;
+  const lineCells = chart === 'ruled' ? lineWidthCells(image, placed, blurPx) : 0;
+  const fitter = new CornerFitter(image, chart, lineCells);
+  const oneByOne = (list: readonly Placed<N>[]) =>
+    list.flatMap((p) => {
+      const at = fitter.fit(p, p.cell, blurPx);
+      return at ? [{ p, at }] : [];
+    });
+  const sample = oneByOne(thinned(placed, ONE_BY_ONE));
+  if (sample.length === 0) return;
+  const usualNoise = (list: readonly { noise: number }[]) => median(list.map((l) => l.noise).filter(Number.isFinite));
+  const usual = usualNoise(sample.map(({ at }) => at));
+  const take = ({ n }: Placed<N>, at: { x: number; y: number; noise: number }, noise = usual) => {
+    if (!(at.noise <= FOREIGN_TIMES * noise) || !(Math.hypot(at.x - n.x, at.y - n.y) <= FARTHEST_PX)) return;
+    n.x = at.x;
+    n.y = at.y;
+  };
+  for (const { p, at } of sample) take(p, at);
+  if (placed.length <= ONE_BY_ONE) return;
+  const done = new Set(sample.map(({ p }) => p));
+  const rest = placed.filter((p) => !done.has(p));
+  const roomy = ({ x, y }: Placed<N>) => x > ROOM_PX && y > ROOM_PX && x < image.widthPx - ROOM_PX && y < image.heightPx - ROOM_PX;
+  for (const { p, at } of oneByOne(rest.filter((p) => !roomy(p)))) take(p, at);
+  const looks = looksOf(sample, frame, chart);
+  const many = rest.filter(roomy);
+  const filtered = many.map((p): FilteredCorner => ({ x: p.x, y: p.y, cell: p.cell, ...looks.at(p), noise: Number.NaN }));
+  filterCorners(image, filtered, { kind: chart, lineCells, contrast: looks.contrast });
+  // their blur was not asked one by one: they scatter a little more
+  const filteredNoise = usualNoise(filtered);
+  filtered.forEach((at, i) => take(many[i], at, filteredNoise));
+}
+
+/** What a sample of corners tells of all: blur by part of the frame, contrast, and which way round the pattern is. */
+function looksOf<N extends LatticeNode>(sample: readonly { p: Placed<N>; at: FittedCorner }[], frame: GridFrame, chart: ChartKind) {
+  const zone = (x: number, y: number) => {
+    const part = (v: number, size: number) => Math.min(SIDE - 1, Math.max(0, Math.floor((v / size) * SIDE)));
+    return part(y, frame.heightPx) * SIDE + part(x, frame.widthPx);
+  };
+  const blurs = (list: typeof sample): [number, number] => [median(list.map(({ at }) => at.blurPx[0])), median(list.map(({ at }) => at.blurPx[1]))];
+  const usual = blurs(sample);
+  const byZone = Array.from({ length: SIDE * SIDE }, (_, z) => {
+    const mine = sample.filter(({ p }) => zone(p.x, p.y) === z);
+    return mine.length < 3 ? usual : blurs(mine);
+  });
+  const even = ({ row, col }: LatticeNode) => (chart === 'ruled' || (row + col) % 2 === 0 ? 1 : -1);
+  const sense = sample.reduce((votes, { p, at }) => votes + even(p.n) * Math.sign(at.amplitude), 0) >= 0 ? 1 : -1;
+  return {
+    contrast: median(sample.map(({ at }) => Math.abs(at.amplitude / at.level))),
+    at: ({ n, x, y }: Placed<N>) => {
+      const [s1, s2] = byZone[zone(x, y)];
+      return { s1, s2, sense: sense * even(n) };
+    },
+  };
+}
