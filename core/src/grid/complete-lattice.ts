@@ -1,4 +1,4 @@
-import { median, quantile } from '../math';
+import { hullAreaPx, median, quantile } from '../math';
 import type { SmoothedPicture } from '../picture';
 import { roomAt, type ChartLook } from './chart-look';
 import { cornerPredictor, fitLens, toObservations, type GridFrame, type LensFit, type LensFitOptions } from './fit-lens';
@@ -64,7 +64,7 @@ export function completeLattice(
     latest = completed();
   }
   // beyond a pole may be a line or two, too few to be a piece
-  known = addPredicted(fine, known, latest.fit, frame, Math.max(latest.fit.sigmaPx, 0.02), look, ringPx, STEPS_ACROSS);
+  if (hullAreaPx(known) < FILLED_SHARE * frame.widthPx * frame.heightPx) known = addPredicted(fine, known, latest.fit, frame, Math.max(latest.fit.sigmaPx, 0.02), look, ringPx, STEPS_ACROSS);
   // clutter beside the chart was numbered with it: what a chart cannot look like goes, and the fit that judges the rest is made without it
   let real = verified(fine, known, latest.fit, frame, look, ringPx);
   if (real.length < minNodes) return ended(real.length < known.length / 2 ? 'accident' : 'few', real);
@@ -106,6 +106,8 @@ export function completeLattice(
 const unseen = ({ row, col, x, y, contrast }: MeasuredNode): LatticeNode => ({ row, col, x, y, contrast });
 
 const COMPLETING_ROUNDS = 4;
+/** A lattice that encloses so much of the frame has nothing beyond it. */
+const FILLED_SHARE = 0.96;
 /** A clean plate of a lens that the plain model describes stays below this; above it the others are asked too. */
 const PLAIN_RMS_PX = 0.08;
 /** By how much another model must come nearer than the plain one. */
@@ -169,21 +171,28 @@ const MIN_WINDOW_PX = 3;
  * either of its sides. A window that reaches beyond it is dragged by that edge. Infinite where no neighbour is known.
  */
 function nearestEdgePx(at: { x: number; y: number }, neighbour: (dr: number, dc: number) => readonly [number, number] | null): number {
-  const [right, left, below, above] = STEPS.map(([dr, dc]) => {
-    const q = neighbour(dr, dc);
-    return q && ([q[0] - at.x, q[1] - at.y] as const);
-  });
   let nearest = Infinity;
-  for (const u of [right, left]) {
-    if (u) nearest = Math.min(nearest, Math.hypot(u[0], u[1]));
-    for (const v of [below, above]) {
-      if (!v) continue;
-      const sides = [Math.hypot(v[0], v[1]), u ? Math.hypot(u[0], u[1]) : 0];
-      nearest = Math.min(nearest, sides[0], u ? Math.abs(u[0] * v[1] - u[1] * v[0]) / Math.max(...sides) : Infinity);
+  for (const dc of BOTH_WAYS) {
+    const beside = neighbour(0, dc);
+    const ux = beside ? beside[0] - at.x : 0;
+    const uy = beside ? beside[1] - at.y : 0;
+    const across = Math.sqrt(ux * ux + uy * uy);
+    if (beside && across < nearest) nearest = across;
+    for (const dr of BOTH_WAYS) {
+      const beyond = neighbour(dr, 0);
+      if (!beyond) continue;
+      const vx = beyond[0] - at.x;
+      const vy = beyond[1] - at.y;
+      const down = Math.sqrt(vx * vx + vy * vy);
+      if (down < nearest) nearest = down;
+      if (!beside) continue;
+      const width = Math.abs(ux * vy - uy * vx) / Math.max(across, down);
+      if (width < nearest) nearest = width;
     }
   }
   return nearest;
 }
+const BOTH_WAYS = [1, -1] as const;
 
 /** With the whole window, else with half of it: beside an occlusion or a smear the near pixels may still be good. */
 function refineWithin(fine: SmoothedPicture, corner: { x: number; y: number }, windowPx: number, maxShiftPx: number, flat: boolean): boolean {
@@ -192,7 +201,8 @@ function refineWithin(fine: SmoothedPicture, corner: { x: number; y: number }, w
 }
 
 function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx: number, look: ChartLook, ringPx: number): MeasuredNode[] {
-  const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
+  const byPlace = new Map<number, readonly [number, number]>();
+  for (const n of nodes) byPlace.set(n.row * 65536 + n.col, [n.x, n.y]);
   const out: MeasuredNode[] = [];
   // from above downwards, in bands, where the windows together are much of the picture
   const windowPx = look.window(cellPx);
@@ -201,10 +211,7 @@ function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx:
   const ordered = [...nodes].sort(inBands ? (a, b) => a.y - b.y : (a, b) => a.row - b.row || a.col - b.col);
   for (const n of ordered) {
     if (inBands) fine.holdBand(n.y - windowPx - 3, n.y + windowPx + 3);
-    const local = nearestEdgePx(n, (dr, dc) => {
-      const other = byPlace.get((n.row + dr) * 65536 + n.col + dc);
-      return other ? [other.x, other.y] : null;
-    });
+    const local = nearestEdgePx(n, (dr, dc) => byPlace.get((n.row + dr) * 65536 + n.col + dc) ?? null);
     const cell = Number.isFinite(local) ? local : cellPx;
     const place = { x: n.x, y: n.y };
     // looked at while its neighbourhood is at hand

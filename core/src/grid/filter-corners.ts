@@ -40,10 +40,10 @@ const LEAST_PIXELS = 24;
 /** One least-squares problem solved beforehand: what to add up of the pixels about a corner to have its place. */
 interface Filter {
   offsets: Int32Array;
-  /** orthonormal columns, one after the other */
-  q: Float32Array;
-  /** the triangle that turns sums into unknowns, row by row */
-  r: Float64Array;
+  /** the model's derivative by each unknown, one after the other */
+  columns: Float32Array;
+  /** Cholesky's factor of their normal equations, row by row */
+  factor: Float64Array;
 }
 
 /**
@@ -119,56 +119,59 @@ function filterFor(of: FilteredCorner, rowPx: number, { kind, lineCells, contras
   const [near1, near2] = [nearEdge(half1, s1), nearEdge(half2, s2)];
   const [boxX, boxY] = boxOf(window);
   const [fx, fy] = [centred(of.x) - Math.floor(of.x), centred(of.y) - Math.floor(of.y)];
-  const offsets: number[] = [];
-  const rows: number[] = [];
   const at: FormAt = { form: 0, byP: 0, byQ: 0, byS1: 0, byS2: 0 };
+  let n = 0;
   for (let py = Math.ceil(fy - boxY - 0.5); py <= fy + boxY - 0.5; py += 1) {
     for (let px = Math.ceil(fx - boxX - 0.5); px <= fx + boxX - 0.5; px += 1) {
-      const [dx, dy] = [px + 0.5 - fx, py + 0.5 - fy];
+      const dx = px + 0.5 - fx;
+      const dy = py + 0.5 - fy;
       const p = n1x * dx + n1y * dy;
       const q = n2x * dx + n2y * dy;
-      if (Math.abs(p) > reach1 || Math.abs(q) > reach2 || leftOut(px, py, p, q, near1, near2)) continue;
+      if (p > reach1 || p < -reach1 || q > reach2 || q < -reach2 || leftOut(px, py, p, q, near1, near2)) continue;
       formAt(kind, p, q, 1 / s1, 1 / s2, half1, half2, at);
       const lit = 1 + of.sense * contrast * at.form;
-      offsets.push(py * rowPx + px);
-      rows.push(1, at.form, -(at.byP * n1x + at.byQ * n2x), -(at.byP * n1y + at.byQ * n2y), lit * dx, lit * dy);
+      scratchOffsets[n] = py * rowPx + px;
+      scratch[n] = at.form;
+      scratch[MOST_PIXELS + n] = -(at.byP * n1x + at.byQ * n2x);
+      scratch[2 * MOST_PIXELS + n] = -(at.byP * n1y + at.byQ * n2y);
+      scratch[3 * MOST_PIXELS + n] = lit * dx;
+      scratch[4 * MOST_PIXELS + n] = lit * dy;
+      n += 1;
     }
   }
-  return offsets.length < LEAST_PIXELS ? null : orthogonal(offsets, rows);
+  return n < LEAST_PIXELS ? null : factored(n);
 }
 
-/** Gram and Schmidt's orthogonalisation, twice over each column (Giraud et al. 2005); null where the columns depend on each other. */
-function orthogonal(offsets: readonly number[], rows: readonly number[]): Filter | null {
-  const n = offsets.length;
-  const q = new Float32Array(COLUMNS * n);
-  const r = new Float64Array(COLUMNS * COLUMNS);
-  const column = new Float64Array(n);
+/** A window of 28 px each way at any slant that is looked at, with room to spare. */
+const MOST_PIXELS = 4096;
+const scratch = new Float32Array((COLUMNS - 1) * MOST_PIXELS);
+const scratchOffsets = new Int32Array(MOST_PIXELS);
+
+/** What stands in the scratch rows, with the level's column of ones left out; null where the unknowns depend on each other. */
+function factored(n: number): Filter | null {
+  const columns = new Float32Array((COLUMNS - 1) * n);
+  for (let c = 0; c < COLUMNS - 1; c += 1) columns.set(scratch.subarray(c * MOST_PIXELS, c * MOST_PIXELS + n), c * n);
+  const factor = new Float64Array(COLUMNS * COLUMNS);
   for (let c = 0; c < COLUMNS; c += 1) {
-    let length = 0;
-    for (let i = 0; i < n; i += 1) {
-      column[i] = rows[i * COLUMNS + c];
-      length += column[i] * column[i];
+    for (let b = 0; b <= c; b += 1) {
+      let sum = 0;
+      if (c === 0) sum = n;
+      else if (b === 0) for (let i = 0; i < n; i += 1) sum += columns[(c - 1) * n + i];
+      else for (let i = 0, p = (c - 1) * n, q = (b - 1) * n; i < n; i += 1, p += 1, q += 1) sum += columns[p] * columns[q];
+      const whole = sum;
+      for (let k = 0; k < b; k += 1) sum -= factor[c * COLUMNS + k] * factor[b * COLUMNS + k];
+      if (b < c) factor[c * COLUMNS + b] = sum / factor[b * COLUMNS + b];
+      else if (sum > 1e-9 * whole) factor[c * COLUMNS + c] = Math.sqrt(sum);
+      else return null;
     }
-    for (let times = 0; times < 2; times += 1)
-      for (let b = 0; b < c; b += 1) {
-        let sum = 0;
-        for (let i = 0; i < n; i += 1) sum += q[b * n + i] * column[i];
-        for (let i = 0; i < n; i += 1) column[i] -= sum * q[b * n + i];
-        r[b * COLUMNS + c] += sum;
-      }
-    let left = 0;
-    for (let i = 0; i < n; i += 1) left += column[i] * column[i];
-    if (!(left > 1e-8 * length)) return null;
-    r[c * COLUMNS + c] = Math.sqrt(left);
-    for (let i = 0; i < n; i += 1) q[c * n + i] = column[i] / r[c * COLUMNS + c];
   }
-  return { offsets: Int32Array.from(offsets), q, r };
+  return { offsets: scratchOffsets.slice(0, n), columns, factor };
 }
 
 const sums = new Float64Array(COLUMNS);
 
 /** Moves a corner to where its pixels put it; by how much it was off the filter's own place, px. */
-function apply({ offsets, q, r }: Filter, { data, widthPx }: GrayImage, corner: FilteredCorner): number {
+function apply({ offsets, columns, factor }: Filter, { data, widthPx }: GrayImage, corner: FilteredCorner): number {
   const n = offsets.length;
   const base = Math.floor(corner.y) * widthPx + Math.floor(corner.x);
   let t0 = 0,
@@ -178,15 +181,15 @@ function apply({ offsets, q, r }: Filter, { data, widthPx }: GrayImage, corner: 
     t4 = 0,
     t5 = 0,
     squares = 0;
-  for (let i = 0, i1 = n, i2 = 2 * n, i3 = 3 * n, i4 = 4 * n, i5 = 5 * n; i < n; i += 1, i1 += 1, i2 += 1, i3 += 1, i4 += 1, i5 += 1) {
+  for (let i = 0, i2 = n, i3 = 2 * n, i4 = 3 * n, i5 = 4 * n; i < n; i += 1, i2 += 1, i3 += 1, i4 += 1, i5 += 1) {
     const grey = data[base + offsets[i]];
     squares += grey * grey;
-    t0 += q[i] * grey;
-    t1 += q[i1] * grey;
-    t2 += q[i2] * grey;
-    t3 += q[i3] * grey;
-    t4 += q[i4] * grey;
-    t5 += q[i5] * grey;
+    t0 += grey;
+    t1 += columns[i] * grey;
+    t2 += columns[i2] * grey;
+    t3 += columns[i3] * grey;
+    t4 += columns[i4] * grey;
+    t5 += columns[i5] * grey;
   }
   sums[0] = t0;
   sums[1] = t1;
@@ -194,12 +197,16 @@ function apply({ offsets, q, r }: Filter, { data, widthPx }: GrayImage, corner: 
   sums[3] = t3;
   sums[4] = t4;
   sums[5] = t5;
-  const left = squares - t0 * t0 - t1 * t1 - t2 * t2 - t3 * t3 - t4 * t4 - t5 * t5;
-  corner.noise = Math.sqrt(Math.max(0, left) / (n - COLUMNS));
-  // from the last unknown backwards
+  // forwards through the factor, which also tells how much of the pixels the model explains; then backwards
+  for (let c = 0; c < COLUMNS; c += 1) {
+    for (let k = 0; k < c; k += 1) sums[c] -= factor[c * COLUMNS + k] * sums[k];
+    sums[c] /= factor[c * COLUMNS + c];
+    squares -= sums[c] * sums[c];
+  }
+  corner.noise = Math.sqrt(Math.max(0, squares) / (n - COLUMNS));
   for (let c = COLUMNS - 1; c >= 0; c -= 1) {
-    for (let k = c + 1; k < COLUMNS; k += 1) sums[c] -= r[c * COLUMNS + k] * sums[k];
-    sums[c] /= r[c * COLUMNS + c];
+    for (let k = c + 1; k < COLUMNS; k += 1) sums[c] -= factor[k * COLUMNS + c] * sums[k];
+    sums[c] /= factor[c * COLUMNS + c];
   }
   const [sx, sy] = [sums[2] / sums[1], sums[3] / sums[1]];
   corner.x = centred(corner.x) + sx;

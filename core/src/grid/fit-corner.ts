@@ -6,7 +6,7 @@ import type { Oval } from './saddle';
 
 const ROUNDS = 5;
 /** A corner rests when the next step moves it by less: a quarter of the noise of the best plates. */
-const RESTS_PX = 0.002;
+const RESTS_PX = 0.004;
 /** What was measured by gradients is good to a small part of a pixel: who wanders farther follows something else. */
 const FARTHEST_PX = 0.5;
 const LEAST_BLUR_PX = 0.35;

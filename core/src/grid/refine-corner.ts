@@ -1,8 +1,8 @@
 import type { SmoothedPicture } from '../picture';
 import { saddlePoint } from './saddle';
 
-/** A corner rests when the next step would move it by less: a quarter of the noise of the best plates. */
-const RESTS_PX = 0.004;
+/** A corner rests when the next step would move it by less: the model that places it in the end starts anywhere within a tenth of a pixel. */
+const RESTS_PX = 0.02;
 /**
  * Each step is a small part of the one before: 2 to 5 % of it in clean pictures, up to 11 % in soft ones. What the first is followed by is
  * guessed to be more than that; after two the part is known, and half as much again is allowed for.
