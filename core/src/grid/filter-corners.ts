@@ -40,8 +40,8 @@ const LEAST_PIXELS = 24;
 /** One least-squares problem solved beforehand: what to add up of the pixels about a corner to have its place. */
 interface Filter {
   offsets: Int32Array;
-  /** the model's derivative by each unknown, one after the other */
-  columns: Float32Array;
+  /** the model's derivative by each unknown but the level, whose is 1, pixel by pixel */
+  rows: Float64Array;
   /** Cholesky's factor of their normal equations, row by row */
   factor: Float64Array;
 }
@@ -131,11 +131,12 @@ function filterFor(of: FilteredCorner, rowPx: number, { kind, lineCells, contras
       formAt(kind, p, q, 1 / s1, 1 / s2, half1, half2, at);
       const lit = 1 + of.sense * contrast * at.form;
       scratchOffsets[n] = py * rowPx + px;
-      scratch[n] = at.form;
-      scratch[MOST_PIXELS + n] = -(at.byP * n1x + at.byQ * n2x);
-      scratch[2 * MOST_PIXELS + n] = -(at.byP * n1y + at.byQ * n2y);
-      scratch[3 * MOST_PIXELS + n] = lit * dx;
-      scratch[4 * MOST_PIXELS + n] = lit * dy;
+      const k = 5 * n;
+      scratch[k] = at.form;
+      scratch[k + 1] = -(at.byP * n1x + at.byQ * n2x);
+      scratch[k + 2] = -(at.byP * n1y + at.byQ * n2y);
+      scratch[k + 3] = lit * dx;
+      scratch[k + 4] = lit * dy;
       n += 1;
     }
   }
@@ -144,20 +145,19 @@ function filterFor(of: FilteredCorner, rowPx: number, { kind, lineCells, contras
 
 /** A window of 28 px each way at any slant that is looked at, with room to spare. */
 const MOST_PIXELS = 4096;
-const scratch = new Float32Array((COLUMNS - 1) * MOST_PIXELS);
+const scratch = new Float64Array((COLUMNS - 1) * MOST_PIXELS);
 const scratchOffsets = new Int32Array(MOST_PIXELS);
 
-/** What stands in the scratch rows, with the level's column of ones left out; null where the unknowns depend on each other. */
+/** What stands in the scratch, with the level's column of ones left out; null where the unknowns depend on each other. */
 function factored(n: number): Filter | null {
-  const columns = new Float32Array((COLUMNS - 1) * n);
-  for (let c = 0; c < COLUMNS - 1; c += 1) columns.set(scratch.subarray(c * MOST_PIXELS, c * MOST_PIXELS + n), c * n);
+  const rows = scratch.slice(0, 5 * n);
   const factor = new Float64Array(COLUMNS * COLUMNS);
   for (let c = 0; c < COLUMNS; c += 1) {
     for (let b = 0; b <= c; b += 1) {
       let sum = 0;
       if (c === 0) sum = n;
-      else if (b === 0) for (let i = 0; i < n; i += 1) sum += columns[(c - 1) * n + i];
-      else for (let i = 0, p = (c - 1) * n, q = (b - 1) * n; i < n; i += 1, p += 1, q += 1) sum += columns[p] * columns[q];
+      else if (b === 0) for (let i = c - 1; i < 5 * n; i += 5) sum += rows[i];
+      else for (let i = 0; i < 5 * n; i += 5) sum += rows[i + c - 1] * rows[i + b - 1];
       const whole = sum;
       for (let k = 0; k < b; k += 1) sum -= factor[c * COLUMNS + k] * factor[b * COLUMNS + k];
       if (b < c) factor[c * COLUMNS + b] = sum / factor[b * COLUMNS + b];
@@ -165,13 +165,13 @@ function factored(n: number): Filter | null {
       else return null;
     }
   }
-  return { offsets: scratchOffsets.slice(0, n), columns, factor };
+  return { offsets: scratchOffsets.slice(0, n), rows, factor };
 }
 
 const sums = new Float64Array(COLUMNS);
 
 /** Moves a corner to where its pixels put it; by how much it was off the filter's own place, px. */
-function apply({ offsets, columns, factor }: Filter, { data, widthPx }: GrayImage, corner: FilteredCorner): number {
+function apply({ offsets, rows, factor }: Filter, { data, widthPx }: GrayImage, corner: FilteredCorner): number {
   const n = offsets.length;
   const base = Math.floor(corner.y) * widthPx + Math.floor(corner.x);
   let t0 = 0,
@@ -181,15 +181,15 @@ function apply({ offsets, columns, factor }: Filter, { data, widthPx }: GrayImag
     t4 = 0,
     t5 = 0,
     squares = 0;
-  for (let i = 0, i2 = n, i3 = 2 * n, i4 = 3 * n, i5 = 4 * n; i < n; i += 1, i2 += 1, i3 += 1, i4 += 1, i5 += 1) {
+  for (let i = 0, k = 0; i < n; i += 1, k += 5) {
     const grey = data[base + offsets[i]];
     squares += grey * grey;
     t0 += grey;
-    t1 += columns[i] * grey;
-    t2 += columns[i2] * grey;
-    t3 += columns[i3] * grey;
-    t4 += columns[i4] * grey;
-    t5 += columns[i5] * grey;
+    t1 += rows[k] * grey;
+    t2 += rows[k + 1] * grey;
+    t3 += rows[k + 2] * grey;
+    t4 += rows[k + 3] * grey;
+    t5 += rows[k + 4] * grey;
   }
   sums[0] = t0;
   sums[1] = t1;
