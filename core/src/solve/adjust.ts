@@ -8,16 +8,26 @@ export interface AdjustOptions {
   maxIterations?: number; // default 30
   /** reason 'cost': relative fall of the cost below this; default 1e-7 */
   costTolerance?: number;
+  /**
+   * Reason 'settled': stop only where an almost undamped step would move no combination of the unknowns by more than a fiftieth of its own sigma
+   * (the Newton decrement, which asks for gradient and step at once in the unknowns' own scale; Boyd & Vandenberghe, Convex Optimization, sec. 9.5).
+   * In a flat valley the cost hardly falls long before its floor is reached.
+   */
+  settle?: boolean;
   onIteration?: (iteration: number, cost: number) => void;
 }
 
 export interface AdjustResult {
   state: BundleState;
-  reason: 'cost' | 'stationary' | 'maxIterations';
+  reason: 'cost' | 'settled' | 'stationary' | 'maxIterations';
   iterations: number;
   initialCost: number;
   finalCost: number;
 }
+
+/** Where a step's length in sigmas is judged, it must be shortened by no more than this. */
+const SETTLING_DAMPING = 1e-8;
+const SETTLED_SIGMAS = 0.02;
 
 /** ½ Σ ρ(|r|) with Huber's ρ, plus the prior on the focal length. Returns the weights' square roots in `scale` when given. */
 export function robustCost(problem: BundleProblem, state: BundleState, lin: Linearisation, huberPx: number, scale?: Float64Array): number {
@@ -101,6 +111,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
   for (; iterations < maxIterations; iterations += 1) {
     options.onIteration?.(iterations, cost);
     let accepted = false;
+    const usedDamping = damping;
     if (system.factor(lin, damping, prior)) {
       const step = system.solve(gCamera, gPoint, gFocal);
       addCurvature(problem, state, lin, scale, step, system, trial);
@@ -115,15 +126,20 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
           const gain = (cost - nextCost) / Math.max(predicted / 2, 1e-300);
           damping = Math.max(1e-9, damping * Math.max(0.1, 1 - (2 * gain - 1) ** 3));
           growth = 2;
-          const done = cost - nextCost <= costTolerance * cost;
+          const small = cost - nextCost <= costTolerance * cost;
+          // of the noise that is there: half the cost an observation is the variance of one coordinate
+          const sigmas = Math.sqrt(Math.max(0, predicted) / Math.max(cost / count, 1e-300));
+          const undamped = usedDamping <= SETTLING_DAMPING;
           state = next;
           accepted = true;
-          if (done) {
+          if (options.settle ? small && undamped && sigmas <= SETTLED_SIGMAS : small) {
             cost = nextCost;
-            reason = 'cost';
+            reason = options.settle ? 'settled' : 'cost';
             iterations += 1;
             break;
           }
+          // a damped step says little of how far a flat direction still goes
+          if (options.settle && small && !undamped) damping = Math.min(damping, SETTLING_DAMPING);
           cost = linearise();
         }
       }

@@ -262,9 +262,10 @@ export class Reconstruction {
     maxIterations: number,
     costTolerance = 1e-5,
     onIteration?: (iteration: number) => void,
+    settle = false,
   ): { costPerObs: number; residualPx: Float64Array; obsOf: Int32Array; reason: AdjustResult['reason'] } {
     const { problem, state, frameOf, trackOf, obsOf } = this.toBundle();
-    const result = adjust(problem, state, { huberPx, maxIterations, costTolerance, onIteration });
+    const result = adjust(problem, state, { huberPx, maxIterations, costTolerance, settle, onIteration });
     this.absorb(result.state, frameOf, trackOf);
     const lin = new Linearisation(problem.camera.length);
     evaluateBundle(problem, result.state, lin, false);

@@ -1,7 +1,7 @@
 import { simulateShot, uniform } from '@mesure/synthetic';
 import { inverse, Matrix, solve as solveDense } from 'ml-matrix';
 import { expSO3, type Vec3 } from '../math';
-import { adjust } from './adjust';
+import { adjust, type AdjustOptions } from './adjust';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
 import { BundleCovariance } from './covariance';
 import { SchurSystem } from './schur';
@@ -155,6 +155,16 @@ describe('adjust', () => {
     expect(r.finalCost).toBeLessThan(r.initialCost / 1000);
     const sigma = Math.sqrt(BundleCovariance.compute(problem, r.state)!.focalVariance()) * (0.2 / Math.sqrt(12));
     expect(Math.abs(r.state.focalMm - 24)).toBeLessThan(4 * sigma);
+  });
+  test('settles within a fiftieth of a sigma of the floor, and says that it did', () => {
+    const { problem, state } = displaced(0.85);
+    const floor = adjust(problem, state, { maxIterations: 200, costTolerance: 1e-14 }).state;
+    const sigma = Math.sqrt(BundleCovariance.compute(problem, floor)!.focalVariance()) * (0.2 / Math.sqrt(12));
+    const offSigmas = (options: AdjustOptions) => Math.abs(adjust(problem, state, { maxIterations: 60, costTolerance: 0.9, ...options }).state.focalMm - floor.focalMm) / sigma;
+    expect(offSigmas({ settle: true })).toBeLessThan(0.02);
+    expect(adjust(problem, state, { maxIterations: 60, costTolerance: 0.9, settle: true }).reason).toBe('settled');
+    // a step that still moves by sigmas is no rest, however little the cost falls by it
+    expect(adjust(problem, state, { maxIterations: 3, costTolerance: 1, settle: true }).reason).toBe('maxIterations');
   });
   test('says when it ran out of rounds; no rounds only cost', () => {
     const { problem, state } = displaced(0.85);

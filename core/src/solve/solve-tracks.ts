@@ -232,10 +232,16 @@ function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: N
     if (moving.length + lost === 0 && (round > 0 || added === 0)) break;
   }
   // a long shot of short tracks bends along a flat valley: the cost hardly falls while the focal length still walks
-  const { reason } = r.adjustAll(huberPx, LAST_ITERATIONS, 1e-3 / r.obs.count, (i) => {
-    iterations += 1;
-    progress({ stage: 'adjusting', done: 36 + Math.min(3, i / 10), total: 40 });
-  });
+  const { reason } = r.adjustAll(
+    huberPx,
+    LAST_ITERATIONS,
+    1e-3 / r.obs.count,
+    (i) => {
+      iterations += 1;
+      progress({ stage: 'adjusting', done: 36 + Math.min(3, i / 10), total: 40 });
+    },
+    true,
+  );
   if (reason === 'maxIterations')
     warnings.push(`The adjustment was stopped after ${LAST_ITERATIONS} rounds while it still moved: the standard deviations are too small. More tracks that last longer would settle it.`);
   return iterations;
