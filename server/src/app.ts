@@ -114,7 +114,7 @@ export function buildApp(parts: AppParts): Express {
   const ofProduction = member(db);
   for (const route of routesOf(parts)) {
     const closed = route.access === 'open' ? [] : route.access === 'account' ? [signedIn] : [signedIn, ofProduction, allow(route.access)];
-    api[route.method](addressOf(route), ...(route.before ? [route.before] : []), ...closed, async (req: Request, res: Response) => void (await route.handle(req, res)));
+    api[route.method](addressOf(route), ...[route.before ?? []].flat(), ...closed, async (req: Request, res: Response) => void (await route.handle(req, res)));
   }
   // what is not there is told to those who are signed in only
   api.use(signedIn, notFound);

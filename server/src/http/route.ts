@@ -18,8 +18,8 @@ export interface Route {
   what: string;
   /** what the request's body must be */
   body?: Schema;
-  /** before the handler: a limit on attempts */
-  before?: RequestHandler;
+  /** before the handler, in turn: limits on attempts */
+  before?: RequestHandler | RequestHandler[];
   handle: (req: Request, res: Response) => unknown;
 }
 

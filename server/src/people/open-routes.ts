@@ -14,6 +14,8 @@ import { personName, userNamed, type Sessions } from './sessions';
 
 export const SIGN_IN_ATTEMPTS = 10;
 const LINK_ATTEMPTS = 40;
+/** Wrong ones from one address, under whatever names: a crew behind one address has its own wrong ones, and guesses come by the thousand. */
+export const ADDRESS_ATTEMPTS = 100;
 const ATTEMPT_WINDOW_MINUTES = 15;
 
 function attempts(limit: number, keyOf: (req: Request) => string, refused: (minutes: number) => string) {
@@ -37,6 +39,11 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
   // a name of any length becomes a key of one length, and every spelling of one name the same key
   const nameKey = (req: Request) => `${req.ip}|${sha256(personName(String((req.body as { name?: unknown })?.name ?? '').slice(0, 200)).toLowerCase())}`;
   const signIns = attempts(SIGN_IN_ATTEMPTS, nameKey, (m) => `Too many wrong attempts. Wait ${m} minutes and try again.`);
+  const addresses = attempts(
+    ADDRESS_ATTEMPTS,
+    (req) => String(req.ip),
+    (m) => `Too many wrong attempts from this address. Wait ${m} minutes and try again.`,
+  );
   const links = attempts(
     LINK_ATTEMPTS,
     (req) => String(req.ip),
@@ -60,7 +67,7 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
       access: 'open',
       what: 'Signs in by name and password.',
       body: signInSchema,
-      before: signIns,
+      before: [addresses, signIns],
       async handle(req, res) {
         const { name, password } = must(signInSchema, req.body) as { name: string; password: string };
         const user = await userNamed(db, name);

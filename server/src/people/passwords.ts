@@ -1,12 +1,24 @@
 import { zxcvbn, zxcvbnOptions } from '@zxcvbn-ts/core';
 import * as common from '@zxcvbn-ts/language-common';
+import pLimit from 'p-limit';
 import { randomBytes, scrypt, timingSafeEqual, type ScryptOptions } from 'node:crypto';
 import { ApiProblem } from '../http/problem';
 
 /** RFC 7914 scrypt with 64 MiB of memory: a guess costs an attacker as much memory as it costs us. */
 const COST: ScryptOptions = { N: 2 ** 16, r: 8, p: 1, maxmem: 128 * 1024 * 1024 };
 
-const derive = (password: string, salt: Buffer): Promise<Buffer> =>
+/** Hashes run on the four threads that read and write files too: two of them stay free. */
+const AT_ONCE = 2;
+/** Some seconds of hashing: a whole crew that signs in at call time waits, a flood does not. */
+const MOST_WAITING = 16;
+const hashing = pLimit(AT_ONCE);
+
+function derive(password: string, salt: Buffer): Promise<Buffer> {
+  if (hashing.pendingCount >= MOST_WAITING) throw new ApiProblem('TOO_MANY_ATTEMPTS', 'Too many people are signing in at this moment. Try again in a few seconds.');
+  return hashing(() => scrypted(password, salt));
+}
+
+const scrypted = (password: string, salt: Buffer): Promise<Buffer> =>
   new Promise((resolve, reject) => scrypt(password.normalize('NFKC'), salt, 32, COST, (error, key) => (error ? reject(error) : resolve(key))));
 
 export async function hashPassword(password: string): Promise<string> {
