@@ -187,7 +187,8 @@ export interface Analysis {
 }
 
 export interface HandoverPlan {
-  missing: { takeId: string; take: string; what: string }[];
+  /** `takeId` is null, and `take` the path in the handover, where a file is missing */
+  missing: { takeId: string | null; take: string; what: string }[];
   files: { path: string; what: string; readWith: string }[];
   /** who signed the day; null while it is open */
   closed: { by: string; at: string } | null;

@@ -9,6 +9,7 @@ export interface FileStore {
   /** moves a temporary file in; the same content twice is kept once */
   put(temporaryFile: string): Promise<string>;
   read(sha256: string): Promise<Buffer>;
+  has(sha256: string): Promise<boolean>;
   /** the bytes as a file of this machine, for programs that read files, while `work` lasts */
   withFile<T>(sha256: string, work: (file: string) => Promise<T>): Promise<T>;
 }
@@ -40,6 +41,11 @@ export function folderStore(dir: string): FileStore {
       return sha256;
     },
     read: (sha256) => readFile(place(sha256)),
+    has: (sha256) =>
+      access(place(sha256)).then(
+        () => true,
+        () => false,
+      ),
     withFile: (sha256, work) => work(place(sha256)),
   };
 }

@@ -1,4 +1,6 @@
 import { randomUUID } from 'node:crypto';
+import { rmSync } from 'node:fs';
+import path from 'node:path';
 import JSZip from 'jszip';
 import sharp from 'sharp';
 import type { SolveOutcome } from '@mesure/contract';
@@ -246,6 +248,66 @@ test('a plan that cannot be followed, or speaks of another production, is refuse
   const refused = await server.put(wrangler, 'plan', randomUUID(), { setupId: id.setup, packageId: id.pack, move: { kind: 'dolly', stations: [station, station] } });
   expect(refused.status).toBe(422);
   expect(JSON.stringify(refused.body)).toMatch(/station 2 must come after the one before it/);
+});
+
+test('a picture of another production does not leave for its hash being named, nor does a computation open it; one that is lost is listed', async () => {
+  const stranger = await server.signIn('stranger');
+  const bytes = await sharp({ create: { width: 960, height: 480, channels: 3, background: '#123456' } })
+    .png()
+    .toBuffer();
+  const metadata = Object.entries({ name: 'secret.png', use: 'plate' })
+    .map(([key, value]) => `${key} ${Buffer.from(value).toString('base64')}`)
+    .join(',');
+  const theirs = await stranger.agent
+    .post(`/api/productions/${server.ids.p2}/files/uploads`)
+    .set({ 'x-csrf-token': stranger.csrf, 'tus-resumable': '1.0.0', 'upload-length': String(bytes.length), 'upload-metadata': metadata, 'content-type': 'application/offset+octet-stream' })
+    .send(bytes);
+  const sha256 = theirs.body.sha256 as string;
+  expect(sha256).toMatch(/^[0-9a-f]{64}$/);
+  const lost = (await server.give(wrangler, Buffer.from(await sharp(bytes).negate().png().toBuffer()), 'lost.png', 'plate').expect(201)).body.sha256 as string;
+  rmSync(path.join(server.dir, 'files', lost.slice(0, 2), lost), { force: true });
+  await take({
+    slate: '88',
+    take: 1,
+    tracks: null,
+    pictures: [
+      { sha256, name: 'secret.png' },
+      { sha256: lost, name: 'lost.png' },
+    ],
+  });
+  const { files, missing } = await plan();
+  expect(files.some((f) => f.stored === sha256)).toBe(false);
+  expect(missing).toContainEqual({ takeId: null, take: 'takes/88-take-1/pictures/secret.png', what: expect.stringContaining('the picture itself') });
+  const zip = await wrangler.agent
+    .get(server.at(`/days/${id.day}/handover.zip`))
+    .buffer(true)
+    .parse((res, done) => {
+      const parts: Buffer[] = [];
+      res.on('data', (part: Buffer) => parts.push(part));
+      res.on('end', () => done(null, Buffer.concat(parts)));
+    })
+    .expect(200);
+  const opened = await JSZip.loadAsync(zip.body as Buffer);
+  expect(Object.keys(opened.files).filter((f) => /secret|lost/.test(f))).toEqual([]);
+  const contents = await opened.file('CONTENTS.txt')!.async('string');
+  expect(contents).toMatch(/secret\.png: the picture itself/);
+  expect(contents).toMatch(/lost\.png: the picture itself, which was given and is lost/);
+  const plate = randomUUID();
+  await server
+    .put(wrangler, 'plate', plate, {
+      lensId: id.lens,
+      packageId: id.pack,
+      picture: { sha256, name: 'secret.png' },
+      focalMm: 32,
+      focusM: 3,
+      cellM: 0.04,
+      shotAt: now,
+      notes: { widthPx: 960, heightPx: 480, shotWidthPx: null, shotHeightPx: null, focalMm: null, focal35Mm: null, focusM: null, body: null, lens: null, digitalZoom: null, shotAt: null },
+    })
+    .expect(201);
+  const asked = await wrangler.agent.post(server.at('/analyses')).set('x-csrf-token', wrangler.csrf).send({ id: randomUUID(), kind: 'grid', subjectId: plate });
+  expect(asked.status).toBe(409);
+  expect(asked.body).toMatchObject({ code: 'NOT_READY', detail: expect.stringContaining('secret.png is not here') });
 });
 
 test('a day that was signed says so, and what was changed after that leaves as such; remarks leave with their answers', async () => {

@@ -15,6 +15,7 @@ import {
 import { Op } from 'sequelize';
 import { writeCameraCsv, writeCsv, writeDistortionJson, writeGltf, writePointsCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
+import { ownFiles } from '../files/own';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
 import { gridOutcomes } from '../jobs/grid/outcomes';
@@ -202,8 +203,16 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   );
   const remarks = all('remark').filter((r) => takes.some((t) => t.id === r.body.aboutId) || setupIds.includes(r.body.aboutId));
   if (remarks.length > 0) files.push(remarksFile(remarks, (id) => takes.find((t) => t.id === id)?.body ?? null));
+  // a picture that an entry names and that was never given, here or to another production, cannot leave
+  const own = await ownFiles(
+    db,
+    productionId,
+    files.flatMap((f) => f.stored ?? []),
+  );
+  const leaving = files.filter((f) => !f.stored || own.has(f.stored));
+  for (const f of files) if (!leaving.includes(f)) missing.push({ takeId: null, take: f.path, what: `the picture itself: ${f.what}` });
   const closed = day.body.closed ?? null;
   const ofDay = records.filter((r) => takes.some((t) => t.id === r.id) || setupIds.includes(r.id) || ('setupId' in r.body && setupIds.includes(r.body.setupId)));
   const changedAfterClose = closed ? await changesAfterClose(db, ofDay, new Date(closed.at)) : [];
-  return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files: apart(files), closed, changedAfterClose };
+  return { name: `${slug(day.body.date)}-${slug(day.body.name)}`, missing, files: apart(leaving), closed, changedAfterClose };
 }

@@ -6,7 +6,7 @@ import { ApiProblem } from '../http/problem';
 import type { FileStore } from '../files/store';
 import type { Route } from '../http/route';
 import { idParam } from '../http/validate';
-import { planHandover, type HandoverFile } from './plan';
+import { planHandover, type Handover, type HandoverFile } from './plan';
 
 export function handoverRoutes(db: Database, store: FileStore): Route[] {
   return [
@@ -33,7 +33,7 @@ export function handoverRoutes(db: Database, store: FileStore): Route[] {
       access: 'read',
       what: 'The handover of a day.',
       handle: async (req, res) => {
-        const plan = await planHandover(db, viewerOf(req).productionId, idParam(req, 'dayId'));
+        const plan = await withoutLost(await planHandover(db, viewerOf(req).productionId, idParam(req, 'dayId')), store);
         if (plan.files.length === 0) throw new ApiProblem('NOT_READY', 'There is nothing to hand over yet: no take of this day has a solve, and nothing was measured.');
         // made before the first byte leaves, so that a file that cannot be made is an answer and not a broken zip
         const made = [];
@@ -50,6 +50,17 @@ export function handoverRoutes(db: Database, store: FileStore): Route[] {
       },
     },
   ];
+}
+
+/** Before the first byte leaves: what the store has lost is listed as missing, instead of breaking the zip off half-way. */
+async function withoutLost(plan: Handover, store: FileStore): Promise<Handover> {
+  const files: HandoverFile[] = [];
+  const missing = [...plan.missing];
+  for (const file of plan.files) {
+    if (!file.stored || (await store.has(file.stored))) files.push(file);
+    else missing.push({ takeId: null, take: file.path, what: `the picture itself, which was given and is lost: ${file.what}` });
+  }
+  return { ...plan, files, missing };
 }
 
 /** One picture in memory at a time: a day of stills is larger than the machine's. A file that cannot be read breaks the zip off, so that it is not taken for whole. */

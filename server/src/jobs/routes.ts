@@ -3,6 +3,7 @@ import { analysisSchema } from '@mesure/contract/schemas';
 import type PgBoss from 'pg-boss';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
+import { filesNamed, ownFiles } from '../files/own';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { idParam, must } from '../http/validate';
@@ -54,6 +55,7 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
           return;
         }
         const input = await buildInput(db, productionId, asked.kind, asked.subjectId, asked.options ?? {});
+        await mustBeOwn(db, productionId, filesNamed(input));
         const row = await db.sequelize.transaction(async (transaction) => {
           const made = await db.AnalysisRow.create(
             { id: asked.id, productionId, kind: asked.kind, subjectId: asked.subjectId, status: 'queued', input, outcome: null, error: null, finishedAt: null },
@@ -87,4 +89,15 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
     if (!row) throw new ApiProblem('NOT_FOUND', 'There is no such analysis.');
     return row;
   }
+}
+
+/** A computation opens no file that its production was not given. */
+async function mustBeOwn(db: Database, productionId: string, files: readonly { sha256: string; name: string }[]): Promise<void> {
+  const own = await ownFiles(
+    db,
+    productionId,
+    files.map((f) => f.sha256),
+  );
+  const absent = files.find((f) => !own.has(f.sha256));
+  if (absent) throw new ApiProblem('NOT_READY', `${absent.name} is not here yet. The entry is safe; give the file, or wait until it was sent.`);
 }

@@ -106,10 +106,12 @@ function DayWrap() {
         <View style={{ marginHorizontal: -SPACE.m }}>
           {missing.map((m) => (
             <Row
-              key={m.takeId + m.what}
+              key={m.take + m.what}
               title={m.what}
               detail={m.take}
-              onPress={() => router.push(/solve|tracks|contradiction/.test(m.what) ? `/check/${m.takeId}` : /grid plate/.test(m.what) ? '/kit' : `/floor/take/${m.takeId}`)}
+              onPress={
+                m.takeId === null ? undefined : () => router.push(/solve|tracks|contradiction/.test(m.what) ? `/check/${m.takeId}` : /grid plate/.test(m.what) ? '/kit' : `/floor/take/${m.takeId}`)
+              }
             />
           ))}
         </View>
