@@ -112,8 +112,8 @@ function rankChanges(plan: ForecastPlan, now: Forecast, noisePx: number, onProgr
   const { points, facts } = plan;
   if (points.length === 0) return [];
   const inSight = points.filter((_, p) => plan.frames.some((__, i) => plan.sigmaPx[i * points.length + p] > 0));
-  const known = { level: facts.level, lengths: facts.lengths, heights: facts.cameraHeights.length };
-  const measurements = measurementsLeft({ inSight, facts: known, lensHeld: plan.focal.mode === 'held', start: plan.frames[0].position });
+  const planned = { level: facts.level, lengths: facts.lengths, heights: facts.cameraHeights.length };
+  const measurements = measurementsLeft({ inSight, facts: planned, lensHeld: plan.focal.mode === 'held', start: plan.frames[0].position });
   const changes: Change[] = [...furtherMarks(plan, noisePx), ...measurements.map((m) => ({ kind: m.kind, words: m.words, at: m.at, plan: withMeasurement(plan, m) }))];
   return ranked(now, changes, (c) => forecast(c.plan), onProgress).map(({ kind, words, at, gainPct, makesKnown }) => ({ kind, words, at, gainPct, makesKnown }));
 }

@@ -54,8 +54,8 @@ function candidates(setup: PlannedSetup, others: readonly OtherLens[]): Candidat
     out.push({ kind: 'mark', words: `A mark on ${place.piece.name}`, at: place.mark.at, setup: { ...setup, marks: [...marks, place.mark] } });
   }
   const start = momentAt(move, move.stations[0].timeS);
-  const known = { level: measures.level, lengths: measures.ties, heights: measures.heights.length };
-  for (const m of measurementsLeft({ inSight: marks.filter((q) => inSight.has(q.id)), facts: known, lensHeld: lens.mode === 'held', start: start.position }))
+  const planned = { level: measures.level, lengths: measures.ties, heights: measures.heights.length };
+  for (const m of measurementsLeft({ inSight: marks.filter((q) => inSight.has(q.id)), facts: planned, lensHeld: lens.mode === 'held', start: start.position }))
     out.push({ kind: m.kind, words: m.words, at: m.at, setup: withMeasurement(setup, m, start.timeS) });
   for (const other of others) out.push({ kind: 'focal', words: other.words, at: null, lensId: other.id, setup: withLens(setup, other) });
   if (move.stations.length > 1) out.push({ kind: 'slower', words: `The same move ${SLOWER} times as slow`, at: null, setup: { ...setup, move: slower(setup.move, SLOWER) } });
