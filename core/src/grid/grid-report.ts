@@ -308,7 +308,9 @@ function measurePlate(report: PlateReport, lattice: PlateLattice, fit: LensFit, 
   report.distanceCells = cellsAway(fit, q);
   if (report.tiltDeg > 15) report.warnings.push(`The chart is tilted by ${report.tiltDeg.toFixed(0)}°; square-on covers the frame more evenly.`);
   if (lattice.uncertain > 0)
-    report.warnings.push(`${lattice.uncertain} corners beyond something across the chart were left out: how many cells lie between is not certain. Take it away, or shoot past it from another side.`);
+    report.warnings.push(
+      `${lattice.uncertain} corners that may be of this chart, beyond something across it, were left out: how many cells lie between is not certain. Take away what stands there, or shoot past it from another side.`,
+    );
   const dropped = lattice.nodes.length - count;
   if (dropped > 0.05 * lattice.nodes.length) report.warnings.push(`${dropped} corners did not fit and were left out.`);
 }

@@ -67,7 +67,7 @@ describe('what stands across a chart', () => {
     expect(found.uncertain).toBeGreaterThan(150);
     const setup = { image: { width: W, height: H }, sensor: { widthMm: 24, heightMm: 12.8 }, focal: { mm: 30 } };
     const report = gridReport([found], ['p'], setup, { choice: found.choice });
-    expect(report.plates[0].warnings.join(' ')).toMatch(/^\d+ corners beyond something across the chart were left out/);
+    expect(report.plates[0].warnings.join(' ')).toMatch(/^\d+ corners that may be of this chart, beyond something across it, were left out/);
     expect(report.sentence).toContain('left side empty');
   });
 
