@@ -15,6 +15,7 @@ import { fileRoutes } from './files/routes';
 import type { FileStore } from './files/store';
 import { handoverRoutes } from './handover/routes';
 import { allow, guard, member } from './http/guard';
+import { shallowBody } from './http/nesting';
 import { notFound, problemHandler } from './http/problem';
 import { addressOf, type Route } from './http/route';
 import { analysisRoutes } from './jobs/routes';
@@ -109,6 +110,7 @@ export function buildApp(parts: AppParts): Express {
 
   const api = express.Router();
   api.use(express.json({ limit: '1mb' }));
+  api.use(shallowBody);
   api.use(cookieParser());
   const signedIn = guard(db, config.secureCookies);
   const ofProduction = member(db);

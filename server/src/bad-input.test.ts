@@ -265,3 +265,17 @@ test('after all of it the server answers, and the day is as it was entered', asy
     expect([s.kind, entry!.kind]).toEqual([s.kind, s.kind as RecordKind]);
   }
 });
+
+test('a body nested by thousands of levels is refused in words, wherever it is sent, and leaves nothing', async () => {
+  const before = await held();
+  const nested = (levels: number) => `${'{"a":'.repeat(levels)}1${'}'.repeat(levels)}`;
+  const send = (address: string, body: string) => wrangler.agent.put(server.at(address)).set('x-csrf-token', wrangler.csrf).set('content-type', 'application/json').send(body);
+  for (const levels of [40, 2000, 20_000]) {
+    const r = await send(`/records/take/${randomUUID()}`, `{"mutationId":"${randomUUID()}","baseVersion":0,"deleted":false,"body":${nested(levels)}}`);
+    expect([levels, r.status]).toEqual([levels, 422]);
+    expect(r.body.detail).toMatch(/nested more than 32 levels/);
+  }
+  const open = await request(server.app).post('/api/session').set('content-type', 'application/json').send(nested(2000));
+  expect(open.status).toBe(422);
+  expect(await held()).toBe(before);
+});
