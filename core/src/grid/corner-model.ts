@@ -67,7 +67,7 @@ export function cornerWindow({ across: u, down: v }: Oval, lineCells: number, s1
 /** Farther than this from both edges pixels tell nothing of where they are, only how the light falls off: every other one of them says that. */
 const NEAR_SIGMAS = 3.2;
 
-/** Is a pixel of the window left out? @param near1, near2 from `nearEdges` */
+/** Is a pixel of the window left out? @param near1, near2 from `nearEdge` */
 export const leftOut = (px: number, py: number, p: number, q: number, near1: number, near2: number): boolean => ((px + py) & 1) !== 0 && (p > near1 || p < -near1) && (q > near2 || q < -near2);
 /** How far from an edge its pixels tell where it is, px. */
 export const nearEdge = (half: number, blurPx: number): number => half + NEAR_SIGMAS * blurPx;

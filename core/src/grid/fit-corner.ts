@@ -8,7 +8,7 @@ const ROUNDS = 5;
 /** A corner rests when the next step moves it by less: a quarter of the noise of the best plates. */
 const RESTS_PX = 0.004;
 /** What was measured by gradients is good to a small part of a pixel: who wanders farther follows something else. */
-const FARTHEST_PX = 0.5;
+export const FARTHEST_PX = 0.5;
 const LEAST_BLUR_PX = 0.35;
 const MOST_BLUR_PX = 8;
 /** Of four unknowns and four: a window needs some more pixels than that. */
@@ -24,8 +24,6 @@ export interface FittedCorner {
   amplitude: number;
   /** scatter of the pixels about the model, grey levels */
   noise: number;
-  /** one standard deviation of the place, px, of that noise */
-  sigmaPx: number;
 }
 
 /**
@@ -74,8 +72,7 @@ export class CornerFitter {
       gx = 0,
       gy = 0;
     let squares = 0,
-      pixels = 0,
-      spread = 0;
+      pixels = 0;
     for (let round = 0; round < ROUNDS; round += 1) {
       const levels = round === 0;
       // of the odd unknowns x, y, gx, gy
@@ -191,7 +188,6 @@ export class CornerFitter {
       const [sx, sy] = [answer[0], answer[1]];
       gx += answer[2];
       gy += answer[3];
-      spread = Math.sqrt(Math.max(variance[0], variance[1]));
       x += sx;
       y += sy;
       if (!solve4(e1, e12, e13, e14, e22, e23, e24, e33, e34, e44, c1, c2, c3, c4)) return null;
@@ -206,15 +202,13 @@ export class CornerFitter {
       if (sx * sx + sy * sy < RESTS_PX * RESTS_PX) break;
     }
     const noise = Math.sqrt(squares / Math.max(1, pixels - 8));
-    return { x, y, blurPx: [s1, s2], level: m, amplitude: a, noise, sigmaPx: noise * spread };
+    return { x, y, blurPx: [s1, s2], level: m, amplitude: a, noise };
   }
 }
 
 const answer = new Float64Array(4);
-/** Of the first two unknowns, for residuals of one. */
-const variance = new Float64Array(2);
 
-/** The four unknowns of symmetric normal equations by Cholesky's factorisation, and the variances of the first two; false where they are not determined. */
+/** The four unknowns of symmetric normal equations by Cholesky's factorisation; false where they are not determined. */
 function solve4(a: number, b: number, c: number, d: number, e: number, f: number, g: number, h: number, i: number, j: number, p: number, q: number, r: number, s: number): boolean {
   const l11 = a,
     l21 = b / l11,
@@ -239,16 +233,6 @@ function solve4(a: number, b: number, c: number, d: number, e: number, f: number
   answer[1] = x2;
   answer[2] = x3;
   answer[3] = x4;
-  // columns of the inverse for the first two unknowns
-  const inv = (r1: number, r2: number): number => {
-    // L z = e, then zᵀ D⁻¹ z
-    const z2 = r2 - l21 * r1;
-    const z3 = -l31 * r1 - l32 * z2;
-    const z4 = -l41 * r1 - l42 * z2 - l43 * z3;
-    return (r1 * r1) / a + (z2 * z2) / d2 + (z3 * z3) / d3 + (z4 * z4) / d4;
-  };
-  variance[0] = inv(1, 0);
-  variance[1] = inv(0, 1);
   return true;
 }
 

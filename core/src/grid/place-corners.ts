@@ -2,7 +2,7 @@ import { median } from '../math';
 import type { GrayImage } from '../picture';
 import { cornerPredictor, type GridFrame, type LensFit } from './fit-lens';
 import { filterCorners, type FilteredCorner } from './filter-corners';
-import { CornerFitter, lineWidthCells, type FittedCorner } from './fit-corner';
+import { CornerFitter, FARTHEST_PX, lineWidthCells, type FittedCorner } from './fit-corner';
 import type { ChartKind, LatticeNode } from './grow-lattice';
 import type { Oval } from './saddle';
 import { thinned } from './sample';
@@ -17,8 +17,6 @@ const ONE_BY_ONE = 240;
 const ROOM_PX = 21;
 /** Parts of the frame each way in which blur is taken to be one. */
 const SIDE = 3;
-/** What was measured by gradients is good to a small part of a pixel: who wanders farther follows something else. */
-const FARTHEST_PX = 0.5;
 
 interface Placed<N> {
   n: N;

@@ -67,6 +67,19 @@ const addSolve = (subjectId: string, solved: SolveOutcome, ageMs = 0) =>
     finishedAt: new Date(),
   });
 const plan = () => planHandover(server.db, server.ids.p1, id.day);
+/** The day's zip, opened. */
+async function handedOver(): Promise<JSZip> {
+  const zip = await wrangler.agent
+    .get(server.at(`/days/${id.day}/handover.zip`))
+    .buffer(true)
+    .parse((res, done) => {
+      const parts: Buffer[] = [];
+      res.on('data', (part: Buffer) => parts.push(part));
+      res.on('end', () => done(null, Buffer.concat(parts)));
+    })
+    .expect(200);
+  return JSZip.loadAsync(zip.body as Buffer);
+}
 const lacks = async (takeId: string) => (await plan()).missing.filter((m) => m.takeId === takeId).map((m) => m.what);
 
 beforeAll(async () => {
@@ -184,16 +197,7 @@ test('pictures leave as they were given, each with what it is: stills by station
   expect(await read('stills.csv')).toContain(`Dolly,3,stills/Dolly/03-wall-1.png,${now},,,,,,64,48,,,,,,wrangler`);
   expect(await read('light-pictures.csv')).toContain('Dolly,grey ball,,light/Dolly/grey-ball-ball.png,0.015625,8,100,-12');
   expect(await read('marks.csv')).toContain('Galley,K1,marks/Galley-set.png,10.5,20');
-  const zip = await wrangler.agent
-    .get(server.at(`/days/${id.day}/handover.zip`))
-    .buffer(true)
-    .parse((res, done) => {
-      const parts: Buffer[] = [];
-      res.on('data', (part: Buffer) => parts.push(part));
-      res.on('end', () => done(null, Buffer.concat(parts)));
-    })
-    .expect(200);
-  const opened = await JSZip.loadAsync(zip.body as Buffer);
+  const opened = await handedOver();
   const unzipped = async (name: string) => opened.file(name)!.async('nodebuffer');
   for (const [name, { bytes }] of Object.entries({
     'stills/Dolly/03-wall-1.png': wall,
@@ -278,16 +282,7 @@ test('a picture of another production does not leave for its hash being named, n
   const { files, missing } = await plan();
   expect(files.some((f) => f.stored === sha256)).toBe(false);
   expect(missing).toContainEqual({ takeId: null, take: 'takes/88-take-1/pictures/secret.png', what: expect.stringContaining('the picture itself') });
-  const zip = await wrangler.agent
-    .get(server.at(`/days/${id.day}/handover.zip`))
-    .buffer(true)
-    .parse((res, done) => {
-      const parts: Buffer[] = [];
-      res.on('data', (part: Buffer) => parts.push(part));
-      res.on('end', () => done(null, Buffer.concat(parts)));
-    })
-    .expect(200);
-  const opened = await JSZip.loadAsync(zip.body as Buffer);
+  const opened = await handedOver();
   expect(Object.keys(opened.files).filter((f) => /secret|lost/.test(f))).toEqual([]);
   const contents = await opened.file('CONTENTS.txt')!.async('string');
   expect(contents).toMatch(/secret\.png: the picture itself/);
