@@ -1,3 +1,5 @@
+import { erf } from './erf';
+
 /** Where an edge or a line goes through a corner, and what the picture looks like about it. */
 interface Patch {
   gray: ArrayLike<number>;
@@ -6,13 +8,6 @@ interface Patch {
 }
 
 type Step = readonly [number, number];
-
-function erf(x: number): number {
-  const t = 1 / (1 + 0.5 * Math.abs(x));
-  const poly = -1.26551223 + t * (1.00002368 + t * (0.37409196 + t * (0.09678418 + t * (-0.18628806 + t * (0.27886807 + t * (-1.13520398 + t * (1.48851587 + t * (-0.82215223 + t * 0.17087277))))))));
-  const v = 1 - t * Math.exp(-x * x + poly);
-  return x >= 0 ? v : -v;
-}
 
 /** Unknowns: x, y, direction of the first and the second edge, blur, mean, amplitude, shading across and down; for lines their width. */
 const UNKNOWNS = { chequer: 9, ruled: 10 };

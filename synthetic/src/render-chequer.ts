@@ -1,3 +1,4 @@
+import { erf } from './erf';
 import { bend, unbend, unfolded, type Lens } from './lens';
 import { normals, uniform } from './noise';
 
@@ -37,13 +38,6 @@ export interface RenderedPlate {
   gray: Uint8Array;
   /** every inner corner inside the frame and not hidden, px */
   corners: { row: number; col: number; x: number; y: number }[];
-}
-
-function erf(x: number): number {
-  const t = 1 / (1 + 0.5 * Math.abs(x));
-  const poly = -1.26551223 + t * (1.00002368 + t * (0.37409196 + t * (0.09678418 + t * (-0.18628806 + t * (0.27886807 + t * (-1.13520398 + t * (1.48851587 + t * (-0.82215223 + t * 0.17087277))))))));
-  const v = 1 - t * Math.exp(-x * x + poly);
-  return x >= 0 ? v : -v;
 }
 
 /** Square wave of period 2 with edges at whole numbers, smoothed by a Gaussian of sigma s (in cells). */

@@ -42,6 +42,7 @@ export function completeLattice(
   if (refined.length < minNodes) return ended(refined.length < nodes.length / 2 ? 'unmeasured' : 'few', refined);
   let known = refined;
   let latest: { fit: LensFit; corners: number } | null = null;
+  let share = 0.66;
   const completed = () => {
     // several rounds: the first prediction reaches the border only roughly when the lens is strong
     for (let round = 0; round < COMPLETING_ROUNDS; round += 1) {
@@ -49,7 +50,9 @@ export function completeLattice(
       const { fit } = latest;
       const before = known.length;
       known = addPredicted(fine, known, fit, frame, Math.max(fit.sigmaPx, 0.02), look, ringPx);
-      progress(0.7 + 0.04 * round, 'completing the lattice');
+      // parts that are joined take rounds of their own: it never runs back
+      share = Math.min(0.86, share + 0.04);
+      progress(share, 'completing the lattice');
       if (known.length - before < 0.002 * before) break;
     }
     return latest!;

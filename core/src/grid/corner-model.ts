@@ -42,11 +42,11 @@ export interface CornerWindow {
   n1y: number;
   n2x: number;
   n2y: number;
-  reach1: number;
-  reach2: number;
+  reach1Px: number;
+  reach2Px: number;
   /** half of the lines' widths across, px; 0 on a chequer */
-  half1: number;
-  half2: number;
+  half1Px: number;
+  half2Px: number;
 }
 
 /**
@@ -54,14 +54,14 @@ export interface CornerWindow {
  * @param lineCells width of ruled lines, in cells
  * @returns null where the next edges are too near
  */
-export function cornerWindow({ across: u, down: v }: Oval, lineCells: number, s1: number, s2: number): CornerWindow | null {
+export function cornerWindow({ across: u, down: v }: Oval, lineCells: number, blur1Px: number, blur2Px: number): CornerWindow | null {
   const area = Math.abs(u[0] * v[1] - u[1] * v[0]);
   const [lu, lv] = [Math.hypot(u[0], u[1]), Math.hypot(v[0], v[1])];
-  const [half1, half2] = [(lineCells * area) / lu / 2, (lineCells * area) / lv / 2];
-  const reach1 = Math.min(REACH_PX, area / lu - half1 - NEXT_EDGE_SIGMAS * s1);
-  const reach2 = Math.min(REACH_PX, area / lv - half2 - NEXT_EDGE_SIGMAS * s2);
-  if (!(reach1 >= LEAST_REACH_PX + half1 && reach2 >= LEAST_REACH_PX + half2)) return null;
-  return { n1x: -u[1] / lu, n1y: u[0] / lu, n2x: -v[1] / lv, n2y: v[0] / lv, reach1, reach2, half1, half2 };
+  const [half1Px, half2Px] = [(lineCells * area) / lu / 2, (lineCells * area) / lv / 2];
+  const reach1Px = Math.min(REACH_PX, area / lu - half1Px - NEXT_EDGE_SIGMAS * blur1Px);
+  const reach2Px = Math.min(REACH_PX, area / lv - half2Px - NEXT_EDGE_SIGMAS * blur2Px);
+  if (!(reach1Px >= LEAST_REACH_PX + half1Px && reach2Px >= LEAST_REACH_PX + half2Px)) return null;
+  return { n1x: -u[1] / lu, n1y: u[0] / lu, n2x: -v[1] / lv, n2y: v[0] / lv, reach1Px, reach2Px, half1Px, half2Px };
 }
 
 /** Farther than this from both edges pixels tell nothing of where they are, only how the light falls off: every other one of them says that. */
@@ -73,9 +73,9 @@ export const leftOut = (px: number, py: number, p: number, q: number, near1: num
 export const nearEdge = (half: number, blurPx: number): number => half + NEAR_SIGMAS * blurPx;
 
 /** Half the sides of the upright box about a window, px. */
-export function boxOf({ n1x, n1y, n2x, n2y, reach1, reach2 }: CornerWindow): [number, number] {
+export function boxOf({ n1x, n1y, n2x, n2y, reach1Px, reach2Px }: CornerWindow): [number, number] {
   const det = Math.abs(n1x * n2y - n1y * n2x);
-  return [(Math.abs(n2y) * reach1 + Math.abs(n1y) * reach2) / det, (Math.abs(n2x) * reach1 + Math.abs(n1x) * reach2) / det];
+  return [(Math.abs(n2y) * reach1Px + Math.abs(n1y) * reach2Px) / det, (Math.abs(n2x) * reach1Px + Math.abs(n1x) * reach2Px) / det];
 }
 
 /** The form w of a corner at a pixel, and how it changes: see CornerFitter. */
@@ -90,13 +90,13 @@ export interface FormAt {
 }
 
 /** Writes the form at distances p, q from the two edges, blurred by 1/i1 and 1/i2. */
-export function formAt(kind: ChartKind, p: number, q: number, i1: number, i2: number, half1: number, half2: number, out: FormAt): void {
+export function formAt(kind: ChartKind, p: number, q: number, i1: number, i2: number, half1Px: number, half2Px: number, out: FormAt): void {
   let A: number, Ap: number, As: number, B: number, Bq: number, Bs: number;
   if (kind === 'ruled') {
-    const r1 = (p + half1) * i1;
-    const l1 = (p - half1) * i1;
-    const r2 = (q + half2) * i2;
-    const l2 = (q - half2) * i2;
+    const r1 = (p + half1Px) * i1;
+    const l1 = (p - half1Px) * i1;
+    const r2 = (q + half2Px) * i2;
+    const l2 = (q - half2Px) * i2;
     const br1 = bellAt(r1);
     const bl1 = bellAt(l1);
     const br2 = bellAt(r2);

@@ -8,8 +8,8 @@ export interface FilteredCorner {
   x: number;
   y: number;
   cell: Oval;
-  s1: number;
-  s2: number;
+  blur1Px: number;
+  blur2Px: number;
   /** which way round light and dark are; 1 or −1 */
   sense: number;
   /** scatter of the pixels about the model, grey levels; NaN until it was measured */
@@ -82,8 +82,8 @@ const directionOf = ([x, y]: readonly [number, number]): number => Math.round(Ma
 const blurOf = (s: number): number => Math.round(Math.log(s) / Math.log(BLUR_STEP));
 
 /** One number for corners that share a filter. */
-function likeness({ x, y, cell, s1, s2, sense }: FilteredCorner): number {
-  const window = cornerWindow(cell, 0, s1, s2);
+function likeness({ x, y, cell, blur1Px, blur2Px, sense }: FilteredCorner): number {
+  const window = cornerWindow(cell, 0, blur1Px, blur2Px);
   let key = sense > 0 ? 1 : 0;
   const add = (value: number, room: number) => {
     key = key * room + value;
@@ -92,10 +92,10 @@ function likeness({ x, y, cell, s1, s2, sense }: FilteredCorner): number {
   add(phaseOf(y), PHASES);
   add(directionOf(cell.across) + HALF_TURN, 2 * HALF_TURN + 1);
   add(directionOf(cell.down) + HALF_TURN, 2 * HALF_TURN + 1);
-  add(blurOf(s1) + BLURS, 2 * BLURS);
-  add(blurOf(s2) + BLURS, 2 * BLURS);
-  add(window ? Math.floor(window.reach1) : 0, 32);
-  add(window ? Math.floor(window.reach2) : 0, 32);
+  add(blurOf(blur1Px) + BLURS, 2 * BLURS);
+  add(blurOf(blur2Px) + BLURS, 2 * BLURS);
+  add(window ? Math.floor(window.reach1Px) : 0, 32);
+  add(window ? Math.floor(window.reach2Px) : 0, 32);
   return key;
 }
 const HALF_TURN = Math.ceil(Math.PI / DIRECTION_RAD);
@@ -110,13 +110,13 @@ function filterFor(of: FilteredCorner, rowPx: number, { kind, lineCells, contras
     const [length, angle] = [Math.hypot(x, y), directionOf([x, y]) * DIRECTION_RAD];
     return [length * Math.cos(angle), length * Math.sin(angle)];
   };
-  const [s1, s2] = [BLUR_STEP ** blurOf(of.s1), BLUR_STEP ** blurOf(of.s2)];
-  const window = cornerWindow({ across: turned(of.cell.across), down: turned(of.cell.down) }, lineCells, s1, s2);
+  const [blur1Px, blur2Px] = [BLUR_STEP ** blurOf(of.blur1Px), BLUR_STEP ** blurOf(of.blur2Px)];
+  const window = cornerWindow({ across: turned(of.cell.across), down: turned(of.cell.down) }, lineCells, blur1Px, blur2Px);
   if (!window) return null;
-  const { n1x, n1y, n2x, n2y, half1, half2 } = window;
+  const { n1x, n1y, n2x, n2y, half1Px, half2Px } = window;
   // whole pixels, so that all of its kind have room
-  const [reach1, reach2] = [Math.floor(window.reach1), Math.floor(window.reach2)];
-  const [near1, near2] = [nearEdge(half1, s1), nearEdge(half2, s2)];
+  const [reach1Px, reach2Px] = [Math.floor(window.reach1Px), Math.floor(window.reach2Px)];
+  const [near1, near2] = [nearEdge(half1Px, blur1Px), nearEdge(half2Px, blur2Px)];
   const [boxX, boxY] = boxOf(window);
   const [fx, fy] = [centred(of.x) - Math.floor(of.x), centred(of.y) - Math.floor(of.y)];
   const at: FormAt = { form: 0, byP: 0, byQ: 0, byS1: 0, byS2: 0 };
@@ -127,8 +127,8 @@ function filterFor(of: FilteredCorner, rowPx: number, { kind, lineCells, contras
       const dy = py + 0.5 - fy;
       const p = n1x * dx + n1y * dy;
       const q = n2x * dx + n2y * dy;
-      if (p > reach1 || p < -reach1 || q > reach2 || q < -reach2 || leftOut(px, py, p, q, near1, near2)) continue;
-      formAt(kind, p, q, 1 / s1, 1 / s2, half1, half2, at);
+      if (p > reach1Px || p < -reach1Px || q > reach2Px || q < -reach2Px || leftOut(px, py, p, q, near1, near2)) continue;
+      formAt(kind, p, q, 1 / blur1Px, 1 / blur2Px, half1Px, half2Px, at);
       const lit = 1 + of.sense * contrast * at.form;
       scratchOffsets[n] = py * rowPx + px;
       const k = 5 * n;

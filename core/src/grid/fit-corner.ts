@@ -64,7 +64,7 @@ export class CornerFitter {
     let s2 = s1;
     const window = cornerWindow(cell, this.lineCells, s1, s2);
     if (!window) return null;
-    const { n1x, n1y, n2x, n2y, reach1, reach2, half1, half2 } = window;
+    const { n1x, n1y, n2x, n2y, reach1Px, reach2Px, half1Px, half2Px } = window;
     const [boxX, boxY] = boxOf(window);
     const { w, h, data, form: at } = this;
     let m = 0,
@@ -108,7 +108,7 @@ export class CornerFitter {
       squares = 0;
       pixels = 0;
       const [i1, i2] = [1 / s1, 1 / s2];
-      const [near1, near2] = [nearEdge(half1, s1), nearEdge(half2, s2)];
+      const [near1, near2] = [nearEdge(half1Px, s1), nearEdge(half2Px, s2)];
       const perLevel = 1 / Math.max(1, Math.abs(m));
       const top = Math.max(0, Math.ceil(y - boxY - 0.5));
       const bottom = Math.min(h - 1, Math.floor(y + boxY - 0.5));
@@ -121,8 +121,8 @@ export class CornerFitter {
           const dx = px + 0.5 - x;
           const p = n1x * dx + q1;
           const q = n2x * dx + q2;
-          if (p > reach1 || p < -reach1 || q > reach2 || q < -reach2 || leftOut(px, py, p, q, near1, near2)) continue;
-          formAt(this.kind, p, q, i1, i2, half1, half2, at);
+          if (p > reach1Px || p < -reach1Px || q > reach2Px || q < -reach2Px || leftOut(px, py, p, q, near1, near2)) continue;
+          formAt(this.kind, p, q, i1, i2, half1Px, half2Px, at);
           const form = at.form;
           const grey = data[py * w + px];
           pixels += 1;

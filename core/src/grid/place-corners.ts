@@ -85,8 +85,8 @@ function looksOf<N extends LatticeNode>(sample: readonly { p: Placed<N>; at: Fit
   return {
     contrast: median(sample.map(({ at }) => Math.abs(at.amplitude / at.level))),
     at: ({ n, x, y }: Placed<N>) => {
-      const [s1, s2] = byZone[zone(x, y)];
-      return { s1, s2, sense: sense * even(n) };
+      const [blur1Px, blur2Px] = byZone[zone(x, y)];
+      return { blur1Px, blur2Px, sense: sense * even(n) };
     },
   };
 }
