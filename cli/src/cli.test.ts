@@ -102,10 +102,29 @@ test('solve, reconcile and export in a row: the forgotten reducer is named', () 
   const judged = mesure(['reconcile', '--setup', file('setup.json'), '-'], solved.out);
   expect(judged.code).toBe(0);
   expect(judged.json().items[0]).toMatchObject({ quantity: 'focalLength', verdict: 'contradicts', causes: [expect.objectContaining({ cause: 'forgotten-reducer' })] });
+  // the result names its setup, so that nothing else is needed
   const csv = mesure(['export', file('solve.json'), '--to', 'csv']);
   expect(csv.out.split('\n')).toHaveLength(32);
-  expect(mesure(['export', file('solve.json'), '--to', 'gltf', '--setup', file('setup.json'), '--out', file('take.glb')]).code).toBe(0);
+  expect(csv.out.split('\n')[0]).toMatch(/^frame,x,y,z,qx,qy,qz,qw,focal_mm,fx_px,/);
+  // a rate that nobody gave is said to be assumed
+  expect(mesure(['export', file('solve.json'), '--to', 'gltf', '--out', file('take.glb')])).toMatchObject({ code: 0, err: expect.stringContaining('this was assumed') });
   expect(readFileSync(file('take.glb')).subarray(0, 4).toString()).toBe('glTF');
+  expect(mesure(['export', file('solve.json'), '--to', 'usda', '--name', '41A', '--fps', '25']).out).toMatch(/^#usda 1\.0\n[\s\S]*timeCodesPerSecond = 25/);
+  writeFileSync(file('scaled.json'), JSON.stringify({ ...solved.json(), anchoring: { ...solved.json().anchoring, scale: 1 } }));
+  expect(
+    mesure(['export', file('scaled.json'), '--to', 'tracking-json'])
+      .out.trim()
+      .split('\n'),
+  ).toHaveLength(30);
+  // one from elsewhere: the path needs nothing, the rest asks for the setup
+  const { setup: _setup, ...bare } = solved.json();
+  writeFileSync(file('bare.json'), JSON.stringify(bare));
+  expect(mesure(['export', file('bare.json'), '--to', 'csv']).out.split('\n')[0]).toBe('frame,x,y,z,qx,qy,qz,qw,focal_mm');
+  expect(mesure(['export', file('bare.json'), '--to', 'gltf'])).toMatchObject({ code: 2, err: expect.stringContaining('give it with --setup') });
+  // lengths without a scale are no metres
+  writeFileSync(file('unscaled.json'), JSON.stringify({ ...solved.json(), anchoring: { ...solved.json().anchoring, scale: null } }));
+  expect(mesure(['export', file('unscaled.json'), '--to', 'tracking-json'])).toMatchObject({ code: 2, err: expect.stringContaining('knows metres only') });
+  expect(mesure(['export', file('unscaled.json'), '--to', 'usda'])).toMatchObject({ code: 0, out: expect.stringContaining('without a scale'), err: expect.stringContaining('not metres') });
 });
 
 test.each<[string, string[], RegExp]>([

@@ -1,4 +1,5 @@
 import Papa from 'papaparse';
+import { unguarded } from './csv-cells';
 import { FormatError } from './format-error';
 
 export interface TableRow {
@@ -25,7 +26,7 @@ export function readTable(text: string, file: string, required: readonly string[
     if (row.length === 1 && row[0].trim() === '') continue;
     const line = i + 1;
     if (row.length < columns.length) throw new FormatError(file, line, null, `has ${row.length} values where the header names ${columns.length}`);
-    const value = (column: string): string => (row[columns.indexOf(column)] ?? '').trim();
+    const value = (column: string): string => unguarded((row[columns.indexOf(column)] ?? '').trim());
     rows.push({
       line,
       text: value,

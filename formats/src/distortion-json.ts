@@ -1,19 +1,18 @@
-import type { GridReport } from '@mesure/core';
+import { describeLens, frameLens, type GridReport, type OpticsInput } from '@mesure/core';
+import { jsonText } from './json';
 
-/** Distortion of one grid plate with what a reader needs to use it. */
-export function writeDistortionJson(lens: string, report: GridReport, image: { width: number; height: number }): string {
-  return `${JSON.stringify(
-    {
-      lens,
-      image,
-      distortion: report.distortion,
-      rmsPx: report.rmsPx,
-      cornerDisplacementPct: report.cornerDisplacementPct,
-      overscan: report.overscan,
-      warnings: report.warnings,
-      convention: 'undistorted to distorted; normalised by the recorded effective focal length in pixels; pixel origin at the top-left corner of the top-left pixel',
-    },
-    null,
-    2,
-  )}\n`;
+/** Distortion of one grid plate with all that a reader needs to use it: formula, what it is normalised by, one place worked out. */
+export function writeDistortionJson(lens: string, report: GridReport, setup: OpticsInput): string {
+  const d = report.distortion;
+  return jsonText({
+    lens,
+    description: d ? describeLens(frameLens(d, setup)) : null,
+    sensor: { ...setup.sensor, squeeze: setup.squeeze ?? 1 },
+    distortion: d,
+    focalMeasuredMm: report.focalFromDistance ?? report.focalFromTilt ?? null,
+    rmsPx: report.rmsPx,
+    cornerDisplacementPct: report.cornerDisplacementPct,
+    overscan: report.overscan,
+    warnings: report.warnings,
+  });
 }

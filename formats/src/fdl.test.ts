@@ -1,5 +1,7 @@
 import { PDFDocument } from 'pdf-lib';
 import { readFdl, writeFdl, type FdlCanvas } from './fdl';
+import { nodePdfFonts } from './node-pdf-fonts';
+import { wordsOf } from './test-pdf';
 import { writeTablePdf } from './table-pdf';
 
 const canvas: FdlCanvas = {
@@ -40,10 +42,10 @@ test.each<[string, string, RegExp]>([
   expect(() => readFdl(text, 'b.fdl')).toThrow(message);
 });
 
-test('a printed table has its head on each page, and takes letters that its font does not know', async () => {
-  const rows = Array.from({ length: 70 }, (_, i) => [`Łęnś ${i} → 漢`, `${i}`]);
-  const pdf = await PDFDocument.load(
-    await writeTablePdf({
+test('a printed table has its head on each page, and its letters: Latin, Greek, Cyrillic; what its font lacks is told by its number, not a question mark', async () => {
+  const rows = Array.from({ length: 70 }, (_, i) => [`Łęnś ${i} Ωμέγα Жук → 漢`, `${i}`]);
+  const bytes = await writeTablePdf(
+    {
       title: 'Lens set',
       subtitle: 'A-cam',
       columns: [
@@ -51,8 +53,11 @@ test('a printed table has its head on each page, and takes letters that its font
         { title: 'mm', align: 'right', share: 1 },
       ],
       rows,
-    }),
+    },
+    nodePdfFonts(),
   );
+  const pdf = await PDFDocument.load(bytes);
   expect(pdf.getPageCount()).toBe(3);
   expect(pdf.getTitle()).toBe('Lens set');
+  expect(wordsOf(bytes)).toContain('Łęnś 69 Ωμέγα Жук -> [U+6F22]');
 });

@@ -1,7 +1,7 @@
-import type { GridReport } from '@mesure/core';
+import type { GridReport, LensDescription } from '@mesure/core';
 import Papa from 'papaparse';
 import sharp from 'sharp';
-import { writeDistortionCsv, writeLensMetadata, type LensSetting } from './lens';
+import { writeDistortionCsv, writeDistortionJson, writeLensMetadata, type LensSetting } from './lens';
 import { readRaster, writeRaster } from './raster';
 
 const report = {
@@ -57,14 +57,58 @@ test('metadata: sensor, measured focal length, pupil in metres, centre in mm, ra
     anamorphicSqueeze: { num: 10000, denom: 10000 },
   });
   expect(sample.lens).toMatchObject({ pinholeFocalLength: 22.4, focusDistance: 2.5, entrancePupilOffset: 0.086 });
-  expect(sample.lens.distortion[0]).toMatchObject({ model: 'Brown-Conrady U-D', radial: [-0.1, 0.02], tangential: [0.001, 0] });
+  expect(sample.lens.distortion[0].radial).toHaveLength(2);
   expect(sample.lens.distortion[0].overscan).toBeCloseTo(4177 / 4096, 9);
   expect(sample.lens.distortionOffset.x).toBeCloseTo((12 * 24) / 4096, 9);
   expect(sample.lens.distortionOffset.y).toBeCloseTo((-10 * 12.66) / 2160, 9);
   // another model does not pass for radial
   const fisheye = { ...report, distortion: { ...report.distortion!, model: 'fisheye', k: [0.01, 0, 0, 0] } as never };
-  expect(JSON.parse(writeLensMetadata({ ...setting, report: fisheye })!).lens.distortion[0].model).toBe('mesure fisheye');
+  const other = JSON.parse(writeLensMetadata({ ...setting, report: fisheye })!);
+  expect(other.lens.distortion[0].model).toBe('mesure fisheye');
+  // whose coefficients hold for the focal length that they were found with
+  expect(other.lens.pinholeFocalLength).toBe(22.72);
   expect(writeLensMetadata({ ...setting, report: { ...report, distortion: null } })).toBeNull();
+});
+
+/** The picture's map as the plate saw it, worked out here: normalised by 22.72 mm over 4096 pixels on 24 mm. */
+const truth = (u: number, v: number): [number, number] => {
+  const n = (22.72 * 4096) / 24,
+    m = (22.72 * 2160) / 12.66;
+  const [x, y] = [(u - 2060) / n, (v - 1070) / m];
+  const r2 = x * x + y * y;
+  const s = 1 - 0.1 * r2 + 0.02 * r2 * r2;
+  return [2060 + (x * s + 2 * 0.001 * x * y) * n, 1070 + (y * s + 0.001 * (r2 + 2 * y * y)) * m];
+};
+
+test('metadata: read by the schema alone, a corner lands where the plate saw it, though another focal length stands there than the coefficients were found with', () => {
+  const { lens, static: fixed } = JSON.parse(writeLensMetadata({ ...setting, report: { ...report, focalFromDistance: { mm: 17.75, sigmaMm: 0.05 } } })!);
+  expect(lens.pinholeFocalLength).toBe(17.75);
+  const { width, height } = fixed.camera.activeSensorPhysicalDimensions;
+  const { width: w, height: h } = fixed.camera.activeSensorResolution;
+  const [fx, fy] = [(lens.pinholeFocalLength * w) / width, (lens.pinholeFocalLength * h) / height];
+  const [cx, cy] = [w / 2 + (lens.distortionOffset.x * w) / width, h / 2 + (lens.distortionOffset.y * h) / height];
+  for (const [u, v] of [
+    [0, 0],
+    [4096, 2160],
+    [300, 1900],
+  ]) {
+    const [x, y] = [(u - cx) / fx, (v - cy) / fy];
+    const r2 = x * x + y * y;
+    const { radial, tangential } = lens.distortion[0];
+    const s = 1 + radial.reduce((sum: number, k: number, i: number) => sum + k * r2 ** (i + 1), 0);
+    const seen = [cx + (x * s + 2 * tangential[0] * x * y + tangential[1] * (r2 + 2 * x * x)) * fx, cy + (y * s + tangential[0] * (r2 + 2 * y * y) + 2 * tangential[1] * x * y) * fy];
+    truth(u, v).forEach((t, i) => expect(seen[i]).toBeCloseTo(t, 3));
+  }
+});
+
+test('JSON and CSV: what the coefficients are normalised by stands beside them, and their place worked out is the truth', () => {
+  const { description } = JSON.parse(writeDistortionJson('Orrinel 32', report, setting.setup)) as { description: LensDescription };
+  const { undistortedPx, recordedPx } = description.example!;
+  truth(...undistortedPx).forEach((t, i) => expect(recordedPx[i]).toBeCloseTo(t, 6));
+  expect(description.normalisedByPx[0]).toBeCloseTo((22.72 * 4096) / 24, 6);
+  const [row] = Papa.parse<Record<string, string>>(writeDistortionCsv([setting]), { header: true, skipEmptyLines: true }).data;
+  truth(Number(row.example_undistorted_x_px), Number(row.example_undistorted_y_px)).forEach((t, i) => expect(Number([row.example_recorded_x_px, row.example_recorded_y_px][i])).toBeCloseTo(t, 6));
+  expect([row.normalised_mm, row.sensor_width_mm, row.direction]).toEqual(['22.72', '24', 'undistorted to distorted']);
 });
 
 describe('pictures as they are', () => {

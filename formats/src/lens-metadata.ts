@@ -1,5 +1,7 @@
-import { coefficientsOf, COEFFICIENTS, pictureGeometry, type GridReport, type OpticsInput } from '@mesure/core';
-import Papa from 'papaparse';
+import { coefficientsOf, COEFFICIENTS, describeLens, frameLens, pictureGeometry, type GridReport, type OpticsInput } from '@mesure/core';
+import { csvText } from './csv-cells';
+import { jsonText, tidy } from './json';
+import { distortionBlock, PROTOCOL } from './shot/tracking';
 
 /** One setting of a lens with what was found at it. */
 export interface LensSetting {
@@ -14,7 +16,10 @@ export interface LensSetting {
   setup: OpticsInput;
 }
 
-/** Distortion as a table: a row a setting, a column a coefficient; empty where a model has none of that name. */
+/**
+ * Distortion as a table: a row a setting, a column a coefficient, empty where a model has none of that name. Each row says what its coefficients
+ * are normalised by and carries one place worked out, so that a reader can prove that it reads them rightly.
+ */
 export function writeDistortionCsv(settings: readonly LensSetting[]): string {
   const names = [...new Set(Object.values(COEFFICIENTS).flat())];
   const rows = settings.flatMap((s) => {
@@ -22,50 +27,47 @@ export function writeDistortionCsv(settings: readonly LensSetting[]): string {
     if (!d) return [];
     const values = new Map(COEFFICIENTS[d.model].map((name, i) => [name, coefficientsOf(d)[i]]));
     const { overscan: o } = s.report;
+    const { normalisedByPx, direction, formula, example } = describeLens(frameLens(d, s.setup));
     return [
       [
         s.lens,
         s.serial,
+        s.body,
         s.focalMm,
         s.focusM ?? '',
         d.focalMm,
+        ...normalisedByPx.map(tidy),
         s.setup.image.width,
         s.setup.image.height,
+        s.setup.sensor.widthMm,
+        s.setup.sensor.heightMm,
+        s.setup.squeeze ?? 1,
         d.model,
+        direction,
+        formula.join('; '),
         ...names.map((n) => values.get(n) ?? ''),
         ...d.center,
         d.aspect,
+        ...(example ? [...example.undistortedPx, ...example.recordedPx].map(tidy) : ['', '', '', '']),
         s.report.rmsPx ?? '',
-        ...(o ? [o.left, o.right, o.top, o.bottom] : ['', '', '', '']),
+        ...(o ? [o.left, o.right, o.top, o.bottom].map(tidy) : ['', '', '', '']),
       ],
     ];
   });
   const header = [
-    'lens',
-    'serial',
-    'focal_mm',
-    'focus_m',
-    'normalised_mm',
-    'width_px',
-    'height_px',
-    'model',
-    ...names,
-    'center_x_px',
-    'center_y_px',
-    'aspect',
-    'rms_px',
-    'overscan_left_px',
-    'overscan_right_px',
-    'overscan_top_px',
-    'overscan_bottom_px',
+    ...['lens', 'serial', 'body', 'focal_mm', 'focus_m', 'normalised_mm', 'normalised_fx_px', 'normalised_fy_px', 'width_px', 'height_px', 'sensor_width_mm', 'sensor_height_mm', 'squeeze'],
+    ...['model', 'direction', 'formula', ...names, 'center_x_px', 'center_y_px', 'aspect'],
+    ...['example_undistorted_x_px', 'example_undistorted_y_px', 'example_recorded_x_px', 'example_recorded_y_px', 'rms_px'],
+    ...['overscan_left_px', 'overscan_right_px', 'overscan_top_px', 'overscan_bottom_px'],
   ];
-  return `${Papa.unparse([header, ...rows], { newline: '\n', escapeFormulae: true })}\n`;
+  return csvText([header, ...rows]);
 }
 
 /**
  * One sample of camera and lens metadata after the SMPTE open tracking metadata schema (RIS OSVP). Radial distortion goes as the schema's
- * Brown–Conrady from undistorted to distorted, with coefficients over the focal length; the centre's offset is in mm on the sensor, right and
- * down. Another model is carried under a name that says whose it is, so that no reader takes it for radial.
+ * Brown–Conrady from undistorted to distorted; its coefficients are over the focal length that stands beside them, so where the chart measured
+ * another one than was recorded they are brought to the measured one. The centre's offset is in mm on the sensor, right and down. What the
+ * schema has no place for (formula, sizes in pixels, one place worked out) stands under `mesure`.
  * @returns null when the report has no distortion
  */
 export function writeLensMetadata(s: LensSetting): string | null {
@@ -77,13 +79,12 @@ export function writeLensMetadata(s: LensSetting): string | null {
   const o = s.report.overscan;
   const overscan = o ? Math.max(o.width / g.widthPx, o.height / g.heightPx) : 1;
   const measured = s.report.focalFromDistance ?? s.report.focalFromTilt;
-  const distortion =
-    d.model === 'radial'
-      ? { model: 'Brown-Conrady U-D', radial: trimmed(d.k), tangential: d.p.some((v) => v !== 0) ? [...d.p] : undefined, overscan }
-      : { model: `mesure ${d.model}`, radial: [...coefficientsOf(d)], custom: [...COEFFICIENTS[d.model]], overscan };
+  // a fisheye's coefficients hold for the focal length that they were found with
+  const focalMm = d.model === 'fisheye' ? d.focalMm : (measured?.mm ?? d.focalMm);
+  const lens = frameLens(d, s.setup);
   const squeeze = s.setup.squeeze ?? 1;
   const sample = {
-    protocol: { name: 'OpenTrackIO', version: [1, 0, 1] },
+    protocol: PROTOCOL,
     static: {
       camera: {
         label: s.body,
@@ -94,20 +95,14 @@ export function writeLensMetadata(s: LensSetting): string | null {
       lens: { model: s.lens, serialNumber: s.serial === '' ? undefined : s.serial, nominalFocalLength: s.focalMm, undistortionOverscanMax: overscan },
     },
     lens: {
-      pinholeFocalLength: measured?.mm ?? g.effectiveFocalMm,
+      pinholeFocalLength: focalMm,
       focusDistance: s.focusM ?? undefined,
       // metres, from the nominal place to the pupil along the view
       entrancePupilOffset: s.pupilMm === null ? undefined : s.pupilMm / 1000,
-      distortion: [distortion],
+      distortion: [distortionBlock(lens, focalMm / d.focalMm, overscan)],
       distortionOffset: offset,
     },
+    mesure: { lens: describeLens(lens), focalMeasuredMm: measured ?? null, focalRecordedMm: g.effectiveFocalMm },
   };
-  return `${JSON.stringify(sample, null, 2)}\n`;
-}
-
-/** Without the zeros at the end, one coefficient at least. */
-function trimmed(k: readonly number[]): number[] {
-  const out = [...k];
-  while (out.length > 1 && out[out.length - 1] === 0) out.pop();
-  return out;
+  return jsonText(sample);
 }

@@ -1,5 +1,6 @@
 import type { PlannedMark } from '@mesure/core';
-import { degrees, PDFDocument, rgb, StandardFonts, type PDFFont, type PDFPage } from 'pdf-lib';
+import { degrees, rgb, type PDFPage } from 'pdf-lib';
+import { openPdf, type OpenPdf, type PdfFonts } from './pdf';
 
 const MM = 72 / 25.4;
 /** A4 upright, mm */
@@ -22,10 +23,9 @@ export interface PrintedMarks {
  * Flat marks at their true size, with their ids, packed row by row onto A4; a ruler of 100 mm on each sheet checks the print. Balls and lamps
  * cannot be printed, and what is larger than the sheet is not cut: both are named.
  */
-export async function writeMarksPdf(title: string, marks: readonly PlannedMark[]): Promise<PrintedMarks> {
-  const pdf = await PDFDocument.create();
-  pdf.setTitle(title.replace(/[^\x20-\x7e]/g, '?'));
-  const font = await pdf.embedFont(StandardFonts.Helvetica);
+export async function writeMarksPdf(title: string, marks: readonly PlannedMark[], fonts: PdfFonts): Promise<PrintedMarks> {
+  const open = await openPdf(title, fonts);
+  const { pdf } = open;
   const room = PAGE.width - 2 * PAGE.margin;
   const leftOut: PrintedMarks['leftOut'] = [];
   const printed = marks.filter((m) => {
@@ -43,19 +43,19 @@ export async function writeMarksPdf(title: string, marks: readonly PlannedMark[]
       page = newPage();
       [x, y, tall] = [PAGE.margin, PAGE.margin + HEAD_MM, 0];
     }
-    drawMark(page, font, m, x, y, size);
+    drawMark(page, open, m, x, y, size);
     x += Math.max(size, 12) + GAP_MM;
     tall = Math.max(tall, size + LABEL_MM);
   }
   if (leftOut.length > 0) {
     const last = newPage();
-    leftOut.forEach(({ id, why }, i) => text(last, font, `${id}: ${why}`, PAGE.margin, PAGE.margin + HEAD_MM + 6 * i, 10));
+    leftOut.forEach(({ id, why }, i) => text(last, open, `${id}: ${why}`, PAGE.margin, PAGE.margin + HEAD_MM + 6 * i, 10));
   }
   return { pdf: await pdf.save(), pages: pdf.getPageCount(), leftOut };
 
   function newPage(): PDFPage {
     const made = pdf.addPage([PAGE.width * MM, PAGE.height * MM]);
-    text(made, font, `${title}. Print at 100 %, not fitted to the page; the ruler must measure ${RULER_MM} mm.`, PAGE.margin, PAGE.margin + 4, 9);
+    text(made, open, `${title}. Print at 100 %, not fitted to the page; the ruler must measure ${RULER_MM} mm.`, PAGE.margin, PAGE.margin + 4, 9);
     const top = (PAGE.height - PAGE.margin - 14) * MM;
     made.drawLine({ start: { x: PAGE.margin * MM, y: top }, end: { x: (PAGE.margin + RULER_MM) * MM, y: top }, thickness: 0.6, color: black });
     for (let t = 0; t <= RULER_MM; t += 10)
@@ -65,11 +65,11 @@ export async function writeMarksPdf(title: string, marks: readonly PlannedMark[]
 }
 
 /** mm from the upper left of the sheet */
-function text(page: PDFPage, font: PDFFont, words: string, xMm: number, yMm: number, size: number): void {
-  page.drawText(words.replace(/[^\x20-\xff]/g, '?'), { x: xMm * MM, y: (PAGE.height - yMm) * MM, size, font, color: black });
+function text(page: PDFPage, { plain, printable }: OpenPdf, words: string, xMm: number, yMm: number, size: number): void {
+  page.drawText(printable(words), { x: xMm * MM, y: (PAGE.height - yMm) * MM, size, font: plain, color: black });
 }
 
-function drawMark(page: PDFPage, font: PDFFont, m: PlannedMark, xMm: number, yMm: number, sizeMm: number): void {
+function drawMark(page: PDFPage, open: OpenPdf, m: PlannedMark, xMm: number, yMm: number, sizeMm: number): void {
   const r = (sizeMm / 2) * MM;
   const cx = xMm * MM + r;
   const cy = (PAGE.height - yMm) * MM - r;
@@ -83,5 +83,5 @@ function drawMark(page: PDFPage, font: PDFFont, m: PlannedMark, xMm: number, yMm
     page.drawCircle({ x: cx, y: cy, size: r, borderColor: black, borderWidth: 0.4 });
     for (const turn of [0, 180]) page.drawSvgPath(`M0 0 L${r} 0 A${r} ${r} 0 0 1 0 ${r} Z`, { x: cx, y: cy, color: black, rotate: degrees(turn) });
   }
-  text(page, font, m.id, xMm, yMm + sizeMm + LABEL_MM - 1, 8);
+  text(page, open, m.id, xMm, yMm + sizeMm + LABEL_MM - 1, 8);
 }

@@ -1,10 +1,10 @@
 import type { NetPoint } from '@mesure/core';
-import Papa from 'papaparse';
+import { csvText } from './csv-cells';
 
 /** Surveyed points of conventions.md, metres; an axis that nothing determines has no sigma. */
 export function writeSurveyCsv(points: readonly NetPoint[]): string {
   const rows = points.map((p) => [p.id, ...p.at, ...p.sigmaM.map((s) => s ?? '')]);
-  return `${Papa.unparse([['id', 'x', 'y', 'z', 'sigma_x', 'sigma_y', 'sigma_z'], ...rows], { newline: '\n', escapeFormulae: true })}\n`;
+  return csvText([['id', 'x', 'y', 'z', 'sigma_x', 'sigma_y', 'sigma_z'], ...rows]);
 }
 
 /** Points as PLY (ASCII), metres; names go into comments, since the format knows numbers only. */

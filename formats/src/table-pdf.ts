@@ -1,4 +1,5 @@
-import { PDFDocument, rgb, StandardFonts } from 'pdf-lib';
+import { rgb } from 'pdf-lib';
+import { openPdf, type PdfFonts } from './pdf';
 
 export interface PrintedTable {
   title: string;
@@ -12,10 +13,8 @@ const TEXT = 9;
 const LINE = 15;
 
 /** A table on A4 pages on their side, its head on each page; nothing is cut off: a word that is too wide for its column is set smaller. */
-export async function writeTablePdf(table: PrintedTable): Promise<Uint8Array> {
-  const pdf = await PDFDocument.create();
-  pdf.setTitle(printable(table.title));
-  const [plain, strong] = await Promise.all([pdf.embedFont(StandardFonts.Helvetica), pdf.embedFont(StandardFonts.HelveticaBold)]);
+export async function writeTablePdf(table: PrintedTable, fonts: PdfFonts): Promise<Uint8Array> {
+  const { pdf, plain, strong, printable } = await openPdf(table.title, fonts);
   const width = PAGE.width - 2 * PAGE.margin;
   const total = table.columns.reduce((sum, c) => sum + c.share, 0);
   const perPage = Math.floor((PAGE.height - 2 * PAGE.margin - 60) / LINE);
@@ -49,9 +48,3 @@ export async function writeTablePdf(table: PrintedTable): Promise<Uint8Array> {
   }
   return pdf.save();
 }
-
-/** The built-in fonts know the Latin letters of Western Europe (WinAnsi); what they do not know is told by its nearest letter, or a question mark. */
-function printable(text: string): string {
-  return [...text.replace(/→/g, '->').replace(/−/g, '-')].map((c) => (WIN_ANSI.test(c) ? c : (c.normalize('NFD').replace(/\p{M}/gu, '').match(WIN_ANSI)?.[0] ?? '?'))).join('');
-}
-const WIN_ANSI = /^[\x20-\x7e\xa0-\xff€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ]$/;

@@ -1,4 +1,5 @@
 import Papa from 'papaparse';
+import { unguarded } from './csv-cells';
 import { FormatError } from './format-error';
 
 /** More is no day of a film. */
@@ -19,7 +20,7 @@ export function readCells(text: string, file = 'the table'): string[][] {
   if (broken) throw new FormatError(file, (broken.row ?? 0) + 1, null, 'a quotation mark is not closed');
   if (data.length > MOST_ROWS) throw new FormatError(file, null, null, `${data.length} rows; ${MOST_ROWS} are taken at once`);
   if (data.some((r) => r.length > MOST_COLUMNS)) throw new FormatError(file, null, null, `more than ${MOST_COLUMNS} columns`);
-  return data.map((r) => r.map((cell) => cell.trim()));
+  return data.map((r) => r.map((cell) => unguarded(cell.trim())));
 }
 
 /** A quotation mark is doubled inside quotation marks, as spreadsheets do; a tab or a line break would end the cell. */

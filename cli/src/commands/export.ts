@@ -1,31 +1,70 @@
-import { readSetupJson, readSolveJson, writeCameraCsv, writeGltf } from '@mesure/formats';
-import { writeFileSync } from 'node:fs';
-import { parse, readText, required } from '../io';
+import { fileName, filesOfSolve, jsonText, readSetupJson, readSolveJson, SHOT_FILES, unitOf, writePathCsv, type Shot, type ShotFile } from '@mesure/formats';
+import type { SolveSetup } from '@mesure/core';
+import path from 'node:path';
+import { parse, readText, required, writeBytes } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
 
+/** Of film, where nobody said. */
+const USUAL_FPS = 24;
+const FORMATS = SHOT_FILES.map((f) => f.format);
+
 export const exportCommand: Command = {
   name: 'export',
-  usage: 'export SOLVE.json --to gltf|csv [--setup SETUP] [--out FILE]',
+  usage: `export SOLVE.json --to ${FORMATS.join('|')} [--setup SETUP] [--fps N] [--name NAME] [--out FILE]`,
   summary: 'A solve as an open exchange file: animated camera and points.',
-  details: ['--to     gltf (binary glTF 2.0) or csv (camera path).', '--setup  needed for gltf: sensor, picture size and fps.', '--out    file to write; standard output without it.'],
-  example: 'mesure export take.solve.json --to gltf --setup setup.json --out take.glb',
+  details: [
+    ...SHOT_FILES.map((f) => `--to ${f.format.padEnd(14)} ${f.what} (${f.readWith})`),
+    '--setup  sensor, picture size, distortion and frame rate of the solve; a result that names its setup needs none.',
+    '--fps    at which the frames play, where the setup does not say; 24 is assumed without it, and said.',
+    '--name   of the take, in the file; the name of SOLVE.json without it.',
+    '--out    file to write; standard output without it.',
+    'A solve without a scale leaves with "unit of the solve" in it, and not as tracking-json, which knows metres only.',
+  ],
+  example: 'mesure export take.solve.json --to gltf --out take.glb',
   async run(args) {
-    const { values, positionals } = parse(args, { to: { type: 'string' }, setup: { type: 'string' }, out: { type: 'string' } });
+    const { values, positionals } = parse(args, { to: { type: 'string' }, setup: { type: 'string' }, fps: { type: 'string' }, name: { type: 'string' }, out: { type: 'string' } });
     if (positionals.length !== 1) throw new UsageError('give one solve result');
     const to = required(values.to, 'to');
-    if (to !== 'gltf' && to !== 'csv') throw new UsageError(`--to ${to} is not known; it must be gltf or csv`);
-    const solved = readSolveJson(readText(positionals[0]), positionals[0]);
-    if (solved.frames.length === 0) throw new UsageError(`${positionals[0]}: the solve holds no frames`);
-    let bytes: Uint8Array;
-    if (to === 'csv') bytes = Buffer.from(writeCameraCsv(solved));
-    else {
-      const setupFile = required(values.setup, 'setup');
-      const setup = readSetupJson(readText(setupFile), setupFile);
-      bytes = await writeGltf(solved, { name: 'solve', fps: setup.fps ?? 24, sensorHeightMm: setup.sensor.heightMm, aspect: (setup.sensor.widthMm * (setup.squeeze ?? 1)) / setup.sensor.heightMm });
-    }
-    if (values.out !== undefined) writeFileSync(values.out, bytes);
+    const file = SHOT_FILES.find((f) => f.format === to);
+    if (!file) throw new UsageError(`--to ${to} is not known; it must be one of ${FORMATS.join(', ')}`);
+    const text = readText(positionals[0]);
+    const solve = readSolveJson(text, positionals[0]);
+    if (solve.frames.length === 0) throw new UsageError(`${positionals[0]}: the solve holds no frames`);
+    if (!filesOfSolve(solve).includes(file))
+      throw new UsageError(
+        `${positionals[0]} has no scale: nothing that was measured tells its unit, and ${to} knows metres only. Give the solve a length, a height or surveyed places, or take gltf, usda or csv.`,
+      );
+    const setup = setupOf(values.setup, text, positionals[0]);
+    const fps = values.fps === undefined ? (setup?.fps ?? null) : Number(values.fps);
+    if (fps !== null && !(fps > 0 && fps <= 2000)) throw new UsageError(`--fps ${values.fps ?? fps} must be a number up to 2000`);
+    const name = values.name ?? path.basename(positionals[0]).replace(/(\.solve)?\.json$/i, '');
+    const bytes = Buffer.from(await made(file, { name, solve, setup, fps }, positionals[0]));
+    if (values.out !== undefined) writeBytes(values.out, bytes);
     else process.stdout.write(bytes);
+    if (unitOf(solve) !== 'm' || solve.status === 'partial')
+      process.stderr.write(
+        `${fileName(file, solve)}: ${solve.status === 'partial' ? 'a part of the take only; ' : ''}${unitOf(solve) === 'm' ? '' : 'lengths are in a unit of the solve, not metres'}\n`,
+      );
     return 0;
   },
 };
+
+/** What the format needs and nobody gave is asked for; a path alone needs nothing. */
+async function made(file: ShotFile, shot: Omit<Shot, 'setup'> & { setup: SolveSetup | null }, from: string): Promise<Uint8Array | string> {
+  const { setup } = shot;
+  if (!setup) {
+    if (file.format === 'csv') return writePathCsv(shot.solve);
+    throw new UsageError(`${from} does not name the setup that it was made with; give it with --setup`);
+  }
+  if (!file.needsFps || shot.fps !== null) return file.write({ ...shot, setup });
+  process.stderr.write(`the setup names no fps: seconds are counted at ${USUAL_FPS} frames a second, and the file says that this was assumed; --fps says otherwise\n`);
+  return file.write({ ...shot, setup, fps: USUAL_FPS, fpsAssumed: true });
+}
+
+/** The setup that was given, or the one that the result was made with; null where neither is there. */
+function setupOf(setupFile: string | undefined, text: string, file: string): SolveSetup | null {
+  if (setupFile !== undefined) return readSetupJson(readText(setupFile), setupFile);
+  const { setup } = JSON.parse(text.replace(/^\uFEFF/, '')) as { setup?: unknown };
+  return setup === undefined ? null : readSetupJson(jsonText(setup), `${file}, setup`);
+}

@@ -89,11 +89,13 @@ async function writeMaps(file: string, lens: FrameLens, overscan: Overscan) {
   const back = file.replace(/(\.\w+)$/, '.redistort$1');
   const undistort = undistortMap(lens, overscan);
   const redistort = redistortMap(lens, overscan);
+  const { left, top } = wholeOverscan(overscan);
+  const recorded = { left, top, widthPx: lens.widthPx, heightPx: lens.heightPx };
   for (const [name, map] of [
     [file, undistort],
     [back, redistort],
   ] as const)
-    writeBytes(name, /\.exr$/i.test(name) ? await writeStMapExr(map) : writeStMapTiff(map));
+    writeBytes(name, /\.exr$/i.test(name) ? await writeStMapExr(map, map === undistort ? recorded : undefined) : writeStMapTiff(map));
   return { undistort: file, redistort: back, overscan: wholeOverscan(overscan), roundTripPx: roundTripErrorPx(undistort, redistort) };
 }
 

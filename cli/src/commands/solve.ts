@@ -25,7 +25,8 @@ export const solve: Command = {
     const report = progressReporter();
     const result = solveTracks(tracks, setup, { trim: values.trim ?? false, onProgress: (p) => report(p.stage, p.done / Math.max(1, p.total)) });
     if (unknownColumns.length > 0) result.warnings.push(`${positionals[0]}: the columns ${unknownColumns.join(', ')} are not known and were not used.`);
-    writeJson(result);
+    // with the setup, so that what is made of the result needs no second file
+    writeJson({ ...result, setup });
     return result.status === 'solved' ? 0 : 1;
   },
 };

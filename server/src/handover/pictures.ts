@@ -1,7 +1,7 @@
 import { countedStills, walkOf, type FileRef, type StoredRecord } from '@mesure/contract';
 import { exposureStops, radToDeg, stationNames } from '@mesure/core';
 import { writeCsv } from '@mesure/formats';
-import type { HandoverFile } from './plan';
+import { slug, type HandoverFile } from './day';
 
 interface Pictures {
   setups: StoredRecord<'setup'>[];
@@ -11,7 +11,8 @@ interface Pictures {
   stills: StoredRecord<'still'>[];
   lights: StoredRecord<'light'>[];
   photos: StoredRecord<'photo'>[];
-  slug: (text: string) => string;
+  /** of a take alone */
+  folderOf(take: StoredRecord<'take'>): string;
 }
 
 /** All pictures of the day as they were given, and tables that say what each of them is. */
@@ -23,7 +24,7 @@ const stored = (path: string, what: string, { sha256 }: FileRef): HandoverFile =
 const two = (n: number): string => String(n).padStart(2, '0');
 const fixed = (v: number | null | undefined, digits: number): number | '' => (v === null || v === undefined ? '' : Number(v.toFixed(digits)));
 
-function stillFiles({ setups, plans, stills, slug }: Pictures): HandoverFile[] {
+function stillFiles({ setups, plans, stills }: Pictures): HandoverFile[] {
   const files: HandoverFile[] = [];
   const rows: (string | number)[][] = [];
   for (const setup of setups) {
@@ -62,10 +63,10 @@ function stillFiles({ setups, plans, stills, slug }: Pictures): HandoverFile[] {
   return rows.length === 0 ? [] : [{ path: 'stills.csv', what: 'every still with its planned station', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) }, ...files];
 }
 
-const takePictures = ({ takes, slug }: Pictures): HandoverFile[] =>
-  takes.flatMap((t) => (t.body.pictures ?? []).map((q) => stored(`takes/${slug(t.body.slate)}-take-${t.body.take}/pictures/${slug(q.name)}`, `picture of ${t.body.slate} take ${t.body.take}`, q)));
+const takePictures = ({ takes, folderOf }: Pictures): HandoverFile[] =>
+  takes.flatMap((t) => (t.body.pictures ?? []).map((q) => stored(`${folderOf(t)}/pictures/${slug(q.name)}`, `picture of ${t.body.slate} take ${t.body.take}`, q)));
 
-function lightPictures({ setups, lights, slug }: Pictures): HandoverFile[] {
+function lightPictures({ setups, lights }: Pictures): HandoverFile[] {
   const rows: (string | number)[][] = [];
   const files = lights.flatMap(({ body: l }) =>
     (l.pictures ?? []).map((q) => {
@@ -88,7 +89,7 @@ function lightPictures({ setups, lights, slug }: Pictures): HandoverFile[] {
   return rows.length === 0 ? [] : [{ path: 'light-pictures.csv', what: 'how each picture of the light was exposed', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) }, ...files];
 }
 
-function markPhotos({ setups, sets, photos, slug }: Pictures): HandoverFile[] {
+function markPhotos({ setups, sets, photos }: Pictures): HandoverFile[] {
   const used = new Set(setups.map((s) => s.body.setId));
   const mine = photos.filter((q) => used.has(q.body.setId));
   if (mine.length === 0) return [];

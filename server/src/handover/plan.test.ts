@@ -4,7 +4,11 @@ import path from 'node:path';
 import JSZip from 'jszip';
 import sharp from 'sharp';
 import type { SolveOutcome } from '@mesure/contract';
+import { readTiesCsv } from '@mesure/formats';
+import { wordsOf } from '../../../formats/src/test-pdf';
+import Papa from 'papaparse';
 import { planHandover } from './plan';
+import { UNTOLD } from './takes-table';
 import { startTestServer, type Person, type TestServer } from '../test-server';
 
 const now = '2026-01-01T08:00:00.000Z';
@@ -29,7 +33,7 @@ const takeBody = (change: object = {}) => ({
 });
 
 /** The smallest outcome of a solve that can be handed over. */
-const outcome = (verdict: string): SolveOutcome =>
+const outcome = (verdict: string, change: object = {}): SolveOutcome =>
   ({
     kind: 'solve',
     setup: { image: { width: 100, height: 50 }, sensor: { widthMm: 24, heightMm: 12 }, focal: { mm: 32 }, fps: 24 },
@@ -37,6 +41,9 @@ const outcome = (verdict: string): SolveOutcome =>
     solve: {
       status: 'solved',
       focalMm: 32,
+      sigmaFocalMm: 0.05,
+      rmsPx: 0.3,
+      anchoring: { scale: 1, sigmaScalePct: 0.1, datum: [], residuals: [] },
       width: 100,
       height: 50,
       frames: [
@@ -44,6 +51,7 @@ const outcome = (verdict: string): SolveOutcome =>
         { frame: 2, position: [0.1, 1.4, 0], rotation: [0, 0, 0, 1], focalMm: 32, rmsPx: 0.3, tracks: 9 },
       ],
       points: [{ track: 'K1', position: [0, 0, -3], sigmaM: 0.001, rmsPx: 0.2, observations: 2 }],
+      ...change,
     },
   }) as unknown as SolveOutcome;
 
@@ -109,13 +117,13 @@ test('a contradiction that nobody answered is missing; the newest solve counts',
   expect(await lacks(takeId)).toEqual([]);
 });
 
-test('two takes of one slate and number both leave, under names that are safe and apart', async () => {
+test('two takes of one slate and number both leave, each with a folder of its own, under names that are safe', async () => {
   await take({ slate: 'Ü/9 B', take: 5 }, outcome('agrees'));
   await take({ slate: 'Ü/9 B', take: 5 }, outcome('agrees'));
   const { files, name } = await plan();
   const paths = files.map((f) => f.path);
   expect(new Set(paths).size).toBe(paths.length);
-  expect(paths).toEqual(expect.arrayContaining(['takes/U-9-B-take-5/camera.glb', 'takes/U-9-B-take-5/camera-2.glb']));
+  expect(paths).toEqual(expect.arrayContaining(['takes/U-9-B-take-5/camera.glb', 'takes/U-9-B-take-5-2/camera.glb']));
   for (const p of paths) expect(p).toMatch(/^[\w./-]+$/);
   expect(name).toBe('2026-01-01-Day-1-2');
 });
@@ -153,15 +161,37 @@ test('the log leaves whole: every field of a take, angles and distances among th
   await server.put(wrangler, 'light', randomUUID(), { setupId: id.setup, what: 'grey ball', place: null, shotAt: now, sun: { azimuthDeg: 212.5, elevationDeg: 18.2 }, note: 'cloud' }).expect(201);
   const { files } = await plan();
   const read = async (path: string) => String(await files.find((f) => f.path === path)!.make());
-  const takes = await read('takes.csv');
-  expect(takes.split('\n')[0]).toMatch(/^setup,Scene,Slate,Take,.*Witness clips,carried over,logged at,by$/);
-  expect(takes).toMatch(/Dolly,,50,1,.*,2\.8,.*"cat, curtain".*A: W003/);
+  const [row] = Papa.parse<Record<string, string>>(await read('takes.csv'), { header: true, skipEmptyLines: true }).data.filter((r) => r.slate === '50');
+  expect(row).toMatchObject({
+    setup: 'Dolly',
+    // the take names no scene: it is one of its setup's
+    scene: '41',
+    take: '1',
+    body: 'Tarvik',
+    mode: '1K',
+    sensor_width_mm: '12',
+    lens: 'Orrinel 32',
+    focal_marked_mm: '32',
+    focal_effective_mm: '32',
+    t_stop: '2.8',
+    moving_things: 'cat, curtain',
+    witness_clips: 'A: W003',
+    // one unit a column, and no apostrophe before a number
+    pupil_height_m: '1.40335',
+    tilt_deg: '-3.5',
+    distance_to: 'stove',
+    distance_m: '3.42',
+    focus_m: '3',
+    carried_over: 'Camera height',
+    by: 'wrangler',
+    folder: 'takes/50-take-1',
+  });
+  expect(UNTOLD).toEqual([]);
   const readings = await read('readings.csv');
-  expect(readings).toMatch(/50-1,tilt,,-3\.5,deg,"?'?-3\.5"?,0\.200535,inclinometer/);
+  expect(readings).toContain('50-1,tilt,,-3.5,deg,-3.5,0.200535,inclinometer');
   // carried over is not measured, in every file
   expect(readings).toMatch(/50-1,camera height,.*,laser,lens axis,carried over,/);
   expect(readings).toMatch(/50-1,tilt,.*,measured,/);
-  expect(takes).toMatch(/,Camera height,\d{4}-/);
   expect(readings).toContain('50-1,distance,to stove,3.42,m,3.42 m,0.005');
   expect(readings).toContain('mean of 1.402 m, 1.405 m');
   expect(await read('light-reference.csv')).toContain(`Dolly,grey ball,,${now},212.5,18.2,cloud,wrangler`);
@@ -207,6 +237,63 @@ test('pictures leave as they were given, each with what it is: stills by station
   }))
     expect((await unzipped(name)).equals(bytes)).toBe(true);
   expect((await unzipped('CONTENTS.txt')).toString()).toContain('stills/Dolly/03-wall-1.png  still of station 3');
+});
+
+test('a solve without a scale, or of a part of the take, says so in its names, in its files and among what is missing', async () => {
+  const unscaled = await take({ slate: '81', take: 1 }, outcome('not observable', { status: 'partial', anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] } }));
+  expect(await lacks(unscaled)).toEqual([expect.stringMatching(/^the rest of the take: the solve holds frames 1 to 2 only/), expect.stringMatching(/^a scale: no length, height or surveyed place/)]);
+  const { files } = await plan();
+  const mine = files.filter((f) => f.path.startsWith('takes/81-'));
+  expect(mine.map((f) => f.path.replace(/.*\//, ''))).toEqual(expect.arrayContaining(['camera.partial.unscaled.glb', 'points.partial.unscaled.csv', 'solve.json']));
+  // a format that knows metres only does not carry it
+  expect(mine.some((f) => f.path.includes('tracking'))).toBe(false);
+  const solve = JSON.parse(String(await mine.find((f) => f.path.endsWith('solve.json'))!.make()));
+  expect(solve).toMatchObject({
+    status: 'partial',
+    facts: { unit: 'of the solve', frames: { first: 1, last: 2 }, world: expect.stringContaining('unit of its own'), camera: expect.stringContaining('-Z') },
+    setup: { focal: { mm: 32 } },
+  });
+});
+
+test('the kit list says what was mounted since when for which take; the tape net leaves adjusted, with its ties as they can be read again', async () => {
+  const tie = (from: string, to: string, m: number) =>
+    server.put(wrangler, 'tie', randomUUID(), { setId: id.set, from, to, length: { typed: `${m} m`, unit: 'm', valueM: m, toleranceM: 0.003 }, instrument: 'tape', measuredAt: now }).expect(201);
+  await tie('A', 'B', 3);
+  await tie('B', '+D', 4);
+  await tie('A', '+D', 5);
+  const { files } = await plan();
+  const read = async (path: string) => String(await files.find((f) => f.path === path)!.make());
+  const [mount] = Papa.parse<Record<string, string>>(await read('kit.csv'), { header: true, skipEmptyLines: true }).data;
+  expect(mount).toMatchObject({ camera: 'A', body: 'Tarvik', mode: '1K', width_px: '960', lens: 'Orrinel 32', adapter_factor: '1', takes: expect.stringContaining('7/A take 1') });
+  expect(readTiesCsv(await read('sets/Galley/ties.csv'), 'ties.csv')).toContainEqual(expect.objectContaining({ from: 'B', to: '+D', valueM: 4 }));
+  const net = JSON.parse(await read('sets/Galley/net.json'));
+  expect(net.measured).toContainEqual(expect.objectContaining({ from: 'A', to: 'B', by: 'wrangler' }));
+  const points = Papa.parse<Record<string, string>>(await read('sets/Galley/points.csv'), { header: true, skipEmptyLines: true }).data;
+  const at = (name: string) => ['x', 'y', 'z'].map((k) => Number(points.find((p) => p.id === name)![k]));
+  // a right angle at B
+  expect(Math.hypot(...at('A').map((v, i) => v - at('+D')[i]))).toBeCloseTo(5, 2);
+  expect(await read('sets/Galley/points.dxf')).toContain('+D');
+});
+
+test('the report: the day, each setup and each take in words, on a page and in print; whatever is typed stays text', async () => {
+  const t = await take({ slate: '90', take: 1, notes: '<script>alert("x")</script> Zażółć' }, outcome('agrees'));
+  const { files } = await plan();
+  expect(files.slice(0, 2).map((f) => f.path)).toEqual(['report.html', 'report.pdf']);
+  const html = String(await files[0].make());
+  expect(html).not.toContain('<script>');
+  expect(html).toContain('&#60;script&#62;alert(&#34;x&#34;)&#60;/script&#62; Zażółć');
+  expect(html).toMatch(/<h3>● 90 take 1: agrees<\/h3>/);
+  expect(html).toContain('height 4&#39; 7 1/4&#34; (1.403 m at the entrance pupil)');
+  expect(html).toContain('href="takes/90-take-1/"');
+  // nothing is fetched
+  expect(html).not.toMatch(/(src|href)="https?:/);
+  expect(html).toMatch(/<b>\d+<\/b>takes/);
+  const pdf = Buffer.from((await files[1].make()) as Uint8Array);
+  expect(pdf.subarray(0, 5).toString()).toBe('%PDF-');
+  const words = wordsOf(pdf).join('\n');
+  expect(words).toContain('90 take 1: agrees');
+  expect(words).toContain('Zażółć');
+  expect(await lacks(t)).toEqual([]);
 });
 
 test('what was deleted does not leave; a foreign day is not there', async () => {

@@ -1,7 +1,7 @@
-import { TAKE_FIELDS, type HeightReading, type StoredRecord, type TakeWords } from '@mesure/contract';
+import { type HeightReading, type StoredRecord, type TakeWords } from '@mesure/contract';
 import { formatLength, radToDeg } from '@mesure/core';
-import { writeCsv, writeReadingsCsv, type ReadingRow } from '@mesure/formats';
-import type { HandoverFile } from './plan';
+import { tidy, writeCsv, writeReadingsCsv, type ReadingRow } from '@mesure/formats';
+import type { HandoverFile } from './day';
 
 interface Day {
   setups: StoredRecord<'setup'>[];
@@ -13,16 +13,11 @@ interface Day {
   words: TakeWords;
 }
 
-/** The log of the day: every take with all its fields, every reading as it was measured, every mounting of a witness camera. */
+/** Every reading of the day as it was measured, every mounting of a witness camera, every light reference. */
 export function logFiles(day: Day): HandoverFile[] {
   const { takes, setups, rigs, lights, words } = day;
   const readings = [...takes.flatMap((t) => takeReadings(t, day)), ...tieReadings(day)];
   const files: HandoverFile[] = [];
-  if (takes.length > 0) {
-    const header = ['setup', ...TAKE_FIELDS.map((f) => f.title), 'Witness clips', 'carried over', 'logged at', 'by'];
-    const rows = takes.map((t) => [nameOf(t, setups), ...TAKE_FIELDS.map((f) => f.text(t.body, words)), witnessText(t, words), carriedText(t), t.body.loggedAt, t.updatedBy]);
-    files.push({ path: 'takes.csv', what: 'every take with all its fields', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) });
-  }
   if (readings.length > 0) files.push({ path: 'readings.csv', what: 'every height, angle, distance and tie as it was measured', readWith: 'CSV', make: async () => writeReadingsCsv(readings) });
   if (rigs.length > 0) {
     const states = rigs.map((r) => ({
@@ -53,15 +48,6 @@ export function logFiles(day: Day): HandoverFile[] {
 }
 
 const nameOf = (t: StoredRecord<'take'>, setups: readonly StoredRecord<'setup'>[]): string => setups.find((s) => s.id === t.body.setupId)?.body.name ?? '';
-const witnessText = (t: StoredRecord<'take'>, words: TakeWords): string =>
-  (t.body.witnesses ?? []).map((w) => `${words.packages.find((p) => p.id === w.packageId)?.camera ?? '?'}: ${w.clip}`).join(', ');
-
-/** Fields that nobody has looked at since the take before: they are not measurements of this take. */
-const carriedText = (t: StoredRecord<'take'>): string =>
-  TAKE_FIELDS.filter((f) => t.body.carried.includes(f.key))
-    .map((f) => f.title)
-    .join(', ');
-
 function takeReadings(t: StoredRecord<'take'>, { setups }: Day): ReadingRow[] {
   const carriedAs = (key: string) => (t.body.carried.includes(key) ? ('carried over' as const) : ('measured' as const));
   const common = { setup: nameOf(t, setups), take: `${t.body.slate}-${t.body.take}`, when: t.body.loggedAt, who: t.updatedBy };
@@ -73,7 +59,7 @@ function takeReadings(t: StoredRecord<'take'>, { setups }: Day): ReadingRow[] {
       ...common,
       quantity,
       about: `${about}, offset to entrance pupil ${formatLength(h.offsetM, 'm')}${repeats}`,
-      value: h.valueM,
+      value: tidy(h.valueM),
       unit: 'm',
       as_entered: h.typed,
       tolerance: h.toleranceM,
@@ -106,7 +92,7 @@ function takeReadings(t: StoredRecord<'take'>, { setups }: Day): ReadingRow[] {
       ...common,
       quantity: 'distance',
       about: `to ${d.to}`,
-      value: d.valueM,
+      value: tidy(d.valueM),
       unit: 'm',
       as_entered: d.typed,
       tolerance: d.toleranceM,
@@ -126,7 +112,7 @@ function tieReadings({ setups, sets, ties }: Day): ReadingRow[] {
       take: '',
       quantity: 'tie',
       about: `${t.body.from} to ${t.body.to}`,
-      value: t.body.length.valueM,
+      value: tidy(t.body.length.valueM),
       unit: 'm',
       as_entered: t.body.length.typed,
       tolerance: t.body.length.toleranceM,

@@ -1,12 +1,12 @@
 import { followPlan, type Lookup, type StoredRecord } from '@mesure/contract';
 import { CoreError, findCautions, studySetup, type Caution } from '@mesure/core';
-import { writeMarksCsv } from '@mesure/formats';
-import type { HandoverFile } from './plan';
+import { jsonText, writeMarksCsv } from '@mesure/formats';
+import { slug, type HandoverFile } from './day';
 
 type All = <K extends 'plan' | 'set' | 'plate' | 'setup' | 'recce'>(kind: K) => StoredRecord<K>[];
 
 /** What was planned for the day's setups: the mark sheet, and the cautions with what was said to them. Found out when the files are asked for. */
-export function setupFiles(setups: readonly StoredRecord<'setup'>[], all: All, find: Lookup, slug: (text: string) => string): HandoverFile[] {
+export function setupFiles(setups: readonly StoredRecord<'setup'>[], all: All, find: Lookup): HandoverFile[] {
   return setups.flatMap((setup): HandoverFile[] => {
     const base = `setups/${slug(setup.body.scene)}-${slug(setup.body.name)}`;
     const set = all('set').find((s) => s.id === setup.body.setId);
@@ -21,7 +21,7 @@ export function setupFiles(setups: readonly StoredRecord<'setup'>[], all: All, f
         path: `${base}/plan.json`,
         what: 'planned move, measurements, cautions and what was said to them',
         readWith: 'JSON',
-        make: async () => `${JSON.stringify({ setup: setup.body.name, plan: plan.body, set: { pieces: set.body.pieces ?? [] }, cautions: cautionsOf(plan, set, all, find) }, null, 2)}\n`,
+        make: async () => jsonText({ setup: setup.body.name, plan: plan.body, set: { pieces: set.body.pieces ?? [] }, cautions: cautionsOf(plan, set, all, find) }),
       });
     return files;
   });

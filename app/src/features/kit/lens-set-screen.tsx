@@ -6,6 +6,7 @@ import { View } from 'react-native';
 import { useAll, useMounted, useFind } from '../../data';
 import { Action, Choice, useIsWide } from '../../ui/controls';
 import { fixed, focal } from '../../ui/format';
+import { pdfFonts } from '../../ui/pdf-fonts';
 import { saveFile } from '../../ui/save-file';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
@@ -98,12 +99,15 @@ function LensSet({ packages }: { packages: StoredRecord<'package'>[] }) {
     setProblem(null);
     try {
       const { writeTablePdf } = await tableWriter();
-      const bytes = await writeTablePdf({
-        title: `Lens set on ${pack.body.camera}-cam`,
-        subtitle: title,
-        columns: COLUMNS.map((c, i) => ({ title: c.title, align: i === 0 ? 'left' : 'right', share: i === 0 ? 3 : 1.2 })),
-        rows: rows.map((r) => COLUMNS.map((c) => r[c.key])),
-      });
+      const bytes = await writeTablePdf(
+        {
+          title: `Lens set on ${pack.body.camera}-cam`,
+          subtitle: title,
+          columns: COLUMNS.map((c, i) => ({ title: c.title, align: i === 0 ? 'left' : 'right', share: i === 0 ? 3 : 1.2 })),
+          rows: rows.map((r) => COLUMNS.map((c) => r[c.key])),
+        },
+        await pdfFonts(),
+      );
       saveFile(`lens_set_${pack.body.camera}-cam.pdf`, bytes, 'application/pdf');
     } catch (e) {
       setProblem(`The table was not written: ${e instanceof Error ? e.message : e}`);

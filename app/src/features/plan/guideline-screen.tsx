@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { View } from 'react-native';
 import { useAll, useRecord } from '../../data';
 import { Action, Section } from '../../ui/controls';
+import { pdfFonts } from '../../ui/pdf-fonts';
 import { saveFile } from '../../ui/save-file';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
@@ -64,15 +65,18 @@ function Guidelines({ setup, plan, set }: { setup: StoredRecord<'setup'>; plan: 
     setProblem(null);
     try {
       const { writeTablePdf } = await tableWriter();
-      const bytes = await writeTablePdf({
-        title: `${setup.body.name}: what to tell whom`,
-        subtitle: `Scene ${setup.body.scene}, set ${set.body.name}`,
-        columns: [
-          { title: 'for', align: 'left', share: 1 },
-          { title: 'what', align: 'left', share: 7 },
-        ],
-        rows: list.flatMap((g) => wrapped(g.text).map((line, i) => [i === 0 ? WHOM[g.to] : '', line])),
-      });
+      const bytes = await writeTablePdf(
+        {
+          title: `${setup.body.name}: what to tell whom`,
+          subtitle: `Scene ${setup.body.scene}, set ${set.body.name}`,
+          columns: [
+            { title: 'for', align: 'left', share: 1 },
+            { title: 'what', align: 'left', share: 7 },
+          ],
+          rows: list.flatMap((g) => wrapped(g.text).map((line, i) => [i === 0 ? WHOM[g.to] : '', line])),
+        },
+        await pdfFonts(),
+      );
       saveFile(`guidelines_${setup.body.scene}.pdf`, bytes, 'application/pdf');
     } catch (e) {
       setProblem(`The sheet was not written: ${e instanceof Error ? e.message : String(e)}`);

@@ -2,6 +2,7 @@ import type { PlannedMark } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { Action } from '../../ui/controls';
+import { pdfFonts } from '../../ui/pdf-fonts';
 import { saveFile } from '../../ui/save-file';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
@@ -18,7 +19,7 @@ export function PrintMarks({ setName, marks }: { setName: string; marks: readonl
   const slug = setName.replace(/\W+/g, '_');
   const toScale = trying('The print', async () => {
     const { writeMarksPdf } = await marksWriter();
-    const printed = await writeMarksPdf(`Marks of ${setName}`, marks);
+    const printed = await writeMarksPdf(`Marks of ${setName}`, marks, await pdfFonts());
     saveFile(`marks_${slug}.pdf`, printed.pdf, 'application/pdf');
     return printed.leftOut.length > 0
       ? `Not printed: ${printed.leftOut.map((l) => `${l.id} (${l.why})`).join(', ')}.`
@@ -27,12 +28,15 @@ export function PrintMarks({ setName, marks }: { setName: string; marks: readonl
   const sheet = trying('The sheet', async () => {
     const { writeTablePdf } = await tableWriter();
     const columns = ['mark', 'kind', 'mm', 'right m', 'up m', 'back m', 'sits on', 'state'];
-    const bytes = await writeTablePdf({
-      title: `Mark sheet of ${setName}`,
-      subtitle: `${marks.length} marks, metres from the set's origin`,
-      columns: columns.map((title, i) => ({ title, align: i >= 2 && i <= 5 ? 'right' : 'left', share: 1 })),
-      rows: marks.map((m) => [m.id, m.kind, (1000 * m.diameterM).toFixed(0), ...m.at.map((v) => v.toFixed(3)), m.ground, m.placed ? 'placed' : 'planned']),
-    });
+    const bytes = await writeTablePdf(
+      {
+        title: `Mark sheet of ${setName}`,
+        subtitle: `${marks.length} marks, metres from the set's origin`,
+        columns: columns.map((title, i) => ({ title, align: i >= 2 && i <= 5 ? 'right' : 'left', share: 1 })),
+        rows: marks.map((m) => [m.id, m.kind, (1000 * m.diameterM).toFixed(0), ...m.at.map((v) => v.toFixed(3)), m.ground, m.placed ? 'placed' : 'planned']),
+      },
+      await pdfFonts(),
+    );
     saveFile(`mark_sheet_${slug}.pdf`, bytes, 'application/pdf');
     return null;
   });

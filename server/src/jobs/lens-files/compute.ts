@@ -1,4 +1,4 @@
-import { CoreError, redistortMap, resample, roundTripErrorPx, undistortMap, type Raster } from '@mesure/core';
+import { CoreError, redistortMap, resample, roundTripErrorPx, undistortMap, wholeOverscan, type Raster } from '@mesure/core';
 import { readRaster, writeRaster } from '@mesure/formats/raster';
 import { writeStMapExr, writeStMapTiff } from '@mesure/formats/st-map';
 import type { Computation, LensFilesInput, MadeFile } from '../compute-types';
@@ -13,6 +13,7 @@ export const computeLensFiles: Computation<LensFilesInput> = async ({ input, byt
   report(0.1, 'making the maps');
   const undistort = undistortMap(lens, overscan);
   const redistort = redistortMap(lens, overscan);
+  const { left, top } = wholeOverscan(overscan);
   const made: MadeFile[] = [];
   const [extension, mime] = input.mapFormat === 'exr' ? ['exr', 'image/x-exr'] : ['tif', 'image/tiff'];
   for (const [map, way, what, at] of [
@@ -20,7 +21,12 @@ export const computeLensFiles: Computation<LensFilesInput> = async ({ input, byt
     [redistort, 'redistort', 'ST map, undistorted to recorded, 32-bit float', 0.5],
   ] as const) {
     report(at, `writing the ${way}ing map`);
-    made.push({ name: `${input.name}_${way}.${extension}`, mime, what, bytes: input.mapFormat === 'exr' ? await writeStMapExr(map) : writeStMapTiff(map) });
+    made.push({
+      name: `${input.name}_${way}.${extension}`,
+      mime,
+      what,
+      bytes: input.mapFormat === 'exr' ? await writeStMapExr(map, way === 'undistort' ? { left, top, widthPx: lens.widthPx, heightPx: lens.heightPx } : undefined) : writeStMapTiff(map),
+    });
   }
   report(0.7, 'undistorting the plate');
   const straight = await writeRaster(resample(picture as Raster<Uint8Array>, undistort, (done, total) => report(0.7 + (0.2 * done) / total, 'undistorting the plate')));

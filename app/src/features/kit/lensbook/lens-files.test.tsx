@@ -80,7 +80,7 @@ test('the numbers leave at once: JSON, CSV, lens metadata', async () => {
   for (const id of ['save-json', 'save-csv', 'save-metadata']) fireEvent.press(screen.getByTestId(id));
   expect(saved.map((s) => s.name)).toEqual(['Orrinel_32_32mm.json', 'Orrinel_32_32mm.csv', 'Orrinel_32_32mm.lens.json']);
   expect(JSON.parse(saved[0].text).distortion.k[0]).toBe(-0.08);
-  expect(saved[1].text.split('\n')[1]).toMatch(/^Orrinel 32,0417,32,2\.5,32,4096,2160,radial,-0\.08/);
+  expect(saved[1].text.split('\n')[1]).toMatch(/^Orrinel 32,0417,"Tarvik H2, open gate",32,2\.5,32,.*,4096,2160,24,12\.66,1,radial,undistorted to distorted,.*,-0\.08,/);
   expect(JSON.parse(saved[2].text).lens.pinholeFocalLength).toBe(31.42);
 });
 

@@ -40,7 +40,7 @@ export function LensFiles({ record, report, mounted }: { record: StoredRecord<'p
         <Action
           title="JSON"
           label="Save the distortion as JSON"
-          onPress={() => saveFile(`${name}.json`, writeDistortionJson(mounted.lens.name, report, setting.setup.image), 'application/json')}
+          onPress={() => saveFile(`${name}.json`, writeDistortionJson(mounted.lens.name, report, setting.setup), 'application/json')}
           testID="save-json"
         />
         <Action title="CSV" label="Save the distortion as CSV" onPress={() => saveFile(`${name}.csv`, writeDistortionCsv([setting]), 'text/csv')} testID="save-csv" />

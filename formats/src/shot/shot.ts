@@ -1,0 +1,124 @@
+import { describeLens, PICTURE_ORIGIN, shotCamera, type LensDescription, type ShotCamera, type SolvedFrame, type SolveResult, type SolveSetup } from '@mesure/core';
+
+/** One solved take, with what a receiver must know beside the solve. */
+export interface Shot {
+  name: string;
+  solve: SolveResult;
+  setup: SolveSetup;
+  /** at which the frames play, and by which times in seconds are counted; null where nobody said */
+  fps: number | null;
+  /** nobody said that rate */
+  fpsAssumed?: boolean;
+  /** of the camera, where it is known to be another */
+  shotAtFps?: number | null;
+  clip?: string | null;
+  /** of the clip's first frame, as recorded; which number that frame has is not known here */
+  timecodeIn?: string | null;
+  body?: string;
+  lens?: string;
+  lensSerial?: string;
+  markedFocalMm?: number;
+  focusM?: number | null;
+}
+
+/** A file that carries a solved take: one of these and a line in the table makes another format. */
+export interface ShotFile {
+  /** as the command line calls it */
+  format: string;
+  /** `camera.glb`; what is not whole or not in metres has it said in its name */
+  file: string;
+  what: string;
+  readWith: string;
+  /** no such file without a scale: the format knows metres only */
+  needsMetres?: boolean;
+  /** no such file without a frame rate: the format counts in seconds */
+  needsFps?: boolean;
+  write(shot: Shot): Promise<Uint8Array | string> | Uint8Array | string;
+}
+
+/** Lengths are metres, or of a size that nothing tells. */
+export const unitOf = (solve: SolveResult): 'm' | 'of the solve' => (solve.anchoring.scale === null ? 'of the solve' : 'm');
+
+/** What a solve's files say in their name: `camera.partial.unscaled.glb`. */
+export function fileName({ file }: Pick<ShotFile, 'file'>, solve: SolveResult): string {
+  const marks = `${solve.status === 'partial' ? '.partial' : ''}${unitOf(solve) === 'm' ? '' : '.unscaled'}`;
+  return file.replace(/(\.[^.]+)$/, `${marks}$1`);
+}
+
+/** @throws Error where a format that counts in seconds is asked for without a rate */
+export function rateOf(shot: Shot): number {
+  if (shot.fps === null) throw new Error(`${shot.name} has no frame rate`);
+  return shot.fps;
+}
+
+export const focalPx = (camera: ShotCamera, mm: number): [number, number] => [mm * camera.pxPerMm[0], mm * camera.pxPerMm[1]];
+
+/** xx, xy, xz, yy, yz, zz; null where nothing is known of it. */
+export const sigmasOf = (c: SolvedFrame['covarianceM2'], mean: number | null | undefined): (number | null)[] =>
+  c ? [0, 3, 5].map((i) => Math.sqrt(Math.max(0, c[i]))) : [mean ?? null, mean ?? null, mean ?? null];
+
+export interface ShotFacts {
+  take: string;
+  status: SolveResult['status'];
+  unit: 'm' | 'of the solve';
+  world: string;
+  camera: string;
+  frames: { first: number; last: number; count: number; fps: number | null; fpsAssumed: boolean; shotAtFps: number | null; numbering: string };
+  clip: { name: string | null; timecodeOfFirstFrame: string | null };
+  picture: { widthPx: number; heightPx: number; origin: string };
+  sensor: { widthMm: number; heightMm: number; squeeze: number; what: string };
+  kit: { body: string | null; lens: string | null; lensSerial: string | null; adapterFactor: number; markedFocalMm: number | null; focusM: number | null };
+  focalLength: { mm: number | null; sigmaMm: number | null; px: [number, number] | null; what: string };
+  principalPointPx: [number, number];
+  distortion: LensDescription | 'none';
+  undistorted: { widthPx: number; heightPx: number; recordedCornerPx: [number, number]; principalPointPx: [number, number]; whole: boolean };
+}
+
+/** What holds for the whole take, in words and numbers; the same block in every file that can hold one. */
+export function shotFacts(shot: Shot): ShotFacts {
+  const { solve, setup } = shot;
+  const camera = shotCamera(setup);
+  const frames = solve.frames.map((f) => f.frame);
+  return {
+    take: shot.name,
+    status: solve.status,
+    unit: unitOf(solve),
+    world: `right-handed, Y up, ${unitOf(solve) === 'm' ? 'metres' : 'in a unit of its own: nothing that was measured gave this solve a scale'}`,
+    camera: 'looks along its -Z, +Y up, +X right; rotation is a unit quaternion x y z w, camera to world',
+    frames: {
+      first: Math.min(...frames),
+      last: Math.max(...frames),
+      count: frames.length,
+      fps: shot.fps,
+      fpsAssumed: shot.fpsAssumed ?? false,
+      shotAtFps: shot.shotAtFps ?? null,
+      numbering: 'as in the tracks; not every frame between first and last need be there',
+    },
+    clip: { name: shot.clip ?? null, timecodeOfFirstFrame: shot.timecodeIn ?? null },
+    picture: { widthPx: setup.image.width, heightPx: setup.image.height, origin: PICTURE_ORIGIN },
+    sensor: { widthMm: setup.sensor.widthMm, heightMm: setup.sensor.heightMm, squeeze: setup.squeeze ?? 1, what: 'the area that the recorded picture covers' },
+    kit: {
+      body: shot.body ?? null,
+      lens: shot.lens ?? null,
+      lensSerial: shot.lensSerial ?? null,
+      adapterFactor: setup.adapterFactor ?? 1,
+      markedFocalMm: shot.markedFocalMm ?? setup.focal.mm,
+      focusM: shot.focusM ?? null,
+    },
+    focalLength: {
+      mm: solve.focalMm,
+      sigmaMm: solve.sigmaFocalMm,
+      px: solve.focalMm === null ? null : focalPx(camera, solve.focalMm),
+      what: 'effective, after the adapter; of an anamorphic lens the vertical one. px: across and down in the recorded, squeezed picture',
+    },
+    principalPointPx: camera.principalPx,
+    distortion: camera.distorted ? describeLens(camera.lens) : 'none',
+    undistorted: {
+      widthPx: camera.undistorted.widthPx,
+      heightPx: camera.undistorted.heightPx,
+      recordedCornerPx: [camera.overscan.left, camera.overscan.top],
+      principalPointPx: camera.undistorted.principalPx,
+      whole: camera.whole,
+    },
+  };
+}

@@ -1,0 +1,81 @@
+import { coefficientsOf, COEFFICIENTS, shotCamera } from '@mesure/core';
+import { csvText } from '../csv-cells';
+import { tidy } from '../json';
+import { focalPx, sigmasOf, unitOf, type Shot, type ShotFile } from './shot';
+
+const some = (v: number | null | undefined): number | '' => (v === null || v === undefined ? '' : v);
+
+/**
+ * Camera path of conventions.md: unit quaternion camera to world, full precision. What a reader needs to project with it stands in every row, so
+ * that no row depends on another file: picture, sensor, focal length in pixels, principal point, and the distortion with what it is normalised by.
+ */
+export function writeCameraCsv(shot: Shot): string {
+  const { solve, setup } = shot;
+  const camera = shotCamera(setup);
+  const { distortion } = camera.lens;
+  const names = camera.distorted ? COEFFICIENTS[distortion.model] : [];
+  const constants: [string, string | number][] = [
+    ['cx_px', camera.principalPx[0]],
+    ['cy_px', camera.principalPx[1]],
+    ['width_px', setup.image.width],
+    ['height_px', setup.image.height],
+    ['sensor_width_mm', setup.sensor.widthMm],
+    ['sensor_height_mm', setup.sensor.heightMm],
+    ['fps', shot.fps ?? ''],
+    ['clip_timecode_in', shot.timecodeIn ?? ''],
+    ['unit', unitOf(solve)],
+    ['distortion', camera.distorted ? distortion.model : 'none'],
+    ...(camera.distorted
+      ? ([
+          ['normalised_fx_px', camera.lens.fxPx],
+          ['normalised_fy_px', camera.lens.fyPx],
+        ] as [string, number][])
+      : []),
+    ...names.map((n, i): [string, number] => [n, coefficientsOf(distortion)[i]]),
+  ];
+  const header = ['frame', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw', 'focal_mm', 'fx_px', 'fy_px', 'sigma_x', 'sigma_y', 'sigma_z', 'rms_px', ...constants.map(([name]) => name)];
+  const rows = solve.frames.map((f) => [
+    f.frame,
+    ...f.position,
+    ...f.rotation,
+    f.focalMm,
+    ...focalPx(camera, f.focalMm).map(tidy),
+    ...sigmasOf(f.covarianceM2, f.sigmaPositionM).map((s) => (s === null ? '' : tidy(s))),
+    tidy(f.rmsPx),
+    ...constants.map(([, value]) => (typeof value === 'number' ? tidy(value) : value)),
+  ]);
+  return csvText([header, ...rows]);
+}
+
+/** The path alone, in the columns of conventions.md: of a result that does not tell with which setup it was made. */
+export const writePathCsv = ({ frames }: Pick<Shot['solve'], 'frames'>): string =>
+  csvText([['frame', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw', 'focal_mm'], ...frames.map((f) => [f.frame, ...f.position, ...f.rotation, f.focalMm])]);
+
+/** Points of conventions.md with their covariances, which depth makes far longer than wide. */
+export function writePointsCsv({ solve }: Pick<Shot, 'solve'>): string {
+  const rows = solve.points.map((p) => {
+    const c = p.covarianceM2 ?? null;
+    return [p.track, ...p.position, ...sigmasOf(c, p.sigmaM).map((s) => (s === null ? '' : tidy(s))), ...[1, 2, 4].map((i) => (c ? tidy(c[i]) : '')), some(p.rmsPx), p.observations, unitOf(solve)];
+  });
+  return csvText([['id', 'x', 'y', 'z', 'sigma_x', 'sigma_y', 'sigma_z', 'cov_xy', 'cov_xz', 'cov_yz', 'rms_px', 'observations', 'unit'], ...rows]);
+}
+
+/** Points as PLY (ASCII); names go into comments, since the format knows numbers only. An unknown sigma is -1. */
+export function writePointsPly({ solve, name }: Pick<Shot, 'solve' | 'name'>): string {
+  const line = (text: string) => text.replace(/[\r\n]+/g, ' ');
+  const head = [
+    'ply',
+    'format ascii 1.0',
+    `comment points of ${line(name)}, right-handed, Y up, ${unitOf(solve) === 'm' ? 'metres' : 'unit of the solve'}`,
+    ...solve.points.map((p, i) => `comment vertex ${i} ${line(p.track)}`),
+    `element vertex ${solve.points.length}`,
+    ...['x', 'y', 'z', 'sigma_x', 'sigma_y', 'sigma_z'].map((n) => `property double ${n}`),
+    'end_header',
+  ];
+  const rows = solve.points.map((p) => [...p.position, ...sigmasOf(p.covarianceM2, p.sigmaM).map((s) => s ?? -1)].map(tidy).join(' '));
+  return `${[...head, ...rows].join('\n')}\n`;
+}
+
+export const cameraCsvFile: ShotFile = { format: 'csv', file: 'camera.csv', what: 'camera move, full precision, with its lens in every row', readWith: 'CSV', write: writeCameraCsv };
+export const pointsCsvFile: ShotFile = { format: 'points', file: 'points.csv', what: 'points with standard deviations and covariances', readWith: 'CSV', write: writePointsCsv };
+export const pointsPlyFile: ShotFile = { format: 'ply', file: 'points.ply', what: 'points with standard deviations', readWith: 'PLY', write: writePointsPly };

@@ -1,0 +1,56 @@
+import { netInputOf, type StoredRecord } from '@mesure/contract';
+import { CoreError, netOnPlan, solveNet, type NetPoint, type NetResult } from '@mesure/core';
+import { jsonText, writeCsv } from '@mesure/formats';
+import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
+import { writeSurveyDxf } from '@mesure/formats/survey-dxf';
+import { slug, type HandoverDay, type HandoverFile } from './day';
+
+/** The tape net of each set that was shot in: its ties as they can be read again, and its marks as the net places them. */
+export function setFiles({ setups, all, find }: HandoverDay): HandoverFile[] {
+  return [...new Set(setups.map((s) => s.body.setId))].flatMap((setId): HandoverFile[] => {
+    const set = find('set', setId);
+    const ties = all('tie').filter((t) => t.body.setId === setId);
+    const facts = all('fact').filter((f) => f.body.setId === setId);
+    if (!set || ties.length + facts.length === 0) return [];
+    const base = `sets/${slug(set.body.name)}`;
+    // asked for by four files, adjusted once, when the first of them is made
+    let adjusted: { result: NetResult; points: NetPoint[] } | { problem: string } | null = null;
+    const net = () => (adjusted ??= adjust(set, ties, facts));
+    const points = (): NetPoint[] => {
+      const n = net();
+      return 'points' in n ? n.points : [];
+    };
+    return [
+      {
+        path: `${base}/ties.csv`,
+        what: 'lengths between marks, in metres',
+        readWith: 'CSV',
+        make: async () => writeCsv([['from', 'to', 'value', 'unit', 'tolerance'], ...ties.map(({ body: t }) => [t.from, t.to, t.length.valueM, 'm', t.length.toleranceM])]),
+      },
+      { path: `${base}/points.csv`, what: 'marks as the tape net places them, with standard deviations', readWith: 'CSV', make: async () => writeSurveyCsv(points()) },
+      { path: `${base}/points.ply`, what: 'the same', readWith: 'PLY', make: async () => writeSurveyPly(points()) },
+      { path: `${base}/points.dxf`, what: 'the same, heights along Z', readWith: 'DXF', make: async () => writeSurveyDxf(points()) },
+      { path: `${base}/net.json`, what: 'how the tape net was adjusted: what each measurement says, what is open', readWith: 'JSON', make: async () => jsonText(netWords(net(), ties, facts)) },
+    ];
+  });
+}
+
+function adjust(set: StoredRecord<'set'>, ties: readonly StoredRecord<'tie'>[], facts: readonly StoredRecord<'fact'>[]): { result: NetResult; points: NetPoint[] } | { problem: string } {
+  try {
+    const input = netInputOf(
+      set.body,
+      ties.map((t) => t.body),
+      facts.map((f) => f.body),
+    );
+    const result = solveNet(input);
+    return { result, points: netOnPlan(result.points, input.near ?? new Map()) };
+  } catch (error) {
+    if (error instanceof CoreError) return { problem: error.message };
+    throw error;
+  }
+}
+
+const netWords = (net: ReturnType<typeof adjust>, ties: readonly StoredRecord<'tie'>[], facts: readonly StoredRecord<'fact'>[]) => ({
+  ...('problem' in net ? { problem: net.problem } : { net: net.result }),
+  measured: [...ties.map((t) => ({ ...t.body, by: t.updatedBy })), ...facts.map((f) => ({ ...f.body, by: f.updatedBy }))],
+});

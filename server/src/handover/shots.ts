@@ -1,0 +1,86 @@
+import { takeLacks, type HandoverPlan, type SolveOutcome, type StoredRecord } from '@mesure/contract';
+import { fileName, filesOfSolve, jsonText, shotFacts, unitOf, type Shot } from '@mesure/formats';
+import type { Database } from '../db/connect';
+import { staleOf } from '../jobs/stale';
+import { labelOf, type HandoverDay, type HandoverFile } from './day';
+
+/** The newest solve of a take, and of which change it knows nothing. */
+export interface SolvedTake {
+  outcome: SolveOutcome;
+  staleWords: string | null;
+}
+
+export async function solvedTakes(db: Database, productionId: string, { takes }: HandoverDay): Promise<Map<string, SolvedTake>> {
+  const rows = await db.AnalysisRow.findAll({ where: { productionId, kind: 'solve', status: 'done', subjectId: takes.map((t) => t.id) }, order: [['createdAt', 'DESC']] });
+  const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId) === i);
+  const stale = await staleOf(db, productionId, newest);
+  return new Map(
+    newest.flatMap((row): [string, SolvedTake][] => {
+      if (row.outcome?.kind !== 'solve' || row.outcome.solve.status === 'failed' || row.outcome.solve.frames.length === 0) return [];
+      const old = stale.get(row.id);
+      return [[row.subjectId, { outcome: row.outcome, staleWords: old ? `this one is from before the change of ${old.what}, ${old.when.slice(11, 16)}` : null }]];
+    }),
+  );
+}
+
+/** What a take still lacks, each thing once, in the order in which one would do something about it. */
+export function lacksOf(take: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake | undefined): string[] {
+  const plan = day.all('plan').find((p) => p.body.setupId === take.body.setupId)?.body ?? null;
+  const floor = day.find('floor', day.productionId)?.body ?? null;
+  const lacks = takeLacks(take.body, plan, floor).map((l) => l.what);
+  if (!take.body.tracks) return [...lacks, 'tracks for a test solve'];
+  if (!solved) return [...lacks, 'a test solve'];
+  const { solve, reconcile } = solved.outcome;
+  if (solved.staleWords) lacks.push(`a test solve of the record as it is: ${solved.staleWords}`);
+  if (solve.status === 'partial') lacks.push(`the rest of the take: the solve holds frames ${solve.frames[0].frame} to ${solve.frames[solve.frames.length - 1].frame} only`);
+  if (unitOf(solve) !== 'm') lacks.push('a scale: no length, height or surveyed place ties the solve to metres, and it leaves in a unit of its own');
+  if (reconcile?.verdict === 'contradicts') lacks.push('an answer to the contradiction found by the test solve');
+  return lacks;
+}
+
+export const missingOf = (take: StoredRecord<'take'>, lacks: readonly string[]): HandoverPlan['missing'] => lacks.map((what) => ({ takeId: take.id, take: labelOf(take), what }));
+
+/** A solved take as the writers of files take it. */
+export function shotOf(take: StoredRecord<'take'>, day: HandoverDay, { outcome }: SolvedTake): Shot {
+  const m = day.mounted(take);
+  const playFps = day.production?.body.fps ?? m?.mode.fps ?? outcome.setup.fps ?? 24;
+  return {
+    name: labelOf(take),
+    solve: outcome.solve,
+    setup: outcome.setup,
+    fps: playFps,
+    shotAtFps: take.body.fps ?? m?.mode.fps ?? null,
+    clip: take.body.clip ?? null,
+    timecodeIn: take.body.timecodeIn ?? null,
+    ...(m ? { body: `${m.body.name}, ${m.mode.name}`, lens: m.lens.name, lensSerial: m.lens.serial } : {}),
+    markedFocalMm: take.body.focalMm,
+    focusM: take.body.focusM,
+  };
+}
+
+/** The files of a take that was solved, in a folder of its own. */
+export function shotFiles(take: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake): HandoverFile[] {
+  const shot = shotOf(take, day, solved);
+  const folder = day.folderOf(take);
+  const { outcome } = solved;
+  const m = day.mounted(take);
+  const files: HandoverFile[] = filesOfSolve(shot.solve).map((f) => ({ path: `${folder}/${fileName(f, shot.solve)}`, what: f.what, readWith: f.readWith, make: async () => f.write(shot) }));
+  return [
+    ...files,
+    {
+      path: `${folder}/solve.json`,
+      what: 'solve with residuals, verdict and what was recorded',
+      readWith: 'JSON',
+      // the solve itself stands on top, as the command line writes and reads it
+      make: async () =>
+        jsonText({
+          facts: shotFacts(shot),
+          ...outcome.solve,
+          setup: outcome.setup,
+          take: { ...take.body, package: m ? { camera: m.pack.camera, body: m.body.name, mode: m.mode.name, lens: m.lens.name, adapter: m.adapter?.name ?? null } : null },
+          reconcile: outcome.reconcile,
+          before: solved.staleWords,
+        }),
+    },
+  ];
+}
