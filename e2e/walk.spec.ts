@@ -163,13 +163,34 @@ test('wrap: what is missing is listed, and the handover leaves as one zip', asyn
   await signIn(page, 'supervisor', '/wrap');
   await expect(page.getByTestId('missing-count')).toContainText('missing');
   await audit(page, 'wrap');
-  const download = page.waitForEvent('download');
   await page.getByTestId('hand-over').click();
+  await audit(page, 'handing over');
+  await page.getByTestId('hand-over-to').fill('Post house');
+  const download = page.waitForEvent('download');
+  await page.getByTestId('hand-over-now').click();
   const file = await download;
   expect(file.suggestedFilename()).toBe('2026-11-23-Day-12-handover.zip');
   const zip = await JSZip.loadAsync(readFileSync((await file.path())!));
-  expect(Object.keys(zip.files)).toEqual(expect.arrayContaining(['CONTENTS.txt', 'readings.csv', 'takes/41A-take-1/camera.glb', 'takes/41A-take-1/points.csv', 'takes/42B-take-2/camera.csv']));
-  await expect(page.getByText(/Handed over: 2026-11-23/)).toBeVisible();
+  expect(Object.keys(zip.files)).toEqual(
+    expect.arrayContaining([
+      'CONTENTS.txt',
+      'MANIFEST.sha256',
+      'report.html',
+      'report.pdf',
+      'kit.csv',
+      'readings.csv',
+      'takes/41A-take-1/camera.glb',
+      'takes/41A-take-1/points.csv',
+      'takes/42B-take-2/camera.csv',
+    ]),
+  );
+  await expect(page.getByText(/Handed over to Post house: 2026-11-23/)).toBeVisible();
+  // handed over is a state that everybody sees; the next one offers what is new
+  await expect(page.getByTestId('handed-over').first()).toContainText('to Post house');
+  await page.getByTestId('hand-over').click();
+  const supplement = page.waitForEvent('download');
+  await page.getByTestId('hand-over-now').click();
+  expect((await supplement).suggestedFilename()).toBe('2026-11-23-Day-12-supplement.zip');
 });
 
 test('both lights pass the audit', async ({ page }) => {

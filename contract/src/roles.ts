@@ -42,12 +42,13 @@ export const FIELDS_OF: Partial<Record<Role, Partial<Record<RecordKind, readonly
   solver: { take: ['tracks'] },
 };
 
-/** May this role make or change records of a kind at all? */
-export const mayWrite = (role: Role, kind: RecordKind): boolean => may(role, KINDS[kind].writes);
+/** May this role make or change records of a kind at all? Nobody sends what the server writes when it has happened. */
+export const mayWrite = (role: Role, kind: RecordKind): boolean => KINDS[kind].byServer !== true && may(role, KINDS[kind].writes);
 /** May it change these fields of one that is there? `deleted` stands for hiding it and bringing it back. */
 export function mayChange(role: Role, kind: RecordKind, fields: readonly string[]): boolean {
   const hides = fields.includes('deleted');
   if (hides && !may(role, KINDS[kind].hides)) return false;
+  if (hides && fields.length === 1 && KINDS[kind].byServer) return true;
   return mayWrite(role, kind) || fields.every((f) => FIELDS_OF[role]?.[kind]?.includes(f) === true);
 }
 

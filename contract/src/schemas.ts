@@ -16,6 +16,8 @@ export const writeSchema = J.object({
   deleted: J.boolean().required(),
   body: J.object().required(),
 });
+/** To whom a day goes, and whether all of it does. */
+export const handOverSchema = J.object({ id: id.required(), to: J.string().trim().min(1).max(120).required(), supplementTo: id.allow(null).required() }).required();
 export const kindSchema = J.string().valid(...RECORD_KINDS);
 export const idSchema = id.required();
 /** What a simulated camera shows: near the slate, so that what differs is the camera's doing. */

@@ -186,12 +186,38 @@ export interface Analysis {
   stale?: Stale | null;
 }
 
+/** Until when something that is missing can still be had. */
+export const LACK_TIMES = ['set', 'kit', 'notes', 'desk', 'gone'] as const;
+export type LackTime = (typeof LACK_TIMES)[number];
+
+export interface MissingThing {
+  /** stays the same while its words change; an answer is kept under it */
+  code: string;
+  until: LackTime;
+  /** null, and `take` the path in the handover, where a file is missing */
+  takeId: string | null;
+  take: string;
+  what: string;
+  /** why it cannot be had */
+  answer: { id: string; reason: string; by: string; at: string } | null;
+}
+
 export interface HandoverPlan {
-  /** `takeId` is null, and `take` the path in the handover, where a file is missing */
-  missing: { takeId: string | null; take: string; what: string }[];
+  missing: MissingThing[];
   files: { path: string; what: string; readWith: string }[];
   /** who signed the day; null while it is open */
   closed: { by: string; at: string } | null;
   /** what was changed after the day was signed */
   changedAfterClose: { what: string; who: string; when: string }[];
+  /** newest first */
+  handedOver: { id: string; to: string; by: string; at: string; supplementTo: string | null; files: number; sizeBytes: number; missing: number }[];
+  /** what was changed after the newest of them */
+  changedSince: { what: string; who: string; when: string }[];
+}
+
+/** To whom a day goes; with `supplementTo` only what is new or other since that handover. */
+export interface HandOver {
+  id: string;
+  to: string;
+  supplementTo: string | null;
 }

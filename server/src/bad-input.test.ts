@@ -84,7 +84,7 @@ const spoilt = (body: object): fc.Arbitrary<object> =>
 
 describe('records', () => {
   const kinds = [...new Set(seeds.map((s) => s.kind))];
-  test('the day speaks of nearly every kind', () => expect(RECORD_KINDS.filter((k) => !kinds.includes(k))).toEqual(['rig', 'sync', 'floor', 'person', 'remark']));
+  test('the day speaks of nearly every kind', () => expect(RECORD_KINDS.filter((k) => !kinds.includes(k))).toEqual(['rig', 'sync', 'floor', 'person', 'remark', 'absence', 'handover']));
   test.each(kinds)('a %s with one place of it spoilt', async (kind) => {
     const mine = seeds.filter((s) => s.kind === kind);
     await fc.assert(
@@ -219,7 +219,13 @@ describe('computations, days, devices, sessions', () => {
         await answered(() => wrangler.agent.get(server.at(`/analyses/${id}`)), false);
         await answered(() => withToken(wrangler.agent.post(server.at(`/analyses/${id}/stop`))).send({}), false);
         await answered(() => wrangler.agent.get(server.at(`/days/${id}`)), false);
-        await answered(() => wrangler.agent.get(server.at(`/days/${id}/handover.zip`)), false);
+        await answered(
+          () =>
+            withToken(wrangler.agent.post(server.at(`/days/${id}/handovers`)))
+              .set('content-type', 'application/json')
+              .send(JSON.stringify({ id: text, to: text, supplementTo: text })),
+          false,
+        );
         await answered(() => wrangler.agent.get(`/api/productions/${id}/records`), false);
       }),
       runs(60),

@@ -86,7 +86,7 @@ describe('every address is closed', () => {
     ['get', `/analyses/${randomUUID()}`],
     ['post', `/analyses/${randomUUID()}/stop`],
     ['get', `/days/${randomUUID()}`],
-    ['get', `/days/${randomUUID()}/handover.zip`],
+    ['post', `/days/${randomUUID()}/handovers`],
   ];
   const call = (agent: any, method: string, p: string) => agent[method](at(p)) as request.Test;
   test.each(addresses)('%s %s without a session: 401', async (method, p) => {
@@ -421,7 +421,9 @@ describe('analyses and handover', () => {
     const plan = (await wrangler.agent.get(at(`/days/${id.day}`)).expect(200)).body;
     expect(plan.missing).toEqual(expect.arrayContaining([expect.objectContaining({ take: '41A take 2', what: 'camera height' })]));
     const r = await wrangler.agent
-      .get(at(`/days/${id.day}/handover.zip`))
+      .post(at(`/days/${id.day}/handovers`))
+      .set('x-csrf-token', wrangler.csrf)
+      .send({ id: randomUUID(), to: 'Post', supplementTo: null })
       .buffer(true)
       .parse((res, done) => {
         const parts: Buffer[] = [];
@@ -431,7 +433,7 @@ describe('analyses and handover', () => {
       .expect(200);
     const zip = await JSZip.loadAsync(r.body as Buffer);
     const names = Object.keys(zip.files).filter((n) => !zip.files[n].dir);
-    expect(names.sort()).toEqual([...plan.files.map((f: { path: string }) => f.path), 'CONTENTS.txt'].sort());
+    expect(names.sort()).toEqual([...plan.files.map((f: { path: string }) => f.path), 'CONTENTS.txt', 'MANIFEST.sha256'].sort());
     const glb = await zip.file('takes/41A-take-1/camera.glb')!.async('uint8array');
     expect((await validator.validateBytes(glb)).issues.numErrors).toBe(0);
     expect((await zip.file('takes/41A-take-1/camera.csv')!.async('text')).split('\n')).toHaveLength(26);

@@ -3,6 +3,7 @@ import type {
   AnalysisKind,
   CrewMember,
   Device,
+  HandOver,
   HandoverPlan,
   Invitation,
   KitLine,
@@ -52,6 +53,32 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
   }
   if (!response.ok) throw new ApiError(parsed as Problem);
   return parsed as T;
+}
+
+/** A file that the server makes on being asked; how much of it is here is told while it comes. */
+async function download(path: string, body: unknown, onBytes: (bytes: number) => void): Promise<{ name: string; blob: Blob }> {
+  let response: Response;
+  try {
+    response = await fetch(`/api${path}`, { method: 'POST', credentials: 'same-origin', headers: { 'content-type': 'application/json', 'x-csrf-token': csrfToken }, body: JSON.stringify(body) });
+  } catch {
+    throw new OfflineError();
+  }
+  if (!response.ok) throw new ApiError((await response.json()) as Problem);
+  const name = /filename="?([^";]+)/.exec(response.headers.get('content-disposition') ?? '')?.[1] ?? 'handover.zip';
+  const reader = response.body?.getReader();
+  if (!reader) return { name, blob: await response.blob() };
+  const parts: Uint8Array<ArrayBuffer>[] = [];
+  let bytes = 0;
+  try {
+    for (let piece = await reader.read(); !piece.done; piece = await reader.read()) {
+      parts.push(piece.value as Uint8Array<ArrayBuffer>);
+      bytes += piece.value.length;
+      onBytes(bytes);
+    }
+  } catch {
+    throw new OfflineError();
+  }
+  return { name, blob: new Blob(parts, { type: 'application/zip' }) };
 }
 
 const of = (productionId: string) => `/productions/${productionId}`;
@@ -116,6 +143,6 @@ export const api = {
   lookAtKit: (p: string, source: KitSource) => call<{ lines: KitLine[] }>('POST', `${of(p)}/kit/look`, source),
   bringKit: (p: string, source: KitSource) => call<{ lines: KitLine[] }>('POST', `${of(p)}/kit/bring`, source),
   handover: (p: string, dayId: string) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}`),
-  handoverUrl: (p: string, dayId: string) => `/api${of(p)}/days/${dayId}/handover.zip`,
+  handOver: (p: string, dayId: string, asked: HandOver, onBytes: (bytes: number) => void) => download(`${of(p)}/days/${dayId}/handovers`, asked, onBytes),
 };
 export type Api = typeof api;

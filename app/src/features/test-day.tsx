@@ -113,7 +113,9 @@ export class FakeServer {
   analyses = new Map<string, Analysis>();
   /** of each record, oldest first */
   changes = new Map<string, RecordChange[]>();
-  plan: HandoverPlan = { missing: [], files: [], closed: null, changedAfterClose: [] };
+  plan: HandoverPlan = { missing: [], files: [], closed: null, changedAfterClose: [], handedOver: [], changedSince: [] };
+  /** what was asked to be handed over */
+  handedOver: unknown[] = [];
   cut = false;
   /** addresses that fail with this problem, by "METHOD path" ending */
   failing = new Map<string, Problem>();
@@ -145,6 +147,11 @@ export class FakeServer {
     if (room === 'records' && method === 'GET') return this.reply(200, this.memory.since(null));
     if (room === 'records') return this.write(rest[0] as RecordKind, rest[1], sent as unknown as RecordWrite);
     if (room === 'files') return this.file(init.headers ?? {});
+    if (room === 'days' && method === 'POST') {
+      this.handedOver.push(sent);
+      const zip = { blob: async () => ({ size: 2_500_000, arrayBuffer: async () => new ArrayBuffer(8) }) };
+      return Object.assign(this.reply(200, null, { 'content-disposition': 'attachment; filename="day-handover.zip"' }), zip);
+    }
     if (room === 'days') return this.reply(200, this.plan);
     if (room === 'analyses') return this.analysis(method, rest, sent);
     return this.reply(404, this.problem('NOT_FOUND', 404, 'There is nothing here.'));

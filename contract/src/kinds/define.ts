@@ -23,6 +23,8 @@ export interface Kind<B> {
   writes: Right;
   /** who may hide one and bring it back */
   hides: Right;
+  /** written by the server when something has happened; nobody sends one, though who may hide one may */
+  byServer?: boolean;
   /** what of it leaves in the handover, and where it stands there */
   leaves: string;
 }

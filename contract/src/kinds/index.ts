@@ -21,6 +21,8 @@ import { floorKind } from './floor';
 import { personKind } from './person';
 import { productionKind } from './production';
 import { remarkKind } from './remark';
+import { absenceKind } from './absence';
+import { handoverKind } from './handover';
 
 export * from './shared';
 export type { Kind } from './define';
@@ -47,6 +49,8 @@ export * from './floor';
 export * from './person';
 export * from './production';
 export * from './remark';
+export * from './absence';
+export * from './handover';
 
 /** Every kind of record, one line each; what a kind is stands in its own file. */
 export const KINDS = {
@@ -73,6 +77,8 @@ export const KINDS = {
   person: personKind,
   production: productionKind,
   remark: remarkKind,
+  absence: absenceKind,
+  handover: handoverKind,
 };
 export type RecordKind = keyof typeof KINDS;
 export type RecordBodies = { [K in RecordKind]: (typeof KINDS)[K]['body'] };

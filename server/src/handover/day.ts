@@ -1,4 +1,4 @@
-import { mountPackage, type Lookup, type MountedPackage, type RecordKind, type StoredRecord, type TakeWords } from '@mesure/contract';
+import { mountPackage, type Lookup, type MissingThing, type MountedPackage, type RecordKind, type StoredRecord, type TakeWords } from '@mesure/contract';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
@@ -11,6 +11,9 @@ export interface HandoverFile {
   /** a picture as it was given: it goes as it is, read when its turn comes */
   stored?: string;
 }
+
+/** Something that is missing, as it is found: what was answered to it is looked up afterwards. */
+export type Unanswered = Omit<MissingThing, 'answer'>;
 
 export type All = <K extends RecordKind>(kind: K) => StoredRecord<K>[];
 

@@ -1,11 +1,11 @@
-import { mountPackage, opticsOf, type HandoverPlan } from '@mesure/contract';
+import { mountPackage, opticsOf } from '@mesure/contract';
 import { writeCsv, writeDistortionCsv, writeDistortionJson, tidy, writeLensMetadata, type LensSetting } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { gridOutcomes } from '../jobs/grid/outcomes';
-import { labelOf, slug, type HandoverDay, type HandoverFile } from './day';
+import { labelOf, slug, type HandoverDay, type HandoverFile, type Unanswered } from './day';
 
 /** The lens book of every lens that shot on the day: its good plates with all that a reader needs, and a table that says what became of each plate. */
-export async function lensFiles(db: Database, productionId: string, day: HandoverDay): Promise<{ files: HandoverFile[]; missing: HandoverPlan['missing'] }> {
+export async function lensFiles(db: Database, productionId: string, day: HandoverDay): Promise<{ files: HandoverFile[]; missing: Unanswered[] }> {
   const { all, find, takes } = day;
   const used = new Set(takes.map((t) => find('package', t.body.packageId)?.body.lensId).filter((id): id is string => id !== undefined));
   const plates = await gridOutcomes(
@@ -13,7 +13,7 @@ export async function lensFiles(db: Database, productionId: string, day: Handove
     productionId,
     all('plate').filter((p) => used.has(p.body.lensId)),
   );
-  const missing: HandoverPlan['missing'] = [];
+  const missing: Unanswered[] = [];
   const files: HandoverFile[] = [];
   const settings: LensSetting[] = [];
   const table: (string | number)[][] = [];
@@ -23,7 +23,7 @@ export async function lensFiles(db: Database, productionId: string, day: Handove
     const mine = plates.filter((p) => p.plate.lensId === lensId);
     const good = mine.filter((p) => p.report.distortion && p.report.status === 'usable');
     const first = takes.find((t) => find('package', t.body.packageId)?.body.lensId === lensId)!;
-    if (good.length === 0) missing.push({ takeId: first.id, take: labelOf(first), what: `a grid plate of ${lens.body.name}` });
+    if (good.length === 0) missing.push({ code: `plate ${lensId}`, until: 'kit', takeId: first.id, take: labelOf(first), what: `a grid plate of ${lens.body.name}` });
     for (const { plate, report } of mine) {
       const pack = find('package', plate.packageId);
       const m = pack ? mountPackage(pack.body, find) : null;

@@ -1,4 +1,4 @@
-import { randomUUID } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import { rmSync } from 'node:fs';
 import path from 'node:path';
 import JSZip from 'jszip';
@@ -75,10 +75,12 @@ const addSolve = (subjectId: string, solved: SolveOutcome, ageMs = 0) =>
     finishedAt: new Date(),
   });
 const plan = () => planHandover(server.db, server.ids.p1, id.day);
-/** The day's zip, opened. */
-async function handedOver(): Promise<JSZip> {
+/** The day handed over, its zip opened. */
+async function handedOver(to = 'Post', supplementTo: string | null = null, handoverId = randomUUID()): Promise<JSZip> {
   const zip = await wrangler.agent
-    .get(server.at(`/days/${id.day}/handover.zip`))
+    .post(server.at(`/days/${id.day}/handovers`))
+    .set('x-csrf-token', wrangler.csrf)
+    .send({ id: handoverId, to, supplementTo })
     .buffer(true)
     .parse((res, done) => {
       const parts: Buffer[] = [];
@@ -304,6 +306,72 @@ test('what was deleted does not leave; a foreign day is not there', async () => 
   await expect(planHandover(server.db, server.ids.p2, id.day)).rejects.toMatchObject({ code: 'NOT_FOUND' });
 });
 
+test('what cannot be had is answered: the reason stands beside it, leaves with the day and is not counted as missing', async () => {
+  const takeId = await take({ slate: '95', take: 1, height: null, tracks: null });
+  const open = (await plan()).missing.filter((m) => m.takeId === takeId);
+  // until when it can still be had: readings as long as the set stands, the rest at a desk
+  expect(open).toMatchObject([
+    { code: 'height', until: 'set', answer: null },
+    { code: 'tracks', until: 'desk', answer: null },
+  ]);
+  const reason = { dayId: id.day, takeId, code: 'height', what: 'camera height', reason: 'the crane was derigged', by: 'wrangler', at: now };
+  await server.put(wrangler, 'absence', randomUUID(), reason).expect(201);
+  const { missing, files } = await plan();
+  expect(missing.find((m) => m.takeId === takeId && m.code === 'height')!.answer).toMatchObject({ reason: 'the crane was derigged', by: 'wrangler' });
+  const csv = String(await files.find((f) => f.path === 'missing.csv')!.make());
+  expect(csv).toContain('95 take 1,camera height,the crane was derigged,wrangler,');
+  expect(csv).toContain('95 take 1,tracks for a test solve,,,');
+  expect(String(await files.find((f) => f.path === 'report.html')!.make())).toContain('camera height (cannot be had: the crane was derigged, wrangler)');
+});
+
+test('handed over is a state: to whom, by whom, when, and the list of what left, which proves every file', async () => {
+  const first = randomUUID();
+  const zip = await handedOver('Lisk & Daughters', null, first);
+  const list = (await zip.file('MANIFEST.sha256')!.async('string')).trim().split('\n');
+  expect(list.length).toBe(Object.keys(zip.files).length - 1);
+  for (const line of list) {
+    const [, sha256, name] = /^([0-9a-f]{64}) {2}(.+)$/.exec(line)!;
+    expect([
+      name,
+      createHash('sha256')
+        .update(await zip.file(name)!.async('nodebuffer'))
+        .digest('hex'),
+    ]).toEqual([name, sha256]);
+  }
+  const open = (await plan()).missing.filter((m) => !m.answer).length;
+  expect((await plan()).handedOver[0]).toMatchObject({ id: first, to: 'Lisk & Daughters', by: 'wrangler', supplementTo: null, files: list.length + 1, missing: open });
+  expect((await plan()).changedSince).toEqual([]);
+  // nobody says it of himself, but who may direct can hide it
+  const stored = (await wrangler.agent.get(server.at('/records'))).body.records.find((r: { id: string }) => r.id === first);
+  expect((await server.put(wrangler, 'handover', first, { ...stored.body, to: 'Nobody' }, { baseVersion: stored.version })).body.code).toBe('FORBIDDEN');
+  expect((await server.put(wrangler, 'handover', randomUUID(), stored.body)).body.code).toBe('FORBIDDEN');
+});
+
+test('what changed since leaves as a supplement: that and no more, with what it adds to', async () => {
+  const first = randomUUID();
+  await handedOver('Post', null, first);
+  const nothing = await handedOver('Post', first);
+  expect(Object.keys(nothing.files).sort()).toEqual(['CONTENTS.txt', 'MANIFEST.sha256', 'report.html', 'report.pdf']);
+  const takeId = await take({ slate: '96', take: 1 }, outcome('agrees'));
+  expect((await plan()).changedSince).toContainEqual({ what: 'take 96 take 1: new', who: 'wrangler', when: expect.any(String) });
+  const supplement = await handedOver('Post', first);
+  const names = Object.keys(supplement.files);
+  expect(names).toEqual(expect.arrayContaining(['takes.csv', 'readings.csv', 'takes/96-take-1/camera.glb']));
+  expect(names.some((n) => n.startsWith('takes/') && !n.startsWith('takes/96-'))).toBe(false);
+  expect(names).not.toContain('lenses/distortion.csv');
+  // what goes again is named
+  const second = (await plan()).handedOver[0];
+  await server.put(wrangler, 'take', takeId, takeBody({ slate: '96', take: 1 }), { baseVersion: 1, deleted: true }).expect(200);
+  const contents = await (await handedOver('Post', second.id)).file('CONTENTS.txt')!.async('string');
+  expect(contents).toMatch(/A supplement to what was handed over to Post by wrangler/);
+  expect(contents).toMatch(/No longer part of the day:\n(?: {2}.*\n)* {2}takes\/96-take-1\/camera\.glb/);
+  const foreign = await wrangler.agent
+    .post(server.at(`/days/${id.day}/handovers`))
+    .set('x-csrf-token', wrangler.csrf)
+    .send({ id: randomUUID(), to: 'Post', supplementTo: randomUUID() });
+  expect(foreign.body).toMatchObject({ code: 'NOT_FOUND' });
+});
+
 test('a planned setup leaves its mark sheet, and its cautions with what was said to them', async () => {
   const station = { timeS: 0, xM: 0, zM: 0, heightM: 1.4, headingRad: 0, tiltRad: 0, rollRad: 0, focalMm: 32, focusM: 3 };
   const sheet = [{ id: 'K1', kind: 'cross', diameterM: 0.02, at: [0.5, 1.2, -3], normal: null, pieceId: null, ground: 'plain', placed: true }];
@@ -368,7 +436,7 @@ test('a picture of another production does not leave for its hash being named, n
   });
   const { files, missing } = await plan();
   expect(files.some((f) => f.stored === sha256)).toBe(false);
-  expect(missing).toContainEqual({ takeId: null, take: 'takes/88-take-1/pictures/secret.png', what: expect.stringContaining('the picture itself') });
+  expect(missing).toContainEqual(expect.objectContaining({ until: 'gone', takeId: null, take: 'takes/88-take-1/pictures/secret.png', what: expect.stringContaining('the picture itself') }));
   const opened = await handedOver();
   expect(Object.keys(opened.files).filter((f) => /secret|lost/.test(f))).toEqual([]);
   const contents = await opened.file('CONTENTS.txt')!.async('string');

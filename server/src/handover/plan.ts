@@ -1,9 +1,9 @@
-import { changedFields, HIDDEN, KINDS, type HandoverPlan, type RecordState, type StoredRecord } from '@mesure/contract';
+import { changedFields, HIDDEN, KINDS, type HandoverPlan, type MissingThing, type RecordState, type StoredRecord } from '@mesure/contract';
 import { Op } from 'sequelize';
 import { writeCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { ownFiles } from '../files/own';
-import { openDay, slug, type HandoverDay, type HandoverFile } from './day';
+import { openDay, slug, type HandoverDay, type HandoverFile, type Unanswered } from './day';
 import { kitFiles } from './kit-list';
 import { lensFiles } from './lenses';
 import { pictureFiles } from './pictures';
@@ -11,15 +11,12 @@ import { logFiles } from './readings';
 import { reportFiles } from './report';
 import { setFiles } from './sets';
 import { setupFiles } from './setups';
-import { lacksOf, missingOf, shotFiles, solvedTakes } from './shots';
+import { lackingOfTake, lacksOf, shotFiles, solvedTakes } from './shots';
 import { takesTable } from './takes-table';
 
 export type { HandoverFile } from './day';
-export interface Handover {
+export interface Handover extends Omit<HandoverPlan, 'files'> {
   name: string;
-  missing: HandoverPlan['missing'];
-  closed: HandoverPlan['closed'];
-  changedAfterClose: HandoverPlan['changedAfterClose'];
   files: HandoverFile[];
 }
 
@@ -34,15 +31,35 @@ function apart(files: readonly HandoverFile[]): HandoverFile[] {
   });
 }
 
-/** Changes of a day's records that were made after somebody signed it. */
-async function changesAfterClose(db: Database, records: readonly StoredRecord[], at: Date): Promise<HandoverPlan['changedAfterClose']> {
-  const changes = await db.EntryChange.findAll({ where: { recordId: records.map((r) => r.id), changedAt: { [Op.gt]: at } }, order: [['changedAt', 'ASC']] });
+/** Changes of records after a moment, as a person reads them. */
+async function changesSince(db: Database, records: readonly StoredRecord[], at: Date): Promise<HandoverPlan['changedAfterClose']> {
+  const byId = new Map(records.map((r) => [r.id, r]));
+  const changes = await db.EntryChange.findAll({ where: { recordId: [...byId.keys()], changedAt: { [Op.gt]: at } }, order: [['changedAt', 'ASC']] });
   return changes.map((c) => {
-    const record = records.find((r) => r.id === c.recordId)!;
+    const record = byId.get(c.recordId)!;
     const kind = KINDS[record.kind];
     const fields = c.before ? changedFields(c.before as RecordState, c.after as RecordState).map((f) => (f === HIDDEN ? 'hidden' : ((kind.fields as Record<string, string>)[f] ?? f))) : ['new'];
     return { what: `${kind.noun} ${(kind.tell as (b: unknown) => string)(record.body)}: ${fields.join(', ')}`, who: c.userName, when: c.changedAt.toISOString() };
   });
+}
+
+/** What was said to the things that are missing: the latest answer to each holds. */
+function answered(found: readonly Unanswered[], day: HandoverDay): MissingThing[] {
+  const reasons = day
+    .all('absence')
+    .filter((a) => a.body.dayId === day.day.id)
+    .sort((a, b) => (a.body.at < b.body.at ? 1 : -1));
+  return found.map((m) => {
+    const said = reasons.find((r) => r.body.code === m.code && r.body.takeId === m.takeId);
+    return { ...m, answer: said ? { id: said.id, reason: said.body.reason, by: said.body.by, at: said.body.at } : null };
+  });
+}
+
+/** What is missing and why, so that whoever receives the day need not ask. */
+function missingFile(missing: readonly MissingThing[]): HandoverFile[] {
+  if (missing.length === 0) return [];
+  const rows = missing.map((m) => [m.take, m.what, m.answer?.reason ?? '', m.answer?.by ?? '', m.answer?.at ?? '']);
+  return [{ path: 'missing.csv', what: 'what is missing, and why it cannot be had', readWith: 'CSV', make: async () => writeCsv([['of', 'what', 'reason', 'answered_by', 'answered_at'], ...rows]) }];
 }
 
 /** What solvers and supervisors asked, and what was answered. */
@@ -66,7 +83,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   const ofSetups = <T extends { body: { setupId: string } }>(records: readonly T[]): T[] => records.filter((r) => setupIds.includes(r.body.setupId));
   const lenses = await lensFiles(db, productionId, day);
   const lacks = new Map(takes.map((t) => [t.id, lacksOf(t, day, solved.get(t.id))]));
-  const missing = [...takes.flatMap((t) => missingOf(t, lacks.get(t.id)!)), ...lenses.missing];
+  const found: Unanswered[] = [...takes.flatMap((t) => lackingOfTake(t, lacks.get(t.id)!)), ...lenses.missing];
   const lights = ofSetups(all('light'));
   const files: HandoverFile[] = [
     ...takes.flatMap((t) => (solved.has(t.id) && t.body.tracks ? shotFiles(t, day, solved.get(t.id)!) : [])),
@@ -86,16 +103,34 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     files.flatMap((f) => f.stored ?? []),
   );
   const leaving = files.filter((f) => !f.stored || own.has(f.stored));
-  for (const f of files) if (!leaving.includes(f)) missing.push({ takeId: null, take: f.path, what: `the picture itself: ${f.what}` });
+  for (const f of files) if (!leaving.includes(f)) found.push({ code: `file ${f.path}`, until: 'gone', takeId: null, take: f.path, what: `the picture itself: ${f.what}` });
+  const missing = answered(found, day);
   const closed = day.day.body.closed ?? null;
   const ofDay = day.records.filter((r) => takes.some((t) => t.id === r.id) || setupIds.includes(r.id) || ('setupId' in r.body && setupIds.includes(r.body.setupId)));
-  const changedAfterClose = closed ? await changesAfterClose(db, ofDay, new Date(closed.at)) : [];
-  const named = apart(leaving);
+  const changedAfterClose = closed ? await changesSince(db, ofDay, new Date(closed.at)) : [];
+  const handedOver = all('handover')
+    .filter((h) => h.body.dayId === dayId)
+    .sort((a, b) => (a.body.at < b.body.at ? 1 : -1));
+  // what the takes were measured with is shared by days, and leaves with each of them
+  const shared = day.records.filter((r) => ['package', 'body', 'lens', 'adapter', 'plate', 'edges', 'set', 'tie', 'fact', 'photo'].includes(r.kind));
+  const changedSince = handedOver[0] ? await changesSince(db, [...ofDay, ...shared], new Date(handedOver[0].body.at)) : [];
+  const named = apart([...missingFile(missing), ...leaving]);
   return {
     name: `${slug(day.day.body.date)}-${slug(day.day.body.name)}`,
     missing,
-    files: named.length === 0 ? [] : [...reportFiles({ day, solved, lacks, missing, closed, changedAfterClose, files: named }), ...named],
+    files: leaving.length === 0 ? [] : [...reportFiles({ day, solved, lacks, missing, closed, changedAfterClose, files: named }), ...named],
     closed,
     changedAfterClose,
+    handedOver: handedOver.map(({ id, body: { to, by, at, supplementTo, files: count, sizeBytes, missing: lacking } }) => ({
+      id,
+      to,
+      by,
+      at,
+      supplementTo,
+      files: count,
+      sizeBytes,
+      missing: lacking,
+    })),
+    changedSince,
   };
 }

@@ -4,12 +4,12 @@ import { unitOf } from '@mesure/formats';
 import { nodePdfFonts } from '@mesure/formats/node-pdf-fonts';
 import { writeReportHtml, writeReportPdf, type Report, type ReportNumber, type ReportSetup, type ReportTake, type TopView } from '@mesure/formats/report';
 import { labelOf, type HandoverDay, type HandoverFile } from './day';
-import type { SolvedTake } from './shots';
+import type { Lacking, SolvedTake } from './shots';
 
 interface Told {
   day: HandoverDay;
   solved: ReadonlyMap<string, SolvedTake>;
-  lacks: ReadonlyMap<string, readonly string[]>;
+  lacks: ReadonlyMap<string, readonly Lacking[]>;
   missing: HandoverPlan['missing'];
   closed: HandoverPlan['closed'];
   changedAfterClose: HandoverPlan['changedAfterClose'];
@@ -44,7 +44,7 @@ function reportOf({ day, solved, lacks, missing, closed, changedAfterClose, file
       count(takes.length, 'take', 'takes'),
       count(takes.filter((t) => solved.has(t.id)).length, 'with a test solve', 'with a test solve'),
       count(verdicts.filter((v) => v === 'contradicts').length, 'contradicts', 'contradict'),
-      count(new Set(missing.map((m) => m.takeId ?? m.take)).size, 'lacks something', 'lack something'),
+      count(missing.filter((m) => !m.answer).length, 'thing missing', 'things missing'),
     ],
     setups: setups.map((s) => setupOf(s, day, solved, lacks)),
     lenses: lensesOf(files),
@@ -63,7 +63,7 @@ function reportOf({ day, solved, lacks, missing, closed, changedAfterClose, file
 /** What is missing of one thing stands together. */
 function groupedMissing(missing: HandoverPlan['missing']): Report['missing'] {
   const groups = new Map<string, string[]>();
-  for (const m of missing) groups.set(m.take, [...(groups.get(m.take) ?? []), m.what]);
+  for (const m of missing) groups.set(m.take, [...(groups.get(m.take) ?? []), m.answer ? `${m.what} (cannot be had: ${m.answer.reason}, ${m.answer.by})` : m.what]);
   return [...groups].map(([of, what]) => ({ of, what }));
 }
 
@@ -84,7 +84,7 @@ function setupOf(s: StoredRecord<'setup'>, day: HandoverDay, solved: Told['solve
   };
 }
 
-function takeOf(t: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake | undefined, lacks: readonly string[]): ReportTake {
+function takeOf(t: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake | undefined, lacks: readonly Lacking[]): ReportTake {
   const m = day.mounted(t);
   const { body } = t;
   const height = body.height
@@ -106,7 +106,7 @@ function takeOf(t: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake | 
     verdict: verdictOf(solved),
     sentence: [solved?.outcome.reconcile?.sentence ?? '', solved?.staleWords ? `Before a change: ${solved.staleWords}.` : '', body.notes].filter((w) => w !== '').join(' '),
     numbers: solved ? numbersOf(solved.outcome) : [],
-    lacks,
+    lacks: lacks.map((l) => l.what),
     remarks: day
       .all('remark')
       .filter((r) => r.body.aboutId === t.id)

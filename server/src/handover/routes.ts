@@ -1,12 +1,18 @@
-import { type HandoverPlan } from '@mesure/contract';
-import archiver from 'archiver';
+import type { HandOver, HandoverBody, HandoverPlan } from '@mesure/contract';
+import { handOverSchema } from '@mesure/contract/schemas';
+import { randomUUID } from 'node:crypto';
+import { mkdtemp, rm, writeFile } from 'node:fs/promises';
+import os from 'node:os';
+import path from 'node:path';
 import type { Database } from '../db/connect';
-import { viewerOf } from '../http/guard';
+import { viewerOf, type Viewer } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { FileStore } from '../files/store';
 import type { Route } from '../http/route';
-import { idParam } from '../http/validate';
-import { planHandover, type Handover, type HandoverFile } from './plan';
+import { idParam, must } from '../http/validate';
+import { writeRecord } from '../records/service';
+import { manifestText, readManifest, sendZip, withoutLost, type Packed } from './pack';
+import { planHandover, type Handover } from './plan';
 
 export function handoverRoutes(db: Database, store: FileStore): Route[] {
   return [
@@ -14,85 +20,65 @@ export function handoverRoutes(db: Database, store: FileStore): Route[] {
       method: 'get',
       path: '/days/:dayId',
       access: 'read',
-      what: 'What a day hands over and what it still lacks.',
+      what: 'What a day hands over, what it still lacks, and to whom it was handed over.',
       handle: async (req, res) => {
-        const plan = await planHandover(db, viewerOf(req).productionId, idParam(req, 'dayId'));
-        const answer: HandoverPlan = {
-          missing: plan.missing,
-          files: plan.files.map(({ path, what, readWith }) => ({ path, what, readWith })),
-          closed: plan.closed,
-          changedAfterClose: plan.changedAfterClose,
-        };
+        const { name: _name, ...plan } = await planHandover(db, viewerOf(req).productionId, idParam(req, 'dayId'));
+        const answer: HandoverPlan = { ...plan, files: plan.files.map(({ path: at, what, readWith }) => ({ path: at, what, readWith })) };
         res.json(answer);
       },
     },
 
     {
-      method: 'get',
-      path: '/days/:dayId/handover.zip',
-      access: 'read',
-      what: 'The handover of a day.',
+      method: 'post',
+      path: '/days/:dayId/handovers',
+      access: 'record',
+      what: 'Hands a day over, whole or what is new since an earlier handover, as one zip; when the last byte has left it is recorded to whom.',
+      body: handOverSchema,
       handle: async (req, res) => {
-        const plan = await withoutLost(await planHandover(db, viewerOf(req).productionId, idParam(req, 'dayId')), store);
+        const v = viewerOf(req);
+        const dayId = idParam(req, 'dayId');
+        const asked = must(handOverSchema, req.body) as HandOver;
+        const plan = await withoutLost(await planHandover(db, v.productionId, dayId), store);
         if (plan.files.length === 0) throw new ApiProblem('NOT_READY', 'There is nothing to hand over yet: no take of this day has a solve, and nothing was measured.');
-        // made before the first byte leaves, so that a file that cannot be made is an answer and not a broken zip
-        const made = [];
-        for (const file of plan.files) if (!file.stored) made.push({ ...file, bytes: Buffer.from(await file.make()) });
-        const zip = archiver('zip', { zlib: { level: 6 } });
-        res.attachment(`${plan.name}-handover.zip`);
-        zip.on('error', (error) => res.destroy(error));
-        res.on('close', () => zip.abort());
-        zip.pipe(res);
-        for (const file of made) zip.append(file.bytes, { name: file.path });
-        zip.append(contents(plan), { name: 'CONTENTS.txt' });
-        await appendPictures(zip, plan.files, store, new Promise((gone) => res.once('close', () => gone('gone'))));
-        await zip.finalize();
+        const before = asked.supplementTo === null ? null : await manifestOf(db, store, v.productionId, dayId, asked.supplementTo);
+        await sendZip(res, plan, store, `${plan.name}-${before ? 'supplement' : 'handover'}.zip`, before, (packed) => keep(db, store, v, dayId, asked, plan, packed));
       },
     },
   ];
 }
 
-/** Before the first byte leaves: what the store has lost is listed as missing, instead of breaking the zip off half-way. */
-async function withoutLost(plan: Handover, store: FileStore): Promise<Handover> {
-  const files: HandoverFile[] = [];
-  const missing = [...plan.missing];
-  for (const file of plan.files) {
-    if (!file.stored || (await store.has(file.stored))) files.push(file);
-    else missing.push({ takeId: null, take: file.path, what: `the picture itself, which was given and is lost: ${file.what}` });
-  }
-  return { ...plan, files, missing };
+/** What left with an earlier handover of the day. @throws ApiProblem */
+async function manifestOf(db: Database, store: FileStore, productionId: string, dayId: string, id: string) {
+  const entry = await db.Entry.findOne({ where: { id, productionId, kind: 'handover', deleted: false } });
+  const body = entry?.body as HandoverBody | undefined;
+  if (!body || body.dayId !== dayId) throw new ApiProblem('NOT_FOUND', 'There is no such handover of this day.');
+  if (!(await store.has(body.manifest.sha256))) throw new ApiProblem('NOT_READY', 'The list of what left then is lost. Hand the whole day over.');
+  return { words: `what was handed over to ${body.to} by ${body.by}, ${body.at}`, manifest: readManifest((await store.read(body.manifest.sha256)).toString('utf8')) };
 }
 
-/** One picture in memory at a time: a day of stills is larger than the machine's. A file that cannot be read breaks the zip off, so that it is not taken for whole. */
-async function appendPictures(zip: archiver.Archiver, files: readonly HandoverFile[], store: FileStore, closed: Promise<unknown>): Promise<void> {
-  const written = new Map<string, () => void>();
-  zip.on('entry', ({ name }) => written.get(name)?.());
-  for (const { path, stored } of files) {
-    if (!stored) continue;
-    try {
-      const bytes = await store.read(stored);
-      const done = new Promise<void>((resolve) => written.set(path, resolve));
-      zip.append(bytes, { name: path, store: true });
-      if ((await Promise.race([done, closed])) === 'gone') return;
-    } catch (error) {
-      zip.emit('error', error as archiver.ArchiverError);
-      return;
-    }
+/** Handed over is a state: to whom, by whom, when, and the list of what left. */
+async function keep(db: Database, store: FileStore, v: Viewer, dayId: string, asked: HandOver, plan: Handover, packed: Packed): Promise<void> {
+  const dir = await mkdtemp(path.join(os.tmpdir(), 'mesure-manifest-'));
+  try {
+    const name = `${plan.name}.sha256`;
+    const file = path.join(dir, name);
+    const text = manifestText(packed.all);
+    await writeFile(file, text);
+    const sha256 = await store.put(file);
+    await db.StoredFile.upsert({ productionId: v.productionId, sha256, sizeBytes: Buffer.byteLength(text), name, mime: 'text/plain', widthPx: null, heightPx: null });
+    const body: HandoverBody = {
+      dayId,
+      to: asked.to,
+      by: v.name,
+      at: new Date().toISOString(),
+      supplementTo: asked.supplementTo,
+      manifest: { sha256, name },
+      files: packed.left,
+      sizeBytes: packed.sizeBytes,
+      missing: plan.missing.filter((m) => !m.answer).length,
+    };
+    await writeRecord(db, v, 'handover', asked.id, { mutationId: randomUUID(), baseVersion: 0, deleted: false, body });
+  } finally {
+    await rm(dir, { recursive: true, force: true });
   }
-}
-
-function contents({ files, missing, closed, changedAfterClose }: Pick<HandoverPlan, 'files' | 'missing' | 'closed' | 'changedAfterClose'>): string {
-  return [
-    'World: right-handed, Y up, metres. Camera looks along -Z. Rotations are unit quaternions x y z w, camera to world.',
-    'Pixels: origin at the top-left corner of the top-left pixel, y down. Standard deviations are one sigma.',
-    closed ? `The day was closed by ${closed.by}, ${closed.at}.` : 'The day is not closed.',
-    ...(changedAfterClose.length > 0 ? ['Changed after it was closed:', ...changedAfterClose.map((c) => `  ${c.when}  ${c.who}  ${c.what}`)] : []),
-    '',
-    'Files',
-    ...files.map((f) => `  ${f.path}  ${f.what} (${f.readWith})`),
-    '',
-    missing.length > 0 ? 'Missing' : 'Nothing is missing.',
-    ...missing.map((m) => `  ${m.take}: ${m.what}`),
-    '',
-  ].join('\n');
 }

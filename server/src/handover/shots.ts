@@ -1,4 +1,4 @@
-import { takeLacks, type HandoverPlan, type SolveOutcome, type StoredRecord } from '@mesure/contract';
+import { takeLacks, type LackTime, type MissingThing, type SolveOutcome, type StoredRecord } from '@mesure/contract';
 import { fileName, filesOfSolve, jsonText, shotFacts, unitOf, type Shot } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { staleOf } from '../jobs/stale';
@@ -23,22 +23,35 @@ export async function solvedTakes(db: Database, productionId: string, { takes }:
   );
 }
 
+/** One thing that is missing, before anybody answered it. */
+export type Lacking = Pick<MissingThing, 'code' | 'until' | 'what'>;
+
+/** Readings go when the set is struck or the camera is built otherwise; the rest can be found in notes. */
+const UNTIL: Partial<Record<string, LackTime>> = { height: 'set', heightEnd: 'set', tilt: 'set', roll: 'set', distance: 'set', witnesses: 'set' };
+
 /** What a take still lacks, each thing once, in the order in which one would do something about it. */
-export function lacksOf(take: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake | undefined): string[] {
+export function lacksOf(take: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake | undefined): Lacking[] {
   const plan = day.all('plan').find((p) => p.body.setupId === take.body.setupId)?.body ?? null;
   const floor = day.find('floor', day.productionId)?.body ?? null;
-  const lacks = takeLacks(take.body, plan, floor).map((l) => l.what);
-  if (!take.body.tracks) return [...lacks, 'tracks for a test solve'];
-  if (!solved) return [...lacks, 'a test solve'];
+  const lacks = takeLacks(take.body, plan, floor).map((l): Lacking => ({ code: l.field ?? l.what, until: UNTIL[l.field ?? ''] ?? 'notes', what: l.what }));
+  const desk = (code: string, what: string, until: LackTime = 'desk') => lacks.push({ code, until, what });
+  if (!take.body.tracks) {
+    desk('tracks', 'tracks for a test solve');
+    return lacks;
+  }
+  if (!solved) {
+    desk('solve', 'a test solve');
+    return lacks;
+  }
   const { solve, reconcile } = solved.outcome;
-  if (solved.staleWords) lacks.push(`a test solve of the record as it is: ${solved.staleWords}`);
-  if (solve.status === 'partial') lacks.push(`the rest of the take: the solve holds frames ${solve.frames[0].frame} to ${solve.frames[solve.frames.length - 1].frame} only`);
-  if (unitOf(solve) !== 'm') lacks.push('a scale: no length, height or surveyed place ties the solve to metres, and it leaves in a unit of its own');
-  if (reconcile?.verdict === 'contradicts') lacks.push('an answer to the contradiction found by the test solve');
+  if (solved.staleWords) desk('stale', `a test solve of the record as it is: ${solved.staleWords}`);
+  if (solve.status === 'partial') desk('rest', `the rest of the take: the solve holds frames ${solve.frames[0].frame} to ${solve.frames[solve.frames.length - 1].frame} only`);
+  if (unitOf(solve) !== 'm') desk('scale', 'a scale: no length, height or surveyed place ties the solve to metres, and it leaves in a unit of its own', 'set');
+  if (reconcile?.verdict === 'contradicts') desk('contradiction', 'an answer to the contradiction found by the test solve', 'set');
   return lacks;
 }
 
-export const missingOf = (take: StoredRecord<'take'>, lacks: readonly string[]): HandoverPlan['missing'] => lacks.map((what) => ({ takeId: take.id, take: labelOf(take), what }));
+export const lackingOfTake = (take: StoredRecord<'take'>, lacks: readonly Lacking[]) => lacks.map((l) => ({ ...l, takeId: take.id, take: labelOf(take) }));
 
 /** A solved take as the writers of files take it. */
 export function shotOf(take: StoredRecord<'take'>, day: HandoverDay, { outcome }: SolvedTake): Shot {

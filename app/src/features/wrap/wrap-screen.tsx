@@ -2,14 +2,17 @@ import type { HandoverPlan } from '@mesure/contract';
 import { useFocusEffect, useRouter } from 'expo-router';
 import { useCallback, useState } from 'react';
 import { View } from 'react-native';
-import { api, useData, useRecordsState } from '../../data';
-import { Action, Row, Section } from '../../ui/controls';
+import { api, useData, useMayWrite, useRecordsState } from '../../data';
+import { Action, Sheet } from '../../ui/controls';
 import { Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
-import { SPACE, usePalette } from '../../ui/theme';
+import { usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
 import { useDay } from '../days/use-day';
 import { RecordsGate } from '../shell/records-gate';
+import { HandOverSheet } from './hand-over-sheet';
+import { LeavingList } from './leaving-list';
+import { MissingList } from './missing-list';
 
 type State = { status: 'loading' } | { status: 'failed'; error: string } | { status: 'ready'; plan: HandoverPlan };
 
@@ -26,10 +29,12 @@ function DayWrap() {
   const p = usePalette();
   const router = useRouter();
   const { session, records } = useData();
+  const may = useMayWrite();
   const waiting = useRecordsState((s) => s.outbox.length);
   const day = useDay();
   const [state, setState] = useState<State>({ status: 'loading' });
-  const [saving, setSaving] = useState<{ busy: boolean; error: string | null; done: string | null }>({ busy: false, error: null, done: null });
+  const [sheet, setSheet] = useState(false);
+  const [said, setSaid] = useState<string | null>(null);
   const dayId = day?.id;
   const load = useCallback(async () => {
     if (!dayId) return;
@@ -45,25 +50,6 @@ function DayWrap() {
       void load();
     }, [load]),
   );
-
-  async function handOver() {
-    setSaving({ busy: true, error: null, done: null });
-    try {
-      const response = await fetch(api.handoverUrl(session.production.id, dayId!), { credentials: 'same-origin' });
-      if (!response.ok) throw new Error(((await response.json()) as { detail: string }).detail);
-      const blob = await response.blob();
-      const name = /filename="?([^";]+)/.exec(response.headers.get('content-disposition') ?? '')?.[1] ?? 'handover.zip';
-      const url = URL.createObjectURL(blob);
-      const link = document.createElement('a');
-      link.href = url;
-      link.download = name;
-      link.click();
-      setTimeout(() => URL.revokeObjectURL(url), 60_000);
-      setSaving({ busy: false, error: null, done: `${name}, ${(blob.size / 1e6).toFixed(2)} MB` });
-    } catch (e) {
-      setSaving({ busy: false, error: e instanceof Error ? e.message : String(e), done: null });
-    }
-  }
 
   if (!day)
     return (
@@ -82,48 +68,59 @@ function DayWrap() {
         <Failing title="The handover could not be prepared" text={`${state.error} What was entered is safe.`} action={{ title: 'Try again', onPress: () => void load() }} />
       </Page>
     );
-  const { missing, files, closed, changedAfterClose } = state.plan;
+  const { missing, files, closed, changedAfterClose, handedOver, changedSince } = state.plan;
+  const open = missing.filter((m) => !m.answer).length;
   return (
-    <Page action={<Action kind="main" icon="archive" title={`Hand over ${day.body.name}`} disabled={files.length === 0} busy={saving.busy} onPress={() => void handOver()} testID="hand-over" />}>
+    <Page action={may ? <Action kind="main" icon="archive" title={`Hand over ${day.body.name}`} disabled={files.length === 0} onPress={() => setSheet(true)} testID="hand-over" /> : undefined}>
       <Words look="title" level={1}>{`Wrap ${day.body.name}`}</Words>
       <View testID="missing-count">
-        <Figure look="big" origin="computed" value={String(missing.length)} unit={missing.length === 1 ? 'thing is missing' : 'things are missing'} />
+        <Figure look="big" origin="computed" value={String(open)} unit={open === 1 ? 'thing is missing' : 'things are missing'} />
       </View>
-      {closed ? <Words>{`■ Closed by ${closed.by}, ${closed.at.slice(0, 16).replace('T', ' ')}`}</Words> : null}
-      {changedAfterClose.length > 0 ? (
-        <View testID="changed-after-close">
-          <Words>{`◆ ${changedAfterClose.length} change${changedAfterClose.length === 1 ? '' : 's'} after that, marked in the handover:`}</Words>
-          {changedAfterClose.slice(0, 6).map((c) => (
-            <Words key={`${c.when} ${c.what}`} look="small" dim>{`${c.when.slice(0, 16).replace('T', ' ')} · ${c.who} · ${c.what}`}</Words>
-          ))}
-        </View>
-      ) : null}
+      {closed ? <Words>{`■ Closed by ${closed.by}, ${minute(closed.at)}`}</Words> : null}
+      <Changes testID="changed-after-close" changes={changedAfterClose} head={(n) => `◆ ${n} after that, marked in the handover:`} />
+      {handedOver.map((h) => (
+        <Words key={h.id} testID="handed-over">
+          {`▸ ${h.supplementTo ? 'A supplement went' : 'Handed over'} to ${h.to} by ${h.by}, ${minute(h.at)}: ${h.files} files, ${(h.sizeBytes / 1e6).toFixed(1)} MB${h.missing > 0 ? `, ${h.missing} missing` : ''}`}
+        </Words>
+      ))}
+      <Changes testID="changed-since" changes={changedSince} head={(n) => `◆ ${n} since; hand over what is new as a supplement:`} />
       {waiting > 0 ? <Words color={p.ink}>{`${waiting} entries wait on this device and are not part of this handover yet.`}</Words> : null}
-      {saving.error ? <Failing title="The handover was not made" text={`${saving.error} Nothing was changed.`} /> : null}
-      {saving.done ? <Words role="status">{`Handed over: ${saving.done}`}</Words> : null}
-      <Section title="Missing">
-        {missing.length === 0 ? <Empty title="The day is complete" text="Every take has what its handover needs." /> : null}
-        <View style={{ marginHorizontal: -SPACE.m }}>
-          {missing.map((m) => (
-            <Row
-              key={m.take + m.what}
-              title={m.what}
-              detail={m.take}
-              onPress={
-                m.takeId === null ? undefined : () => router.push(/solve|tracks|contradiction/.test(m.what) ? `/check/${m.takeId}` : /grid plate/.test(m.what) ? '/kit' : `/floor/take/${m.takeId}`)
-              }
-            />
-          ))}
-        </View>
-      </Section>
-      <Section title="What leaves">
-        {files.length === 0 ? <Empty title="Nothing leaves yet" text="A take with a test solve, a grid plate or a reading is needed first." /> : null}
-        <View style={{ marginHorizontal: -SPACE.m }}>
-          {files.map((f) => (
-            <Row key={f.path} title={f.path} detail={`${f.what} · ${f.readWith}`} />
-          ))}
-        </View>
-      </Section>
+      {said ? <Words role="status">{said}</Words> : null}
+      {missing.length === 0 ? <Empty title="The day is complete" text="Every take has what its handover needs." /> : null}
+      <MissingList dayId={day.id} missing={missing} onChanged={() => void load()} />
+      <LeavingList files={files} />
+      <Sheet title={`Hand over ${day.body.name}`} open={sheet} onClose={() => setSheet(false)}>
+        {sheet ? (
+          <HandOverSheet
+            dayId={day.id}
+            dayName={day.body.name}
+            plan={state.plan}
+            open={open}
+            onDone={(words) => {
+              setSheet(false);
+              setSaid(words);
+              void load();
+            }}
+          />
+        ) : null}
+      </Sheet>
     </Page>
+  );
+}
+
+const minute = (iso: string): string => iso.slice(0, 16).replace('T', ' ');
+
+/** The first few by name, the rest by number. */
+const SHOWN = 6;
+function Changes({ changes, head, testID }: { changes: HandoverPlan['changedSince']; head: (count: string) => string; testID: string }) {
+  if (changes.length === 0) return null;
+  return (
+    <View testID={testID}>
+      <Words>{head(`${changes.length} change${changes.length === 1 ? '' : 's'}`)}</Words>
+      {changes.slice(0, SHOWN).map((c, i) => (
+        <Words key={`${c.when} ${c.what} ${i}`} look="small" dim>{`${minute(c.when)} · ${c.who} · ${c.what}`}</Words>
+      ))}
+      {changes.length > SHOWN ? <Words look="small" dim>{`and ${changes.length - SHOWN} more`}</Words> : null}
+    </View>
   );
 }

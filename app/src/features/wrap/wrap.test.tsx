@@ -1,29 +1,95 @@
 import { fireEvent, screen } from '@testing-library/react-native';
+import type { HandoverPlan } from '@mesure/contract';
 import { WrapScreen } from './wrap-screen';
-import { dayRecords, FakeServer, ID, open, pushed, seen, settle } from '../test-day';
+import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle } from '../test-day';
 
-const PLAN = {
+const saved: string[] = [];
+jest.mock('../../ui/save-file', () => ({ saveFile: (name: string) => saved.push(name) }));
+
+const ANSWER = '00000000-0000-4000-8000-00000000aaaa';
+const absence = () => record('absence', ANSWER, { dayId: ID.day, takeId: ID.take, code: 'tilt', what: 'tilt', reason: 'the head was gone', by: 'Odalys', at: '2026-11-23T18:40:00.000Z' });
+
+const PLAN: HandoverPlan = {
   missing: [
-    { takeId: ID.take, take: '41A take 1', what: 'camera height' },
-    { takeId: 't2', take: '41A take 2', what: 'a test solve' },
-    { takeId: 't2', take: '41A take 2', what: 'a grid plate of Orrinel 32' },
+    { code: 'height', until: 'set', takeId: ID.take, take: '41A take 1', what: 'camera height', answer: null },
+    { code: 'solve', until: 'desk', takeId: 't2', take: '41A take 2', what: 'a test solve', answer: null },
+    { code: 'plate l1', until: 'kit', takeId: 't2', take: '41A take 2', what: 'a grid plate of Orrinel 32', answer: null },
+    { code: 'tilt', until: 'set', takeId: 't2', take: '41A take 2', what: 'tilt', answer: { id: ANSWER, reason: 'the head was gone', by: 'Odalys', at: '2026-11-23T18:40:00.000Z' } },
+    { code: 'file x', until: 'gone', takeId: null, take: 'stills/x.jpg', what: 'the picture itself', answer: null },
   ],
-  files: [{ path: 'takes/41A-take-1/camera.glb', what: 'camera move and points', readWith: 'glTF 2.0' }],
+  files: [
+    { path: 'takes.csv', what: 'every take', readWith: 'CSV' },
+    { path: 'takes/41A-take-1/camera.glb', what: 'camera move and points', readWith: 'glTF 2.0' },
+  ],
   closed: { by: 'Odalys', at: '2026-11-23T18:40:00.000Z' },
   changedAfterClose: [{ what: 'take 41A take 1: camera height', who: 'wrangler', when: '2026-11-23T19:02:00.000Z' }],
+  handedOver: [],
+  changedSince: [],
 };
 
-test('what is missing leads to where it is filled', async () => {
+test('what is missing is grouped by when it can still be had, and leads to where it is filled', async () => {
   const server = new FakeServer();
   server.plan = PLAN;
   await open(<WrapScreen />, server);
-  expect(screen.getByTestId('missing-count')).toHaveTextContent(/3 things are missing/);
+  // what was answered does not count
+  expect(screen.getByTestId('missing-count')).toHaveTextContent(/4 things are missing/);
+  const titles = screen.getAllByTestId(/^fold-wrap-/).map((part) => part.props.accessibilityLabel);
+  expect(titles).toEqual(['Part While the set stands', 'Part While the camera is built like this', 'Part At the desk', 'Part Lost', 'Part Cannot be had']);
   for (const what of ['camera height', 'a test solve', 'a grid plate of Orrinel 32']) fireEvent.press(screen.getByText(what));
-  expect(pushed()).toEqual([`/floor/take/${ID.take}`, '/check/t2', '/kit']);
+  expect(pushed()).toEqual([`/floor/take/${ID.take}?to=height`, '/check/t2', '/kit']);
   expect(seen('takes/41A-take-1/camera.glb')).toBe(true);
   expect(seen('camera move and points · glTF 2.0')).toBe(true);
   expect(seen('■ Closed by Odalys, 2026-11-23 18:40')).toBe(true);
   expect(screen.getByTestId('changed-after-close')).toHaveTextContent(/1 change after that.*19:02 · wrangler · take 41A take 1: camera height/);
+});
+
+test('what cannot be had is answered with its reason, which is asked for; an answer is taken back', async () => {
+  const server = new FakeServer([...dayRecords(), absence()]);
+  server.plan = PLAN;
+  await open(<WrapScreen />, server);
+  fireEvent.press(screen.getByLabelText('It cannot be had: camera height, 41A take 1'));
+  fireEvent.press(screen.getByTestId('keep-reason'));
+  await settle();
+  expect(screen.getByTestId('reason')).toHaveTextContent(/reason/);
+  fireEvent.changeText(screen.getByTestId('reason-text'), ' the crane was derigged ');
+  fireEvent.press(screen.getByTestId('keep-reason'));
+  await settle();
+  const kept = [...server.records.values()].find((r) => r.kind === 'absence' && r.id !== ANSWER)!;
+  expect(kept.body).toMatchObject({ dayId: ID.day, takeId: ID.take, code: 'height', what: 'camera height', reason: 'the crane was derigged', by: 'wrangler' });
+  fireEvent.press(screen.getByLabelText('Take back the reason: tilt, 41A take 2'));
+  await settle();
+  expect(server.records.get(ANSWER)!.deleted).toBe(true);
+});
+
+test('handing over asks to whom; the next time what is new is offered as a supplement', async () => {
+  const server = new FakeServer();
+  server.plan = PLAN;
+  await open(<WrapScreen />, server);
+  fireEvent.press(screen.getByTestId('hand-over'));
+  expect(screen.getByTestId('hand-over-sheet')).toHaveTextContent(/4 things are missing and not answered/);
+  fireEvent.press(screen.getByTestId('hand-over-now'));
+  await settle();
+  expect(seen(/Say who gets it/)).toBe(true);
+  expect(server.handedOver).toEqual([]);
+  fireEvent.changeText(screen.getByTestId('hand-over-to'), 'Lisk');
+  fireEvent.press(screen.getByTestId('hand-over-now'));
+  await settle();
+  expect(server.handedOver).toEqual([{ id: expect.any(String), to: 'Lisk', supplementTo: null }]);
+  expect(saved).toEqual(['day-handover.zip']);
+  expect(seen(/Handed over to Lisk: day-handover.zip, 2.50 MB/)).toBe(true);
+  screen.unmount();
+  server.plan = {
+    ...PLAN,
+    handedOver: [{ id: ANSWER, to: 'Lisk', by: 'Odalys', at: '2026-11-23T19:00:00.000Z', supplementTo: null, files: 40, sizeBytes: 2_500_000, missing: 3 }],
+    changedSince: [{ what: 'take 41A take 3: new', who: 'wrangler', when: '2026-11-23T19:30:00.000Z' }],
+  };
+  await open(<WrapScreen />, server);
+  expect(screen.getByTestId('handed-over')).toHaveTextContent('▸ Handed over to Lisk by Odalys, 2026-11-23 19:00: 40 files, 2.5 MB, 3 missing');
+  expect(screen.getByTestId('changed-since')).toHaveTextContent(/1 change since.*take 41A take 3: new/);
+  fireEvent.press(screen.getByTestId('hand-over'));
+  fireEvent.press(screen.getByTestId('hand-over-now'));
+  await settle();
+  expect(server.handedOver[1]).toMatchObject({ to: 'Lisk', supplementTo: ANSWER });
 });
 
 test('a complete day says so; one with nothing to give cannot be handed over', async () => {
@@ -49,8 +115,10 @@ test('a handover that fails says that nothing was changed', async () => {
   const server = new FakeServer();
   server.plan = PLAN;
   await open(<WrapScreen />, server);
-  server.failing.set('/handover.zip', server.problem('INTERNAL', 500, 'The disk is full.'));
+  server.failing.set('/handovers', server.problem('INTERNAL', 500, 'The disk is full.'));
   fireEvent.press(screen.getByTestId('hand-over'));
+  fireEvent.changeText(screen.getByTestId('hand-over-to'), 'Lisk');
+  fireEvent.press(screen.getByTestId('hand-over-now'));
   await settle();
   expect(seen(/The disk is full.*Nothing was changed/)).toBe(true);
 });

@@ -1,0 +1,59 @@
+import type { HandoverPlan } from '@mesure/contract';
+import { useState } from 'react';
+import { View } from 'react-native';
+import { api, newId, useData } from '../../data';
+import { ChoiceField, FormNotes, TextField, useKeptForm } from '../../forms';
+import { Action } from '../../ui/controls';
+import { saveFile } from '../../ui/save-file';
+import { Failing } from '../../ui/states';
+import { Words } from '../../ui/text';
+
+interface Props {
+  dayId: string;
+  dayName: string;
+  plan: HandoverPlan;
+  /** of everything that is missing, what nobody answered */
+  open: number;
+  onDone: (said: string) => void;
+}
+
+/** To whom, and how much of it: the last question before a day leaves. */
+export function HandOverSheet({ dayId, dayName, plan, open, onDone }: Props) {
+  const { session } = useData();
+  const [before] = useState(plan.handedOver.at(0));
+  const [state, setState] = useState<{ busy: boolean; bytes: number; error: string | null }>({ busy: false, bytes: 0, error: null });
+  const form = useKeptForm(`hand over ${dayId}`, { to: before?.to ?? '', what: before ? 'new' : 'all' }, (v) => (v.to.trim() === '' ? [{ field: 'to', message: 'Say who gets it' }] : []));
+  const handOver = form.handleSubmit(async (v) => {
+    setState({ busy: true, bytes: 0, error: null });
+    try {
+      const asked = { id: newId(), to: v.to.trim(), supplementTo: v.what === 'new' && before ? before.id : null };
+      const { name, blob } = await api.handOver(session.production.id, dayId, asked, (bytes) => setState((s) => ({ ...s, bytes })));
+      saveFile(name, new Uint8Array(await blob.arrayBuffer()), 'application/zip');
+      form.done();
+      onDone(`Handed over to ${asked.to}: ${name}, ${(blob.size / 1e6).toFixed(2)} MB`);
+    } catch (e) {
+      setState({ busy: false, bytes: 0, error: e instanceof Error ? e.message : String(e) });
+    }
+  });
+  return (
+    <View testID="hand-over-sheet">
+      {open > 0 ? <Words>{`${open} ${open === 1 ? 'thing is' : 'things are'} missing and not answered; the handover says so.`}</Words> : null}
+      <TextField form={form} name="to" label="To whom" hint="A house, a department, a name" testID="hand-over-to" />
+      {before ? (
+        <ChoiceField
+          form={form}
+          name="what"
+          label="What leaves"
+          options={[
+            { value: 'new', title: 'What is new', detail: `since ${before.at.slice(0, 16).replace('T', ' ')}, to ${before.to}` },
+            { value: 'all', title: 'All of it', detail: `${plan.files.length} files` },
+          ]}
+        />
+      ) : null}
+      <FormNotes form={form} />
+      {state.error ? <Failing title="The handover was not made" text={`${state.error} Nothing was changed.`} /> : null}
+      {state.busy ? <Words role="status">{state.bytes === 0 ? 'The server makes the files …' : `${(state.bytes / 1e6).toFixed(1)} MB are here`}</Words> : null}
+      <Action kind="main" icon="archive" title={`Hand ${dayName} over`} busy={state.busy} onPress={() => void handOver()} testID="hand-over-now" />
+    </View>
+  );
+}
