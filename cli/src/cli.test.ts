@@ -1,5 +1,7 @@
 import { normals, renderChequer, renderStill, roomPanels, roomShot, type ChequerScene, type RenderedPlate } from '@mesure/synthetic';
+import JSZip from 'jszip';
 import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
 import { encode } from 'node-wav';
@@ -41,7 +43,7 @@ afterAll(() => rmSync(dir, { recursive: true, force: true }));
 
 test('help lists the commands and explains each with an example', () => {
   expect(mesure(['help']).out).toMatch(/optics[\s\S]*grid[\s\S]*solve[\s\S]*reconcile[\s\S]*export/);
-  for (const c of ['optics', 'grid', 'edges', 'net', 'stills', 'sync', 'solve', 'forecast', 'reconcile', 'export']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
+  for (const c of ['optics', 'grid', 'edges', 'net', 'stills', 'sync', 'solve', 'forecast', 'reconcile', 'export', 'handover']) expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
   expect(mesure(['frobnicate'])).toMatchObject({ code: 2, out: '' });
 });
 
@@ -125,6 +127,26 @@ test('solve, reconcile and export in a row: the forgotten reducer is named', () 
   writeFileSync(file('unscaled.json'), JSON.stringify({ ...solved.json(), anchoring: { ...solved.json().anchoring, scale: null } }));
   expect(mesure(['export', file('unscaled.json'), '--to', 'tracking-json'])).toMatchObject({ code: 2, err: expect.stringContaining('knows metres only') });
   expect(mesure(['export', file('unscaled.json'), '--to', 'usda'])).toMatchObject({ code: 0, out: expect.stringContaining('without a scale'), err: expect.stringContaining('not metres') });
+});
+
+test('a handover is checked file by file; what is none is refused', async () => {
+  const text = 'a,b\n1,2\n';
+  const list = `${createHash('sha256').update(text).digest('hex')}  rows.csv\n${'0'.repeat(64)}  gone.csv\n`;
+  writeFileSync(file('day.zip'), await new JSZip().file('rows.csv', text).file('MANIFEST.sha256', list).generateAsync({ type: 'nodebuffer' }));
+  const r = mesure(['handover', file('day.zip'), '--verify']);
+  expect([r.code, r.json()]).toMatchObject([
+    1,
+    {
+      good: 1,
+      notGood: 1,
+      files: [
+        { path: 'rows.csv', status: 'good', message: '1 rows' },
+        { path: 'gone.csv', status: 'missing' },
+      ],
+    },
+  ]);
+  expect(mesure(['handover', file('setup.json'), '--verify'])).toMatchObject({ code: 2, err: expect.stringMatching(/is no zip/) });
+  expect(mesure(['handover', file('day.zip')])).toMatchObject({ code: 2, err: expect.stringContaining('--verify') });
 });
 
 test.each<[string, string[], RegExp]>([

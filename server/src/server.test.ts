@@ -1,7 +1,9 @@
 import { writeStMapExr } from '@mesure/formats/st-map';
 import { renderChequer, roomShot } from '@mesure/synthetic';
 import JSZip from 'jszip';
-import { randomUUID } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
+import { checkHandover } from '@mesure/formats/handover';
+import { distanceOfTracks } from './handover/test-blind-reader';
 import { readdirSync } from 'node:fs';
 import path from 'node:path';
 import type { Express } from 'express';
@@ -439,6 +441,42 @@ describe('analyses and handover', () => {
     expect((await zip.file('takes/41A-take-1/camera.csv')!.async('text')).split('\n')).toHaveLength(26);
     expect(JSON.parse(await zip.file(names.find((n) => n.endsWith('.distortion.json'))!)!.async('text')).distortion.model).toBe('radial');
     expect(await zip.file('readings.csv')!.async('text')).toContain('1.4 m');
+    // from the zip alone: camera and lens are rebuilt, and the tracks lie where the solve says that they do
+    const beside = (file: string) => zip.file(`takes/41A-take-1/${file}`)!.async('text');
+    const [camera, points, solve] = [await beside('camera.csv'), await beside('points.csv'), await beside('solve.json')];
+    const blind = distanceOfTracks({ camera, points, solve }, TRACKS.csv.toString());
+    expect(blind.count).toBeGreaterThan(300);
+    expect(JSON.parse(solve).facts.distortion).toMatchObject({ model: 'radial' });
+    expect(Math.abs(blind.rmsPx - JSON.parse(solve).rmsPx)).toBeLessThan(0.01);
+    // and by our own check: each file is there, unchanged, and says what the others say
+    const entries = (z: typeof zip) => ({ names: Object.keys(z.files).filter((n) => !z.files[n].dir), read: (name: string) => z.file(name)!.async('nodebuffer') });
+    const checked = await checkHandover(entries(zip));
+    expect(checked.filter((f) => f.status !== 'good')).toEqual([]);
+    expect(checked.find((f) => f.path === 'takes/41A-take-1/camera.glb')!.message).toBe('24 frames, as in the solve');
+    // four faults, each named
+    const list = await zip.file('MANIFEST.sha256')!.async('text');
+    const listed = async (name: string, text: string) => {
+      zip.file(name, text);
+      return list.replace(new RegExp(`^[0-9a-f]{64} {2}${name.replace(/[.]/g, '\\.')}$`, 'm'), `${createHash('sha256').update(text).digest('hex')}  ${name}`);
+    };
+    zip.file(
+      'MANIFEST.sha256',
+      await listed(
+        'takes/41A-take-1/camera.csv',
+        camera.replace(/^(\d+),([-\d.e]+),/m, (_, frame: string, x: string) => `${frame},${Number(x) + 0.5},`),
+      ),
+    );
+    zip.file('takes.csv', 'other');
+    zip.remove('readings.csv');
+    zip.file('extra.txt', 'x');
+    expect((await checkHandover(entries(zip))).filter((f) => f.status !== 'good')).toEqual(
+      expect.arrayContaining([
+        { path: 'takes/41A-take-1/camera.csv', status: 'wrong', message: expect.stringMatching(/^frame \d+ stands elsewhere than in the solve beside it$/) },
+        { path: 'takes.csv', status: 'changed', message: 'is not what was handed over' },
+        { path: 'readings.csv', status: 'missing', message: expect.any(String) },
+        { path: 'extra.txt', status: 'unlisted', message: expect.any(String) },
+      ]),
+    );
   });
 });
 

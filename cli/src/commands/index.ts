@@ -5,6 +5,7 @@ import { net } from './net';
 import { optics } from './optics';
 import { reconcileCommand } from './reconcile';
 import { exportCommand } from './export';
+import { handoverCommand } from './handover';
 import { solve } from './solve';
 import { stills } from './stills';
 import { sync } from './sync';
@@ -18,4 +19,16 @@ export interface Command {
   run(args: string[]): Promise<number>;
 }
 
-export const COMMANDS: Record<string, Command> = { optics, grid, edges, net, solve, forecast: forecastCommand, stills, sync, reconcile: reconcileCommand, export: exportCommand };
+export const COMMANDS: Record<string, Command> = {
+  optics,
+  grid,
+  edges,
+  net,
+  solve,
+  forecast: forecastCommand,
+  stills,
+  sync,
+  reconcile: reconcileCommand,
+  export: exportCommand,
+  handover: handoverCommand,
+};

@@ -9,7 +9,7 @@ import { QueryTypes, Transaction } from 'sequelize';
 import type { Database } from '../db/connect';
 import { schemaVersion } from '../db/migrate';
 import type { FileStore } from '../files/store';
-import { openZip } from '../files/zip';
+import { openZip } from '@mesure/formats/zip';
 
 /** In the order in which they can be put back: what is referred to comes first. Sessions are not among them: a backup signs nobody in. */
 export const TABLES = ['users', 'productions', 'memberships', 'links', 'records', 'record_changes', 'files', 'analyses'] as const;

@@ -120,9 +120,15 @@ const DIGITS = { mm: 2, m: 3, '°': 2 } as const;
 
 function numbersOf({ solve, reconcile }: SolveOutcome): ReportNumber[] {
   const items = (reconcile?.items ?? []).map((i): ReportNumber => {
-    const text = (v: number | null, sigma: number | null) =>
-      v === null ? 'not seen' : `${v.toFixed(DIGITS[i.unit])}${sigma === null ? '' : ` ± ${sigma.toFixed(DIGITS[i.unit] + (i.unit === 'm' ? 1 : 0))}`} ${i.unit}`;
-    return { what: `${WHAT[i.quantity]}${i.about ? `, ${i.about}` : ''}`, recorded: text(i.recorded, i.recordedSigma), solved: text(i.solved, i.sigma), verdict: i.verdict };
+    // as many digits as the spread has something to say about, at least the usual ones
+    const digits = (sigma: number | null) => DIGITS[i.unit] + (sigma !== null && sigma > 0 && sigma < 0.5 * 10 ** -DIGITS[i.unit] ? 1 : 0);
+    const text = (v: number | null, sigma: number | null) => (v === null ? 'not seen' : `${v.toFixed(digits(sigma))}${sigma === null ? '' : ` ± ${sigma.toFixed(digits(sigma))}`} ${i.unit}`);
+    return {
+      what: `${WHAT[i.quantity]}${i.about && i.about !== WHAT[i.quantity] ? `, ${i.about}` : ''}`,
+      recorded: text(i.recorded, i.recordedSigma),
+      solved: text(i.solved, i.sigma),
+      verdict: i.verdict,
+    };
   });
   const rms: ReportNumber = {
     what: 'distance of tracks from the solve',

@@ -5,7 +5,7 @@ import { createHash } from 'node:crypto';
 import type { Writable } from 'node:stream';
 import type { Database } from '../db/connect';
 import type { FileStore } from '../files/store';
-import { openZip } from '../files/zip';
+import { openZip } from '@mesure/formats/zip';
 import { ApiProblem } from '../http/problem';
 import { liveRecords } from '../jobs/inputs';
 

@@ -3,7 +3,7 @@ import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useData, useMayWrite, useRecordsState } from '../../data';
-import { bodyProblems, FormNotes, TextField, useKeptForm } from '../../forms';
+import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm } from '../../forms';
 import { Action, IconAction, Row, Section, Sheet } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
@@ -29,7 +29,7 @@ function wayTo(m: MissingThing): Href | null {
 export function MissingList({ dayId, missing, onChanged }: { dayId: string; missing: readonly MissingThing[]; onChanged: () => void }) {
   const router = useRouter();
   const mayWrite = useMayWrite();
-  const [asked, setAsked] = useState<MissingThing | null>(null);
+  const [asked, setAsked] = useState<MissingThing[]>([]);
   const open = missing.filter((m) => !m.answer);
   return (
     <>
@@ -39,14 +39,15 @@ export function MissingList({ dayId, missing, onChanged }: { dayId: string; miss
         return (
           <Section key={until} title={TITLES[until]} fold={`wrap-${until}`} short={these.length === 1 ? '1 thing' : `${these.length} things`}>
             <View style={{ marginHorizontal: -SPACE.m }}>
-              {these.map((m) => {
-                const way = wayTo(m);
+              {ofOne(these).map((group) => {
+                const way = wayTo(group[0]);
+                const { take } = group[0];
                 return (
-                  <View key={`${m.takeId} ${m.code}`} style={{ flexDirection: 'row', alignItems: 'center' }}>
+                  <View key={`${take} ${group[0].code}`} style={{ flexDirection: 'row', alignItems: 'center' }}>
                     <View style={{ flex: 1 }}>
-                      <Row title={m.what} detail={m.take} onPress={way === null ? undefined : () => router.push(way)} />
+                      <Row title={take} detail={group.map((m) => m.what).join(', ')} onPress={way === null ? undefined : () => router.push(way)} />
                     </View>
-                    {mayWrite ? <IconAction icon="not-interested" label={`It cannot be had: ${m.what}, ${m.take}`} onPress={() => setAsked(m)} /> : null}
+                    {mayWrite ? <IconAction icon="not-interested" label={`It cannot be had: ${take}`} onPress={() => setAsked(group)} /> : null}
                   </View>
                 );
               })}
@@ -55,14 +56,14 @@ export function MissingList({ dayId, missing, onChanged }: { dayId: string; miss
         );
       })}
       <Answered missing={missing} onChanged={onChanged} />
-      <Sheet title="It cannot be had" open={asked !== null} onClose={() => setAsked(null)}>
-        {asked ? (
+      <Sheet title="It cannot be had" open={asked.length > 0} onClose={() => setAsked([])}>
+        {asked.length > 0 ? (
           <Reason
-            key={`${asked.takeId} ${asked.code}`}
+            key={`${asked[0].take} ${asked[0].until}`}
             dayId={dayId}
             of={asked}
             onDone={() => {
-              setAsked(null);
+              setAsked([]);
               onChanged();
             }}
           />
@@ -72,19 +73,47 @@ export function MissingList({ dayId, missing, onChanged }: { dayId: string; miss
   );
 }
 
-function Reason({ dayId, of, onDone }: { dayId: string; of: MissingThing; onDone: () => void }) {
+/** What one take lacks until the same moment stands in one line. */
+function ofOne(things: readonly MissingThing[]): MissingThing[][] {
+  const groups = new Map<string, MissingThing[]>();
+  // a plate is of its lens, and is shot elsewhere than a take is corrected
+  for (const m of things) {
+    const key = `${m.take} ${m.code.startsWith('plate ') ? m.code : ''}`;
+    groups.set(key, [...(groups.get(key) ?? []), m]);
+  }
+  return [...groups.values()];
+}
+
+function Reason({ dayId, of, onDone }: { dayId: string; of: readonly MissingThing[]; onDone: () => void }) {
   const { session } = useData();
-  const write = useRecordsState((s) => s.write);
-  const bodyOf = (reason: string): AbsenceBody => ({ dayId, takeId: of.takeId, code: of.code, what: of.what.slice(0, 400), reason: reason.trim(), by: session.name, at: new Date().toISOString() });
-  const form = useKeptForm(`absence ${of.takeId} ${of.code}`, { reason: '' }, (v) => bodyProblems<AbsenceBody>('absence', bodyOf(v.reason)));
+  const writeMany = useRecordsState((s) => s.writeMany);
+  const bodyOf = (m: MissingThing, reason: string): AbsenceBody => ({
+    dayId,
+    takeId: m.takeId,
+    code: m.code,
+    what: m.what.slice(0, 400),
+    reason: reason.trim(),
+    by: session.name,
+    at: new Date().toISOString(),
+  });
+  const pick = (code: string): MissingThing[] => (code === 'all' ? [...of] : of.filter((m) => m.code === code));
+  const form = useKeptForm(`absence ${of[0].take} ${of[0].until}`, { code: of[0].code, reason: '' }, (v) => bodyProblems<AbsenceBody>('absence', bodyOf(of[0], v.reason)));
   const keep = form.handleSubmit(async (v) => {
-    await write('absence', newId(), bodyOf(v.reason), 'Answered; it leaves with the day');
+    await writeMany(
+      pick(v.code).map((m) => ({ kind: 'absence' as const, id: newId(), change: bodyOf(m, v.reason) })),
+      'Answered; it leaves with the day',
+    );
     form.done();
     onDone();
   });
   return (
     <View testID="reason">
-      <Words>{`${of.what}, ${of.take}`}</Words>
+      <Words>{of[0].take}</Words>
+      {of.length > 1 ? (
+        <ChoiceField form={form} name="code" label="What" options={[...of.map((m) => ({ value: m.code, title: m.what })), { value: 'all', title: 'all of these' }]} />
+      ) : (
+        <Words dim>{of[0].what}</Words>
+      )}
       <TextField form={form} name="reason" label="Because" hint="Leaves in the handover, so that nobody has to ask" multiline testID="reason-text" />
       <FormNotes form={form} />
       <Action kind="main" title="Keep the reason" onPress={() => void keep()} testID="keep-reason" />

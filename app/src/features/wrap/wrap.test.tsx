@@ -47,7 +47,7 @@ test('what cannot be had is answered with its reason, which is asked for; an ans
   const server = new FakeServer([...dayRecords(), absence()]);
   server.plan = PLAN;
   await open(<WrapScreen />, server);
-  fireEvent.press(screen.getByLabelText('It cannot be had: camera height, 41A take 1'));
+  fireEvent.press(screen.getByLabelText('It cannot be had: 41A take 1'));
   fireEvent.press(screen.getByTestId('keep-reason'));
   await settle();
   expect(screen.getByTestId('reason')).toHaveTextContent(/reason/);

@@ -32,5 +32,8 @@ export async function openZip(file: string) {
     for await (const chunk of await open(name)) chunks.push(chunk as Buffer);
     return Buffer.concat(chunks);
   };
-  return { entries: { open, read, sizeOf: (name: string): number | null => all.get(name)?.uncompressedSize ?? null }, close: () => zip.close() };
+  return {
+    entries: { names: [...all.keys()].filter((name) => !name.endsWith('/')), open, read, sizeOf: (name: string): number | null => all.get(name)?.uncompressedSize ?? null },
+    close: () => zip.close(),
+  };
 }

@@ -1,0 +1,1 @@
+export { checkHandover, type CheckedFile, type HandoverEntries } from './check';
