@@ -129,6 +129,24 @@ test('solve, reconcile and export in a row: the forgotten reducer is named', () 
   expect(mesure(['export', file('unscaled.json'), '--to', 'usda'])).toMatchObject({ code: 0, out: expect.stringContaining('without a scale'), err: expect.stringContaining('not metres') });
 });
 
+test('tracks that count otherwise are said, and read as one says', () => {
+  const [header, ...rows] = readFileSync(file('tracks.csv'), 'utf8').trim().split('\n');
+  // as a program that counts from the middle of a half-size picture, y upwards, writes them
+  const half = rows.map((row) => {
+    const [track, frame, x, y] = row.split(',');
+    return [track, frame, Number(x) / 2 - W / 4, H / 4 - Number(y) / 2].join(',');
+  });
+  writeFileSync(file('half.csv'), [header.split(',').slice(0, 4).join(','), ...half].join('\n'));
+  const right = mesure(['solve', file('tracks.csv'), '--setup', file('setup.json')]).json();
+  const read = mesure(['solve', file('half.csv'), '--setup', file('setup.json'), '--count-from', 'middle', '--y', 'up', '--tracked-size', `${W / 2}x${H / 2}`]).json();
+  expect([read.status, read.question ?? null]).toEqual(['solved', null]);
+  expect(Math.abs(read.focalMm - right.focalMm)).toBeLessThan(1e-3);
+  const asked = mesure(['solve', file('half.csv'), '--setup', file('setup.json')]).json();
+  expect(asked.question).toMatchObject({ what: 'middle' });
+  expect(asked.warnings[0]).toMatch(/from the middle of the picture/);
+  expect(mesure(['solve', file('half.csv'), '--setup', file('setup.json'), '--y', 'sideways'])).toMatchObject({ code: 2, err: expect.stringContaining('up or down') });
+});
+
 test('a handover is checked file by file; what is none is refused', async () => {
   const text = 'a,b\n1,2\n';
   const list = `${createHash('sha256').update(text).digest('hex')}  rows.csv\n${'0'.repeat(64)}  gone.csv\n`;

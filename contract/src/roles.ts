@@ -39,7 +39,7 @@ export const may = (role: Role, right: Right): boolean => (RIGHTS[right] as read
 
 /** Fields of a kind that a role may change though the rest of the record is not its to write. */
 export const FIELDS_OF: Partial<Record<Role, Partial<Record<RecordKind, readonly string[]>>>> = {
-  solver: { take: ['tracks'] },
+  solver: { take: ['tracks', 'tracksCounted'] },
 };
 
 /** May this role make or change records of a kind at all? Nobody sends what the server writes when it has happened. */

@@ -16,7 +16,7 @@ import equal from 'fast-deep-equal';
 import type { AngleReading, HeightPlace, HeightReading, MeasuredLength, TakeBody } from './records';
 
 export const TAKE_FIELD_GROUPS = ['Slate', 'Lens', 'Exposure', 'Camera', 'Shot'] as const;
-export type TakeFieldKey = Exclude<keyof TakeBody, 'setupId' | 'heightFrame' | 'focalByFrame' | 'witnesses' | 'pictures' | 'tracks' | 'loggedAt' | 'carried'>;
+export type TakeFieldKey = Exclude<keyof TakeBody, 'setupId' | 'heightFrame' | 'focalByFrame' | 'witnesses' | 'pictures' | 'tracks' | 'tracksCounted' | 'loggedAt' | 'carried'>;
 
 /** What text of a take refers to beside the take itself. */
 export interface TakeWords {

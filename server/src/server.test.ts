@@ -374,6 +374,28 @@ describe('analyses and handover', () => {
     const second = await finished((await start('solve', id.take, { focalMode: 'free' })).body.id);
     expect(second.outcome.reconcile.items.find((i: { quantity: string }) => i.quantity === 'focalLength').verdict).toBe('agrees');
   });
+  test('tracks that count from the middle of a half-size picture are asked about, not solved; said so, they are the same take', async () => {
+    const [header, ...rows] = TRACKS.csv.toString().trim().split('\n');
+    const half = rows.map((row) => {
+      const [track, frame, x, y] = row.split(',');
+      return [track, frame, Number(x) / 2 - W / 4, H / 4 - Number(y) / 2].join(',');
+    });
+    const file = (await give(wrangler, Buffer.from([header.split(',').slice(0, 4).join(','), ...half].join('\n')), 'half.csv', 'tracks').expect(201)).body;
+    const other = randomUUID();
+    const body = { ...take, take: 9, focalMm: 16, height: null, tracks: { sha256: file.sha256, name: 'half.csv' } };
+    await put(wrangler, 'take', other, body).expect(201);
+    const asked = await finished((await start('solve', other, { focalMode: 'free' })).body.id);
+    expect(asked).toMatchObject({ status: 'done', outcome: { reconcile: null, solve: { status: 'failed', question: { what: 'middle' } } } });
+    // a solver may say how they count, as he may give them
+    const counted = { from: 'middle', yUp: true, widthPx: W / 2, heightPx: H / 2, addFrames: 0 };
+    expect(asked.outcome.solve.question.choices).toContainEqual(counted);
+    await put(solver, 'take', other, { ...body, tracksCounted: counted }, { baseVersion: 1 }).expect(200);
+    const read = await finished((await start('solve', other, { focalMode: 'free' })).body.id);
+    const before = (await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { subjectId: string; kind: string }) => a.subjectId === id.take && a.kind === 'solve');
+    expect(read.outcome.solve.status).toBe('solved');
+    expect(Math.abs(read.outcome.solve.focalMm - before.outcome.solve.focalMm)).toBeLessThan(0.01);
+    await put(wrangler, 'take', other, { ...body, tracksCounted: counted }, { baseVersion: 2, deleted: true }).expect(200);
+  });
   test('an answer of an older record says so: for what a solve reads, and not for a note', async () => {
     const staleOf = async (subject: string) =>
       (await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { subjectId: string; kind: string }) => a.subjectId === subject && a.kind !== 'lens-files')?.stale;

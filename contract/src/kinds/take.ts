@@ -1,4 +1,4 @@
-import { STABILISER, type Shutter } from '@mesure/core';
+import { STABILISER, type Shutter, type TrackCounting } from '@mesure/core';
 import { HEIGHT_PLACES, type MeasuredLength, type AngleReading, type HeightReading, type FileRef } from './shared';
 import { defineKind } from './define';
 
@@ -51,6 +51,8 @@ export interface TakeBody {
   circled: boolean;
   notes: string;
   tracks: FileRef | null;
+  /** how that file counts, once somebody said it; missing or null: as the conventions do, and a doubt is asked about */
+  tracksCounted?: TrackCounting | null;
   loggedAt: string;
   /** fields taken over from the take before and not touched since */
   carried: string[];
@@ -104,6 +106,7 @@ export const takeKind = defineKind<TakeBody>({
     circled: 'circled',
     notes: 'notes',
     tracks: 'tracks',
+    tracksCounted: 'how the tracks count',
     loggedAt: 'time',
     carried: 'fields carried over',
   },
@@ -182,6 +185,13 @@ export const takeKind = defineKind<TakeBody>({
       circled: Joi.boolean().required(),
       notes: Joi.string().allow('').max(5000).required(),
       tracks: file.allow(null).required(),
+      tracksCounted: Joi.object({
+        from: oneOf(['corner', 'middle']),
+        yUp: Joi.boolean().required(),
+        widthPx: Joi.number().greater(0).max(100_000).required(),
+        heightPx: Joi.number().greater(0).max(100_000).required(),
+        addFrames: Joi.number().integer().min(-10_000_000).max(10_000_000).required(),
+      }).allow(null),
       loggedAt: at.required(),
       carried: Joi.array().items(Joi.string().max(40)).max(60).required(),
     });

@@ -1,5 +1,6 @@
 import type { Distortion } from '../distortion';
 import type { Quat, Vec3 } from '../math';
+import type { CountingQuestion } from '../track/counting';
 import type { Bending } from './bending';
 import type { AnchorResidual, PlaceCovariance, Undecided } from '../anchor';
 
@@ -62,6 +63,8 @@ export interface SolveResult {
   };
   /** the lens bends and was taken as straight; null when nothing shows it, or distortion was held; missing in results from before it was asked */
   bending?: Bending | null;
+  /** the tracks seem to count otherwise than they were read; missing in results from before it was asked */
+  question?: CountingQuestion | null;
   warnings: string[];
   iterations: number;
 }

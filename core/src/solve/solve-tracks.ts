@@ -9,6 +9,8 @@ import { buildObservations, type Observations, type TrackPoint } from './observa
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
 import { rotationOnly } from './relative-pose';
 import type { SolveResult, TrimmedObservation } from './result';
+import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../track/counting';
+import { heightsOverMarks, mirroredSeen } from './mirrored';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, rankPairs, startFromPair, type PairCandidate } from './start';
 import { trackDrift, type TrackDrift } from './track-drift';
@@ -17,6 +19,10 @@ export interface SolveOptions {
   /** drop the worst observations and solve again; default false */
   trim?: boolean;
   seed?: number; // default 1
+  /** how the file of the tracks counts, where somebody said it. Without it that is asked, and a doubt is said in `question` and in the warnings */
+  counting?: TrackCounting;
+  /** where the tracks make no sense as they are read: do not solve them, fail with the question. Default: solve, and say it */
+  mustAsk?: boolean;
   /** throw CancelledError inside to stop */
   onProgress?: (progress: { stage: string; done: number; total: number }) => void;
 }
@@ -40,8 +46,20 @@ const GROWTH_FOCAL_SHARE = 0.1;
  * covariance; anchoring. What cannot be solved is said, never invented.
  * @throws CoreError for bad input; a hard problem returns status `failed` or `partial` with its reason
  */
-export function solveTracks(tracks: readonly TrackPoint[], setup: SolveSetup, options: SolveOptions = {}): SolveResult {
+export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, options: SolveOptions = {}): SolveResult {
   const lens = readSolveSetup(setup);
+  const picture = { widthPx: lens.geometry.widthPx, heightPx: lens.geometry.heightPx };
+  const doubt = options.counting ? null : questionCounting(given, picture);
+  if (doubt && options.mustAsk) return { ...failed(setup, lens, doubt.words, []), question: doubt };
+  const tracks = countedAs(given, options.counting ?? asRecorded(picture), picture);
+  const { mirrored, ...result } = solveCounted(tracks, setup, lens, options);
+  if (doubt) return { ...result, question: doubt, warnings: [doubt.words, ...result.warnings] };
+  if (!mirrored) return result;
+  const counting = options.counting ?? asRecorded(picture);
+  return { ...result, question: { what: 'mirrored', words: mirrored, choices: [{ ...counting, yUp: !counting.yUp }] }, warnings: [mirrored, ...result.warnings] };
+}
+
+function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: SolveLens, options: SolveOptions): SolveResult & { mirrored?: string | null } {
   const progress = options.onProgress ?? (() => undefined);
   const random = seededRandom(options.seed ?? 1);
   const warnings: string[] = [];
@@ -406,7 +424,7 @@ const POORLY_SEEN = 0.02;
 /** Below it a drift is not worth a word. */
 const WORTH_SAYING = 1.5;
 
-function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult {
+function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult & { mirrored: string | null } {
   const { obs } = r;
   const { problem, state, frameOf, trackOf } = r.toBundle();
   const { warnings } = story;
@@ -521,6 +539,17 @@ function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: 
       }),
     },
     bending,
+    mirrored: mirroredSeen(
+      heightsOverMarks(
+        poses.map((p) => applySimilarity(sim, centerOf(p))[1]),
+        (setup.anchors?.level ?? []).flatMap((id) => {
+          const at = trackOf.findIndex((t) => obs.trackIds[t] === id);
+          return at < 0 ? [] : [applySimilarity(sim, r.points[trackOf[at]]!)[1]];
+        }),
+      ),
+      new Map(trackOf.map((t) => [obs.trackIds[t], r.points[t]!])),
+      setup.anchors ?? {},
+    ),
     warnings,
     iterations: story.iterations,
   };

@@ -1,5 +1,5 @@
 import type { ClipFacts, GridOutcome, SolveOutcome, SyncOutcome } from '@mesure/contract';
-import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, Vec3 } from '@mesure/core';
+import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3 } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
 export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput;
@@ -9,6 +9,8 @@ export interface SolveInput {
   file: { sha256: string; name: string };
   setup: SolveSetup;
   trim: boolean;
+  /** how the file counts; missing: nobody said it yet */
+  counting?: TrackCounting;
   /** the set's tape net, whose places become anchors */
   net: NetSnapshot | null;
 }

@@ -25,6 +25,7 @@ function verdictAlone(a: Analysis | undefined): { verdict: VerdictName; detail: 
   if (a.status === 'failed') return { verdict: 'not checked', detail: a.error ?? 'failed' };
   if (a.status === 'stopped' || a.outcome?.kind !== 'solve') return { verdict: 'not checked', detail: 'stopped' };
   const { solve, reconcile } = a.outcome;
+  if (solve.question) return { verdict: 'not checked', detail: solve.question.words };
   if (solve.status === 'failed') return { verdict: 'not observable', detail: solve.reason ?? 'the solve failed' };
   return { verdict: reconcile?.verdict ?? 'not checked', detail: reconcile?.sentence ?? '' };
 }

@@ -175,6 +175,55 @@ describe('a take', () => {
     expect(screen.getByTestId('take-verdict')).toHaveTextContent('not observable');
   });
 
+  test('tracks that seem to count otherwise are asked about; what is said is kept, and solved', async () => {
+    const middle = { from: 'middle' as const, yUp: true, widthPx: 4096, heightPx: 2160, addFrames: 0 };
+    const words = 'The tracks have x from -1900 to 1850: they seem to count from the middle of the picture.';
+    const asked = outcome('agrees', { status: 'failed', reason: words, frames: [], points: [], question: { what: 'middle', words, choices: [middle, { ...middle, yUp: false }] } });
+    asked.reconcile = null;
+    const server = withSolve(solved(asked));
+    server.answer = (a) => ({ ...solved(outcome('agrees')), id: a.id, createdAt: '2' });
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('counting-question')).toHaveTextContent(/from the middle of the picture/);
+    expect(screen.getByTestId('take-verdict')).toHaveTextContent('not checked');
+    expect(seen(/cannot be solved/)).toBe(false);
+    fireEvent.press(screen.getByTestId('count-middle-up-4096'));
+    await settle();
+    await settle(160);
+    expect(server.records.get(ID.take)!.body).toMatchObject({ tracksCounted: middle });
+    expect(screen.queryByTestId('counting-question')).toBeNull();
+    expect(screen.getByTestId('counting')).toHaveTextContent('read from the middle, y upwards');
+    expect(screen.getByTestId('take-verdict')).toHaveTextContent('agrees');
+  });
+
+  test('that they are right is an answer too; and how they count can be said unasked', async () => {
+    const question = {
+      what: 'mirrored' as const,
+      words: 'The camera comes out below the level marks.',
+      choices: [{ from: 'corner' as const, yUp: true, widthPx: 4096, heightPx: 2160, addFrames: 0 }],
+    };
+    const server = withSolve(solved(outcome('agrees', { question })));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByTestId('count-as-is'));
+    await settle();
+    expect(server.records.get(ID.take)!.body).toMatchObject({ tracksCounted: { from: 'corner', yUp: false, widthPx: 4096, heightPx: 2160, addFrames: 0 } });
+    screen.unmount();
+    const later = withSolve(solved(outcome('agrees')));
+    await open(<CheckScreen takeId={ID.take} />, later);
+    fireEvent.press(screen.getByTestId('count-otherwise'));
+    fireEvent.press(screen.getByRole('radio', { name: /upwards/ }));
+    fireEvent.changeText(screen.getByTestId('counting-width'), 'half');
+    fireEvent.press(screen.getByTestId('keep-counting'));
+    await settle();
+    expect(screen.getByTestId('counting-form')).toHaveTextContent(/A number above 0/);
+    fireEvent.changeText(screen.getByTestId('counting-width'), '2048');
+    fireEvent.changeText(screen.getByTestId('counting-height'), '1080');
+    fireEvent.changeText(screen.getByTestId('counting-frames'), '1000');
+    fireEvent.press(screen.getByTestId('keep-counting'));
+    await settle();
+    expect(later.records.get(ID.take)!.body).toMatchObject({ tracksCounted: { from: 'corner', yUp: true, widthPx: 2048, heightPx: 1080, addFrames: 1000 } });
+    expect(later.asked).toContain('POST /productions/11111111-1111-4111-8111-111111111111/analyses');
+  });
+
   test('running: stage and share; stopped: nothing was changed', async () => {
     const server = withSolve(solved(outcome('agrees'), { status: 'running', outcome: null, progress: 0.42, stage: 'frames placed 42 of 120' }));
     await open(<CheckScreen takeId={ID.take} />, server);

@@ -1,6 +1,6 @@
 import { useRouter } from 'expo-router';
-import type { SolveOutcome, StoredRecord } from '@mesure/contract';
-import type { Cause, Undecided } from '@mesure/core';
+import { mountPackage, type SolveOutcome, type StoredRecord } from '@mesure/contract';
+import type { Cause, PictureSize, Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { api, isWhole, newId, useAll, useAnalysesState, useData, useFind, useRecordsState } from '../../data';
@@ -16,12 +16,21 @@ import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
 import { staleWords } from '../../ui/stale-words';
 import { verdictOf } from './check-screen';
+import { CountingAsked, CountingLine } from './counting';
 import { FrameErrorChart } from './frame-error-chart';
 import { PathDrawing } from './path-drawings';
 import { DifferenceStrip } from './difference-strip';
 import { ReadingBehind } from './reading-behind';
 
 type FocalMode = 'free' | 'guided' | 'held';
+
+/** Size of the picture that the take's camera recorded; null where a part of its package is gone. */
+function useTakePicture(take: StoredRecord<'take'>): PictureSize | null {
+  const find = useFind();
+  const pack = find('package', take.body.packageId);
+  const m = pack ? mountPackage(pack.body, find) : null;
+  return m && !('missing' in m) ? { widthPx: m.mode.widthPx, heightPx: m.mode.heightPx } : null;
+}
 
 /** One take: its tracks, its test solve, and what the solve says of the record. */
 export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
@@ -37,6 +46,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   useEffect(() => {
     void loadWhole(take.id);
   }, [take.id, analysis?.id, analysis?.status, loadWhole]);
+  const picture = useTakePicture(take);
   const running = analysis?.status === 'queued' || analysis?.status === 'running';
   const outcome = analysis?.status === 'done' && analysis.outcome?.kind === 'solve' ? analysis.outcome : null;
 
@@ -46,7 +56,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
     setUpload({ busy: true, error: null });
     try {
       const uploaded = await api.upload(session.production.id, file, { name: file.name, use: 'tracks', key: newId() });
-      await write('take', take.id, (now) => ({ ...now, tracks: { sha256: uploaded.sha256, name: uploaded.name } }), `Tracks given to ${take.body.slate} take ${take.body.take}`);
+      await write('take', take.id, (now) => ({ ...now, tracks: { sha256: uploaded.sha256, name: uploaded.name }, tracksCounted: null }), `Tracks given to ${take.body.slate} take ${take.body.take}`);
       setUpload({ busy: false, error: null });
     } catch (e) {
       setUpload({ busy: false, error: `${e instanceof Error ? e.message : e} Nothing was changed.` });
@@ -84,9 +94,12 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
         ) : null}
       </View>
       {take.body.tracks ? (
-        <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
-          <Words look="small" dim numberOfLines={1} style={{ flex: 1 }}>{`tracks: ${take.body.tracks.name}`}</Words>
-          {running ? null : <Action kind="quiet" title="Other tracks" busy={upload.busy} onPress={() => void giveTracks()} testID="give-tracks" />}
+        <View>
+          <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
+            <Words look="small" dim numberOfLines={1} style={{ flex: 1 }}>{`tracks: ${take.body.tracks.name}`}</Words>
+            {running ? null : <Action kind="quiet" title="Other tracks" busy={upload.busy} onPress={() => void giveTracks()} testID="give-tracks" />}
+          </View>
+          {picture && !running ? <CountingLine take={take} picture={picture} onSaid={solve} /> : null}
         </View>
       ) : (
         <Empty title="No tracks yet" text="A test solve needs tracked features as CSV: track,frame,x,y in pixels of the recorded picture." />
@@ -111,6 +124,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
           </View>
         </View>
       ) : null}
+      {outcome?.solve.question && picture && !running ? <CountingAsked take={take} question={outcome.solve.question} picture={picture} onSaid={solve} /> : null}
       {outcome ? isWhole(analysis!) ? <Outcome take={take} outcome={outcome} onSolveAgain={solve} /> : <Loading what="the solve" /> : null}
       {take.body.tracks && !running ? (
         <Section title="Next test solve">
@@ -134,6 +148,8 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
   const set = useFind()('set', useFind()('setup', take.body.setupId)?.body.setId ?? '');
   const [allTracks, setAllTracks] = useState(false);
   const { solve, reconcile } = outcome;
+  // how they count is asked above; nothing was solved yet
+  if (solve.status === 'failed' && solve.question) return null;
   if (solve.status === 'failed') return <Failing title="This take cannot be solved" text={`${capital(solve.reason ?? '')}. What was recorded is untouched.`} />;
   const tracks = [...solve.points].sort((a, b) => b.rmsPx - a.rmsPx);
   const moving = solve.trimmed.filter((t) => t.frame === null);

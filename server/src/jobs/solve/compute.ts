@@ -18,6 +18,8 @@ export const computeSolve: Computation<SolveInput> = ({ input, bytes }, report) 
   const setup = surveyedAnchors(input.setup, surveyOf(input.net), new Set(tracks.map((t) => t.track)));
   const solve = solveTracks(tracks, setup, {
     trim: input.trim,
+    counting: input.counting,
+    mustAsk: true,
     onProgress: ({ stage, done, total }) => {
       const [from, to] = STAGES[stage] ?? [0, 1];
       report(from + ((to - from) * done) / Math.max(1, total), stage === 'frames placed' ? `frames placed ${done} of ${total}` : stage);

@@ -40,6 +40,8 @@ export const solveJob: Job<'solve'> = {
       net: net && { ...net, near: [...(net.near ?? [])] },
       file: take.tracks,
       trim: choice.trim ?? false,
+      // only where it was said, so that solves from before it could be said stay what they were
+      ...(take.tracksCounted ? { counting: take.tracksCounted } : {}),
       setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free' }),
     };
   },
