@@ -157,6 +157,8 @@ test('a pan is not solved into a wild camera', async ({ page }) => {
   await page.getByTestId('check-47-1').click();
   await page.getByTestId('start-solve').click();
   await expect(page.getByText(/No parallax: the camera turns but does not move/)).toBeVisible({ timeout: 60_000 });
+  // and what a turn does tell is told
+  await expect(page.getByText(/^Where the camera looked: it turns/)).toBeVisible();
 });
 
 test('wrap: what is missing is listed, and the handover leaves as one zip', async ({ page }) => {

@@ -2,7 +2,7 @@ export { FormatError } from './format-error';
 export { readTracksCsv } from './tracks-csv';
 export { readEdgesCsv } from './edges-csv';
 export { readHeightsCsv, readPointsCsv, readTiesCsv, type FileHeight, type FileTie } from './ties-csv';
-export { readSetupJson, readSolveJson } from './setup-json';
+export { readSetupJson, readSolveJson, solveJson } from './setup-json';
 export { writeCornersCsv, writeMarksCsv, writeReadingsCsv, writeCsv, type ReadingRow } from './csv';
 export { fileName, filesOfSolve, SHOT_FILES, shotFacts, unitOf, writePathCsv, type Shot, type ShotFacts, type ShotFile } from './shot';
 export { jsonText, tidy } from './json';

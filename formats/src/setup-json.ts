@@ -68,5 +68,14 @@ export function readSolveJson(text: string, file: string): SolveResult {
   const o = readJson(text, file);
   if (!['solved', 'partial', 'failed'].includes(o.status as string)) throw new FormatError(file, null, 'status', 'must be solved, partial or failed');
   for (const list of ['frames', 'points']) if (!Array.isArray(o[list])) throw new FormatError(file, null, list, 'must be a list');
+  // a pan's points have a direction and no place; here they are apart
+  const points = o.points as { direction?: unknown; position?: unknown }[];
+  const directions = points.filter((p) => p.direction !== undefined && p.position === undefined);
+  if (directions.length > 0) return { ...o, points: points.filter((p) => !directions.includes(p)), directions } as unknown as SolveResult;
   return o as unknown as SolveResult;
+}
+
+/** The solve result of conventions.md: of a pan, points have a direction and no position. */
+export function solveJson({ directions, ...solve }: SolveResult): object {
+  return directions ? { ...solve, points: [...solve.points, ...directions] } : solve;
 }

@@ -1,5 +1,5 @@
 import { solveTracks, type SolveSetup, type TrackCounting } from '@mesure/core';
-import { readSetupJson, readTracksCsv } from '@mesure/formats';
+import { readSetupJson, readTracksCsv, solveJson } from '@mesure/formats';
 import { parse, progressReporter, readText, required, writeJson } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
@@ -36,7 +36,7 @@ export const solve: Command = {
     const result = solveTracks(tracks, setup, { trim: values.trim ?? false, counting: countingOf(values, setup), onProgress: (p) => report(p.stage, p.done / Math.max(1, p.total)) });
     if (unknownColumns.length > 0) result.warnings.push(`${positionals[0]}: the columns ${unknownColumns.join(', ')} are not known and were not used.`);
     // with the setup, so that what is made of the result needs no second file
-    writeJson({ ...result, setup });
+    writeJson({ ...solveJson(result), setup });
     return result.status === 'solved' ? 0 : 1;
   },
 };

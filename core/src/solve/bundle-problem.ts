@@ -17,6 +17,8 @@ export interface BundleProblem {
   yPx: Float64Array;
   weight: Float64Array;
   lens: LensMap;
+  /** the camera turns about its entrance pupil: translations stay nought, points are directions of unit length, of which the third coordinate is none */
+  turnOnly?: boolean;
   /** `priorSigmaMm` for residuals of unit noise: the stated sigma over the noise in px */
   focal: { held: boolean; priorMm?: number; priorSigmaMm?: number };
 }
@@ -124,6 +126,10 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
     jCamera[jc + 9] = v0;
     jCamera[jc + 10] = v1;
     jCamera[jc + 11] = v2;
+    if (p.turnOnly) {
+      jCamera.fill(0, jc + 3, jc + 6);
+      jCamera.fill(0, jc + 9, jc + 12);
+    }
     const jp = 6 * i;
     jPoint[jp] = u0 * R[c9] + u1 * R[c9 + 3] + u2 * R[c9 + 6];
     jPoint[jp + 1] = u0 * R[c9 + 1] + u1 * R[c9 + 4] + u2 * R[c9 + 7];

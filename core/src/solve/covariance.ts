@@ -30,9 +30,10 @@ export class BundleCovariance {
     const system = new SchurSystem(problem);
     const lin = new Linearisation(problem.camera.length);
     evaluateBundle(problem, state, lin, true);
-    const fixed = gauge(problem, state).map((index): [number, number] => [index, 1e9]);
+    const held = (indices: readonly number[]) => indices.map((index): [number, number] => [index, 1e9]);
+    const fixed = problem.turnOnly ? turnGauge(problem, state) : { camera: gauge(problem, state), point: [] };
     const prior = !problem.focal.held && problem.focal.priorSigmaMm ? 1 / problem.focal.priorSigmaMm ** 2 : 0;
-    return system.factor(lin, 0, prior, { camera: fixed }) ? new BundleCovariance(system) : null;
+    return system.factor(lin, 0, prior, { camera: held(fixed.camera), point: held(fixed.point) }) ? new BundleCovariance(system) : null;
   }
 
   /** 6×6 of (φ, t), row-major. */
@@ -59,6 +60,17 @@ export class BundleCovariance {
   private eliminated(e: number, n: number): Float64Array {
     return this.eliminatedBlocks.slice(e * n * n, (e + 1) * n * n);
   }
+}
+
+/** Of a camera that only turns: the turn of the middle camera, all places, and of each direction the coordinate that its length is in. */
+function turnGauge(problem: BundleProblem, s: BundleState): { camera: number[]; point: number[] } {
+  const middle = problem.cameraCount >> 1;
+  const places = Array.from({ length: problem.cameraCount }, (_, c) => [3, 4, 5].map((k) => 6 * c + k)).flat();
+  const lengths = Array.from({ length: problem.pointCount }, (_, p) => {
+    const size = [0, 1, 2].map((k) => Math.abs(s.points[3 * p + k]));
+    return 3 * p + size.indexOf(Math.max(...size));
+  });
+  return { camera: [0, 1, 2].map((k) => 6 * middle + k).concat(places), point: lengths };
 }
 
 /** Indices of camera unknowns to hold: the middle camera's six, and the coordinate along which the farthest camera lies from it. */

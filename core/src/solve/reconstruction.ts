@@ -29,6 +29,9 @@ export class Reconstruction {
    */
   noisePx = 1;
 
+  /** the camera turns and does not move: poses have no place, and points are directions of unit length */
+  turnOnly = false;
+
   constructor(
     readonly obs: Observations,
     public lens: LensMap,
@@ -45,6 +48,7 @@ export class Reconstruction {
   carryTo(obs: Observations, focalRule: FocalRule): Reconstruction {
     const other = new Reconstruction(obs, this.lens, this.focalMm, focalRule);
     other.noisePx = this.noisePx;
+    other.turnOnly = this.turnOnly;
     const frameIndex = new Map(obs.frames.map((f, i) => [f, i]));
     const trackIndex = new Map(obs.trackIds.map((t, i) => [t, i]));
     this.poses.forEach((p, i) => {
@@ -125,6 +129,7 @@ export class Reconstruction {
 
   /** Least-squares meeting point of a track's rays; null when too flat, behind a camera or not meeting. */
   intersect(track: number, minAngleRad: number, maxPx: number): Vec3 | null {
+    if (this.turnOnly) return this.directionOf(track, maxPx);
     const { obs, focalMm } = this;
     const a = new Float64Array(9);
     const b = new Float64Array(3);
@@ -166,6 +171,28 @@ export class Reconstruction {
       sum += e * e;
     }
     return Math.sqrt(sum / views.length) <= limit ? point : null;
+  }
+
+  /** Mean direction of a track's rays; null when it is seen in one frame only or they do not agree. */
+  private directionOf(track: number, maxPx: number): Vec3 | null {
+    const { obs, focalMm } = this;
+    const views: { pose: Pose; x: number; y: number }[] = [];
+    const sum: [number, number, number] = [0, 0, 0];
+    for (const o of obs.byTrack[track]) {
+      const pose = this.poses[obs.frame[o]];
+      if (!pose || this.dropped[o]) continue;
+      const x = obs.xMm[o] / focalMm,
+        y = obs.yMm[o] / focalMm;
+      const n = Math.hypot(x, y, 1);
+      const r = pose.rotation;
+      for (let k = 0; k < 3; k += 1) sum[k] += (r[k] * x + r[3 + k] * y + r[6 + k]) / n;
+      views.push({ pose, x, y });
+    }
+    if (views.length < 2) return null;
+    const length = Math.hypot(...sum);
+    const point: Vec3 = [sum[0] / length, sum[1] / length, sum[2] / length];
+    const squares = views.reduce((s, v) => s + slopeError(v.pose, { point, x: v.x, y: v.y }) ** 2, 0);
+    return Number.isFinite(squares) && Math.sqrt(squares / views.length) * this.slopeToPx <= maxPx ? point : null;
   }
 
   /** RMS in px by which a track misses its own best meeting point; 0 when it has none. */
@@ -224,6 +251,7 @@ export class Reconstruction {
       yPx: new Float64Array(count),
       weight: new Float64Array(count),
       lens: this.lens,
+      ...(this.turnOnly ? { turnOnly: true } : {}),
       // two or three views hardly see the focal length: freeing it there lets it run away
       focal: frameOf.length >= 5 ? this.focalInPx() : { held: true },
     };
@@ -281,7 +309,10 @@ export class Reconstruction {
       };
     });
     trackOf.forEach((t, p) => {
-      this.points[t] = [state.points[3 * p], state.points[3 * p + 1], state.points[3 * p + 2]];
+      const at: Vec3 = [state.points[3 * p], state.points[3 * p + 1], state.points[3 * p + 2]];
+      // a direction has no length: what the damping let it drift by is taken back
+      const n = this.turnOnly ? Math.hypot(...at) : 1;
+      this.points[t] = [at[0] / n, at[1] / n, at[2] / n];
     });
     this.focalMm = state.focalMm;
   }

@@ -25,6 +25,14 @@ export interface SolvedPoint {
   rmsPx: number;
   observations: number;
 }
+/** Of a camera that only turns: where a track lies, without a depth. */
+export interface SolvedDirection {
+  track: string;
+  /** unit length, in the world */
+  direction: Vec3;
+  rmsPx: number;
+  observations: number;
+}
 /** `frame` is null when the whole track was left out. */
 export interface TrimmedObservation {
   track: string;
@@ -35,6 +43,8 @@ export interface TrimmedObservation {
 
 /** The solve result of conventions.md. */
 export interface SolveResult {
+  /** `pan`: the camera turns about its entrance pupil, frames have a rotation and no place, and there are directions instead of points. Missing: free */
+  motion?: 'free' | 'pan';
   status: 'solved' | 'partial' | 'failed';
   reason: string | null;
   width: number;
@@ -49,6 +59,8 @@ export interface SolveResult {
   noisePx: number | null;
   frames: SolvedFrame[];
   points: SolvedPoint[];
+  /** of a pan */
+  directions?: SolvedDirection[];
   trimmed: TrimmedObservation[];
   anchoring: {
     /** metres per unit of the unanchored solve; null when nothing gave a scale */

@@ -63,10 +63,10 @@ export class SchurSystem {
 
   /**
    * Builds and factors the damped system at a linearisation. `damping` multiplies the diagonal (Marquardt).
-   * @param extra added to diagonal elements: [kept index, weight] in the reduced system and [eliminated index, weight]
+   * @param extra weights that hold unknowns where they are, over their own diagonal: [index among the cameras' or points' unknowns, weight]
    * @returns false when it is not positive definite
    */
-  factor(lin: Linearisation, damping: number, focalPriorWeight: number, extra?: { camera: [number, number][] }): boolean {
+  factor(lin: Linearisation, damping: number, focalPriorWeight: number, extra?: { camera: [number, number][]; point?: [number, number][] }): boolean {
     const { keptDim: dk, elimDim: de, reduced, keptDiagonal, l } = this;
     const jK = this.eliminatesPoints ? lin.jCamera : lin.jPoint;
     const jE = this.eliminatesPoints ? lin.jPoint : lin.jCamera;
@@ -92,8 +92,12 @@ export class SchurSystem {
         for (let j = 0; j < dk; j += 1) s[reduced.at(focalRow, b * dk + j)] += fu * jK[at + j] + fv * jK[at + dk + j];
       }
     }
-    const keptExtra = this.eliminatesPoints ? extra?.camera : undefined;
-    const elimExtra = this.eliminatesPoints ? undefined : extra?.camera;
+    const keptExtra = this.eliminatesPoints ? extra?.camera : extra?.point;
+    const heldOf = new Map<number, [number, number][]>();
+    for (const [index, weight] of (this.eliminatesPoints ? extra?.point : extra?.camera) ?? []) {
+      const e = Math.floor(index / this.elimDim);
+      heldOf.set(e, [...(heldOf.get(e) ?? []), [index % this.elimDim, weight]]);
+    }
     for (let b = 0; b < this.keptCount; b += 1) {
       for (let i = 0; i < dk; i += 1) {
         const row = b * dk + i;
@@ -122,9 +126,7 @@ export class SchurSystem {
         }
       }
       for (let i = 0; i < de; i += 1) h[i * de + i] = h[i * de + i] * (1 + damping) + 1e-12;
-      for (const [index, weight] of elimExtra ?? []) {
-        if (Math.floor(index / de) !== e) continue;
-        const k = index % de;
+      for (const [k, weight] of heldOf.get(e) ?? []) {
         h[k * de + k] += weight * Math.max(1, h[k * de + k]);
       }
       if (!smallCholesky(h, l, e * de * de, de)) return false;

@@ -1,19 +1,15 @@
-import { anchorSolve, meanSigma } from '../anchor';
-import { applySimilarity, matToQuat, median, mulMat3, seededRandom, sigmaFromMedianRadius, transpose3, type Mat3, type Quat } from '../math';
-import { adjust } from './adjust';
-import { bendingSeen } from './bending';
-import { evaluateBundle, Linearisation } from './bundle-problem';
-import { focalProfile } from './focal-profile';
-import { BundleCovariance } from './covariance';
-import { buildObservations, type Observations, type TrackPoint } from './observations';
-import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
-import { rotationOnly } from './relative-pose';
-import type { SolveResult, TrimmedObservation } from './result';
+import { median, seededRandom, sigmaFromMedianRadius } from '../math';
 import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../track/counting';
-import { heightsOverMarks, mirroredSeen } from './mirrored';
+import { adjust } from './adjust';
+import { assembleFree, assembleTurn, failed } from './assemble';
+import { evaluateBundle, Linearisation } from './bundle-problem';
+import { buildObservations, type Observations, type TrackPoint } from './observations';
+import { Reconstruction, type FocalRule } from './reconstruction';
+import { driftOf } from './residual-drift';
+import type { SolveResult, TrimmedObservation } from './result';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, rankPairs, startFromPair, type PairCandidate } from './start';
-import { trackDrift, type TrackDrift } from './track-drift';
+import { focalOfTurn, startTurn } from './turn';
 
 export interface SolveOptions {
   /** drop the worst observations and solve again; default false */
@@ -83,7 +79,11 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   progress({ stage: 'starting pair', done: 0, total: 1 });
   // a pair of few tracks fits any model: the judgement is left to those that share many, where there are such
   const rich = ranked.filter((p) => p.shared >= 24);
-  if (!motionSeen(probe, (rich.length > 0 ? rich : ranked).slice(0, 4), random)) return fail('no parallax: the camera turns but does not move, so directions are seen and no depth');
+  const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
+  if (setup.motion === 'pan' || !motionSeen(probe, asked, random)) return solveTurn({ obs, lens, setup, rule, options, warnings, pairs: farthestApart(ranked) });
+
+  // on the tracks that the start is looked for with: what a turn leaves is laid beside what the move leaves, once that is known
+  const turnLeaves = noiseOfTurn(sparse, lens, rule, ranked);
 
   const starts = focalMode === 'free' ? FREE_STARTS.map((f) => f * lens.recordedMm) : [lens.recordedMm];
   let best: { r: Reconstruction; score: number } | null = null;
@@ -109,15 +109,16 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const r = started.carryTo(obs, rule);
   r.triangulate(MIN_RAY_ANGLE_RAD, 4);
   r.adjustAll(2, 10, 1e-4);
-  const missing = placeRest(r, random, onPlaced);
+  placeRest(r, random, onPlaced);
 
   const trimmed: TrimmedObservation[] = [];
   let iterations = refineAll(r, trimmed, progress, warnings);
   iterations += chooseNormalisation(r, lens, rule, warnings);
+  if (turnLeaves < TURN_EXPLAINS * noiseOf(r.adjustAll(Infinity, 0).residualPx)) return solveTurn({ obs, lens, setup, rule, options, warnings: [], pairs: farthestApart(ranked) });
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
-  return assemble(r, lens, setup, { warnings, trimmed, missing, iterations, focalMode });
+  return assembleFree(r, lens, setup, { warnings, trimmed, iterations, focalMode });
 }
 
 /** Tracks kept in a frame while the start is looked for: enough for a pose, few enough for a dozen starts in a second. */
@@ -134,30 +135,59 @@ function thinTracks(tracks: readonly TrackPoint[], obs: Observations, lens: Solv
   );
 }
 
+interface TurnInput {
+  obs: Observations;
+  lens: SolveLens;
+  setup: SolveSetup;
+  rule: FocalRule;
+  options: SolveOptions;
+  warnings: string[];
+  pairs: readonly PairCandidate[];
+}
+
+/** Pairs that show a turn best: those of keyframes farthest apart that still share tracks. */
+const TURN_PAIRS = 6;
+const farthestApart = (ranked: readonly PairCandidate[]): PairCandidate[] => [...ranked].sort((a, b) => Math.abs(b.b - b.a) - Math.abs(a.b - a.a)).slice(0, TURN_PAIRS);
+
+/**
+ * Where a turn leaves hardly more than a move, the move's places are made of noise: it has three more unknowns a frame and one more a track, and
+ * takes up what they can.
+ */
+const TURN_EXPLAINS = 1.08;
+
+/** One-axis noise that a pure turn leaves in the tracks, px; infinite where it cannot be laid through them. */
+function noiseOfTurn(obs: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[]): number {
+  const probe = new Reconstruction(obs, lens.map, lens.recordedMm, rule);
+  const r = new Reconstruction(obs, lens.map, rule.held || rule.priorSigmaMm ? lens.recordedMm : focalOfTurn(probe, farthestApart(ranked)), rule);
+  startTurn(r);
+  if (r.placedFrames().length < obs.frames.length) return Infinity;
+  const { residualPx } = r.adjustAll(2, 12, 1e-3);
+  return residualPx.length > 0 ? noiseOf(residualPx) : Infinity;
+}
+
+/** A camera that turns and does not move: its turns, the directions of the tracks, and what the turn says of the focal length; no place, no depth. */
+function solveTurn({ obs, lens, setup, rule, options, warnings, pairs }: TurnInput): SolveResult {
+  const progress = options.onProgress ?? (() => undefined);
+  progress({ stage: 'starting pair', done: 0, total: 1 });
+  const probe = new Reconstruction(obs, lens.map, lens.recordedMm, rule);
+  const r = new Reconstruction(obs, lens.map, rule.held || rule.priorSigmaMm ? lens.recordedMm : focalOfTurn(probe, pairs), rule);
+  startTurn(r);
+  progress({ stage: 'frames placed', done: r.placedFrames().length, total: obs.frames.length });
+  r.adjustAll(2, 15, 1e-4);
+  const trimmed: TrimmedObservation[] = [];
+  let iterations = refineAll(r, trimmed, progress, warnings);
+  iterations += chooseNormalisation(r, lens, rule, warnings);
+  nameMoving(r, trimmed, warnings);
+  if (options.trim) iterations += trim(r, trimmed, progress, warnings);
+  progress({ stage: 'uncertainty', done: 0, total: 1 });
+  return assembleTurn(r, lens, setup, { warnings, trimmed, iterations, focalMode: setup.focal.mode ?? 'held' });
+}
+
 /** Does any of the best pairs show motion, at whatever focal length explains a pure turn best? */
 function motionSeen(probe: Reconstruction, pairs: readonly PairCandidate[], random: () => number): boolean {
   const trial = new Reconstruction(probe.obs, probe.lens, probe.focalMm, probe.focalRule);
   for (const pair of pairs) {
-    const turnPx = (focalMm: number) => {
-      trial.focalMm = focalMm;
-      return rotationOnly(trial.sharedPairs(pair.a, pair.b).pairs).medianSlope * trial.slopeToPx;
-    };
-    let bestFocal = probe.focalMm;
-    let bestPx = Infinity;
-    // an octave either way in semitones, then finer about the best
-    for (const stepOctaves of [1 / 12, 1 / 60, 1 / 300, 1 / 1500, 1 / 7500]) {
-      const around = bestFocal;
-      const count = stepOctaves === 1 / 12 ? 12 : 5;
-      for (let step = -count; step <= count; step += 1) {
-        const focalMm = around * 2 ** (step * stepOctaves);
-        const px = turnPx(focalMm);
-        if (px < bestPx) {
-          bestPx = px;
-          bestFocal = focalMm;
-        }
-      }
-    }
-    trial.focalMm = bestFocal;
+    trial.focalMm = focalOfTurn(probe, [pair]);
     const turnOnly = !hasParallax(trial.sharedPairs(pair.a, pair.b).pairs, trial.slopeToPx, random);
     if (turnOnly) continue;
     if (hasParallax(probe.sharedPairs(pair.a, pair.b).pairs, probe.slopeToPx, random)) return true;
@@ -265,26 +295,6 @@ function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: N
   return iterations;
 }
 
-/** How the errors of the tracks go along them, from the residuals as they are. */
-function driftOf(r: Reconstruction): TrackDrift {
-  const { problem, state, obsOf } = r.toBundle();
-  const lin = new Linearisation(problem.camera.length);
-  evaluateBundle(problem, state, lin, false);
-  const runs = new Map<number, { u: number[]; v: number[] }[]>();
-  const lastFrame = new Map<number, number>();
-  const order = Array.from(obsOf.keys()).sort((a, b) => r.obs.frame[obsOf[a]] - r.obs.frame[obsOf[b]]);
-  for (const i of order) {
-    const [track, frame] = [r.obs.track[obsOf[i]], r.obs.frame[obsOf[i]]];
-    const mine = runs.get(track) ?? [];
-    if (mine.length === 0 || lastFrame.get(track) !== frame - 1) mine.push({ u: [], v: [] });
-    mine[mine.length - 1].u.push(lin.residual[2 * i]);
-    mine[mine.length - 1].v.push(lin.residual[2 * i + 1]);
-    runs.set(track, mine);
-    lastFrame.set(track, frame);
-  }
-  return trackDrift([...runs.values()].flat());
-}
-
 /** One-axis noise of residual lengths, px; half of them may be wild. */
 const noiseOf = (residualPx: Float64Array): number => sigmaFromMedianRadius(median(residualPx));
 
@@ -380,194 +390,4 @@ function trim(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNul
     if (rms(after.residualPx) > rms(residualPx)) warnings.push('Trimming made the fit worse: the worst tracks were holding it together.');
   }
   return iterations;
-}
-
-function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: string[]): SolveResult {
-  return {
-    status: 'failed',
-    reason,
-    width: lens.geometry.widthPx,
-    height: lens.geometry.heightPx,
-    focalMm: null,
-    sigmaFocalMm: null,
-    focalMode: (setup.focal.mode ?? 'held') as SolveResult['focalMode'],
-    distortion: describeLens(lens, lens.map.follows),
-    rmsPx: null,
-    rmsPerMille: null,
-    noisePx: null,
-    frames: [],
-    points: [],
-    trimmed: [],
-    anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] },
-    warnings,
-    iterations: 0,
-  };
-}
-
-const describeLens = (lens: SolveLens, follows: boolean): SolveResult['distortion'] => ({
-  ...lens.map.distortion,
-  mode: lens.hasDistortion ? 'held' : 'none',
-  normalisedWithMm: lens.map.normaliserMm,
-  follows,
-});
-
-interface Story {
-  warnings: string[];
-  trimmed: TrimmedObservation[];
-  missing: number[];
-  iterations: number;
-  focalMode: string;
-}
-
-/** A sigma of more than this share of the focal length is not to be trusted from the curvature alone. */
-const POORLY_SEEN = 0.02;
-/** Below it a drift is not worth a word. */
-const WORTH_SAYING = 1.5;
-
-function assemble(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult & { mirrored: string | null } {
-  const { obs } = r;
-  const { problem, state, frameOf, trackOf } = r.toBundle();
-  const { warnings } = story;
-  const lin = new Linearisation(problem.camera.length);
-  evaluateBundle(problem, state, lin, false);
-  const n = problem.camera.length;
-  const frameSum = new Float64Array(frameOf.length),
-    frameCount = new Float64Array(frameOf.length);
-  const pointSum = new Float64Array(trackOf.length),
-    pointCount = new Float64Array(trackOf.length);
-  let sum = 0;
-  let weightedSum = 0;
-  for (let i = 0; i < n; i += 1) {
-    const weighted = lin.residual[2 * i] ** 2 + lin.residual[2 * i + 1] ** 2;
-    const e2 = weighted / problem.weight[i];
-    sum += e2;
-    weightedSum += weighted;
-    frameSum[problem.camera[i]] += e2;
-    frameCount[problem.camera[i]] += 1;
-    pointSum[problem.point[i]] += e2;
-    pointCount[problem.point[i]] += 1;
-  }
-  const rmsPx = Math.sqrt(sum / n);
-  const unknowns = 6 * frameOf.length + 3 * trackOf.length - 7 + (problem.focal.held ? 0 : 1);
-  const variance = weightedSum / Math.max(1, 2 * n - unknowns);
-  const drift = driftOf(r);
-  // what drifts along its track says less than its number of frames: everything that is known is known so much worse
-  const told = variance * drift.factor;
-  // a lens that bends leaves errors that go along the tracks too
-  const bending = !lens.hasDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
-  if (bending)
-    warnings.push(
-      `The lens bends, and this solve took it as straight: with a distortion (k1 about ${bending.k1.toFixed(2)}) the error would fall from ${rmsPx.toFixed(2)} to ${(rmsPx * Math.sqrt(bending.remaining)).toFixed(2)} px. Shoot a lens grid, or mark straight edges, before anything is judged by it.`,
-    );
-  else if (drift.factor > WORTH_SAYING)
-    warnings.push(`The tracks drift: their errors go along them from frame to frame. Standard deviations are ${Math.sqrt(drift.factor).toFixed(1)} times what their number alone would give.`);
-  const covariance = BundleCovariance.compute(problem, state);
-  if (!covariance) warnings.push('The tracks do not determine all cameras and points: no standard deviations can be given.');
-  const poses = frameOf.map((f) => r.poses[f]!);
-  const anchored = anchorSolve(
-    {
-      frames: frameOf.map((f) => obs.frames[f]),
-      lastFrame: obs.frames[obs.frames.length - 1],
-      centers: poses.map(centerOf),
-      rotations: poses.map((p) => p.rotation),
-      translations: poses.map((p) => p.translation),
-      trackIds: trackOf.map((t) => obs.trackIds[t]),
-      points: trackOf.map((t) => r.points[t]!),
-      variance: told,
-      covariance,
-    },
-    setup.anchors ?? {},
-  );
-  warnings.push(...anchored.warnings);
-  const sim = anchored.similarity;
-  const cameraSpread = frameOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'camera', index }));
-  const pointSpread = trackOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'point', index }));
-
-  const bySlope = problem.focal.held ? 0 : covariance ? Math.sqrt(covariance.focalVariance() * told) : null;
-  // where it is well seen the curvature says it; where it is not, the cost itself is asked
-  const asked = bySlope !== null && !problem.focal.priorSigmaMm && bySlope > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
-  const sigmaFocalMm = bySlope === null || asked === null ? bySlope : Math.max(bySlope, asked);
-  if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) warnings.push(`The focal length is hardly seen in this move: ± ${sigmaFocalMm.toFixed(1)} mm.`);
-  const moving = story.trimmed.filter((t) => t.frame === null);
-  if (moving.length > 0) warnings.push(`${moving.length} of ${obs.trackIds.length} tracks do not behave like still points and were left out.`);
-  const unplaced = r.poses.flatMap((p, f) => (p ? [] : [obs.frames[f]]));
-  const few = frameOf.filter((_, c) => frameCount[c] < MIN_SHARED_TRACKS).length;
-  if (few > 0) warnings.push(`${few} frames stand on fewer than ${MIN_SHARED_TRACKS} tracks.`);
-  const solved = unplaced.length === 0;
-  return {
-    status: frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS ? 'failed' : solved ? 'solved' : 'partial',
-    reason: solved ? null : `${unplaced.length} of ${obs.frames.length} frames could not be placed (${ranges(unplaced)}): too few tracks connect them to the rest`,
-    width: lens.geometry.widthPx,
-    height: lens.geometry.heightPx,
-    focalMm: r.focalMm,
-    sigmaFocalMm,
-    focalMode: story.focalMode as SolveResult['focalMode'],
-    distortion: describeLens(lens, r.lens.follows),
-    rmsPx,
-    rmsPerMille: (rmsPx / lens.geometry.widthPx) * 1000,
-    noisePx: Math.sqrt(variance),
-    frames: frameOf.map((f, c) => ({
-      frame: obs.frames[f],
-      position: applySimilarity(sim, centerOf(poses[c])),
-      rotation: cameraToWorld(poses[c].rotation, sim.rotation),
-      focalMm: r.focalMm,
-      rmsPx: Math.sqrt(frameSum[c] / Math.max(1, frameCount[c])),
-      tracks: frameCount[c],
-      sigmaPositionM: cameraSpread[c] && meanSigma(cameraSpread[c]),
-      covarianceM2: cameraSpread[c],
-    })),
-    points: trackOf.map((t, p) => ({
-      track: obs.trackIds[t],
-      position: applySimilarity(sim, r.points[t]!),
-      sigmaM: pointSpread[p] && meanSigma(pointSpread[p]),
-      covarianceM2: pointSpread[p],
-      rmsPx: Math.sqrt(pointSum[p] / Math.max(1, pointCount[p])),
-      observations: pointCount[p],
-    })),
-    trimmed: story.trimmed,
-    anchoring: {
-      scale: anchored.scaled ? sim.scale : null,
-      sigmaScalePct: anchored.sigmaScale === null ? null : (100 * anchored.sigmaScale) / sim.scale,
-      datum: anchored.datum,
-      residuals: anchored.residuals,
-      undecided: anchored.undecided,
-      angles: (setup.anchors?.cameraAngles ?? []).map(({ frame, of }) => {
-        const asked = frame === 'last' ? obs.frames[obs.frames.length - 1] : frame;
-        const camera = frameOf.findIndex((f) => obs.frames[f] === asked);
-        const a = camera < 0 ? null : anchored.anglesOf(camera);
-        return a && (of === 'tilt' ? { rad: a.tiltRad, sigmaRad: a.sigmaTiltRad } : { rad: a.rollRad, sigmaRad: a.sigmaRollRad });
-      }),
-    },
-    bending,
-    mirrored: mirroredSeen(
-      heightsOverMarks(
-        poses.map((p) => applySimilarity(sim, centerOf(p))[1]),
-        (setup.anchors?.level ?? []).flatMap((id) => {
-          const at = trackOf.findIndex((t) => obs.trackIds[t] === id);
-          return at < 0 ? [] : [applySimilarity(sim, r.points[trackOf[at]]!)[1]];
-        }),
-      ),
-      new Map(trackOf.map((t) => [obs.trackIds[t], r.points[t]!])),
-      setup.anchors ?? {},
-    ),
-    warnings,
-    iterations: story.iterations,
-  };
-}
-
-/** Picture axes (x right, y down, z forward) to the conventions' camera (x right, y up, looking along −z), then to the anchored world. */
-function cameraToWorld(worldToCamera: Mat3, anchorRotation: Mat3): Quat {
-  return matToQuat(mulMat3(mulMat3(anchorRotation, transpose3(worldToCamera)), [1, 0, 0, 0, -1, 0, 0, 0, -1]));
-}
-
-/** "12–40, 55": consecutive frame numbers in one. */
-function ranges(frames: readonly number[]): string {
-  const out: string[] = [];
-  for (let i = 0; i < frames.length;) {
-    let j = i;
-    while (j + 1 < frames.length && frames[j + 1] === frames[j] + 1) j += 1;
-    out.push(i === j ? String(frames[i]) : `${frames[i]}–${frames[j]}`);
-    i = j + 1;
-  }
-  return out.length > 6 ? `${out.slice(0, 6).join(', ')} …` : out.join(', ');
 }

@@ -59,7 +59,8 @@ function checkSolve(s: SolveResult): string {
     finite([...f.position, ...f.rotation, f.focalMm], `frame ${f.frame}`);
     must(Math.abs(Math.hypot(...f.rotation) - 1) < 1e-6, `the rotation of frame ${f.frame} is no unit quaternion`);
   }
-  for (const p of s.points) finite(p.position, `point ${p.track}`);
+  // a pan has directions instead of places
+  for (const p of s.points as { track: string; position?: readonly number[]; direction?: readonly number[] }[]) finite(p.position ?? p.direction ?? [Number.NaN], `point ${p.track}`);
   return `${s.frames.length} frames, ${s.points.length} points`;
 }
 

@@ -59,6 +59,7 @@ export const sigmasOf = (c: SolvedFrame['covarianceM2'], mean: number | null | u
 
 export interface ShotFacts {
   take: string;
+  motion: 'free' | 'pan';
   status: SolveResult['status'];
   unit: 'm' | 'of the solve';
   world: string;
@@ -81,9 +82,10 @@ export function shotFacts(shot: Shot): ShotFacts {
   const frames = solve.frames.map((f) => f.frame);
   return {
     take: shot.name,
+    motion: solve.motion ?? 'free',
     status: solve.status,
     unit: unitOf(solve),
-    world: `right-handed, Y up, ${unitOf(solve) === 'm' ? 'metres' : 'in a unit of its own: nothing that was measured gave this solve a scale'}`,
+    world: `right-handed, Y up, ${solve.motion === 'pan' ? 'without places: the camera turns at the origin, and tracks have directions and no depth' : unitOf(solve) === 'm' ? 'metres' : 'in a unit of its own: nothing that was measured gave this solve a scale'}`,
     camera: 'looks along its -Z, +Y up, +X right; rotation is a unit quaternion x y z w, camera to world',
     frames: {
       first: Math.min(...frames),

@@ -1,5 +1,5 @@
 import { takeLacks, type LackTime, type MissingThing, type SolveOutcome, type StoredRecord } from '@mesure/contract';
-import { fileName, filesOfSolve, jsonText, shotFacts, unitOf, type Shot } from '@mesure/formats';
+import { fileName, filesOfSolve, jsonText, shotFacts, solveJson, unitOf, type Shot } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { staleOf } from '../jobs/stale';
 import { labelOf, type HandoverDay, type HandoverFile } from './day';
@@ -45,8 +45,10 @@ export function lacksOf(take: StoredRecord<'take'>, day: HandoverDay, solved: So
   }
   const { solve, reconcile } = solved.outcome;
   if (solved.staleWords) desk('stale', `a test solve of the record as it is: ${solved.staleWords}`);
-  if (solve.status === 'partial') desk('rest', `the rest of the take: the solve holds frames ${solve.frames[0].frame} to ${solve.frames[solve.frames.length - 1].frame} only`);
-  if (unitOf(solve) !== 'm') desk('scale', 'a scale: no length, height or surveyed place ties the solve to metres, and it leaves in a unit of its own', 'set');
+  if (solve.status === 'partial' && solve.motion !== 'pan')
+    desk('rest', `the rest of the take: the solve holds frames ${solve.frames[0].frame} to ${solve.frames[solve.frames.length - 1].frame} only`);
+  if (solve.motion === 'pan') desk('depth', 'a move: the camera only turns, so that directions leave and no places', 'set');
+  else if (unitOf(solve) !== 'm') desk('scale', 'a scale: no length, height or surveyed place ties the solve to metres, and it leaves in a unit of its own', 'set');
   if (reconcile?.verdict === 'contradicts') desk('contradiction', 'an answer to the contradiction found by the test solve', 'set');
   return lacks;
 }
@@ -88,7 +90,7 @@ export function shotFiles(take: StoredRecord<'take'>, day: HandoverDay, solved: 
       make: async () =>
         jsonText({
           facts: shotFacts(shot),
-          ...outcome.solve,
+          ...solveJson(outcome.solve),
           setup: outcome.setup,
           take: { ...take.body, package: m ? { camera: m.pack.camera, body: m.body.name, mode: m.mode.name, lens: m.lens.name, adapter: m.adapter?.name ?? null } : null },
           reconcile: outcome.reconcile,

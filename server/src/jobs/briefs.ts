@@ -6,7 +6,7 @@ type Briefs = { [K in AnalysisKind]: (outcome: Extract<Outcome, { kind: K }>) =>
 /** What a list shows of each kind's outcome: without what is large in it. */
 const BRIEFS: Briefs = {
   grid: (o) => ({ ...o, corners: [] }),
-  solve: (o) => ({ ...o, solve: { ...o.solve, frames: [], points: [] } }),
+  solve: (o) => ({ ...o, solve: { ...o.solve, frames: [], points: [], ...(o.solve.directions ? { directions: [] } : {}) } }),
   'lens-files': (o) => o,
   sync: (o) => o,
 };

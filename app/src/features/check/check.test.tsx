@@ -224,6 +224,36 @@ describe('a take', () => {
     expect(later.asked).toContain('POST /productions/11111111-1111-4111-8111-111111111111/analyses');
   });
 
+  test('a turn tells turns, directions and the lens, and draws no path; without a scale nothing is in millimetres', async () => {
+    const turn = outcome('agrees', {
+      motion: 'pan',
+      status: 'partial',
+      reason: 'no parallax: the camera turns but does not move, so directions are seen and no depth',
+      points: [],
+      directions: [0, 1, 2].map((i) => ({ track: `K${i + 1}`, direction: [Math.sin(0.1 * i), 0, -Math.cos(0.1 * i)] as [number, number, number], rmsPx: 0.2, observations: 3 })),
+      // 0, 10 and 20 degrees to the right
+      frames: [0, 5, 10].map((deg, i) => ({
+        frame: i + 1,
+        position: [0, 0, 0],
+        rotation: [0, -Math.sin((deg * Math.PI) / 180), 0, Math.cos((deg * Math.PI) / 180)],
+        focalMm: 22.7,
+        rmsPx: 0.3,
+        tracks: 9,
+        sigmaPositionM: null,
+      })),
+      anchoring: { scale: null, sigmaScalePct: null, datum: ['up from the camera’s mean up'], residuals: [] },
+    });
+    await open(<CheckScreen takeId={ID.take} />, withSolve(solved(turn)));
+    expect(screen.getByTestId('take-verdict')).toHaveTextContent('agrees');
+    expect(seen(/^Where the camera looked: it turns 20\.0° to the right and 0\.0° up, past the directions of 3 tracks/)).toBe(true);
+    expect(seen(/^From above/)).toBe(false);
+    expect(seen(/^No parallax/)).toBe(true);
+    expect(seen(/3 frames, 3 directions; focal length/)).toBe(true);
+    screen.unmount();
+    await open(<CheckScreen takeId={ID.take} />, withSolve(solved(outcome('agrees', { anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] } }))));
+    expect(seen(/frames, ± .* mm/)).toBe(false);
+  });
+
   test('running: stage and share; stopped: nothing was changed', async () => {
     const server = withSolve(solved(outcome('agrees'), { status: 'running', outcome: null, progress: 0.42, stage: 'frames placed 42 of 120' }));
     await open(<CheckScreen takeId={ID.take} />, server);

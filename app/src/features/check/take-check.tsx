@@ -19,6 +19,7 @@ import { verdictOf } from './check-screen';
 import { CountingAsked, CountingLine } from './counting';
 import { FrameErrorChart } from './frame-error-chart';
 import { PathDrawing } from './path-drawings';
+import { TurnDrawing } from './turn-drawing';
 import { DifferenceStrip } from './difference-strip';
 import { ReadingBehind } from './reading-behind';
 
@@ -144,6 +145,10 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   );
 }
 
+/** How well a point is known; of a solve without a scale nobody knows it in millimetres, and a direction has no place. */
+const spreadWords = (t: SolveOutcome['solve']['points'][number] | NonNullable<SolveOutcome['solve']['directions']>[number], scaled: boolean): string =>
+  'sigmaM' in t && t.sigmaM !== null && scaled ? `, ± ${fixed(1000 * t.sigmaM, 1)} mm` : '';
+
 function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; outcome: SolveOutcome; onSolveAgain: () => Promise<void> }) {
   const set = useFind()('set', useFind()('setup', take.body.setupId)?.body.setId ?? '');
   const [allTracks, setAllTracks] = useState(false);
@@ -151,7 +156,7 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
   // how they count is asked above; nothing was solved yet
   if (solve.status === 'failed' && solve.question) return null;
   if (solve.status === 'failed') return <Failing title="This take cannot be solved" text={`${capital(solve.reason ?? '')}. What was recorded is untouched.`} />;
-  const tracks = [...solve.points].sort((a, b) => b.rmsPx - a.rmsPx);
+  const tracks = [...solve.points, ...(solve.directions ?? [])].sort((a, b) => b.rmsPx - a.rmsPx);
   const moving = solve.trimmed.filter((t) => t.frame === null);
   return (
     <>
@@ -183,18 +188,22 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
         <Words
           look="small"
           dim
-        >{`${solve.frames.length} frames, ${solve.points.length} points; focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode}).`}</Words>
+        >{`${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode}).`}</Words>
       </Section>
-      <Section title="Path and points">
+      <Section title={solve.motion === 'pan' ? 'Turn and directions' : 'Path and points'}>
         <Words look="small" dim>{`Anchored by ${solve.anchoring.datum.join('; ')}${solve.anchoring.scale === null ? '' : `; scale ± ${fixed(solve.anchoring.sigmaScalePct, 2)} %`}.`}</Words>
-        <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.l }}>
-          <View style={{ flexGrow: 1, flexBasis: 320 }}>
-            <PathDrawing solve={solve} from="above" marks={set?.body.marks ?? []} />
+        {solve.motion === 'pan' ? (
+          <TurnDrawing solve={solve} marks={set?.body.marks ?? []} />
+        ) : (
+          <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.l }}>
+            <View style={{ flexGrow: 1, flexBasis: 320 }}>
+              <PathDrawing solve={solve} from="above" marks={set?.body.marks ?? []} />
+            </View>
+            <View style={{ flexGrow: 1, flexBasis: 320 }}>
+              <PathDrawing solve={solve} from="side" marks={set?.body.marks ?? []} />
+            </View>
           </View>
-          <View style={{ flexGrow: 1, flexBasis: 320 }}>
-            <PathDrawing solve={solve} from="side" marks={set?.body.marks ?? []} />
-          </View>
-        </View>
+        )}
       </Section>
       {solve.warnings.length > 0 ? (
         <Section title="Worth knowing">
@@ -205,7 +214,7 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
       ) : null}
       <Section title="Tracks, worst first">
         {(allTracks ? tracks : tracks.slice(0, 8)).map((t) => (
-          <TrackLine key={t.track} name={t.track} detail={`${t.observations} frames${t.sigmaM === null ? '' : `, ± ${fixed(1000 * t.sigmaM, 1)} mm`}`} value={`${fixed(t.rmsPx, 2)} px`} />
+          <TrackLine key={t.track} name={t.track} detail={`${t.observations} frames${spreadWords(t, solve.anchoring.scale !== null)}`} value={`${fixed(t.rmsPx, 2)} px`} />
         ))}
         {moving.map((t) => (
           <TrackLine key={`left ${t.track}`} name={t.track} detail="left out: does not behave like a still point" value={`${fixed(t.residualPx, 1)} px`} />

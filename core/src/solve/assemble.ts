@@ -1,0 +1,274 @@
+import { anchorSolve, meanSigma } from '../anchor';
+import { applySimilarity, matToQuat, mulMat3, mulMatVec, rotationAngle, transpose3, type Mat3, type Quat } from '../math';
+import { bendingSeen } from './bending';
+import { evaluateBundle, Linearisation } from './bundle-problem';
+import { BundleCovariance } from './covariance';
+import { focalProfile } from './focal-profile';
+import { heightsOverMarks, mirroredSeen } from './mirrored';
+import { centerOf, type Reconstruction } from './reconstruction';
+import { driftOf } from './residual-drift';
+import type { SolveResult, TrimmedObservation } from './result';
+import type { SolveLens, SolveSetup } from './setup';
+import { MIN_SHARED_TRACKS } from './start';
+import { turnToWorld, uprightTurn } from './turn';
+
+/** Nothing was solved, and why. */
+export function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: string[]): SolveResult {
+  return {
+    status: 'failed',
+    reason,
+    width: lens.geometry.widthPx,
+    height: lens.geometry.heightPx,
+    focalMm: null,
+    sigmaFocalMm: null,
+    focalMode: (setup.focal.mode ?? 'held') as SolveResult['focalMode'],
+    distortion: describeLens(lens, lens.map.follows),
+    rmsPx: null,
+    rmsPerMille: null,
+    noisePx: null,
+    frames: [],
+    points: [],
+    trimmed: [],
+    anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] },
+    warnings,
+    iterations: 0,
+  };
+}
+
+const describeLens = (lens: SolveLens, follows: boolean): SolveResult['distortion'] => ({
+  ...lens.map.distortion,
+  mode: lens.hasDistortion ? 'held' : 'none',
+  normalisedWithMm: lens.map.normaliserMm,
+  follows,
+});
+
+export interface Story {
+  warnings: string[];
+  trimmed: TrimmedObservation[];
+  iterations: number;
+  focalMode: string;
+}
+
+/** A sigma of more than this share of the focal length is not to be trusted from the curvature alone. */
+const POORLY_SEEN = 0.02;
+/** Below it a drift is not worth a word. */
+const WORTH_SAYING = 1.5;
+
+/** What the residuals of the whole say, by frame and by track, and how well everything is known; warnings go to the story. */
+function gather(r: Reconstruction, lens: SolveLens, story: Story) {
+  const { problem, state, frameOf, trackOf } = r.toBundle();
+  const { warnings } = story;
+  const lin = new Linearisation(problem.camera.length);
+  evaluateBundle(problem, state, lin, false);
+  const n = problem.camera.length;
+  const frameSum = new Float64Array(frameOf.length),
+    frameCount = new Float64Array(frameOf.length);
+  const pointSum = new Float64Array(trackOf.length),
+    pointCount = new Float64Array(trackOf.length);
+  let sum = 0;
+  let weightedSum = 0;
+  for (let i = 0; i < n; i += 1) {
+    const weighted = lin.residual[2 * i] ** 2 + lin.residual[2 * i + 1] ** 2;
+    const e2 = weighted / problem.weight[i];
+    sum += e2;
+    weightedSum += weighted;
+    frameSum[problem.camera[i]] += e2;
+    frameCount[problem.camera[i]] += 1;
+    pointSum[problem.point[i]] += e2;
+    pointCount[problem.point[i]] += 1;
+  }
+  const rmsPx = Math.sqrt(sum / n);
+  const focal = problem.focal.held ? 0 : 1;
+  // a turn has three unknowns a frame and two a direction, all turned together by any amount
+  const unknowns = (r.turnOnly ? 3 * frameOf.length + 2 * trackOf.length - 3 : 6 * frameOf.length + 3 * trackOf.length - 7) + focal;
+  const variance = weightedSum / Math.max(1, 2 * n - unknowns);
+  const drift = driftOf(r);
+  // what drifts along its track says less than its number of frames: everything that is known is known so much worse
+  const told = variance * drift.factor;
+  // a lens that bends leaves errors that go along the tracks too
+  const bending = !lens.hasDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
+  if (bending)
+    warnings.push(
+      `The lens bends, and this solve took it as straight: with a distortion (k1 about ${bending.k1.toFixed(2)}) the error would fall from ${rmsPx.toFixed(2)} to ${(rmsPx * Math.sqrt(bending.remaining)).toFixed(2)} px. Shoot a lens grid, or mark straight edges, before anything is judged by it.`,
+    );
+  else if (drift.factor > WORTH_SAYING)
+    warnings.push(`The tracks drift: their errors go along them from frame to frame. Standard deviations are ${Math.sqrt(drift.factor).toFixed(1)} times what their number alone would give.`);
+  const covariance = BundleCovariance.compute(problem, state);
+  if (!covariance) warnings.push('The tracks do not determine all cameras and points: no standard deviations can be given.');
+  const moving = story.trimmed.filter((t) => t.frame === null);
+  if (moving.length > 0) warnings.push(`${moving.length} of ${r.obs.trackIds.length} tracks do not behave like still points and were left out.`);
+  const few = frameOf.filter((_, c) => frameCount[c] < MIN_SHARED_TRACKS).length;
+  if (few > 0) warnings.push(`${few} frames stand on fewer than ${MIN_SHARED_TRACKS} tracks.`);
+  const unplaced = r.poses.flatMap((p, f) => (p ? [] : [r.obs.frames[f]]));
+  return { problem, state, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, rmsPx, variance, told, bending, covariance, unplaced };
+}
+
+/** What every solve says, of whatever motion. */
+function common(r: Reconstruction, lens: SolveLens, story: Story, g: ReturnType<typeof gather>, sigmaFocalMm: number | null) {
+  if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) story.warnings.push(`The focal length is hardly seen in this move: ± ${sigmaFocalMm.toFixed(1)} mm.`);
+  return {
+    width: lens.geometry.widthPx,
+    height: lens.geometry.heightPx,
+    focalMm: r.focalMm,
+    sigmaFocalMm,
+    focalMode: story.focalMode as SolveResult['focalMode'],
+    distortion: describeLens(lens, r.lens.follows),
+    rmsPx: g.rmsPx,
+    rmsPerMille: (g.rmsPx / lens.geometry.widthPx) * 1000,
+    noisePx: Math.sqrt(g.variance),
+    trimmed: story.trimmed,
+    bending: g.bending,
+    warnings: story.warnings,
+    iterations: story.iterations,
+  };
+}
+
+const unplacedWords = (unplaced: readonly number[], of: number): string => `${unplaced.length} of ${of} frames could not be placed (${ranges(unplaced)}): too few tracks connect them to the rest`;
+
+/** A camera that moved: places, points, and how they are tied to the world. */
+export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult & { mirrored: string | null } {
+  const { obs } = r;
+  const { warnings } = story;
+  const g = gather(r, lens, story);
+  const { problem, state, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, told, covariance, unplaced } = g;
+  const poses = frameOf.map((f) => r.poses[f]!);
+  const anchored = anchorSolve(
+    {
+      frames: frameOf.map((f) => obs.frames[f]),
+      lastFrame: obs.frames[obs.frames.length - 1],
+      centers: poses.map(centerOf),
+      rotations: poses.map((p) => p.rotation),
+      translations: poses.map((p) => p.translation),
+      trackIds: trackOf.map((t) => obs.trackIds[t]),
+      points: trackOf.map((t) => r.points[t]!),
+      variance: told,
+      covariance,
+    },
+    setup.anchors ?? {},
+  );
+  warnings.push(...anchored.warnings);
+  const sim = anchored.similarity;
+  const cameraSpread = frameOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'camera', index }));
+  const pointSpread = trackOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'point', index }));
+
+  const bySlope = problem.focal.held ? 0 : covariance ? Math.sqrt(covariance.focalVariance() * told) : null;
+  // where it is well seen the curvature says it; where it is not, the cost itself is asked
+  const asked = bySlope !== null && !problem.focal.priorSigmaMm && bySlope > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
+  const sigmaFocalMm = bySlope === null || asked === null ? bySlope : Math.max(bySlope, asked);
+  const solved = unplaced.length === 0;
+  return {
+    status: frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS ? 'failed' : solved ? 'solved' : 'partial',
+    reason: solved ? null : unplacedWords(unplaced, obs.frames.length),
+    ...common(r, lens, story, g, sigmaFocalMm),
+    frames: frameOf.map((f, c) => ({
+      frame: obs.frames[f],
+      position: applySimilarity(sim, centerOf(poses[c])),
+      rotation: cameraToWorld(poses[c].rotation, sim.rotation),
+      focalMm: r.focalMm,
+      rmsPx: Math.sqrt(frameSum[c] / Math.max(1, frameCount[c])),
+      tracks: frameCount[c],
+      sigmaPositionM: cameraSpread[c] && meanSigma(cameraSpread[c]),
+      covarianceM2: cameraSpread[c],
+    })),
+    points: trackOf.map((t, p) => ({
+      track: obs.trackIds[t],
+      position: applySimilarity(sim, r.points[t]!),
+      sigmaM: pointSpread[p] && meanSigma(pointSpread[p]),
+      covarianceM2: pointSpread[p],
+      rmsPx: Math.sqrt(pointSum[p] / Math.max(1, pointCount[p])),
+      observations: pointCount[p],
+    })),
+    anchoring: {
+      scale: anchored.scaled ? sim.scale : null,
+      sigmaScalePct: anchored.sigmaScale === null ? null : (100 * anchored.sigmaScale) / sim.scale,
+      datum: anchored.datum,
+      residuals: anchored.residuals,
+      undecided: anchored.undecided,
+      angles: (setup.anchors?.cameraAngles ?? []).map(({ frame, of }) => {
+        const asked = frame === 'last' ? obs.frames[obs.frames.length - 1] : frame;
+        const camera = frameOf.findIndex((f) => obs.frames[f] === asked);
+        const a = camera < 0 ? null : anchored.anglesOf(camera);
+        return a && (of === 'tilt' ? { rad: a.tiltRad, sigmaRad: a.sigmaTiltRad } : { rad: a.rollRad, sigmaRad: a.sigmaRollRad });
+      }),
+    },
+    mirrored: mirroredSeen(
+      heightsOverMarks(
+        poses.map((p) => applySimilarity(sim, centerOf(p))[1]),
+        (setup.anchors?.level ?? []).flatMap((id) => {
+          const at = trackOf.findIndex((t) => obs.trackIds[t] === id);
+          return at < 0 ? [] : [applySimilarity(sim, r.points[trackOf[at]]!)[1]];
+        }),
+      ),
+      new Map(trackOf.map((t) => [obs.trackIds[t], r.points[t]!])),
+      setup.anchors ?? {},
+    ),
+  };
+}
+
+/** A turn of less than so many times the noise of a track is none. */
+const STILL_NOISES = 3;
+
+/** A camera that only turned. Nothing of it is in metres; what is up is known by tilt and roll where they were recorded. */
+export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult {
+  const { obs } = r;
+  const g = gather(r, lens, story);
+  const { problem, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, told, covariance, unplaced } = g;
+  const rotations = frameOf.map((f) => r.poses[f]!.rotation);
+  const world = uprightTurn(
+    frameOf.map((f) => obs.frames[f]),
+    rotations,
+    setup.anchors ?? {},
+  );
+  const asked = setup.motion === 'pan';
+  const most = Math.max(0, ...rotations.map((r2) => rotationAngle(rotations[0], r2)));
+  const still = most * r.slopeToPx < STILL_NOISES * Math.sqrt(g.variance);
+  if (!asked && !still) story.warnings.unshift('The camera turns but does not move: turns, directions and what they say of the lens are seen, and no depth, no place, no scale.');
+  if (still) story.warnings.unshift('The camera stands still: nothing is seen of its path, and nothing of its lens.');
+  const whole = unplaced.length === 0;
+  const reasons = [
+    ...(asked ? [] : [`no parallax: the camera ${still ? 'stands still' : 'turns but does not move'}, so directions are seen and no depth`]),
+    ...(whole ? [] : [unplacedWords(unplaced, obs.frames.length)]),
+  ];
+  const failedToo = frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS;
+  return {
+    motion: 'pan',
+    status: failedToo ? 'failed' : reasons.length === 0 ? 'solved' : 'partial',
+    reason: reasons.length === 0 ? null : reasons.join('; '),
+    ...common(r, lens, story, g, problem.focal.held ? 0 : covariance ? Math.sqrt(covariance.focalVariance() * told) : null),
+    frames: frameOf.map((f, c) => ({
+      frame: obs.frames[f],
+      position: [0, 0, 0],
+      rotation: turnToWorld(rotations[c], world.rotation),
+      focalMm: r.focalMm,
+      rmsPx: Math.sqrt(frameSum[c] / Math.max(1, frameCount[c])),
+      tracks: frameCount[c],
+      sigmaPositionM: null,
+      covarianceM2: null,
+    })),
+    points: [],
+    directions: trackOf.map((t, p) => ({
+      track: obs.trackIds[t],
+      direction: mulMatVec(world.rotation, r.points[t]!),
+      rmsPx: Math.sqrt(pointSum[p] / Math.max(1, pointCount[p])),
+      observations: pointCount[p],
+    })),
+    anchoring: { scale: null, sigmaScalePct: null, datum: [world.datum, 'the camera at the origin'], residuals: [], undecided: null, angles: (setup.anchors?.cameraAngles ?? []).map(() => null) },
+  };
+}
+
+/** Picture axes (x right, y down, z forward) to the conventions' camera (x right, y up, looking along −z), then to the anchored world. */
+function cameraToWorld(worldToCamera: Mat3, anchorRotation: Mat3): Quat {
+  return matToQuat(mulMat3(mulMat3(anchorRotation, transpose3(worldToCamera)), [1, 0, 0, 0, -1, 0, 0, 0, -1]));
+}
+
+/** "12–40, 55": consecutive frame numbers in one. */
+function ranges(frames: readonly number[]): string {
+  const out: string[] = [];
+  for (let i = 0; i < frames.length;) {
+    let j = i;
+    while (j + 1 < frames.length && frames[j + 1] === frames[j] + 1) j += 1;
+    out.push(i === j ? String(frames[i]) : `${frames[i]}–${frames[j]}`);
+    i = j + 1;
+  }
+  return out.length > 6 ? `${out.slice(0, 6).join(', ')} …` : out.join(', ');
+}

@@ -1,0 +1,23 @@
+import { evaluateBundle, Linearisation } from './bundle-problem';
+import type { Reconstruction } from './reconstruction';
+import { trackDrift, type TrackDrift } from './track-drift';
+
+/** How the errors of the tracks go along them, from the residuals as they are. */
+export function driftOf(r: Reconstruction): TrackDrift {
+  const { problem, state, obsOf } = r.toBundle();
+  const lin = new Linearisation(problem.camera.length);
+  evaluateBundle(problem, state, lin, false);
+  const runs = new Map<number, { u: number[]; v: number[] }[]>();
+  const lastFrame = new Map<number, number>();
+  const order = Array.from(obsOf.keys()).sort((a, b) => r.obs.frame[obsOf[a]] - r.obs.frame[obsOf[b]]);
+  for (const i of order) {
+    const [track, frame] = [r.obs.track[obsOf[i]], r.obs.frame[obsOf[i]]];
+    const mine = runs.get(track) ?? [];
+    if (mine.length === 0 || lastFrame.get(track) !== frame - 1) mine.push({ u: [], v: [] });
+    mine[mine.length - 1].u.push(lin.residual[2 * i]);
+    mine[mine.length - 1].v.push(lin.residual[2 * i + 1]);
+    runs.set(track, mine);
+    lastFrame.set(track, frame);
+  }
+  return trackDrift([...runs.values()].flat());
+}

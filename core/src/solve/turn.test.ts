@@ -1,0 +1,162 @@
+import { simulateShot, uniform, type ShotScene } from '@mesure/synthetic';
+import { mulMat3, quatToMat, rotationAngle, transpose3, type Mat3 } from '../math';
+import { reconcile } from '../reconcile';
+import { solveTracks, type SolveSetup } from '.';
+
+const W = 2048,
+  H = 1080,
+  SENSOR = { widthMm: 24, heightMm: 12.66 };
+
+/** Points all round a camera on a tripod, near and far. */
+function around(count: number, seed: number) {
+  const u = uniform(seed);
+  return Array.from({ length: count }, (_, i) => {
+    const [turn, far, up] = [(u() - 0.5) * 2.6, 2 + 6 * u(), 0.2 + 2.4 * u()];
+    return { id: `m${i}`, at: [far * Math.sin(turn), up, -far * Math.cos(turn)] as const };
+  });
+}
+const scene = (change: Partial<ShotScene> = {}): ShotScene => ({
+  widthPx: W,
+  heightPx: H,
+  focalMm: 24,
+  sensorWidthMm: SENSOR.widthMm,
+  sensorHeightMm: SENSOR.heightMm,
+  frames: 40,
+  noisePx: 0.4,
+  seed: 5,
+  points: around(140, 3),
+  path: () => [0, 1.4, 0],
+  // 40 degrees to the right, tilting up a little
+  aim: (t) => [5 * Math.sin(-0.35 + 0.7 * t), 1.3 + 0.4 * t, -5 * Math.cos(-0.35 + 0.7 * t)],
+  ...change,
+});
+const setup = (change: Partial<SolveSetup> = {}): SolveSetup => ({
+  image: { width: W, height: H },
+  sensor: SENSOR,
+  focal: { mode: 'free', mm: 24 },
+  distortion: { mode: 'none' },
+  motion: 'pan',
+  ...change,
+});
+/** The truth's camera to world: right, up, back. */
+const truthOf = (c: ReturnType<typeof simulateShot>['cameras'][number]): Mat3 => {
+  const [r, d, f] = [c.right, c.down, c.forward];
+  return [r[0], -d[0], -f[0], r[1], -d[1], -f[1], r[2], -d[2], -f[2]];
+};
+
+test('a pan: turns to a few hundredths of a degree, the focal length within its sigma, directions and no depth', () => {
+  const shot = simulateShot(scene());
+  const r = solveTracks(shot.tracks, setup());
+  expect(r).toMatchObject({ motion: 'pan', status: 'solved', reason: null, points: [], anchoring: { scale: null } });
+  expect(r.frames).toHaveLength(40);
+  expect(Math.abs(r.focalMm! - 24)).toBeLessThan(4 * r.sigmaFocalMm!);
+  expect(r.sigmaFocalMm!).toBeLessThan(0.05);
+  // what the noise alone leaves
+  expect(r.rmsPx!).toBeGreaterThan(0.45);
+  expect(r.rmsPx!).toBeLessThan(0.6);
+  const first = [quatToMat(r.frames[0].rotation), truthOf(shot.cameras[0])];
+  r.frames.forEach((f, i) => {
+    const solved = mulMat3(transpose3(first[0]), quatToMat(f.rotation));
+    const truth = mulMat3(transpose3(first[1]), truthOf(shot.cameras[i]));
+    expect((rotationAngle(solved, truth) * 180) / Math.PI).toBeLessThan(0.04);
+  });
+  for (const d of r.directions!) expect(Math.hypot(...d.direction)).toBeCloseTo(1, 9);
+  expect(r.directions!.length).toBeGreaterThan(60);
+  // a shot of three unknowns a frame is judged by as many
+  expect(r.noisePx!).toBeGreaterThan(0.37);
+  expect(r.noisePx!).toBeLessThan(0.43);
+});
+
+test('asked for as a free move it is a part of what was asked: no parallax, and it says what is seen all the same', () => {
+  const r = solveTracks(simulateShot(scene()).tracks, setup({ motion: 'free' }));
+  expect(r).toMatchObject({ motion: 'pan', status: 'partial', reason: expect.stringMatching(/^no parallax: the camera turns but does not move/) });
+  expect(r.warnings[0]).toMatch(/turns but does not move.*no depth, no place, no scale/);
+});
+
+test('the focal length and its sigma: over 30 pans their errors are what is said of them; from the record three quarters or four thirds as long too', () => {
+  let sum = 0;
+  let worst = 0;
+  for (let seed = 1; seed <= 30; seed += 1) {
+    const shot = simulateShot(scene({ seed, points: around(140, seed), frames: 24 }));
+    const start = [24, 18, 32][seed % 3];
+    const r = solveTracks(shot.tracks, setup({ focal: { mode: 'free', mm: start } }));
+    const z = (r.focalMm! - 24) / r.sigmaFocalMm!;
+    sum += z * z;
+    worst = Math.max(worst, Math.abs(z));
+  }
+  expect(sum / 30).toBeGreaterThan(0.5);
+  expect(sum / 30).toBeLessThan(1.7);
+  expect(worst).toBeLessThan(4);
+});
+
+test('a forgotten reducer is named by a pan alone, and a height is not judged', () => {
+  const recorded = setup({ focal: { mode: 'free', mm: 32 }, anchors: { cameraHeights: [{ frame: 1, m: 1.4, sigmaM: 0.005 }], lengths: [{ a: 'm1', b: 'm2', m: 2, sigmaM: 0.003 }] } });
+  const shot = simulateShot(scene({ focalMm: 22.72 }));
+  const r = solveTracks(shot.tracks, recorded);
+  const judged = reconcile(recorded, r);
+  expect(judged.items[0]).toMatchObject({ quantity: 'focalLength', verdict: 'contradicts', causes: [expect.objectContaining({ cause: 'forgotten-reducer' }), ...judged.items[0].causes.slice(1)] });
+  expect(judged.items.filter((i) => i.quantity !== 'focalLength').map((i) => i.verdict)).toEqual(judged.items.filter((i) => i.quantity !== 'focalLength').map(() => 'not observable'));
+});
+
+test('held, guided, through a lens that bends, and with things that move', () => {
+  const walkers = around(12, 9).map((p, i) => ({ ...p, id: `w${i}`, drift: [0.02, 0, 0] as const }));
+  const shot = simulateShot(scene({ k: [-0.12, 0.02, 0], points: [...around(140, 3), ...walkers] }));
+  const lens = { mode: 'held' as const, model: 'radial', k: [-0.12, 0.02, 0], p: [0, 0], focalMm: 24 };
+  const free = solveTracks(shot.tracks, setup({ distortion: lens }));
+  expect(free.rmsPx!).toBeLessThan(0.6);
+  const left = new Set(free.trimmed.map((t) => t.track));
+  expect(walkers.filter((w) => shot.tracks.filter((t) => t.track === w.id).length > 10 && !left.has(w.id))).toEqual([]);
+  expect(around(140, 3).filter((p) => left.has(p.id)).length).toBeLessThan(4);
+  const held = solveTracks(shot.tracks, setup({ distortion: lens, focal: { mode: 'held', mm: 24 } }));
+  expect([held.focalMm, held.sigmaFocalMm]).toEqual([24, 0]);
+  const guided = solveTracks(shot.tracks, setup({ distortion: lens, focal: { mode: 'guided', mm: 24.4, sigmaMm: 0.3 } }));
+  expect(Math.abs(guided.focalMm! - 24)).toBeLessThan(4 * guided.sigmaFocalMm!);
+  // taken as straight, the bend is seen and named
+  const straight = solveTracks(shot.tracks, setup());
+  expect(straight.rmsPx!).toBeGreaterThan(2 * free.rmsPx!);
+  expect(straight.bending?.k1 ?? 0).toBeLessThan(-0.05);
+});
+
+test('what is up comes from tilt and roll as they were recorded; without them from the camera', () => {
+  const shot = simulateShot(scene());
+  const { forward, right } = shot.cameras[0];
+  const tilt = Math.asin(forward[1]);
+  const anchors = {
+    cameraAngles: [
+      { frame: 1, of: 'tilt' as const, rad: tilt },
+      { frame: 1, of: 'roll' as const, rad: 0 },
+    ],
+  };
+  const r = solveTracks(shot.tracks, setup({ anchors }));
+  expect(Math.abs(right[1])).toBeLessThan(1e-9);
+  r.frames.forEach((f, i) => {
+    const m = quatToMat(f.rotation);
+    // the view's tilt, and the horizon
+    expect(Math.abs(Math.asin(-m[5]) - Math.asin(shot.cameras[i].forward[1]))).toBeLessThan(0.001);
+    expect(Math.abs(m[3])).toBeLessThan(0.001);
+  });
+  expect(r.anchoring.datum[0]).toBe('up by the tilt and roll recorded at frame 1');
+  expect(solveTracks(shot.tracks, setup()).anchoring.datum[0]).toMatch(/mean up/);
+});
+
+test('a slight turn hardly shows the focal length, and says so', () => {
+  const slight = scene({ aim: (t) => [5 * Math.sin(0.003 * t), 1.3, -5 * Math.cos(0.003 * t)] });
+  const r = solveTracks(simulateShot(slight).tracks, setup());
+  expect(r.sigmaFocalMm!).toBeGreaterThan(0.5);
+  expect(Math.abs(r.focalMm! - 24)).toBeLessThan(4 * r.sigmaFocalMm!);
+  expect(r.warnings.join(' ')).toMatch(/hardly seen/);
+});
+
+test('a full turn: frames that never see each other are joined by those between', () => {
+  const u = uniform(4);
+  const ring = Array.from({ length: 260 }, (_, i) => {
+    const [turn, far] = [2 * Math.PI * u(), 3 + 4 * u()];
+    return { id: `r${i}`, at: [far * Math.sin(turn), 0.3 + 2.2 * u(), -far * Math.cos(turn)] as const };
+  });
+  const r = solveTracks(simulateShot(scene({ points: ring, frames: 90, aim: (t) => [5 * Math.sin(5.5 * t), 1.4, -5 * Math.cos(5.5 * t)] })).tracks, setup());
+  expect(r.status).toBe('solved');
+  expect(r.frames).toHaveLength(90);
+  expect(Math.abs(r.focalMm! - 24)).toBeLessThan(4 * r.sigmaFocalMm!);
+  const [a, b] = [quatToMat(r.frames[0].rotation), quatToMat(r.frames[89].rotation)];
+  expect(Math.abs((2 * Math.PI - 5.5 - rotationAngle(a, b)) * 180) / Math.PI).toBeLessThan(0.1);
+});
