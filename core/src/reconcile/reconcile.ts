@@ -58,7 +58,7 @@ const OBSERVABLE_DEG = 1;
 const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
-export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> & Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason'>>;
+export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> & Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion'>>;
 
 /**
  * Recorded against solved, with verdict and likely causes.
@@ -71,6 +71,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
     throw new CoreError('INVALID_OPTION', `The solve failed${solve.reason ? ` (${solve.reason})` : ''}: there is nothing to compare`, 'status');
   }
   const items: ReconcileItem[] = [focalItem(setup, solve)];
+  const turned = solve.motion === 'pan';
   const judged = solve.anchoring?.residuals;
   // by which one it is and not by its words: two readings of one pair are two
   const residualOf = (kind: AnchorResidual['kind'], index: number, about: string) => judged?.find((q) => q.kind === kind && (q.index === undefined ? q.about === about : q.index === index));
@@ -79,8 +80,8 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
     const about = frameWords(h.frame);
     const frame = frameAt(h.frame);
     // a result without anchoring evidence: the position itself, as far as its own sigma goes
-    const plain = !judged && frame ? { value: frame.position[1], sigma: frame.covarianceM2 ? Math.sqrt(frame.covarianceM2[3]) : (frame.sigmaPositionM ?? null) } : null;
-    items.push(lengthItem('cameraHeight', about, h.m, h.sigmaM ?? USUAL_SIGMA.heightM, residualOf('cameraHeight', index, about), plain, solve.anchoring?.undecided));
+    const plain = !judged && !turned && frame ? { value: frame.position[1], sigma: frame.covarianceM2 ? Math.sqrt(frame.covarianceM2[3]) : (frame.sigmaPositionM ?? null) } : null;
+    items.push(lengthItem('cameraHeight', about, h.m, h.sigmaM ?? USUAL_SIGMA.heightM, residualOf('cameraHeight', index, about), plain, solve.anchoring?.undecided, turned));
   });
   (setup.anchors?.lengths ?? []).forEach((l, index) => {
     const about = `${l.a}–${l.b}`;
@@ -95,7 +96,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
             sigma: sa === null || sb === null ? null : Math.hypot(sa, sb),
           }
         : null;
-    items.push(lengthItem('length', about, l.m, l.sigmaM ?? USUAL_SIGMA.tieM, residualOf('length', index, about), plain, solve.anchoring?.undecided));
+    items.push(lengthItem('length', about, l.m, l.sigmaM ?? USUAL_SIGMA.tieM, residualOf('length', index, about), plain, solve.anchoring?.undecided, turned));
   });
   (setup.anchors?.distances ?? []).forEach((d, index) => {
     const about = `${d.to}, ${frameWords(d.frame)}`;
@@ -109,10 +110,11 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
           }
         : null;
     // a thing that was not tracked cannot be judged, and that is said once, by the solve
-    if (to) items.push(lengthItem('distance', about, d.m, d.sigmaM ?? USUAL_SIGMA.distanceM, residualOf('distance', index, about), plain, solve.anchoring?.undecided));
+    if (to) items.push(lengthItem('distance', about, d.m, d.sigmaM ?? USUAL_SIGMA.distanceM, residualOf('distance', index, about), plain, solve.anchoring?.undecided, turned));
   });
   (setup.anchors?.cameraAngles ?? []).forEach((a, index) => items.push(angleItem(a, solve.anchoring?.angles?.[index] ?? null)));
-  const order: Verdict[] = ['contradicts', 'drifts', 'not observable', 'agrees'];
+  // what a turn cannot tell is nobody's to look at, and stands last
+  const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');
   const verdict = order.find((v) => (seen.length > 0 ? seen : items).some((i) => i.verdict === v)) ?? 'not observable';
   items.sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict) || gap(b) - gap(a));
@@ -184,6 +186,7 @@ function lengthItem(
   residual: AnchorResidual | undefined,
   plain: { value: number; sigma: number | null } | null,
   undecided: Undecided | null | undefined,
+  turned: boolean,
 ): ReconcileItem {
   const solved = residual ? residual.independentM : (plain?.value ?? null);
   const sigma = residual ? residual.sigmaIndependentM : (plain?.sigma ?? null);
@@ -196,8 +199,9 @@ function lengthItem(
       sigma ?? 0,
       (k) => `${recorded.toFixed(3)} m × ${k.ratio.toFixed(3)} = ${(recorded * k.ratio).toFixed(3)} m; solved ${solved!.toFixed(3)} ± ${(sigma ?? 0).toFixed(3)} m`,
     );
-  const unseen =
-    solved !== null && sigma === null
+  const unseen = turned
+    ? 'The camera only turned: a turn tells no lengths.'
+    : solved !== null && sigma === null
       ? `The solve gives ${solved.toFixed(3)} m without a standard deviation, so it cannot be judged by it.`
       : 'Nothing else in this solve gives the scale, so it cannot be checked. One more length or height would do.';
   const judged = item(quantity, about, 'm', recorded, recordedSigma, solved, sigma, causes, unseen);

@@ -95,7 +95,8 @@ test('a forgotten reducer is named by a pan alone, and a height is not judged', 
   const r = solveTracks(shot.tracks, recorded);
   const judged = reconcile(recorded, r);
   expect(judged.items[0]).toMatchObject({ quantity: 'focalLength', verdict: 'contradicts', causes: [expect.objectContaining({ cause: 'forgotten-reducer' }), ...judged.items[0].causes.slice(1)] });
-  expect(judged.items.filter((i) => i.quantity !== 'focalLength').map((i) => i.verdict)).toEqual(judged.items.filter((i) => i.quantity !== 'focalLength').map(() => 'not observable'));
+  expect(judged.items.filter((i) => i.quantity !== 'focalLength').map((i) => i.verdict)).toEqual(['not observable', 'not observable']);
+  expect(judged.items[1].sentence).toBe('The camera only turned: a turn tells no lengths.');
 });
 
 test('held, guided, through a lens that bends, and with things that move', () => {

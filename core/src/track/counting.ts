@@ -52,6 +52,8 @@ const PROXIES = [1 / 8, 1 / 6, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4];
 /** So many tracks do not all lie in the upper left half of a picture by chance; for a part that is nearly all of it many more are needed. */
 const FEW_TRACKS = 12;
 const MANY_TRACKS = 60;
+/** Of the picture's half: tracks that reach so far fill it. */
+const FILLED = 0.8;
 
 /**
  * Do the tracks make sense as the conventions count them? What lies outside of the picture, or fills only its upper left part, was counted
@@ -72,17 +74,20 @@ export function questionCounting(tracks: readonly TrackPoint[], picture: Picture
     return {
       what: 'shares',
       words: `The tracks lie between ${tell(Math.min(x0, y0))} and ${tell(Math.max(x1, y1))}: they seem to count in shares of the picture, not in pixels.`,
-      choices: bothWays({ from: middle ? 'middle' : 'corner', ...size, addFrames: 0 }, true),
+      choices: bothWays({ from: middle ? 'middle' : 'corner', ...size, addFrames: 0 }),
     };
   }
   if (x0 < -0.02 * w || y0 < -0.02 * h) {
     const reach = Math.max(Math.abs(x0), Math.abs(x1)) / (w / 2);
     const down = Math.max(Math.abs(y0), Math.abs(y1)) / (h / 2);
-    const share = PROXIES.find((p) => p >= Math.max(reach, down) - 0.02 && tracks.length > 0 && p <= 0.5) ?? 1;
+    // the smallest picture that holds them all is the likeliest, where they fill it
+    const share = PROXIES.find((p) => p <= 0.5 && p >= Math.max(reach, down) - 0.02) ?? 1;
+    const whole = bothWays({ from: 'middle', ...picture, addFrames: 0 });
+    const smaller = share < 1 ? bothWays({ from: 'middle', ...sized(share), addFrames: 0 }) : [];
     return {
       what: 'middle',
       words: `The tracks have ${far}: they seem to count from the middle of the picture.`,
-      choices: [...bothWays({ from: 'middle', ...picture, addFrames: 0 }, true), ...(share < 1 ? bothWays({ from: 'middle', ...sized(share), addFrames: 0 }, true) : [])],
+      choices: Math.max(reach, down) > FILLED * share ? [...smaller, ...whole] : [...whole, ...smaller],
     };
   }
   if (x1 > 1.02 * w || y1 > 1.02 * h) {
@@ -109,7 +114,8 @@ export function questionCounting(tracks: readonly TrackPoint[], picture: Picture
   return null;
 }
 
-const bothWays = (counting: Omit<TrackCounting, 'yUp'>, upFirst: boolean): TrackCounting[] => [upFirst, !upFirst].map((yUp) => ({ ...counting, yUp }));
+/** What does not count from the upper left corner mostly counts upwards. */
+const bothWays = (counting: Omit<TrackCounting, 'yUp'>): TrackCounting[] => [true, false].map((yUp) => ({ ...counting, yUp }));
 const tell = (v: number): string => (Math.abs(v) < 3 ? v.toFixed(2) : v.toFixed(0));
 
 /** All but the outermost on each side. */

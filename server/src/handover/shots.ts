@@ -47,8 +47,8 @@ export function lacksOf(take: StoredRecord<'take'>, day: HandoverDay, solved: So
   if (solved.staleWords) desk('stale', `a test solve of the record as it is: ${solved.staleWords}`);
   if (solve.status === 'partial' && solve.motion !== 'pan')
     desk('rest', `the rest of the take: the solve holds frames ${solve.frames[0].frame} to ${solve.frames[solve.frames.length - 1].frame} only`);
-  if (solve.motion === 'pan') desk('depth', 'a move: the camera only turns, so that directions leave and no places', 'set');
-  else if (unitOf(solve) !== 'm') desk('scale', 'a scale: no length, height or surveyed place ties the solve to metres, and it leaves in a unit of its own', 'set');
+  // a turn has no scale to lack
+  if (solve.motion !== 'pan' && unitOf(solve) !== 'm') desk('scale', 'a scale: no length, height or surveyed place ties the solve to metres, and it leaves in a unit of its own', 'set');
   if (reconcile?.verdict === 'contradicts') desk('contradiction', 'an answer to the contradiction found by the test solve', 'set');
   return lacks;
 }

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useData, useMayWrite, useRecordsState } from '../../data';
 import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm } from '../../forms';
-import { Action, IconAction, Row, Section, Sheet } from '../../ui/controls';
+import { Action, Row, Section, Sheet } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 
@@ -21,7 +21,7 @@ const TITLES: Record<LackTime, string> = {
 function wayTo(m: MissingThing): Href | null {
   if (m.takeId === null) return null;
   if (m.code.startsWith('plate ')) return '/kit' as Href;
-  if (['tracks', 'solve', 'stale', 'rest', 'scale', 'depth', 'contradiction'].includes(m.code)) return `/check/${m.takeId}` as Href;
+  if (['tracks', 'solve', 'stale', 'rest', 'scale', 'contradiction'].includes(m.code)) return `/check/${m.takeId}` as Href;
   return `/floor/take/${m.takeId}?to=${m.code}` as Href;
 }
 
@@ -47,7 +47,7 @@ export function MissingList({ dayId, missing, onChanged }: { dayId: string; miss
                     <View style={{ flex: 1 }}>
                       <Row title={take} detail={group.map((m) => m.what).join(', ')} onPress={way === null ? undefined : () => router.push(way)} />
                     </View>
-                    {mayWrite ? <IconAction icon="not-interested" label={`It cannot be had: ${take}`} onPress={() => setAsked(group)} /> : null}
+                    {mayWrite ? <Action kind="quiet" title="Why not" label={`It cannot be had: ${take}`} onPress={() => setAsked(group)} /> : null}
                   </View>
                 );
               })}
