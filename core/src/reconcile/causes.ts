@@ -16,6 +16,8 @@ export interface FocalContext {
   adapterFactor: number;
   squeeze: number;
   sensorWidthMm: number;
+  /** as it is written on the lens, before the adapter */
+  markedMm: number;
 }
 
 /** Reducers and extenders in common use; the factor is engraved to two digits. */
@@ -32,8 +34,32 @@ const WINDOWS: [number, string][] = [
 ];
 const SQUEEZES = [2, 1.8, 1.5, 1.33];
 
+/** Focal lengths that sets of primes are made in, mm. */
+const PRIMES_MM = [12, 14, 16, 18, 21, 24, 25, 27, 28, 32, 35, 40, 50, 65, 75, 85, 100, 135];
+/** Nearer than this another lens is the same one, differently made. */
+const OTHER_LENS = 0.04;
+
+/** Values that arise where two neighbouring digits change places; leading noughts are none. */
+export function swappedDigits(text: string): string[] {
+  const found = new Set<string>();
+  const digits = [...text].flatMap((c, i) => (/\d/.test(c) ? [i] : []));
+  for (let k = 0; k + 1 < digits.length; k += 1) {
+    const [a, b] = [digits[k], digits[k + 1]];
+    const letters = [...text];
+    [letters[a], letters[b]] = [letters[b], letters[a]];
+    const swapped = letters.join('');
+    if (Number(swapped) > 0 && Number(swapped) !== Number(text)) found.add(swapped);
+  }
+  return [...found];
+}
+
 export function focalCauses(c: FocalContext): KnownCause[] {
   const list: KnownCause[] = [];
+  for (const mm of PRIMES_MM)
+    if (Math.abs(mm / c.markedMm - 1) > OTHER_LENS)
+      list.push({ cause: 'other-lens', title: `The ${mm} mm of the set was on the camera, not the ${c.markedMm} mm`, ratio: mm / c.markedMm, spread: 0.008, prior: 0.05 });
+  for (const text of swappedDigits(String(c.markedMm)))
+    list.push({ cause: 'swapped-digits', title: `Two digits of the focal length changed places: ${text} mm, not ${c.markedMm} mm`, ratio: Number(text) / c.markedMm, spread: 0.005, prior: 0.05 });
   if (c.adapterFactor === 1) {
     REDUCERS.forEach((factor) =>
       list.push({
@@ -95,7 +121,7 @@ export function focalCauses(c: FocalContext): KnownCause[] {
 }
 
 /** Mistakes with lengths and heights. */
-export const LENGTH_CAUSES: readonly KnownCause[] = [
+const LENGTH_CAUSES: readonly KnownCause[] = [
   { cause: 'inches-for-centimetres', title: 'Inches were taken for centimetres', ratio: 2.54, spread: 0.01, prior: 1 },
   { cause: 'centimetres-for-inches', title: 'Centimetres were taken for inches', ratio: 1 / 2.54, spread: 0.004, prior: 0.8 },
   { cause: 'feet-for-metres', title: 'Feet were taken for metres', ratio: 0.3048, spread: 0.003, prior: 0.8 },
@@ -104,3 +130,42 @@ export const LENGTH_CAUSES: readonly KnownCause[] = [
   { cause: 'decimal-point', title: 'The decimal point slipped by one place', ratio: 0.1, spread: 0.001, prior: 0.5 },
   { cause: 'feet-for-inches', title: 'Feet were taken for inches', ratio: 12, spread: 0.05, prior: 0.3 },
 ];
+
+/** Where on a camera a height is taken instead of at its entrance pupil, and how far below that lies on most builds, m. */
+const OTHER_PLACES: readonly [string, number, number][] = [
+  ['the base of the body', 0.06, 0.015],
+  ['the head of the dolly', 0.18, 0.03],
+];
+
+/**
+ * Mistakes with one length or height as it was recorded.
+ * @param recordedM as it stands in the record
+ * @param otherFrames of a camera height: by how much the camera stands higher at the take's first and last frame, m
+ */
+export function lengthCauses(recordedM: number, quantity: 'cameraHeight' | 'length' | 'distance', otherFrames: readonly { frame: number; risesM: number }[] = []): KnownCause[] {
+  // as a tape is read: to the millimetre where it was, else to the centimetre
+  const text = Math.abs(recordedM * 100 - Math.round(recordedM * 100)) < 1e-6 ? recordedM.toFixed(2) : recordedM.toFixed(3);
+  const swapped = swappedDigits(text).map((t): KnownCause => ({
+    cause: 'swapped-digits',
+    title: `Two digits changed places: ${t} m was read, ${text} m written`,
+    ratio: Number(t) / recordedM,
+    spread: 0.002,
+    prior: 0.12,
+  }));
+  if (quantity !== 'cameraHeight') return [...LENGTH_CAUSES, ...swapped];
+  const places = OTHER_PLACES.map(([place, below, spread]): KnownCause => ({
+    cause: 'height-at-other-place',
+    title: `The height was taken at ${place}, and the way up to the entrance pupil not added`,
+    ratio: (recordedM + below) / recordedM,
+    spread: spread / recordedM,
+    prior: 0.25,
+  }));
+  const frames = otherFrames.map(({ frame, risesM }): KnownCause => ({
+    cause: 'height-of-other-frame',
+    title: `The height is that of frame ${frame}`,
+    ratio: (recordedM - risesM) / recordedM,
+    spread: 0.003,
+    prior: 0.25,
+  }));
+  return [...LENGTH_CAUSES, ...swapped, ...places, ...frames];
+}

@@ -3,8 +3,9 @@ import { CoreError } from '../errors';
 import { USUAL_SIGMA } from '../facts';
 import { computeOptics } from '../optics';
 import type { SolveSetup } from '../solve/setup';
+import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
-import { focalCauses, LENGTH_CAUSES, type KnownCause } from './causes';
+import { focalCauses, lengthCauses, type KnownCause } from './causes';
 
 export type Verdict = 'agrees' | 'drifts' | 'contradicts' | 'not observable';
 
@@ -58,7 +59,8 @@ const OBSERVABLE_DEG = 1;
 const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
-export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> & Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion'>>;
+export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
+  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending'>>;
 
 /**
  * Recorded against solved, with verdict and likely causes.
@@ -81,7 +83,9 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
     const frame = frameAt(h.frame);
     // a result without anchoring evidence: the position itself, as far as its own sigma goes
     const plain = !judged && !turned && frame ? { value: frame.position[1], sigma: frame.covarianceM2 ? Math.sqrt(frame.covarianceM2[3]) : (frame.sigmaPositionM ?? null) } : null;
-    items.push(lengthItem('cameraHeight', about, h.m, h.sigmaM ?? USUAL_SIGMA.heightM, residualOf('cameraHeight', index, about), plain, solve.anchoring?.undecided, turned));
+    items.push(
+      lengthItem('cameraHeight', about, h.m, h.sigmaM ?? USUAL_SIGMA.heightM, residualOf('cameraHeight', index, about), plain, solve.anchoring?.undecided, turned, frame ? risesOf(solve, frame) : []),
+    );
   });
   (setup.anchors?.lengths ?? []).forEach((l, index) => {
     const about = `${l.a}–${l.b}`;
@@ -117,9 +121,38 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
   const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');
   const verdict = order.find((v) => (seen.length > 0 ? seen : items).some((i) => i.verdict === v)) ?? 'not observable';
+  if (solve.bending) return takenAsStraight(items, solve.bending);
   items.sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict) || gap(b) - gap(a));
   return { items, verdict, sentence: headline(items, verdict, solve.anchoring?.undecided), warnings: [], ...(solve.anchoring?.undecided ? { undecided: solve.anchoring.undecided } : {}) };
 }
+
+/** A rise of less is none that a tape could tell. */
+const LEAST_RISE_M = 0.02;
+/** By how much the camera stands higher at the first and the last frame than where the height was taken. */
+const risesOf = (solve: SolvedForReconcile, at: SolvedForReconcile['frames'][number]): { frame: number; risesM: number }[] =>
+  [solve.frames[0], solve.frames[solve.frames.length - 1]]
+    .map((f) => ({ frame: f.frame, risesM: f.position[1] - at.position[1] }))
+    .filter((f) => f.frame !== at.frame && Math.abs(f.risesM) > LEAST_RISE_M);
+
+/**
+ * The lens bends and was taken as straight: focal length, lengths and heights of such a solve are bent with it, so that no fact can be judged by it,
+ * a right one least of all.
+ */
+function takenAsStraight(items: readonly ReconcileItem[], bending: Bending): ReconcileReport {
+  const cause: Cause = {
+    cause: 'distortion-not-used',
+    title: 'The lens bends, and its distortion was not used',
+    evidence: `with a distortion (k1 about ${bending.k1.toFixed(2)}) ${(100 * (1 - Math.sqrt(bending.remaining))).toFixed(0)} % of the error would go`,
+    likelihood: BENDS_LIKELIHOOD,
+  };
+  const sentence = `${cause.title}: nothing can be judged by this solve. Shoot a lens grid, or mark straight edges, and solve again.`;
+  const judged = items.map((i): ReconcileItem =>
+    i.verdict === 'not observable' ? i : { ...i, verdict: 'not observable', sentence: `${i.sentence} The lens bends and was taken as straight, so this says nothing yet.`, causes: [] },
+  );
+  return { items: [{ ...judged[0], causes: [cause] }, ...judged.slice(1)], verdict: 'not observable', sentence, warnings: [] };
+}
+/** The residuals ask for it (solve/bending.ts); another fault of the model may look like it now and then. */
+const BENDS_LIKELIHOOD = 0.9;
 
 const gap = (i: ReconcileItem) => (i.difference === null ? 0 : Math.abs(i.difference) / Math.hypot(i.recordedSigma, i.sigma ?? 0));
 
@@ -167,7 +200,7 @@ function focalItem(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem 
   }
   const causes = () =>
     rankCauses(
-      focalCauses({ adapterFactor: adapter, squeeze: setup.squeeze ?? 1, sensorWidthMm: setup.sensor.widthMm }),
+      focalCauses({ adapterFactor: adapter, squeeze: setup.squeeze ?? 1, sensorWidthMm: setup.sensor.widthMm, markedMm: setup.focal.mm }),
       recorded,
       recordedSigma,
       solved!,
@@ -187,12 +220,13 @@ function lengthItem(
   plain: { value: number; sigma: number | null } | null,
   undecided: Undecided | null | undefined,
   turned: boolean,
+  otherFrames: readonly { frame: number; risesM: number }[] = [],
 ): ReconcileItem {
   const solved = residual ? residual.independentM : (plain?.value ?? null);
   const sigma = residual ? residual.sigmaIndependentM : (plain?.sigma ?? null);
   const causes = () =>
     rankCauses(
-      LENGTH_CAUSES,
+      lengthCauses(recorded, quantity, otherFrames),
       recorded,
       recordedSigma,
       solved!,

@@ -1,10 +1,10 @@
-import { median, seededRandom, sigmaFromMedianRadius } from '../math';
+import { distance, median, seededRandom, sigmaFromMedianRadius } from '../math';
 import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../track/counting';
 import { adjust } from './adjust';
 import { assembleFree, assembleTurn, failed } from './assemble';
 import { evaluateBundle, Linearisation } from './bundle-problem';
 import { buildObservations, type Observations, type TrackPoint } from './observations';
-import { Reconstruction, type FocalRule } from './reconstruction';
+import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
 import { driftOf } from './residual-drift';
 import type { SolveResult, TrimmedObservation } from './result';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
@@ -82,9 +82,6 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
   if (setup.motion === 'pan' || !motionSeen(probe, asked, random)) return solveTurn({ obs, lens, setup, rule, options, warnings, pairs: farthestApart(ranked) });
 
-  // on the tracks that the start is looked for with: what a turn leaves is laid beside what the move leaves, once that is known
-  const turnLeaves = noiseOfTurn(sparse, lens, rule, ranked);
-
   const starts = focalMode === 'free' ? FREE_STARTS.map((f) => f * lens.recordedMm) : [lens.recordedMm];
   let best: { r: Reconstruction; score: number } | null = null;
   starts.forEach((focalMm, i) => {
@@ -100,7 +97,11 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     );
     if (tried && (!best || tried.score < best.score)) best = tried;
   });
-  if (!best) return fail('no starting pair: no two frames give a consistent camera motion');
+  if (!best) {
+    // a wide turn that hardly moves: no two frames say where it went, all of them say how it turned
+    if (noiseOfTurn(sparse, lens, rule, ranked) < LITTLE_PX) return solveTurn({ obs, lens, setup, rule, options, warnings, pairs: farthestApart(ranked) });
+    return fail('no starting pair: no two frames give a consistent camera motion');
+  }
   const started = (best as { r: Reconstruction; score: number }).r;
 
   const total = obs.frames.length;
@@ -114,7 +115,9 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const trimmed: TrimmedObservation[] = [];
   let iterations = refineAll(r, trimmed, progress, warnings);
   iterations += chooseNormalisation(r, lens, rule, warnings);
-  if (turnLeaves < TURN_EXPLAINS * noiseOf(r.adjustAll(Infinity, 0).residualPx)) return solveTurn({ obs, lens, setup, rule, options, warnings: [], pairs: farthestApart(ranked) });
+  const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
+  if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked) < TURN_EXPLAINS * noisePx)
+    return solveTurn({ obs, lens, setup, rule, options, warnings: [], pairs: farthestApart(ranked) });
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
@@ -154,6 +157,19 @@ const farthestApart = (ranked: readonly PairCandidate[]): PairCandidate[] => [..
  * takes up what they can.
  */
 const TURN_EXPLAINS = 1.08;
+/** A turn that leaves no more than this is worth having where no move is found. */
+const LITTLE_PX = 2;
+/** A move that shifts near and far against each other by more than so many times the noise of a track is no turn; nobody needs to ask. */
+const DOUBTFUL_NOISES = 60;
+
+/** By how much the travel of the camera moves points in the picture, px: its extent over their median distance. */
+function travelPx(r: Reconstruction): number {
+  const centers = r.poses.flatMap((p) => (p ? [centerOf(p)] : []));
+  const [first] = centers;
+  const extent = Math.max(...centers.map((c) => distance(c, first)));
+  const depths = r.points.flatMap((p) => (p ? [distance(p, first)] : []));
+  return depths.length === 0 ? 0 : (extent / median(depths)) * r.slopeToPx;
+}
 
 /** One-axis noise that a pure turn leaves in the tracks, px; infinite where it cannot be laid through them. */
 function noiseOfTurn(obs: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[]): number {

@@ -161,6 +161,21 @@ describe('a take', () => {
     expect(server.records.get(ID.pack)!.body).toMatchObject({ adapterId: adapter.id });
   });
 
+  test('a cause that no tap puts right has its way there', async () => {
+    const way = async (change: object, cause: string) => {
+      const o = outcome('contradicts');
+      Object.assign(o.reconcile!.items[0], change, { causes: [{ cause, title: 'x', evidence: 'y', likelihood: 0.9 }] });
+      await open(<CheckScreen takeId={ID.take} />, withSolve(solved(o)));
+      fireEvent.press(screen.getByTestId('cause-way'));
+      screen.unmount();
+      return pushed().pop();
+    };
+    expect(await way({}, 'other-lens')).toBe('/kit');
+    expect(await way({}, 'swapped-digits')).toBe(`/floor/take/${ID.take}?to=focalMm`);
+    expect(await way({ quantity: 'cameraHeight', about: 'frame 1', unit: 'm' }, 'height-at-other-place')).toBe(`/floor/take/${ID.take}?to=height`);
+    expect(await way({ quantity: 'length', about: 'K1–K2', unit: 'm' }, 'swapped-digits')).toBe(`/floor/net/${ID.setup}`);
+  });
+
   test('a solver sees the cause and has no button that the server would refuse', async () => {
     await open(<CheckScreen takeId={ID.take} />, withSolve(solved(outcome('contradicts'))), 'solver');
     expect(screen.getByTestId('causes')).toBeTruthy();

@@ -1,6 +1,6 @@
-import { useRouter } from 'expo-router';
+import { useRouter, type Href } from 'expo-router';
 import { mountPackage, type SolveOutcome, type StoredRecord } from '@mesure/contract';
-import type { Cause, PictureSize, Undecided } from '@mesure/core';
+import type { Cause, PictureSize, ReconcileItem, Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { api, isWhole, newId, useAll, useAnalysesState, useData, useFind, useRecordsState } from '../../data';
@@ -167,7 +167,7 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
             {reconcile.sentence}
           </Words>
           {reconcile.undecided ? <Worlds undecided={reconcile.undecided} /> : null}
-          <Causes take={take} causes={reconcile.items[0].causes} onSolveAgain={onSolveAgain} />
+          <Causes take={take} item={reconcile.items[0]} onSolveAgain={onSolveAgain} />
           {reconcile.items.map((i, n) => (
             <View key={`${i.quantity} ${i.about} ${n}`}>
               <DifferenceStrip item={i} />
@@ -273,7 +273,9 @@ function TrackLine({ name, detail, value }: { name: string; detail: string; valu
 }
 
 /** The likely causes with their evidence, and the entry that would put the record right. */
-function Causes({ take, causes, onSolveAgain }: { take: StoredRecord<'take'>; causes: readonly Cause[]; onSolveAgain: () => Promise<void> }) {
+function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'>; item: ReconcileItem; onSolveAgain: () => Promise<void> }) {
+  const { causes } = item;
+  const router = useRouter();
   const p = usePalette();
   const write = useRecordsState((s) => s.write);
   const find = useFind();
@@ -317,9 +319,25 @@ function Causes({ take, causes, onSolveAgain }: { take: StoredRecord<'take'>; ca
             {takes.length > 1 ? `It holds for all ${takes.length} takes of this package. It can be undone.` : 'It can be undone.'}
           </Words>
         </>
-      ) : null}
+      ) : (
+        <View style={{ alignItems: 'flex-start' }}>
+          <Action {...wayTo(item, take, causes[0])} onPress={() => router.push(wayTo(item, take, causes[0]).href)} testID="cause-way" />
+        </View>
+      )}
     </View>
   );
+}
+
+/** Where what a cause says is put right, where one tap does not do it. */
+function wayTo(item: ReconcileItem, take: StoredRecord<'take'>, cause: Cause): { title: string; icon: 'straighten' | 'build' | 'photo-camera'; href: Href } {
+  const field = { cameraHeight: item.about === 'last frame' ? 'heightEnd' : 'height', distance: 'distance', tilt: 'tilt', roll: 'roll' } as const;
+  if (item.quantity in field) return { title: 'Look at the reading', icon: 'straighten', href: `/floor/take/${take.id}?to=${field[item.quantity as keyof typeof field]}` as Href };
+  if (item.quantity === 'length') return { title: 'Look at the tape net', icon: 'straighten', href: `/floor/net/${take.body.setupId}` as Href };
+  if (cause.cause === 'distortion-not-used') return { title: 'Shoot or mark the lens', icon: 'photo-camera', href: '/kit' as Href };
+  // which lens was on, and how long it is, is said at the take and at the package
+  return cause.cause === 'swapped-digits'
+    ? { title: 'Look at the focal length', icon: 'straighten', href: `/floor/take/${take.id}?to=focalMm` as Href }
+    : { title: 'Look at the package', icon: 'build', href: '/kit' as Href };
 }
 
 function correctionTitle(c: NonNullable<Cause['correction']>, camera: string): string {
