@@ -44,10 +44,10 @@ function checkLens(lens: LensDescription): void {
 }
 
 /** Descriptions of lenses anywhere in a JSON file. */
-function lensesIn(value: unknown): LensDescription[] {
-  if (typeof value !== 'object' || value === null) return [];
+function lensesIn(value: object | null | undefined): LensDescription[] {
+  if (!value) return [];
   const here = 'formula' in value && 'normalisedByPx' in value ? [value as LensDescription] : [];
-  return [...here, ...Object.values(value).flatMap(lensesIn)];
+  return [...here, ...Object.values(value).flatMap((v: object | null) => (typeof v === 'object' ? lensesIn(v) : []))];
 }
 
 function checkSolve(s: SolveResult): string {
@@ -85,7 +85,7 @@ export const READERS: readonly Reader[] = [
   {
     reads: /\.json$/,
     check(bytes) {
-      const value: unknown = JSON.parse(text(bytes));
+      const value = JSON.parse(text(bytes)) as object | null;
       const lenses = lensesIn(value);
       lenses.forEach(checkLens);
       return lenses.length > 0 ? 'the place that is worked out comes out of its formula' : 'JSON';
