@@ -12,7 +12,7 @@ const TARGETS = {
   web: 'server/src/main-web.ts',
   worker: 'server/src/main-worker.ts',
   compute: 'server/src/jobs/compute.ts',
-  preview: 'server/src/files/preview-thread.ts',
+  'file-thread': 'server/src/files/in-thread.ts',
   setup: 'demo/src/main.ts',
   serve: 'server/src/start/serve.ts',
   admin: 'server/src/admin/main.ts',

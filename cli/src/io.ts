@@ -1,10 +1,16 @@
+import { FormatError, textOf } from '@mesure/formats';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { parseArgs, type ParseArgsConfig } from 'node:util';
 import { UsageError } from './usage-error';
 
 /** Text of a file, or of standard input for `-`. */
 export function readText(file: string): string {
-  return readBytes(file).toString('utf8');
+  try {
+    return textOf(readBytes(file), file);
+  } catch (cause) {
+    if (cause instanceof FormatError) throw new UsageError(cause.message);
+    throw cause;
+  }
 }
 
 export function readBytes(file: string): Buffer {

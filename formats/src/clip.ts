@@ -1,11 +1,21 @@
+import pLimit from 'p-limit';
 import { execFile } from 'node:child_process';
 import { open } from 'node:fs/promises';
 import type { Sound } from '@mesure/core';
 import { FormatError } from './format-error';
+import { FASTEST_HZ, SLOWEST_HZ } from './wav';
 
 /** A frame of a clip is found in seconds; a file on which ffmpeg works longer is not a clip that one shoots. */
 const LIMIT_MS = 60_000;
 const MAX_FRAME_BYTES = 1 << 30;
+/** A frame of a clip; 12K are 80 megapixels. */
+const MOST_FRAME_PIXELS = 100_000_000;
+/** What one run of ffmpeg may take at once, bytes. */
+const MOST_ALLOCATED = 1 << 30;
+/** Runs at once, and those that may wait for them: each takes a core and up to a gigabyte. */
+const AT_ONCE = 2;
+const MOST_WAITING = 64;
+const turns = pLimit(AT_ONCE);
 
 export interface ClipFrame {
   png: Buffer;
@@ -43,6 +53,7 @@ export async function extractFrame(file: string, name: string, atS: number | nul
   const probed = JSON.parse(said.toString('utf8')) as { streams?: { width?: number; height?: number; duration?: string; side_data_list?: { rotation?: number }[] }[]; format?: { duration?: string } };
   const stream = probed.streams?.[0];
   if (!stream?.width || !stream.height) throw new FormatError(name, null, null, 'is a clip without a picture');
+  mustBeShown(stream.width * stream.height, `${stream.width} × ${stream.height}`, name);
   const durationS = Number(stream.duration ?? probed.format?.duration ?? 0);
   const wanted = atS ?? durationS / 2;
   if (wanted > durationS) throw new FormatError(name, null, null, `is ${durationS.toFixed(2)} s long; there is no frame at ${wanted.toFixed(2)} s`);
@@ -86,16 +97,27 @@ const inputOf = async (file: string): Promise<string[]> => ['-v', 'error', '-pro
 export async function probeClip(file: string, name: string): Promise<ProbedClip> {
   const said = await run(
     'ffprobe',
-    [...(await inputOf(file)), '-show_entries', 'stream=codec_type,r_frame_rate,duration:stream_tags=timecode:format=duration:format_tags=timecode', '-of', 'json', '-i', `file:${file}`],
+    [
+      ...(await inputOf(file)),
+      '-show_entries',
+      'stream=codec_type,width,height,sample_rate,r_frame_rate,duration:stream_tags=timecode:format=duration:format_tags=timecode',
+      '-of',
+      'json',
+      '-i',
+      `file:${file}`,
+    ],
     name,
   );
   const { streams = [], format } = JSON.parse(said.toString('utf8')) as {
-    streams?: { codec_type?: string; r_frame_rate?: string; duration?: string; tags?: { timecode?: string } }[];
+    streams?: { codec_type?: string; width?: number; height?: number; sample_rate?: string; r_frame_rate?: string; duration?: string; tags?: { timecode?: string } }[];
     format?: { duration?: string; tags?: { timecode?: string } };
   };
   const picture = streams.find((s) => s.codec_type === 'video');
   const [over, under] = (picture?.r_frame_rate ?? '').split('/').map(Number);
   const rate = over / (under || 1);
+  if (picture?.width && picture.height) mustBeShown(picture.width * picture.height, `${picture.width} × ${picture.height}`, name);
+  const soundHz = Number(streams.find((s) => s.codec_type === 'audio')?.sample_rate ?? SLOWEST_HZ);
+  if (!(soundHz >= SLOWEST_HZ && soundHz <= FASTEST_HZ)) throw new FormatError(name, null, null, `claims ${soundHz} samples of sound a second; ${SLOWEST_HZ} to ${FASTEST_HZ} are sound`);
   const moves = picture && rate > 0 && rate < 2000;
   const timecode = format?.tags?.timecode ?? streams.map((s) => s.tags?.timecode).find(Boolean) ?? null;
   return {
@@ -110,13 +132,13 @@ export async function probeClip(file: string, name: string): Promise<ProbedClip>
 /** Twice what the search for an offset looks at. */
 const SOUND_HZ = 16_000;
 /** Longer clips are no takes, and their sound would not fit into memory. */
-const LONGEST_SOUND_S = 3 * 3600;
+const LONGEST_SOUND_S = 3600;
 
 /** The sound of a MOV, MP4 or WAV as one channel, through the system's ffmpeg. @throws FormatError */
 export async function extractSound(file: string, name: string): Promise<Sound> {
   const probed = await probeClip(file, name);
   if (!probed.hasSound) throw new FormatError(name, null, null, 'has no sound; mark the clap in both pictures instead');
-  if (probed.durationS > LONGEST_SOUND_S) throw new FormatError(name, null, null, 'is longer than three hours');
+  if (probed.durationS > LONGEST_SOUND_S) throw new FormatError(name, null, null, 'is longer than an hour; give the take alone');
   const bytes = await run('ffmpeg', ['-nostdin', ...(await inputOf(file)), '-i', `file:${file}`, '-vn', '-map', '0:a:0', '-ac', '1', '-ar', String(SOUND_HZ), '-f', 'f32le', '-'], name);
   const samples = new Float32Array(Math.floor(bytes.length / 4));
   for (let i = 0; i < samples.length; i += 1) samples[i] = bytes.readFloatLE(4 * i);
@@ -183,7 +205,18 @@ export async function clipFrameJpeg(file: string, name: string, frame: number, w
   return jpeg;
 }
 
+function mustBeShown(pixels: number, size: string, name: string): void {
+  if (pixels > MOST_FRAME_PIXELS) throw new FormatError(name, null, null, `has frames of ${size}; more than ${MOST_FRAME_PIXELS / 1e6} megapixels are not read`);
+}
+
+/** One thread, bounded memory and pixels, and no more runs at once than the machine bears: the others wait their turn. */
 function run(command: string, args: string[], name: string): Promise<Buffer> {
+  if (turns.pendingCount >= MOST_WAITING) return Promise.reject(new FormatError(name, null, null, 'is a clip, and more of them are being read than this machine bears; ask again in a moment'));
+  const bounded = command === 'ffmpeg' ? ['-max_alloc', String(MOST_ALLOCATED), '-threads', '1', '-max_pixels', String(MOST_FRAME_PIXELS), ...args] : args;
+  return turns(() => start(command, bounded, name));
+}
+
+function start(command: string, args: string[], name: string): Promise<Buffer> {
   return new Promise((resolve, reject) => {
     execFile(command, args, { encoding: 'buffer', timeout: LIMIT_MS, maxBuffer: MAX_FRAME_BYTES }, (error, stdout) => {
       if (!error) resolve(stdout);

@@ -26,6 +26,9 @@ export function readTable(text: string, file: string, required: readonly string[
     if (row.length === 1 && row[0].trim() === '') continue;
     const line = i + 1;
     if (row.length < columns.length) throw new FormatError(file, line, null, `has ${row.length} values where the header names ${columns.length}`);
+    // a number with a decimal comma, or a text with one, that was not put between quotation marks
+    if (row.slice(columns.length).some((cell) => cell.trim() !== ''))
+      throw new FormatError(file, line, null, `has ${row.length} values where the header names ${columns.length}; a value with a comma in it stands between quotation marks`);
     const value = (column: string): string => unguarded((row[columns.indexOf(column)] ?? '').trim());
     rows.push({
       line,

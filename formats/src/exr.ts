@@ -41,8 +41,20 @@ export function exrSize(bytes: Uint8Array, file: string): { widthPx: number; hei
   throw cut();
 }
 
+/** Packed pixels are at most so much smaller than they are: what a file of so many bytes cannot hold was never written into it. */
+const MOST_PACKED = 1100;
+/** A pixel has at least one channel of two bytes. */
+const LEAST_PIXEL_BYTES = 2;
+
+/** Before a pixel is decoded: a header of a few bytes may claim a picture of gigabytes. @throws FormatError */
+export function mustHoldPixels(fileBytes: number, { widthPx, heightPx }: { widthPx: number; heightPx: number }, file: string): void {
+  if (widthPx * heightPx * LEAST_PIXEL_BYTES > fileBytes * MOST_PACKED)
+    throw new FormatError(file, null, null, `claims ${widthPx} × ${heightPx} pixels, which its ${fileBytes} bytes cannot hold; it is cut off or made up`);
+}
+
 /** Scene-linear red, green, blue and alpha, top row first. @throws FormatError */
 export function readExrRgba(bytes: Uint8Array, file: string): { widthPx: number; heightPx: number; channels: 4; data: Float32Array } {
+  mustHoldPixels(bytes.length, exrSize(bytes, file), file);
   let decoded: { width: number; height: number; data: Float32Array; format: number };
   try {
     const loader = new EXRLoader().setDataType(FloatType);

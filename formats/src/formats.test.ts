@@ -1,7 +1,7 @@
 import type { SolveResult } from '@mesure/core';
 import Papa from 'papaparse';
 import sharp from 'sharp';
-import { FormatError, readSetupJson, readSolveJson, readTiesCsv, readTracksCsv, SHOT_FILES, writeCornersCsv, writeCsv, writeReadingsCsv, type Shot } from '.';
+import { FormatError, readSetupJson, readSolveJson, readTiesCsv, readTracksCsv, SHOT_FILES, textOf, writeCornersCsv, writeCsv, writeReadingsCsv, type Shot } from '.';
 import { inspectPicture, readGray } from './picture';
 
 const h = Math.SQRT1_2;
@@ -36,11 +36,22 @@ describe('tracks CSV', () => {
     ['track,frame,x,y\na,1,2,3\n,2,2,3', 3, 'track'],
     ['track,frame,x,y\na,1,2,3\na,1,5,6', 3, 'track'],
     ['track,frame,x,y\na,1,2', 2, null],
+    // a decimal comma makes one value two
+    ['track,frame,x,y\na,1,2,5,3', 2, null],
     ['track,frame,x,y,weight\na,1,2,3,-1', 2, 'weight'],
     ['track,frame,x,y\n', null, null],
   ])('refuses %j with line and field', (text, line, field) => {
     expect(() => readTracksCsv(text, 'bad.csv')).toThrow(expect.objectContaining({ file: 'bad.csv', line, field }));
   });
+});
+
+test('a file of more rows than anybody solves is refused before it is read; UTF-16 is text, a picture is not', () => {
+  expect(() => readTracksCsv(`track,frame,x,y\n${'a,1,2,3\n'.repeat(2_000_001)}`, 'long.csv')).toThrow(/2000002 rows; 2000000 are read/);
+  const text = 'track,frame,x,y\nü,1,2,3\n';
+  const little = Buffer.concat([Buffer.from([0xff, 0xfe]), Buffer.from(text, 'utf16le')]);
+  const big = Buffer.concat([Buffer.from([0xfe, 0xff]), Buffer.from(text, 'utf16le').swap16()]);
+  for (const bytes of [Buffer.from(text), little, big]) expect(readTracksCsv(textOf(bytes, 't.csv'), 't.csv').tracks[0].track).toBe('ü');
+  expect(() => textOf(Buffer.from([0x89, 0x50, 0, 0]), 'p.csv')).toThrow(/p\.csv: is not a text file/);
 });
 
 describe('JSON', () => {

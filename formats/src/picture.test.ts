@@ -1,11 +1,12 @@
 import { execFileSync } from 'node:child_process';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import sharp from 'sharp';
 import { readPictureNotes } from './exif';
-import { clipFrameJpeg, extractFrame, frameTimes, inspectPicture, isClip, previewJpeg, readGray } from './picture';
+import { clipFrameJpeg, extractFrame, extractSound, frameTimes, inspectPicture, isClip, previewJpeg, readGray } from './picture';
 import { writeStMapExr } from './st-map';
+import { readWav } from './wav';
 
 const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-pictures-'));
 afterAll(() => rmSync(dir, { recursive: true, force: true }));
@@ -42,6 +43,10 @@ describe('OpenEXR', () => {
     huge.writeInt32LE(29_999, window + 8);
     huge.writeInt32LE(29_999, window + 12);
     await expect(readGray(huge, 'huge.exr')).rejects.toThrow(/huge\.exr: is 30000 × 30000; more than 200 megapixels/);
+    // within the megapixels, and yet more than so few bytes can hold
+    huge.writeInt32LE(13_999, window + 8);
+    huge.writeInt32LE(13_999, window + 12);
+    await expect(inspectPicture(huge, 'claims.exr')).rejects.toThrow(/claims\.exr: claims 14000 × 14000 pixels, which its \d+ bytes cannot hold/);
     await expect(readGray(bytes.subarray(0, 60), 'cut.exr')).rejects.toThrow(/broken header/);
     await expect(readGray(bytes.subarray(0, bytes.length / 2), 'half.exr')).rejects.toThrow(/half\.exr: cannot be decoded as OpenEXR/);
     const many = Buffer.from(bytes);
@@ -229,5 +234,59 @@ describe('clips', () => {
     // by time: the one that is on the screen then
     const shown = await extractFrame(file, name, (times.atS[11] + times.atS[12]) / 2);
     expect(shown.atS).toBeCloseTo(times.atS[11], 3);
+  });
+});
+
+describe('small files that would be large', () => {
+  const make = (name: string, args: string[]): string => {
+    const file = path.join(dir, name);
+    execFileSync('ffmpeg', ['-v', 'error', '-y', ...args, file]);
+    return file;
+  };
+  test('sound at one sample a second would be hours: refused by its rate, alone and in a clip', async () => {
+    const header = Buffer.alloc(44);
+    header.write('RIFF', 0, 'latin1');
+    header.writeUInt32LE(36 + 11_000, 4);
+    header.write('WAVEfmt ', 8, 'latin1');
+    header.writeUInt32LE(16, 16);
+    header.writeUInt16LE(1, 20);
+    header.writeUInt16LE(1, 22);
+    header.writeUInt32LE(1, 24);
+    header.writeUInt32LE(2, 28);
+    header.writeUInt16LE(2, 32);
+    header.writeUInt16LE(16, 34);
+    header.write('data', 36, 'latin1');
+    header.writeUInt32LE(11_000, 40);
+    const file = path.join(dir, 'slow.wav');
+    writeFileSync(file, Buffer.concat([header, Buffer.alloc(11_000)]));
+    expect(() => readWav(Buffer.concat([header, Buffer.alloc(11_000)]), 'slow.wav')).toThrow(/claims 1 samples a second/);
+    await expect(extractSound(file, 'slow.wav')).rejects.toThrow(/claims 1 samples of sound a second/);
+  });
+
+  test('a clip with frames of 108 megapixels is refused before one is decoded', async () => {
+    const file = make('huge.mov', ['-f', 'lavfi', '-i', 'color=black:s=12000x9000:r=1', '-frames:v', '1', '-pix_fmt', 'gray', '-c:v', 'png']);
+    await expect(extractFrame(file, 'huge.mov', 0)).rejects.toThrow(/huge\.mov: has frames of 12000 × 9000; more than 100 megapixels/);
+    await expect(clipFrameJpeg(file, 'huge.mov', 0, 960)).rejects.toThrow(/more than 100 megapixels/);
+  });
+
+  test('twenty frames asked for at once: two programs run, the others wait, all are answered', async () => {
+    const file = make('many.mp4', ['-f', 'lavfi', '-i', 'testsrc=s=320x180:r=24:d=2']);
+    let most = 0;
+    const watch = setInterval(() => {
+      const mine = readdirSync('/proc').filter((p) => {
+        try {
+          const [, name, parent] = /^\d+ \((ff\w+)\) \w (\d+)/.exec(readFileSync(`/proc/${p}/stat`, 'utf8')) ?? [];
+          return name !== undefined && Number(parent) === process.pid;
+        } catch {
+          return false;
+        }
+      });
+      most = Math.max(most, mine.length);
+    }, 5);
+    const frames = await Promise.all(Array.from({ length: 20 }, (_, i) => clipFrameJpeg(file, 'many.mp4', i, 160)));
+    clearInterval(watch);
+    expect(new Set(frames.map((f) => f.toString('base64'))).size).toBe(20);
+    expect(most).toBeGreaterThan(0);
+    expect(most).toBeLessThanOrEqual(2);
   });
 });

@@ -1,7 +1,7 @@
 import type { GrayImage } from '@mesure/core';
-import { open, readFile } from 'node:fs/promises';
+import { open, readFile, stat } from 'node:fs/promises';
 import sharp, { type Metadata } from 'sharp';
-import { exrSize, isExr, readExrLuminance, toDisplayScale } from './exr';
+import { exrSize, isExr, mustHoldPixels, readExrLuminance, toDisplayScale } from './exr';
 import { FormatError } from './format-error';
 
 export { isExr } from './exr';
@@ -34,6 +34,7 @@ export async function inspectPicture(source: Buffer | string, file: string): Pro
   const head = await headOf(source);
   const info: PictureInfo = isExr(head) ? { format: 'exr', mime: 'image/x-exr', bits: 32, ...exrSize(head, file) } : await inspectWithSharp(source, file);
   const { widthPx, heightPx } = info;
+  if (info.format === 'exr' && widthPx * heightPx <= MAX_PICTURE_PIXELS) mustHoldPixels(typeof source === 'string' ? (await stat(source)).size : source.length, info, file);
   if (widthPx * heightPx > MAX_PICTURE_PIXELS) throw new FormatError(file, null, null, `is ${widthPx} × ${heightPx}; more than ${MAX_PICTURE_PIXELS / 1e6} megapixels are not read`);
   if (!(widthPx >= MIN_SIDE_PX && heightPx >= MIN_SIDE_PX)) throw new FormatError(file, null, null, `is ${widthPx} × ${heightPx}; a plate has at least ${MIN_SIDE_PX} pixels a side`);
   return info;

@@ -2,6 +2,8 @@ import type { TrackPoint } from '@mesure/core';
 import { readTable } from './csv-table';
 import { FormatError } from './format-error';
 
+/** Of a file: more is no take that anybody solves on a set. */
+const MOST_ROWS = 2_000_000;
 const REQUIRED = ['track', 'frame', 'x', 'y'] as const;
 
 /**
@@ -9,6 +11,10 @@ const REQUIRED = ['track', 'frame', 'x', 'y'] as const;
  * @throws FormatError with file, line and field
  */
 export function readTracksCsv(text: string, file: string): { tracks: TrackPoint[]; unknownColumns: string[] } {
+  // one look at the line ends, before anything is made of them
+  let lines = 0;
+  for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) lines += 1;
+  if (lines > MOST_ROWS) throw new FormatError(file, null, null, `holds ${lines} rows; ${MOST_ROWS} are read (500 tracks over 4000 frames). Take every n-th track or a part of the frames`);
   const { rows, columns } = readTable(text, file, REQUIRED, 'track,frame,x,y[,weight]');
   const known = new Set<string>([...REQUIRED, 'weight']);
   const seen = new Map<string, number>();

@@ -10,7 +10,7 @@ import { pinoHttp } from 'pino-http';
 import type { ServerConfig } from './config';
 import type { Database } from './db/connect';
 import { deviceRoutes } from './devices/routes';
-import type { Previews } from './files/previews';
+import type { FileThread } from './files/file-thread';
 import { fileRoutes } from './files/routes';
 import type { FileStore } from './files/store';
 import { handoverRoutes } from './handover/routes';
@@ -32,7 +32,7 @@ export interface AppParts {
   db: Database;
   boss: PgBoss;
   store: FileStore;
-  previews: Previews;
+  fileThread: FileThread;
   stream: ChangeStream;
   log: Logger;
   /** adds the demo film for a person; gives the production's id */
@@ -40,14 +40,14 @@ export interface AppParts {
 }
 
 /** Every address of the server. */
-export function routesOf({ config, db, boss, store, previews, stream, loadDemo }: Omit<AppParts, 'log'>): Route[] {
+export function routesOf({ config, db, boss, store, fileThread, stream, loadDemo }: Omit<AppParts, 'log'>): Route[] {
   const sessions = sessionsOf(db, config);
   return [
     ...openRoutes(db, sessions),
     ...accountRoutes(db, config, sessions, loadDemo ?? null),
     ...crewRoutes(db, sessions),
     ...recordRoutes(db, stream),
-    ...fileRoutes(db, store, previews, config),
+    ...fileRoutes(db, store, fileThread, config),
     ...deviceRoutes(),
     ...analysisRoutes(db, boss),
     ...handoverRoutes(db, store),

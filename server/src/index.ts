@@ -3,7 +3,7 @@ export { addressOf, type Route } from './http/route';
 export { readConfig, type ServerConfig } from './config';
 export { connect, type Database } from './db/connect';
 export { migrate, migrateDown, checkSchema } from './db/migrate';
-export { openPreviews, type Previews } from './files/previews';
+export { openFileThread, type FileThread } from './files/file-thread';
 export { folderStore, type FileStore } from './files/store';
 export { openQueue } from './jobs/queue';
 export { startWorker } from './jobs/worker';

@@ -9,7 +9,7 @@ import { buildApp } from './app';
 import { readConfig } from './config';
 import { connect } from './db/connect';
 import { checkSchema } from './db/migrate';
-import { openPreviews } from './files/previews';
+import { openFileThread } from './files/file-thread';
 import { folderStore } from './files/store';
 import { openQueue } from './jobs/queue';
 import { openStream } from './records/stream';
@@ -23,14 +23,14 @@ await checkSchema(db.sequelize);
 const boss = await openQueue(config.databaseUrl);
 const stream = openStream(db, config.databaseUrl, log);
 await stream.ready;
-const previews = openPreviews(path.join(here, 'preview.mjs'));
+const fileThread = openFileThread(path.join(here, 'file-thread.mjs'));
 const demoTool = path.join(here, 'setup.mjs');
 const app = buildApp({
   config,
   db,
   boss,
   store: folderStore(path.join(config.dataDir, 'files')),
-  previews,
+  fileThread,
   stream,
   log,
   ...(existsSync(demoTool) ? { loadDemo: (userId: string) => addDemo(demoTool, userId) } : {}),
@@ -58,7 +58,7 @@ async function stop(): Promise<void> {
   server.close();
   trust?.close();
   await stream.stop();
-  await previews.stop().catch(() => undefined);
+  await fileThread.stop().catch(() => undefined);
   server.closeIdleConnections();
   setTimeout(() => server.closeAllConnections(), 3000).unref();
   await boss.stop({ graceful: true, timeout: 3000 }).catch(() => undefined);

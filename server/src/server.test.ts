@@ -205,6 +205,20 @@ async function plate(change: object = {}) {
 }
 
 describe('files', () => {
+  test('a large file of tracks is read beside everybody else: what is asked meanwhile is answered first', async () => {
+    const rows = Array.from({ length: 150_000 }, (_, i) => `t${i % 300},${Math.floor(i / 300)},${(i % 900) + 0.5},${(i % 500) + 0.25}`);
+    const order: string[] = [];
+    const given = give(wrangler, Buffer.from(['track,frame,x,y', ...rows].join('\n')), 'large.csv', 'tracks').then((r) => {
+      order.push('tracks');
+      return r;
+    });
+    // its bytes are here and it is being read
+    await new Promise((f) => setTimeout(f, 150));
+    await wrangler.agent.get('/api/session').expect(200);
+    order.push('session');
+    expect((await given).status).toBe(201);
+    expect(order).toEqual(['session', 'tracks']);
+  });
   test('a picture is kept by its content, its name made safe, a preview served', async () => {
     const bytes = await plate();
     const r = await give(wrangler, bytes, '../../etc/p<l>ate.png', 'plate').expect(201);

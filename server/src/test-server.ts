@@ -7,7 +7,7 @@ import path from 'node:path';
 import type { Express } from 'express';
 import pino from 'pino';
 import request from 'supertest';
-import { buildApp, routesOf, type Route, connect, folderStore, hashPassword, migrate, openPreviews, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig } from '.';
+import { buildApp, routesOf, type Route, connect, folderStore, hashPassword, migrate, openFileThread, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig } from '.';
 
 export const PASSWORD = 'right password';
 export type Person = { agent: ReturnType<typeof request.agent>; csrf: string };
@@ -83,8 +83,8 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
   };
   const stream = openStream(db, url, log);
   await stream.ready;
-  const previews = openPreviews(built('preview.mjs'));
-  const parts = { config, db, boss, store, previews, stream, log };
+  const fileThread = openFileThread(built('file-thread.mjs'));
+  const parts = { config, db, boss, store, fileThread, stream, log };
   const app = buildApp(parts);
   const listening = app.listen(0, '127.0.0.1');
   await new Promise((done) => listening.once('listening', done));
@@ -142,7 +142,7 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
     async stop() {
       await worker?.stop();
       await stream.stop();
-      await previews.stop();
+      await fileThread.stop();
       listening.closeAllConnections();
       listening.close();
       await boss.stop({ graceful: false, timeout: 1000 });

@@ -59,7 +59,7 @@ export function focalCauses(c: FocalContext): KnownCause[] {
     if (Math.abs(mm / c.markedMm - 1) > OTHER_LENS)
       list.push({ cause: 'other-lens', title: `The ${mm} mm of the set was on the camera, not the ${c.markedMm} mm`, ratio: mm / c.markedMm, spread: 0.008, prior: 0.05 });
   for (const text of swappedDigits(String(c.markedMm)))
-    list.push({ cause: 'swapped-digits', title: `Two digits of the focal length changed places: ${text} mm, not ${c.markedMm} mm`, ratio: Number(text) / c.markedMm, spread: 0.005, prior: 0.05 });
+    list.push({ cause: 'swapped-digits', title: `Two digits of the focal length changed places: ${text} mm, not ${c.markedMm} mm`, ratio: Number(text) / c.markedMm, spread: 0.005, prior: 0.02 });
   if (c.adapterFactor === 1) {
     REDUCERS.forEach((factor) =>
       list.push({

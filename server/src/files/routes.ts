@@ -1,8 +1,7 @@
 import { type UploadedFile } from '@mesure/contract';
 import { cursorSchema } from '@mesure/contract/schemas';
-import { readTracksCsv } from '@mesure/formats';
 import { clipFrameJpeg, extractFrame, inspectPicture, isClip, isWav, probeClip } from '@mesure/formats/picture';
-import { readFile, writeFile } from 'node:fs/promises';
+import { writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
@@ -11,24 +10,24 @@ import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { must, param } from '../http/validate';
 import { readKit } from '../kit/contents';
-import type { Previews } from './previews';
+import type { FileThread } from './file-thread';
 import type { FileStore } from './store';
 import { resumableUploads, sizeOf } from './uploads';
 
-const TRACKS_MAX_BYTES = 200 * 1024 * 1024;
+const TRACKS_MAX_BYTES = 100 * 1024 * 1024;
 /** enough to see a clap close on a phone */
 const FRAME_WIDTH_PX = 960;
 /** the widest is for a loupe */
 const SWEEP_MS = 3_600_000;
 const PREVIEW_WIDTHS = [640, 1280, 2048, 4096];
 
-export function fileRoutes(db: Database, store: FileStore, previews: Previews, config: ServerConfig): Route[] {
+export function fileRoutes(db: Database, store: FileStore, fileThread: FileThread, config: ServerConfig): Route[] {
   const uploads = resumableUploads({
     dir: path.join(config.dataDir, 'incoming'),
     maxBytes: config.maxUploadBytes,
     uses: Object.keys(USES),
     async accept({ productionId }, temporaryFile, { name: claimed, use, atS }) {
-      const kept = await USES[use](temporaryFile, safeName(claimed), atS);
+      const kept = await USES[use](temporaryFile, safeName(claimed), atS, fileThread);
       const sizeBytes = await sizeOf(temporaryFile);
       const sha256 = await store.put(temporaryFile);
       await db.StoredFile.upsert({ productionId, sha256, sizeBytes, ...kept });
@@ -52,7 +51,7 @@ export function fileRoutes(db: Database, store: FileStore, previews: Previews, c
         if (!file.mime.startsWith('image/')) throw new ApiProblem('NOT_FOUND', 'This file has no picture.');
         const wanted = Number(req.query.width ?? 1280);
         const width = PREVIEW_WIDTHS.find((w) => w >= wanted) ?? PREVIEW_WIDTHS[PREVIEW_WIDTHS.length - 1];
-        const bytes = await previews.of(await store.read(file.sha256), file.name, width);
+        const bytes = await fileThread.preview(await store.read(file.sha256), file.name, width);
         res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
       },
     },
@@ -117,7 +116,12 @@ async function acceptClip(file: string, name: string): Promise<Accepted> {
   return { name, mime: wav ? 'audio/wav' : fps === null ? 'audio/mp4' : 'video/mp4', widthPx: null, heightPx: null };
 }
 /** What a file may be given for, and what it must be then. */
-const USES: Record<string, (file: string, name: string, atS: number | null) => Promise<Accepted>> = { plate: acceptPlate, tracks: acceptTracks, clip: acceptClip, kit: acceptKit };
+const USES: Record<string, (file: string, name: string, atS: number | null, fileThread: FileThread) => Promise<Accepted>> = {
+  plate: acceptPlate,
+  tracks: acceptTracks,
+  clip: acceptClip,
+  kit: acceptKit,
+};
 
 /** A kit file, read whole once: what cannot be brought in is refused before it is kept. */
 async function acceptKit(file: string, name: string): Promise<Accepted> {
@@ -136,10 +140,8 @@ async function acceptPlate(file: string, name: string, atS: number | null): Prom
   return { name, mime: info.mime, widthPx: info.widthPx, heightPx: info.heightPx };
 }
 
-async function acceptTracks(file: string, name: string): Promise<Accepted> {
+async function acceptTracks(file: string, name: string, _atS: number | null, fileThread: FileThread): Promise<Accepted> {
   if ((await sizeOf(file)) > TRACKS_MAX_BYTES) throw new ApiProblem('TOO_LARGE', `${name} is larger than tracks may be.`);
-  const bytes = await readFile(file);
-  if (bytes.includes(0)) throw new ApiProblem('UNREADABLE_FILE', `${name} is not a text file; tracks are CSV with track,frame,x,y.`);
-  readTracksCsv(bytes.toString('utf8'), name);
+  await fileThread.tracks(file, name);
   return { name, mime: 'text/csv', widthPx: null, heightPx: null };
 }

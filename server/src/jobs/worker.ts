@@ -27,6 +27,8 @@ export interface WorkerOptions {
 
 /** How often a running job shows that it lives and looks whether somebody wants it stopped. */
 const BEAT_MS = 400;
+/** What one computation may take; it ends that computation, and not the worker with the jobs of everybody. */
+const MEMORY_MB = 3072;
 /** A computation that took its worker down so often would take down the next one too. */
 const MAX_ATTEMPTS = 3;
 
@@ -36,7 +38,7 @@ const MAX_ATTEMPTS = 3;
  */
 export async function startWorker({ db, boss, store, log, computeFile, abandonedAfterMs = 15_000 }: WorkerOptions): Promise<{ stop(): Promise<void> }> {
   // empty and not missing: the TIFF writer's dependency looks into it
-  const pool = new Piscina({ filename: computeFile, minThreads: 1, maxThreads: 1, idleTimeout: 60_000, workerData: {} });
+  const pool = new Piscina({ filename: computeFile, minThreads: 1, maxThreads: 1, idleTimeout: 60_000, workerData: {}, resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB } });
   let closing = false;
 
   async function run(analysisId: string): Promise<void> {
@@ -90,6 +92,8 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
       }
       if (stopped) await finish({ status: 'stopped', stage: 'stopped' });
       else if (err instanceof FormatError) await finish({ status: 'failed', error: err.message, stage: 'failed' });
+      else if ((err as NodeJS.ErrnoException).code === 'ERR_WORKER_OUT_OF_MEMORY')
+        await finish({ status: 'failed', error: 'The computation needs more memory than one may take. The record is safe; give it less at once: fewer tracks, a smaller picture.', stage: 'failed' });
       else {
         log.error({ err, analysis: row.id }, 'analysis failed');
         await finish({ status: 'failed', error: 'The computation failed on the server. The picture and the record are safe; start it again.', stage: 'failed' });

@@ -1,6 +1,6 @@
 import { surveyedAnchors } from '@mesure/contract';
 import { CoreError, reconcile, solveNet, solveTracks, type NetInput, type NetResult } from '@mesure/core';
-import { readTracksCsv } from '@mesure/formats';
+import { readTracksCsv, textOf } from '@mesure/formats';
 import type { Computation, NetSnapshot, SolveInput } from '../compute-types';
 
 /** Share of the whole at which each stage of a solve begins. */
@@ -14,7 +14,7 @@ const STAGES: Record<string, [number, number]> = {
 };
 
 export const computeSolve: Computation<SolveInput> = ({ input, bytes }, report) => {
-  const { tracks } = readTracksCsv(Buffer.from(bytes).toString('utf8'), input.file.name);
+  const { tracks } = readTracksCsv(textOf(bytes, input.file.name), input.file.name);
   const setup = surveyedAnchors(input.setup, surveyOf(input.net), new Set(tracks.map((t) => t.track)));
   const solve = solveTracks(tracks, setup, {
     trim: input.trim,
