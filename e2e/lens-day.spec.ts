@@ -84,7 +84,7 @@ test('a row is cut out of the lattice under the loupe, and the fit follows', asy
   await page.getByTestId('make-files').click();
   await expect(page.getByTestId('round-trip')).toContainText('below 0.001 px', { timeout: 90_000 });
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByTestId('save-csv').click()]);
-  expect(readFileSync((await download.path())!, 'utf8')).toMatch(/^lens,serial,focal_mm/);
+  expect(readFileSync((await download.path())!, 'utf8')).toMatch(/^lens,serial,body,focal_mm/);
 });
 
 test('edges are marked one by one, kept, and judged', async ({ page }) => {

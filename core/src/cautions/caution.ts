@@ -3,7 +3,7 @@ import type { SetupFacts, SetupStudy } from '../setup';
 import type { WitnessWatch } from '../witness';
 
 /** By how often the number exceeds its limit. */
-export const SEVERITIES = ['grave', 'clear', 'small'] as const;
+export const SEVERITIES = ['grave', 'serious', 'small'] as const;
 export type Severity = (typeof SEVERITIES)[number];
 
 /** A change of the plan that the application can make by itself. */
@@ -49,10 +49,10 @@ export interface RuleInput {
 export type Rule = (input: RuleInput) => Caution | null;
 
 const GRAVE_TIMES = 2;
-const CLEAR_TIMES = 1.25;
+const SERIOUS_TIMES = 1.25;
 
 /** Severity follows from the number: twice beyond the limit is grave, a quarter beyond clear. */
-export const severityOf = (timesBeyond: number): Severity => (timesBeyond >= GRAVE_TIMES ? 'grave' : timesBeyond >= CLEAR_TIMES ? 'clear' : 'small');
+export const severityOf = (timesBeyond: number): Severity => (timesBeyond >= GRAVE_TIMES ? 'grave' : timesBeyond >= SERIOUS_TIMES ? 'serious' : 'small');
 
 type Found = Omit<Caution, 'severity' | 'remedy' | 'worstAtS'> & { severity?: Severity; remedy?: Remedy | null; worstAtS?: number | null };
 

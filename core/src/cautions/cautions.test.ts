@@ -59,7 +59,7 @@ describe('geometry', () => {
     const flatMarks = wallMarks(12).map((m) => ({ ...m, at: [m.at[0], m.at[1], -5] as const }));
     expect(find('all on one plane or line', { marks: wallMarks(12), move: still })).toBeNull();
     expect(find('all on one plane or line', { marks: flatMarks, move: still })).toMatchObject({ severity: 'small', found: expect.stringContaining('plane') });
-    expect(find('all on one plane or line', { marks: flatMarks, move: still, lens: { mode: 'free', sigmaPct: 1 } })!.severity).toBe('clear');
+    expect(find('all on one plane or line', { marks: flatMarks, move: still, lens: { mode: 'free', sigmaPct: 1 } })!.severity).toBe('serious');
     const line = flatMarks.map((m) => ({ ...m, at: [m.at[0], 1.5, -5] as const }));
     expect(find('all on one plane or line', { marks: line, move: still })).toMatchObject({ severity: 'grave', found: expect.stringContaining('line') });
   });
@@ -78,7 +78,7 @@ describe('geometry', () => {
     const marks = ['a', 'b', 'c'].map((id, i) => mark(id, [i - 1, 0.9, -5 - i]));
     const measures = { level: ['a', 'b', 'c'], levelSigmaM: 0.005, ties: [{ a: 'a', b: 'b', sigmaM: 0.002 }], heights: [{ timeS: 0, sigmaM: 0.003 }] };
     expect(find('no scale', { marks, measures })).toBeNull();
-    expect(find('no scale', { marks, measures: { ...measures, level: ['a'] } })).toMatchObject({ value: 1, severity: 'clear' });
+    expect(find('no scale', { marks, measures: { ...measures, level: ['a'] } })).toMatchObject({ value: 1, severity: 'serious' });
     expect(find('no scale', { marks, measures: { ...measures, ties: [], heights: [] } })).toMatchObject({ value: 0, severity: 'grave' });
     const behind = marks.map((m) => (m.id === 'b' ? { ...m, at: [0, 0.9, 5] as const } : m));
     expect(find('no scale', { marks: behind, measures })).toMatchObject({ value: 0, found: expect.stringContaining('b is measured but never in the frame') });
@@ -104,7 +104,7 @@ describe('geometry', () => {
   });
   test('marks that are hard to paint out', () => {
     expect(find('hard to paint out', { marks: wallMarks(3) })).toBeNull();
-    expect(find('hard to paint out', { marks: [mark('a', [0, 1, -5], { ground: 'hair' }), mark('b', [0, 1, -5], { ground: 'edge' })] })).toMatchObject({ value: 2, severity: 'clear' });
+    expect(find('hard to paint out', { marks: [mark('a', [0, 1, -5], { ground: 'hair' }), mark('b', [0, 1, -5], { ground: 'edge' })] })).toMatchObject({ value: 2, severity: 'serious' });
     expect(find('hard to paint out', { marks: [mark('b', [0, 1, -5], { ground: 'edge' })] })!.severity).toBe('small');
   });
   test('low detail in a photo of the set', () => {
@@ -159,8 +159,8 @@ describe('picture', () => {
 describe('kit and crew', () => {
   test('a lens without a plate is grave when it is wide', () => {
     expect(find('lens without a plate', {}, { plates: [{ focalMm: 24.7, focusM: 3 }] })).toBeNull();
-    expect(find('lens without a plate', {}, { plates: [{ focalMm: 24.8, focusM: 3 }] })).toMatchObject({ severity: 'clear' });
-    expect(find('lens without a plate', {})!.severity).toBe('clear');
+    expect(find('lens without a plate', {}, { plates: [{ focalMm: 24.8, focusM: 3 }] })).toMatchObject({ severity: 'serious' });
+    expect(find('lens without a plate', {})!.severity).toBe('serious');
     // 2 atan(24 / 2 / 20) = 61.9°
     const wide = { move: { kind: 'still' as const, stations: [station({ focalMm: 20 })] } };
     expect(find('lens without a plate', wide)!.severity).toBe('grave');
@@ -230,7 +230,7 @@ describe('entries that cannot be', () => {
   });
   test('the worst come first', () => {
     const order = findCautions(studySetup(plannedSetup({ pieces: [piece({ zM: 0 })] })), NO_SETUP_FACTS).map((c) => c.severity);
-    expect(order).toEqual([...order].sort((a, b) => ['grave', 'clear', 'small'].indexOf(a) - ['grave', 'clear', 'small'].indexOf(b)));
+    expect(order).toEqual([...order].sort((a, b) => ['grave', 'serious', 'small'].indexOf(a) - ['grave', 'serious', 'small'].indexOf(b)));
     expect(order[0]).toBe('grave');
   });
 });

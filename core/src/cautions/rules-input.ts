@@ -56,7 +56,7 @@ const tooMany: Rule = ({ study }) =>
     value: study.leftOut,
     limit: 0,
     unit: 'left out',
-    severity: 'clear',
+    severity: 'serious',
     why: 'Two thousand are more than any set carries; all numbers here are of the first ones only.',
     advice: 'Remove marks, or lay them more widely.',
     entry: 'marks',

@@ -83,7 +83,7 @@ export const READERS: readonly Reader[] = [
     },
   },
   {
-    reads: /\.json$/,
+    reads: /\.(json|otio|fdl)$/,
     check(bytes) {
       const value = JSON.parse(text(bytes)) as object | null;
       const lenses = lensesIn(value);

@@ -5,6 +5,7 @@ import JSZip from 'jszip';
 import sharp from 'sharp';
 import type { SolveOutcome } from '@mesure/contract';
 import { readTiesCsv } from '@mesure/formats';
+import { readFdl } from '@mesure/formats/fdl';
 import { wordsOf } from '../../../formats/src/test-pdf';
 import Papa from 'papaparse';
 import { planHandover } from './plan';
@@ -275,6 +276,34 @@ test('the kit list says what was mounted since when for which take; the tape net
   // a right angle at B
   expect(Math.hypot(...at('A').map((v, i) => v - at('+D')[i]))).toBeCloseTo(5, 2);
   expect(await read('sets/Galley/points.dxf')).toContain('+D');
+});
+
+test('takes leave as an edit list, a log and framing decisions: what has no timecode is named and not made up', async () => {
+  await take({ slate: '70', take: 1, tracks: null, clip: 'A001C003', timecodeIn: '10:00:00:00', timecodeOut: '10:00:04:12' });
+  await take({ slate: '70', take: 2, tracks: null, clip: 'A001C004', timecodeIn: '10:01:00:00', timecodeOut: '09:00:00:00' });
+  const { files } = await plan();
+  const read = async (path: string) => String(await files.find((f) => f.path === path)!.make());
+  const otio = JSON.parse(await read('takes.otio'));
+  expect([otio.OTIO_SCHEMA, otio.tracks.OTIO_SCHEMA, otio.tracks.children[0].OTIO_SCHEMA, otio.tracks.children[0].kind]).toEqual(['Timeline.1', 'Stack.1', 'Track.1', 'Video']);
+  const clips = otio.tracks.children[0].children;
+  const one = clips.find((c: { name: string }) => c.name === '70 take 1');
+  // ten hours, and four seconds and a half, at 24
+  expect(one).toMatchObject({
+    OTIO_SCHEMA: 'Clip.1',
+    source_range: { start_time: { rate: 24, value: 864_000 }, duration: { rate: 24, value: 108 } },
+    media_reference: { OTIO_SCHEMA: 'MissingReference.1', name: 'A001C003' },
+    metadata: { mesure: { scene: '41', circled: false } },
+  });
+  expect(clips.some((c: { name: string }) => c.name === '70 take 2')).toBe(false);
+  expect(otio.metadata.mesure.withoutTimecode.map((c: { name: string }) => c.name)).toContain('70 take 2');
+  const log = (await read('takes-log.txt')).split('\n');
+  const columns = log[log.indexOf('Column') + 1].split('\t');
+  const row = log.find((l) => l.startsWith('A001C003'))!.split('\t');
+  expect(Object.fromEntries(columns.map((c, i) => [c, row[i]]))).toMatchObject({ Scene: '41', Take: '70-1', Start: '10:00:00:00', End: '10:00:04:12', Lens: 'Orrinel 32' });
+  const canvas = readFdl(await read('takes.fdl'), 'takes.fdl').find((c) => c.label === '70 take 1')!;
+  expect(canvas).toMatchObject({ widthPx: 960, heightPx: 480, sensorWidthMm: 12, squeeze: 1 });
+  // the same bytes each time: a supplement does not carry it again
+  expect(await read('takes.fdl')).toBe(await read('takes.fdl'));
 });
 
 test('the report: the day, each setup and each take in words, on a page and in print; whatever is typed stays text', async () => {

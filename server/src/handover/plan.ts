@@ -4,6 +4,7 @@ import { writeCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { ownFiles } from '../files/own';
 import { openDay, slug, type HandoverDay, type HandoverFile, type Unanswered } from './day';
+import { editFiles } from './edit-lists';
 import { kitFiles } from './kit-list';
 import { lensFiles } from './lenses';
 import { pictureFiles } from './pictures';
@@ -91,6 +92,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     ...setupFiles(setups, all, day.find),
     ...setFiles(day),
     ...takesTable(day, solved),
+    ...editFiles(day),
     ...kitFiles(day),
     ...logFiles({ setups, takes, words: day.words, sets: all('set'), ties: all('tie'), rigs: ofSetups(all('rig')), lights }),
     ...pictureFiles({ setups, takes, plans: all('plan'), sets: all('set'), stills: ofSetups(all('still')), lights, photos: all('photo'), folderOf: day.folderOf }),
