@@ -105,7 +105,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     files.flatMap((f) => f.stored ?? []),
   );
   const leaving = files.filter((f) => !f.stored || own.has(f.stored));
-  for (const f of files) if (!leaving.includes(f)) found.push({ code: `file ${f.path}`, until: 'gone', takeId: null, take: f.path, what: `the picture itself: ${f.what}` });
+  for (const f of files) if (f.stored && !own.has(f.stored)) found.push({ code: `file ${f.path}`, until: 'gone', takeId: null, take: f.path, what: `the picture itself: ${f.what}` });
   const missing = answered(found, day);
   const closed = day.day.body.closed ?? null;
   const ofDay = day.records.filter((r) => takes.some((t) => t.id === r.id) || setupIds.includes(r.id) || ('setupId' in r.body && setupIds.includes(r.body.setupId)));

@@ -1,6 +1,6 @@
 import { type HeightReading, type StoredRecord, type TakeWords } from '@mesure/contract';
 import { formatLength, radToDeg } from '@mesure/core';
-import { tidy, writeCsv, writeReadingsCsv, type ReadingRow } from '@mesure/formats';
+import { jsonText, tidy, writeCsv, writeReadingsCsv, type ReadingRow } from '@mesure/formats';
 import type { HandoverFile } from './day';
 
 interface Day {
@@ -28,7 +28,7 @@ export function logFiles(day: Day): HandoverFile[] {
       toleranceM: r.body.toleranceM,
       why: r.body.why,
     }));
-    files.push({ path: 'witness-cameras.json', what: 'how each witness camera was mounted, since when', readWith: 'JSON', make: async () => `${JSON.stringify({ states }, null, 2)}\n` });
+    files.push({ path: 'witness-cameras.json', what: 'how each witness camera was mounted, since when', readWith: 'JSON', make: async () => jsonText({ states }) });
   }
   if (lights.length > 0) {
     const rows = lights.map(({ body: l, updatedBy }) => [
