@@ -1,5 +1,5 @@
 import type { TrackPoint } from '@mesure/core';
-import { readTable } from './csv-table';
+import { eachRow } from './csv-table';
 import { FormatError } from './format-error';
 
 /** Of a file: more is no take that anybody solves on a set. */
@@ -15,21 +15,23 @@ export function readTracksCsv(text: string, file: string): { tracks: TrackPoint[
   let lines = 0;
   for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) lines += 1;
   if (lines > MOST_ROWS) throw new FormatError(file, null, null, `holds ${lines} rows; ${MOST_ROWS} are read (500 tracks over 4000 frames). Take every n-th track or a part of the frames`);
-  const { rows, columns } = readTable(text, file, REQUIRED, 'track,frame,x,y[,weight]');
   const known = new Set<string>([...REQUIRED, 'weight']);
-  const seen = new Map<string, number>();
-  const tracks = rows.map((row): TrackPoint => {
+  // by track and frame, the line: numbers in a map of their own cost a tenth of a text for each place
+  const seen = new Map<string, Map<number, number>>();
+  const tracks: TrackPoint[] = [];
+  const columns = eachRow(text, file, REQUIRED, 'track,frame,x,y[,weight]', (row) => {
     const track = row.text('track');
     if (track === '') throw new FormatError(file, row.line, 'track', 'is empty');
     const frame = row.number('frame');
     if (!Number.isInteger(frame)) throw new FormatError(file, row.line, 'frame', `"${frame}" is not a whole number`);
-    const key = `${frame}\u0000${track}`;
-    const before = seen.get(key);
+    let lines = seen.get(track);
+    if (!lines) seen.set(track, (lines = new Map()));
+    const before = lines.get(frame);
     if (before !== undefined) throw new FormatError(file, row.line, 'track', `track ${track} already has a place in frame ${frame} (line ${before})`);
-    seen.set(key, row.line);
+    lines.set(frame, row.line);
     const weight = row.text('weight') !== '' ? row.number('weight') : 1;
     if (weight < 0) throw new FormatError(file, row.line, 'weight', `${weight} is below 0`);
-    return { track, frame, x: row.number('x'), y: row.number('y'), weight };
+    tracks.push({ track, frame, x: row.number('x'), y: row.number('y'), weight });
   });
   if (tracks.length === 0) throw new FormatError(file, null, null, 'holds no tracks');
   return { tracks, unknownColumns: columns.filter((h) => h !== '' && !known.has(h)) };
