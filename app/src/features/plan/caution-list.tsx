@@ -11,7 +11,11 @@ import { SPACE, usePalette } from '../../ui/theme';
 import type { PlanDraft } from './use-plan';
 
 /** A shape and a word for each severity; they read in grey. */
-export const CAUTION_SIGNS: Record<Severity, { shape: string; word: string }> = { grave: { shape: '◆', word: 'grave' }, serious: { shape: '◈', word: 'serious' }, small: { shape: '◇', word: 'small' } };
+export const CAUTION_SIGNS: Record<Severity, { shape: string; word: string }> = {
+  grave: { shape: '◆', word: 'grave' },
+  serious: { shape: '◈', word: 'serious' },
+  small: { shape: '◇', word: 'small' },
+};
 
 /** The plan with a remedy applied, and what it says on the undo line. */
 export function applyRemedy(plan: PlanBody, remedy: Remedy): { plan: PlanBody; label: string; title: string } {
