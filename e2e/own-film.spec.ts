@@ -1,4 +1,5 @@
 import { expect, test, type Browser, type BrowserContext, type Page } from '@playwright/test';
+import JSZip from 'jszip';
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import type { IncomingHttpHeaders } from 'node:http';
 import https from 'node:https';
@@ -180,6 +181,52 @@ test('three people come in by their codes, and each may do what the role says', 
   await page.getByRole('button', { name: 'Who is here' }).click();
   await expect(page.getByTestId('person-Pia Lund')).toContainText('solver');
   await audit(page, 'people');
+});
+
+test('a day of one’s own is handed over by one, seen by another who may not, and what a third changes leaves as a supplement', async () => {
+  test.setTimeout(120_000);
+  const theirs = crew.supervisor.page;
+  await theirs.goto(at('/wrap'));
+  await expect(theirs.getByRole('heading', { name: 'Wrap Day 1' })).toBeVisible();
+  const before = Number(/\d+/.exec(await theirs.getByTestId('missing-count').innerText())![0]);
+  await theirs
+    .getByRole('button', { name: /^It cannot be had: 41 take 1/ })
+    .first()
+    .click();
+  await audit(theirs, 'a reason');
+  await theirs.getByTestId('reason-text').fill('The tracks are made by the house that solves');
+  await theirs.getByTestId('keep-reason').click();
+  await expect(theirs.getByText(/: The tracks are made by the house that solves$/)).toBeVisible();
+  await expect(theirs.getByTestId('missing-count')).toContainText(String(before - 1));
+  const leave = async (p: Page, to: string | null) => {
+    await p.getByTestId('hand-over').click();
+    if (to !== null) await p.getByTestId('hand-over-to').fill(to);
+    const download = p.waitForEvent('download');
+    await p.getByTestId('hand-over-now').click();
+    const file = await download;
+    return JSZip.loadAsync(readFileSync((await file.path())!));
+  };
+  const zip = await leave(theirs, 'Lisk & Daughters');
+  expect(await zip.file('report.html')!.async('text')).toContain('Tin Harbour');
+  expect(await zip.file('missing.csv')!.async('text')).toContain('The tracks are made by the house that solves,Ivo Tam');
+  // a guest sees it and has no button for it
+  const guest = crew.guest.page;
+  await guest.goto(at('/wrap'));
+  await expect(guest.getByTestId('handed-over')).toContainText('to Lisk & Daughters by Ivo Tam');
+  await expect(guest.getByTestId('hand-over')).toHaveCount(0);
+  await expect(guest.getByRole('button', { name: /It cannot be had/ })).toHaveCount(0);
+  // the owner changes the height; what leaves next is that and no more
+  await page.goto(at('/floor'));
+  await page.getByTestId('setup-41').click();
+  await page.getByTestId('take-41-1').click();
+  await page.getByTestId('length-field').fill('1m42');
+  await page.getByTestId('length-field').press('Enter');
+  await allSent(page);
+  await page.goto(at('/wrap'));
+  await expect(page.getByTestId('changed-since')).toContainText('take 41 take 1: camera height');
+  const supplement = Object.keys((await leave(page, null)).files);
+  expect(supplement).toEqual(expect.arrayContaining(['CONTENTS.txt', 'MANIFEST.sha256', 'readings.csv', 'takes.csv']));
+  expect(supplement).not.toContain('kit.csv');
 });
 
 test('a shot list of sixty setups comes in, and a later one changes what differs', async () => {
