@@ -51,8 +51,10 @@ export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, opt
   const { mirrored, ...result } = solveCounted(tracks, setup, lens, options);
   if (doubt) return { ...result, question: doubt, warnings: [doubt.words, ...result.warnings] };
   if (!mirrored) return result;
-  const counting = options.counting ?? asRecorded(picture);
-  return { ...result, question: { what: 'mirrored', words: mirrored, choices: [{ ...counting, yUp: !counting.yUp }] }, warnings: [mirrored, ...result.warnings] };
+  const warned = { ...result, warnings: [mirrored, ...result.warnings] };
+  // whoever said how they count has answered; what speaks against it stays among the warnings
+  if (options.counting) return warned;
+  return { ...warned, question: { what: 'mirrored', words: mirrored, choices: [{ ...asRecorded(picture), yUp: true }] } };
 }
 
 function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: SolveLens, options: SolveOptions): SolveResult & { mirrored?: string | null } {
@@ -62,6 +64,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   progress({ stage: 'reading tracks', done: 0, total: 1 });
   const obs = buildObservations(tracks, lens.map);
   if (obs.outsideLens > 0) warnings.push(`${obs.outsideLens} places lie where the held distortion has no inverse and were left out.`);
+  const read = [...warnings];
   const fail = (reason: string) => failed(setup, lens, reason, warnings);
 
   const lasting = obs.byTrack.filter((l) => l.length >= 2).length;
@@ -79,8 +82,9 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   progress({ stage: 'starting pair', done: 0, total: 1 });
   // a pair of few tracks fits any model: the judgement is left to those that share many, where there are such
   const rich = ranked.filter((p) => p.shared >= 24);
+  const asTurn = () => solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
   const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
-  if (setup.motion === 'pan' || !motionSeen(probe, asked, random)) return solveTurn({ obs, lens, setup, rule, options, warnings, pairs: farthestApart(ranked) });
+  if (setup.motion === 'pan' || !motionSeen(probe, asked, random)) return asTurn();
 
   const starts = focalMode === 'free' ? FREE_STARTS.map((f) => f * lens.recordedMm) : [lens.recordedMm];
   let best: { r: Reconstruction; score: number } | null = null;
@@ -99,7 +103,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   });
   if (!best) {
     // a wide turn that hardly moves: no two frames say where it went, all of them say how it turned
-    if (noiseOfTurn(sparse, lens, rule, ranked) < LITTLE_PX) return solveTurn({ obs, lens, setup, rule, options, warnings, pairs: farthestApart(ranked) });
+    if (noiseOfTurn(sparse, lens, rule, ranked) < LITTLE_PX) return asTurn();
     return fail('no starting pair: no two frames give a consistent camera motion');
   }
   const started = (best as { r: Reconstruction; score: number }).r;
@@ -116,8 +120,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   let iterations = refineAll(r, trimmed, progress, warnings);
   iterations += chooseNormalisation(r, lens, rule, warnings);
   const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
-  if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked) < TURN_EXPLAINS * noisePx)
-    return solveTurn({ obs, lens, setup, rule, options, warnings: [], pairs: farthestApart(ranked) });
+  if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked) < TURN_EXPLAINS * noisePx) return asTurn();
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
@@ -151,6 +154,10 @@ interface TurnInput {
 /** Pairs that show a turn best: those of keyframes farthest apart that still share tracks. */
 const TURN_PAIRS = 6;
 const farthestApart = (ranked: readonly PairCandidate[]): PairCandidate[] => [...ranked].sort((a, b) => Math.abs(b.b - b.a) - Math.abs(a.b - a.a)).slice(0, TURN_PAIRS);
+
+/** The same pairs by the frames of another set of tracks of the shot; a frame that only few tracks are in may be missing from a thinner one. */
+const onFrames = (pairs: readonly PairCandidate[], from: Observations, to: Observations): PairCandidate[] =>
+  pairs.map((p) => ({ ...p, a: to.frames.indexOf(from.frames[p.a]), b: to.frames.indexOf(from.frames[p.b]) }));
 
 /**
  * Where a turn leaves hardly more than a move, the move's places are made of noise: it has three more unknowns a frame and one more a track, and
