@@ -1,4 +1,5 @@
 import { frameEffect, isDistorted, wholeOverscan, type FrameLens, type Overscan } from '../distortion';
+import type { SolveResult } from './result';
 import { readSolveSetup, type SolveSetup } from './setup';
 
 /**
@@ -25,11 +26,15 @@ export interface ShotCamera {
 /** Of the frame's size, on each side: a fisheye's border lies at infinity. */
 const MOST_OVERSCAN = 1;
 
-/** @throws CoreError INVALID_OPTION as a solve of that setup does */
-export function shotCamera(setup: SolveSetup): ShotCamera {
+/**
+ * @param solve whose distortion may follow the solved focal length instead of the one that it was found with (see LensMap)
+ * @throws CoreError INVALID_OPTION as a solve of that setup does
+ */
+export function shotCamera(setup: SolveSetup, solve: Pick<SolveResult, 'focalMm'> & Partial<Pick<SolveResult, 'distortion'>>): ShotCamera {
   const { map, geometry } = readSolveSetup(setup);
+  const normaliserMm = solve.distortion?.follows && solve.focalMm !== null ? solve.focalMm : map.normaliserMm;
   const { widthPx, heightPx } = geometry;
-  const lens: FrameLens = { widthPx, heightPx, fxPx: map.normaliserMm * map.pxPerMmX, fyPx: map.normaliserMm * map.pxPerMmY, center: [map.cx, map.cy], distortion: map.distortion };
+  const lens: FrameLens = { widthPx, heightPx, fxPx: normaliserMm * map.pxPerMmX, fyPx: normaliserMm * map.pxPerMmY, center: [map.cx, map.cy], distortion: map.distortion };
   const distorted = isDistorted(map.distortion);
   const effect = distorted ? frameEffect(lens) : null;
   const wanted = wholeOverscan(effect?.overscan ?? { left: 0, right: 0, top: 0, bottom: 0 });

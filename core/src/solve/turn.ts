@@ -8,7 +8,7 @@ import { rotationOnly } from './relative-pose';
 const FEWEST_SHARED = 5;
 /** Frames back to which a turn is looked for before all others. */
 const NEAR_FRAMES = 8;
-/** A shift so much smaller than this, over the whole turn, says nothing of the focal length. */
+/** Of the search, in octaves of the focal length: each about the best of the one before. */
 const STEPS_OCTAVES = [1 / 12, 1 / 60, 1 / 300, 1 / 1500, 1 / 7500];
 
 /**

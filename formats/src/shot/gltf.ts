@@ -18,7 +18,7 @@ export async function writeGltf(shot: Shot): Promise<Uint8Array> {
   const scene = doc.createScene(unitOf(solve) === 'm' ? shot.name : `${shot.name} (unit of the solve)`);
   const first = solve.frames[0];
   if (!first) throw new Error('A solve without frames has no camera to write');
-  const camera = shotCamera(shot.setup);
+  const camera = shotCamera(shot.setup, solve);
   const { centred } = camera;
   const focal = solve.focalMm ?? first.focalMm;
   const [fx, fy] = focalPx(camera, focal);

@@ -95,7 +95,8 @@ function make(name: keyof typeof CASES, change: Partial<SolveResult> = {}) {
   };
   const recorded = (f: number, p: V3): [number, number] => {
     const [u, v] = undistorted(f, p);
-    const [nx, ny] = [25 * pxPerMm[0], 25 * pxPerMm[1]];
+    const normaliserMm = solve.distortion?.follows ? solvedMm : 25;
+    const [nx, ny] = [normaliserMm * pxPerMm[0], normaliserMm * pxPerMm[1]];
     const [xd, yd] = distort((u - cx) / nx, (v - cy) / ny);
     return [cx + xd * nx, cy + yd * ny];
   };
@@ -242,6 +243,17 @@ describe.each(Object.keys(CASES) as (keyof typeof CASES)[])('%s', (name) => {
       });
     });
   });
+});
+
+test('a distortion that followed the solved focal length leaves normalised by that one', async () => {
+  const { shot, recorded } = make('radial', { distortion: { follows: true } as never });
+  const fixed = make('radial');
+  // it matters: the same point lies pixels apart under the two readings
+  expect(Math.hypot(...recorded(0, POINTS[0]).map((v, i) => v - fixed.recorded(0, POINTS[0])[i]))).toBeGreaterThan(0.5);
+  const { facts } = JSON.parse(((await written('tracking-json', shot)) as string).split('\n')[0]).mesure as { facts: ShotFacts };
+  for (const p of POINTS) near(byFormula(facts.distortion as LensDescription, make('radial').undistorted(0, p)), recorded(0, p), 1e-6);
+  const [row] = Papa.parse<Record<string, string>>((await written('csv', shot)) as string, { header: true }).data;
+  expect(Number(row.normalised_fy_px)).toBeCloseTo((26.1 * H) / SENSOR.heightMm, 6);
 });
 
 test('the place that is worked out in a file is what its own formula gives', async () => {

@@ -78,7 +78,7 @@ export interface ShotFacts {
 /** What holds for the whole take, in words and numbers; the same block in every file that can hold one. */
 export function shotFacts(shot: Shot): ShotFacts {
   const { solve, setup } = shot;
-  const camera = shotCamera(setup);
+  const camera = shotCamera(setup, solve);
   const frames = solve.frames.map((f) => f.frame);
   return {
     take: shot.name,

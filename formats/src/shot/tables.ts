@@ -11,7 +11,7 @@ const some = (v: number | null | undefined): number | '' => (v === null || v ===
  */
 export function writeCameraCsv(shot: Shot): string {
   const { solve, setup } = shot;
-  const camera = shotCamera(setup);
+  const camera = shotCamera(setup, solve);
   const { distortion } = camera.lens;
   const names = camera.distorted ? COEFFICIENTS[distortion.model] : [];
   const constants: [string, string | number][] = [

@@ -57,7 +57,7 @@ export function rational(value: number): { num: number; denom: number } {
 export function writeTracking(shot: Shot): string {
   const { solve, setup } = shot;
   const fps = rateOf(shot);
-  const camera = shotCamera(setup);
+  const camera = shotCamera(setup, solve);
   const { widthPx, heightPx } = camera.lens;
   const { widthMm, heightMm } = camera.sensor;
   const offset = { x: tidy(((camera.principalPx[0] - widthPx / 2) * widthMm) / widthPx), y: tidy(((camera.principalPx[1] - heightPx / 2) * heightMm) / heightPx) };

@@ -19,7 +19,7 @@ const tuple = (values: readonly number[]): string => `(${values.map(tidy).join('
 export function writeUsda(shot: Shot): string {
   const { solve } = shot;
   const fps = rateOf(shot);
-  const camera = shotCamera(shot.setup);
+  const camera = shotCamera(shot.setup, solve);
   const { undistorted } = camera;
   const metres = unitOf(solve) === 'm';
   // tenths of a metre; without a scale the proportions are all that counts, and are kept the same

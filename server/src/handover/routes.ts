@@ -32,7 +32,7 @@ export function handoverRoutes(db: Database, store: FileStore): Route[] {
       method: 'post',
       path: '/days/:dayId/handovers',
       access: 'record',
-      what: 'Hands a day over, whole or what is new since an earlier handover, as one zip; when the last byte has left it is recorded to whom.',
+      what: 'Hands a day over, whole or what is new since an earlier handover, as one zip; when all files have left it is recorded to whom.',
       body: handOverSchema,
       handle: async (req, res) => {
         const v = viewerOf(req);
