@@ -1,4 +1,4 @@
-import type { GridReport, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
+import type { ClipFrameCount, GridReport, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
 import type { RecordBodies, RecordKind, StoredRecord } from './records';
 import type { Role } from './roles';
 
@@ -137,9 +137,17 @@ export interface RecordChange<K extends RecordKind = RecordKind> {
 }
 
 /** Files of a lens made on the server: both ST maps and the undistorted plate. */
+/** A file that a computation made and the store keeps. */
+export interface KeptFile {
+  name: string;
+  sha256: string;
+  mime: string;
+  sizeBytes: number;
+  what: string;
+}
 export interface LensFilesOutcome {
   kind: 'lens-files';
-  files: { name: string; sha256: string; mime: string; sizeBytes: number; what: string }[];
+  files: KeptFile[];
   /** largest error there and back through both maps, px */
   roundTripPx: number;
 }
@@ -162,7 +170,26 @@ export interface SyncOutcome {
   main: ClipFacts;
   witness: ClipFacts;
 }
-export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files', 'sync'] as const;
+/** Features of a clip, followed through it. */
+export interface TracksOutcome {
+  kind: 'tracks';
+  /** `tracks`: the CSV; `strip`: small pictures of every n-th frame as JPEGs, one after the other */
+  files: KeptFile[];
+  clip: ClipFacts;
+  widthPx: number;
+  heightPx: number;
+  /** number of the first frame, as the CSV counts */
+  firstFrame: number;
+  everyNth: number;
+  /** one for each frame; empty in lists */
+  frames: ClipFrameCount[];
+  /** tracks by what became of them */
+  counts: { used: number; moving: number; burntIn: number; masked: number; byHand: number };
+  /** false: nobody could tell what moves */
+  judged: boolean;
+  warnings: string[];
+}
+export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files', 'sync', 'tracks'] as const;
 export type AnalysisKind = (typeof ANALYSIS_KINDS)[number];
 /** What changed in the record after a computation was begun; its answer is of the record before that. */
 export interface Stale {
@@ -179,7 +206,7 @@ export interface Analysis {
   progress: number;
   stage: string;
   error: string | null;
-  outcome: GridOutcome | SolveOutcome | LensFilesOutcome | SyncOutcome | null;
+  outcome: GridOutcome | SolveOutcome | LensFilesOutcome | SyncOutcome | TracksOutcome | null;
   createdAt: string;
   finishedAt: string | null;
   /** null: the record is as it was computed; missing: nobody looked */

@@ -15,6 +15,7 @@ export * from './setup';
 export * from './facts';
 export * from './marks';
 export * from './track';
+export * from './clip';
 export * from './recce';
 export * from './witness';
 export * from './cautions';

@@ -111,7 +111,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   ][]) {
     const input = await buildInput(database, PRODUCTION.id, kind, idOf(subject), {});
     const { port1, port2 } = new MessageChannel();
-    const answer = await compute({ input, bytes: await files.read(input.file.sha256), port: port2 });
+    const answer = await compute({ input, given: { bytes: await files.read(input.file.sha256) }, port: port2 });
     port1.close();
     if (!answer.ok) throw new Error(`${subject}: ${answer.message}`);
     if ('made' in answer) throw new Error(`${subject}: files, and no outcome`);

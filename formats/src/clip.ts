@@ -91,7 +91,7 @@ export interface ProbedClip {
 }
 
 /** The demuxer is named, so that a playlist in disguise makes ffmpeg open nothing else. */
-const inputOf = async (file: string): Promise<string[]> => ['-v', 'error', '-protocol_whitelist', 'file', '-f', (await isWav(file)) ? 'wav' : 'mov'];
+export const inputOf = async (file: string): Promise<string[]> => ['-v', 'error', '-protocol_whitelist', 'file', '-f', (await isWav(file)) ? 'wav' : 'mov'];
 
 /** What a MOV, MP4 or WAV says of itself. @throws FormatError */
 export async function probeClip(file: string, name: string): Promise<ProbedClip> {
@@ -205,21 +205,28 @@ export async function clipFrameJpeg(file: string, name: string, frame: number, w
   return jpeg;
 }
 
-function mustBeShown(pixels: number, size: string, name: string): void {
+export function mustBeShown(pixels: number, size: string, name: string): void {
   if (pixels > MOST_FRAME_PIXELS) throw new FormatError(name, null, null, `has frames of ${size}; more than ${MOST_FRAME_PIXELS / 1e6} megapixels are not read`);
 }
 
 /** One thread, bounded memory and pixels, and no more runs at once than the machine bears: the others wait their turn. */
-function run(command: string, args: string[], name: string): Promise<Buffer> {
+export function run(command: string, args: string[], name: string, within: Within = {}): Promise<Buffer> {
   if (turns.pendingCount >= MOST_WAITING) return Promise.reject(new FormatError(name, null, null, 'is a clip, and more of them are being read than this machine bears; ask again in a moment'));
   const bounded = command === 'ffmpeg' ? ['-max_alloc', String(MOST_ALLOCATED), '-threads', '1', '-max_pixels', String(MOST_FRAME_PIXELS), ...args] : args;
-  return turns(() => start(command, bounded, name));
+  return turns(() => start(command, bounded, name, within));
 }
 
-function start(command: string, args: string[], name: string): Promise<Buffer> {
+/** Of a run that reads a whole clip: how long it may take, and what ends it before. */
+export interface Within {
+  limitMs?: number;
+  signal?: AbortSignal;
+}
+
+function start(command: string, args: string[], name: string, { limitMs = LIMIT_MS, signal }: Within): Promise<Buffer> {
   return new Promise((resolve, reject) => {
-    execFile(command, args, { encoding: 'buffer', timeout: LIMIT_MS, maxBuffer: MAX_FRAME_BYTES }, (error, stdout) => {
+    execFile(command, args, { encoding: 'buffer', timeout: limitMs, maxBuffer: MAX_FRAME_BYTES, signal }, (error, stdout) => {
       if (!error) resolve(stdout);
+      else if (error.name === 'AbortError') reject(error);
       else if ((error as NodeJS.ErrnoException).code === 'ENOENT') reject(new FormatError(name, null, null, 'is a clip, and ffmpeg, which reads clips, is not installed on the server'));
       else reject(new FormatError(name, null, null, 'cannot be read as a clip; it may be cut off or protected'));
     });

@@ -1,5 +1,5 @@
 export { FormatError } from './format-error';
-export { readTracksCsv } from './tracks-csv';
+export { readTracksCsv, writeTracksCsv } from './tracks-csv';
 export { textOf } from './text';
 export { readEdgesCsv } from './edges-csv';
 export { readHeightsCsv, readPointsCsv, readTiesCsv, type FileHeight, type FileTie } from './ties-csv';

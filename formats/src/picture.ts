@@ -5,6 +5,7 @@ import { exrSize, isExr, mustHoldPixels, readExrLuminance, toDisplayScale } from
 import { FormatError } from './format-error';
 
 export { isExr } from './exr';
+export { decodeClip, gatherPictures, openFrames, type DecodeOptions, type FramesFile } from './frames';
 export { clipFrameJpeg, extractFrame, frameTimes, extractSound, isClip, isWav, probeClip, type ClipFrame, type ProbedClip } from './clip';
 
 /** The largest picture that is decoded: a 12K plate is 80 megapixels; anything beyond is a picture bomb. */

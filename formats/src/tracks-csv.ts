@@ -1,4 +1,4 @@
-import type { TrackPoint } from '@mesure/core';
+import type { ClipTracks, TrackPoint } from '@mesure/core';
 import { eachRow } from './csv-table';
 import { FormatError } from './format-error';
 
@@ -6,8 +6,16 @@ import { FormatError } from './format-error';
 const MOST_ROWS = 2_000_000;
 const REQUIRED = ['track', 'frame', 'x', 'y'] as const;
 
+/** Tracks of a clip: `track,frame,x,y,weight,note`, by track and frame; a place that a solve must not use has weight 0. */
+export function writeTracksCsv({ tracks }: Pick<ClipTracks, 'tracks'>, frameOf: (index: number) => number): string {
+  const lines = tracks.flatMap((t) =>
+    t.frames.map((index, i) => `${t.id},${frameOf(index)},${t.xPx[i].toFixed(3)},${t.yPx[i].toFixed(3)},${Number(t.weight[i].toFixed(3))},${t.note || (t.weight[i] === 0 ? 'masked' : '')}`),
+  );
+  return `track,frame,x,y,weight,note\n${lines.join('\n')}\n`;
+}
+
 /**
- * Tracks: CSV with the header `track,frame,x,y[,weight]`, in any order; further columns are reported, not used.
+ * Tracks: CSV with the header `track,frame,x,y[,weight,note]`, in any order; a note says in words why a weight is 0; further columns are reported, not used.
  * @throws FormatError with file, line and field
  */
 export function readTracksCsv(text: string, file: string): { tracks: TrackPoint[]; unknownColumns: string[] } {
@@ -15,7 +23,7 @@ export function readTracksCsv(text: string, file: string): { tracks: TrackPoint[
   let lines = 0;
   for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) lines += 1;
   if (lines > MOST_ROWS) throw new FormatError(file, null, null, `holds ${lines} rows; ${MOST_ROWS} are read (500 tracks over 4000 frames). Take every n-th track or a part of the frames`);
-  const known = new Set<string>([...REQUIRED, 'weight']);
+  const known = new Set<string>([...REQUIRED, 'weight', 'note']);
   // by track and frame, the line: numbers in a map of their own cost a tenth of a text for each place
   const seen = new Map<string, Map<number, number>>();
   const tracks: TrackPoint[] = [];

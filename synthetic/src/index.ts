@@ -6,7 +6,9 @@ export { anchoredWorld, type AnchoredWorld, type WrongFact } from './anchored-wo
 export { anchoringTrials, calibration, type AnchoringAnswer, type Trials } from './anchoring-trials';
 export { driftingTracks, driftTrial } from './drifting-tracks';
 export { roomShot, tracksText } from './room-shot';
-export { renderStill, roomPanels, sharedShare, type Panel, type StillCamera, type StillLooks } from './render-room';
+export { placeBehind, renderStill, roomPanels, seenAt, sharedShare, type Panel, type StillCamera, type StillLooks } from './render-room';
 export { boardTrial, clearOf, poleTrial, scorePlate, type PlateScore, type PlateTrial } from './plate-trials';
 export { cornerFromTruth } from './corner-from-truth';
 export { compareWithTruth, type CornerFinder, type PlateChange } from './corner-accuracy';
+export { renderClip, type ClipScene, type RenderedClip } from './rendered-clip';
+export { CLIP_WAYS, clipScene } from './clip-scenes';

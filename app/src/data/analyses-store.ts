@@ -95,5 +95,6 @@ export type AnalysesStore = ReturnType<typeof createAnalysesStore>;
 export function isWhole(a: Analysis): boolean {
   if (!a.outcome) return false;
   if (a.outcome.kind === 'lens-files' || a.outcome.kind === 'sync') return true;
+  if (a.outcome.kind === 'tracks') return a.outcome.frames.length > 0;
   return a.outcome.kind === 'grid' ? a.outcome.corners.length > 0 || a.outcome.report.plates[0]?.corners === 0 : a.outcome.solve.frames.length > 0 || a.outcome.solve.status === 'failed';
 }

@@ -9,6 +9,7 @@ import { handoverCommand } from './handover';
 import { solve } from './solve';
 import { stills } from './stills';
 import { sync } from './sync';
+import { track } from './track';
 
 export interface Command {
   name: string;
@@ -24,6 +25,7 @@ export const COMMANDS: Record<string, Command> = {
   grid,
   edges,
   net,
+  track,
   solve,
   forecast: forecastCommand,
   stills,

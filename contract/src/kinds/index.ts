@@ -14,6 +14,7 @@ import { tieKind } from './tie';
 import { factKind } from './fact';
 import { rigKind } from './rig';
 import { syncKind } from './sync';
+import { footageKind } from './footage';
 import { lightKind } from './light';
 import { stillKind } from './still';
 import { photoKind } from './photo';
@@ -42,6 +43,7 @@ export * from './tie';
 export * from './fact';
 export * from './rig';
 export * from './sync';
+export * from './footage';
 export * from './light';
 export * from './still';
 export * from './photo';
@@ -70,6 +72,7 @@ export const KINDS = {
   fact: factKind,
   rig: rigKind,
   sync: syncKind,
+  footage: footageKind,
   light: lightKind,
   still: stillKind,
   photo: photoKind,

@@ -48,9 +48,9 @@ export function findCorners(image: GrayImage, { apartPx = APART_PX, aboveNoise =
   const { widthPx: w, heightPx: h } = picture;
   if (w < 4 * WINDOW_PX || h < 4 * WINDOW_PX) return [];
   const { data } = smooth(picture, 1);
-  const xx = new Float64Array(w * h),
-    xy = new Float64Array(w * h),
-    yy = new Float64Array(w * h);
+  const xx = new Float32Array(w * h),
+    xy = new Float32Array(w * h),
+    yy = new Float32Array(w * h);
   const squares: number[] = [];
   for (let y = 1; y < h - 1; y += 1)
     for (let x = 1; x < w - 1; x += 1) {
@@ -65,7 +65,7 @@ export function findCorners(image: GrayImage, { apartPx = APART_PX, aboveNoise =
   // of two squared normal numbers the median is 2 ln 2 times the variance of one
   const noise = Math.max(median(squares) / (2 * Math.LN2), (LEAST_CONTRAST / (2 * WINDOW_PX)) ** 2 / aboveNoise);
   for (const field of [xx, xy, yy]) boxMean(field, w, h, WINDOW_PX);
-  const response = new Float64Array(w * h);
+  const response = new Float32Array(w * h);
   for (let i = 0; i < response.length; i += 1) {
     const half = (xx[i] + yy[i]) / 2;
     response[i] = half - Math.sqrt(Math.max(0, half * half - (xx[i] * yy[i] - xy[i] * xy[i])));
@@ -84,7 +84,7 @@ export function findCorners(image: GrayImage, { apartPx = APART_PX, aboveNoise =
   );
 }
 
-function isPeak(response: Float64Array, w: number, i: number): boolean {
+function isPeak(response: Float32Array, w: number, i: number): boolean {
   const r = response[i];
   for (let dy = -1; dy <= 1; dy += 1)
     for (let dx = -1; dx <= 1; dx += 1) {
@@ -111,21 +111,32 @@ function apart(sorted: readonly Corner[], px: number): Corner[] {
   return kept;
 }
 
-/** Mean over a square window of 2 r + 1, by running sums along rows, then columns. */
-function boxMean(field: Float64Array, w: number, h: number, r: number): void {
-  const line = new Float64Array(Math.max(w, h));
-  const pass = (start: number, step: number, n: number) => {
+/** Mean over a square window of 2 r + 1: running sums along the rows, then rows added and taken away as wholes, so that memory is read in order. */
+function boxMean(field: Float32Array, w: number, h: number, r: number): void {
+  const across = new Float32Array(w * h);
+  for (let y = 0; y < h; y += 1) {
+    const row = y * w;
     let sum = 0;
-    for (let k = 0; k < Math.min(r, n); k += 1) sum += field[start + k * step];
-    for (let k = 0; k < n; k += 1) {
-      if (k + r < n) sum += field[start + (k + r) * step];
-      if (k - r - 1 >= 0) sum -= field[start + (k - r - 1) * step];
-      line[k] = sum / (2 * r + 1);
+    for (let x = 0; x < Math.min(r, w); x += 1) sum += field[row + x];
+    for (let x = 0; x < w; x += 1) {
+      if (x + r < w) sum += field[row + x + r];
+      if (x - r - 1 >= 0) sum -= field[row + x - r - 1];
+      across[row + x] = sum;
     }
-    for (let k = 0; k < n; k += 1) field[start + k * step] = line[k];
+  }
+  const sums = new Float64Array(w);
+  const add = (y: number, sign: number) => {
+    const row = y * w;
+    for (let x = 0; x < w; x += 1) sums[x] += sign * across[row + x];
   };
-  for (let y = 0; y < h; y += 1) pass(y * w, 1, w);
-  for (let x = 0; x < w; x += 1) pass(x, w, h);
+  const count = (2 * r + 1) ** 2;
+  for (let y = 0; y < Math.min(r, h); y += 1) add(y, 1);
+  for (let y = 0; y < h; y += 1) {
+    if (y + r < h) add(y + r, 1);
+    if (y - r - 1 >= 0) add(y - r - 1, -1);
+    const row = y * w;
+    for (let x = 0; x < w; x += 1) field[row + x] = sums[x] / count;
+  }
 }
 
 const COLUMNS = 4;

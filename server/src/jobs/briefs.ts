@@ -9,6 +9,7 @@ const BRIEFS: Briefs = {
   solve: (o) => ({ ...o, solve: { ...o.solve, frames: [], points: [], ...(o.solve.directions ? { directions: [] } : {}) } }),
   'lens-files': (o) => o,
   sync: (o) => o,
+  tracks: (o) => ({ ...o, frames: [] }),
 };
 
 /** Kept beside the outcome when it is written, so that lists do not read megabytes. */

@@ -1,8 +1,9 @@
-import type { ClipFacts, GridOutcome, SolveOutcome, SyncOutcome } from '@mesure/contract';
+import type { ClipFacts, FootageMark, FootageMask, GridOutcome, LensFilesOutcome, SolveOutcome, SyncOutcome, TracksOutcome } from '@mesure/contract';
+import type { FramesFile } from '@mesure/formats/picture';
 import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3 } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
-export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput;
+export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput | TracksInput;
 
 export interface SolveInput {
   kind: 'solve';
@@ -23,6 +24,18 @@ export interface SyncInput {
   kind: 'sync';
   file: { sha256: string; name: string };
   witness: { sha256: string; name: string };
+}
+
+/** A clip, and what somebody said of it before it is tracked. */
+export interface TracksInput {
+  kind: 'tracks';
+  file: { sha256: string; name: string };
+  firstFrame: number;
+  most: number | null;
+  masks: FootageMask[];
+  marks: FootageMark[];
+  /** of the lens that was on; 1 where nobody knows */
+  squeeze: number;
 }
 
 export interface GridInput {
@@ -53,12 +66,19 @@ export interface MadeFile {
   bytes: Uint8Array;
 }
 
-export interface ComputeTask<I extends ComputeInput = ComputeInput> {
-  input: I;
+/** What is made of the stored files before: a thread has no store, and runs no programs. */
+export interface Given {
   /** of a picture, or of tracks */
   bytes: Uint8Array;
-  /** of two cameras, read before: a thread has no store */
+  /** of two cameras */
   sounds?: { sound: Sound; facts: ClipFacts }[];
+  /** of a clip, laid out on this machine's disk */
+  clip?: { frames: FramesFile; strip: { file: string; everyNth: number }; facts: ClipFacts };
+}
+
+export interface ComputeTask<I extends ComputeInput = ComputeInput> {
+  input: I;
+  given: Given;
   port: import('node:worker_threads').MessagePort;
 }
 export interface ComputeProgress {
@@ -66,7 +86,10 @@ export interface ComputeProgress {
   stage: string;
 }
 /** An answer, or a refusal in words for the person; a fault of ours is thrown. */
-export type ComputeAnswer = { ok: true; outcome: GridOutcome | SolveOutcome | SyncOutcome } | { ok: true; made: MadeFile[]; roundTripPx: number } | { ok: false; message: string };
+export type ComputeAnswer =
+  { ok: true; outcome: GridOutcome | SolveOutcome | SyncOutcome } | { ok: true; made: MadeFile[]; outcome: Unkept<LensFilesOutcome> | Unkept<TracksOutcome> } | { ok: false; message: string };
+/** An outcome whose files are not in the store yet. */
+type Unkept<O> = Omit<O, 'files'>;
 
 export type Report = (progress: number, stage: string) => void;
 export type Computation<I extends ComputeInput> = (task: ComputeTask<I>, report: Report) => ComputeAnswer | Promise<ComputeAnswer>;

@@ -37,7 +37,7 @@ test('a solve with a tape net goes through the job’s own row, which is JSON, a
     },
   };
   const { port1, port2 } = new MessageChannel();
-  const answer = await compute({ input: JSON.parse(JSON.stringify(input)) as ComputeInput, bytes: Buffer.from(csv), port: port2 });
+  const answer = await compute({ input: JSON.parse(JSON.stringify(input)) as ComputeInput, given: { bytes: Buffer.from(csv) }, port: port2 });
   port1.close();
   expect(answer).toMatchObject({ ok: true, outcome: { kind: 'solve', solve: { status: 'solved', anchoring: { datum: expect.arrayContaining([`${marks.length} surveyed points`]) } } } });
 });

@@ -6,9 +6,16 @@ import { computeGrid } from './grid/compute';
 import { computeLensFiles } from './lens-files/compute';
 import { computeSolve } from './solve/compute';
 import { computeSync } from './sync/compute';
+import { computeTracks } from './tracks/compute';
 
 /** How each kind is computed, one line each: core only, no database, so that it can run in a thread of its own. */
-const COMPUTATIONS: { [K in AnalysisKind]: Computation<Extract<ComputeInput, { kind: K }>> } = { grid: computeGrid, solve: computeSolve, 'lens-files': computeLensFiles, sync: computeSync };
+const COMPUTATIONS: { [K in AnalysisKind]: Computation<Extract<ComputeInput, { kind: K }>> } = {
+  grid: computeGrid,
+  solve: computeSolve,
+  'lens-files': computeLensFiles,
+  sync: computeSync,
+  tracks: computeTracks,
+};
 
 export default async function compute(task: ComputeTask): Promise<ComputeAnswer> {
   const report = throttled((p) => task.port.postMessage(p));

@@ -12,7 +12,7 @@ import type { AnalysisRow } from './model';
  */
 export async function staleOf(db: Database, productionId: string, rows: readonly AnalysisRow[]): Promise<Map<string, Stale>> {
   const found = new Map<string, Stale>();
-  const done = rows.filter((r) => r.status === 'done' && (r.kind === 'solve' || r.kind === 'grid'));
+  const done = rows.filter((r) => r.status === 'done' && (r.kind === 'solve' || r.kind === 'grid' || r.kind === 'tracks'));
   if (done.length === 0) return found;
   const records = await liveRecords(db, productionId);
   const byId = new Map(records.map((r) => [r.id, r]));
@@ -45,7 +45,9 @@ function readBy(subjectId: string, records: readonly StoredRecord[], byId: Reado
   };
   const subject = byId.get(subjectId);
   if (!subject) return [];
-  const body = subject.body as Partial<RecordBodies['take'] & RecordBodies['plate']>;
+  // a clip is tracked by its own masks, and by the squeeze of the lens of its take
+  const take = subject.kind === 'footage' ? of('take', (subject.body as RecordBodies['footage']).takeId) : undefined;
+  const body = (take ?? subject).body as Partial<RecordBodies['take'] & RecordBodies['plate']>;
   const pack = of('package', body.packageId);
   const setup = of('setup', body.setupId);
   const kit = [pack, of('body', pack?.body.bodyId), of('lens', pack?.body.lensId), of('adapter', pack?.body.adapterId), of('adapter', pack?.body.secondAdapterId)];
@@ -57,5 +59,5 @@ function readBy(subjectId: string, records: readonly StoredRecord[], byId: Reado
           return ((r.kind === 'plate' || r.kind === 'edges') && b.lensId === lensId) || ((r.kind === 'tie' || r.kind === 'fact') && b.setId === setup?.body.setId);
         })
       : [];
-  return [subject, setup, of('set', setup?.body.setId), ...kit, ...others].filter((r) => r !== undefined);
+  return [subject, take, setup, of('set', setup?.body.setId), ...kit, ...others].filter((r) => r !== undefined);
 }

@@ -2,7 +2,7 @@ import { mkdtemp, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { MessageChannel } from 'node:worker_threads';
-import type { LensFilesOutcome } from '@mesure/contract';
+import type { KeptFile } from '@mesure/contract';
 import { FormatError } from '@mesure/formats';
 import type PgBoss from 'pg-boss';
 import Piscina from 'piscina';
@@ -12,7 +12,7 @@ import type { Database } from '../db/connect';
 import type { FileStore } from '../files/store';
 import type { ComputeAnswer, ComputeProgress, MadeFile } from './compute-types';
 import { briefOf } from './briefs';
-import { soundOf } from './sync/sounds';
+import { prepare } from './given';
 import { ANALYSIS_QUEUE, enqueueAnalysis } from './queue';
 
 export interface WorkerOptions {
@@ -55,9 +55,10 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
     const { port1, port2 } = new MessageChannel();
     let stopped = false;
     let succeeded = false;
-    port1.on('message', (p: ComputeProgress) => {
+    const saveProgress = (p: ComputeProgress) => {
       void db.AnalysisRow.update({ progress: p.progress, stage: p.stage }, { where: ours }).catch((err) => log.warn({ err }, 'progress not saved'));
-    });
+    };
+    port1.on('message', saveProgress);
     const beat = async () => {
       const [count] = await db.AnalysisRow.update({ heartbeatAt: new Date() }, { where: ours });
       const now = count === 0 ? null : await db.AnalysisRow.findOne({ attributes: ['stopRequested'], where: ours });
@@ -71,16 +72,17 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
       beat().catch((err: unknown) => log.warn({ err }, 'sign of life not saved'));
     }, BEAT_MS);
     const began = Date.now();
+    let release: (() => Promise<void>) | undefined;
     try {
       const { input } = row;
-      const sounds = input.kind === 'sync' ? await Promise.all([input.file, input.witness].map((f) => soundOf(store, f))) : undefined;
-      const bytes = sounds ? Buffer.alloc(0) : await store.read(input.file.sha256);
-      const answer = (await pool.run({ input, bytes, sounds, port: port2 }, { signal: abort.signal, transferList: [port2] })) as ComputeAnswer;
+      const { release: after, ...given } = await prepare({ store, input, signal: abort.signal, report: (progress, stage) => saveProgress({ progress, stage }) });
+      release = after;
+      const answer = (await pool.run({ input, given, port: port2 }, { signal: abort.signal, transferList: [port2] })) as ComputeAnswer;
       if (!answer.ok) await finish({ status: 'failed', error: answer.message, stage: 'failed' });
       else
         await finish({
           status: 'done',
-          outcome: 'made' in answer ? { kind: 'lens-files', files: await keepAll(answer.made, row.productionId), roundTripPx: answer.roundTripPx } : answer.outcome,
+          outcome: 'made' in answer ? { ...answer.outcome, files: await keepAll(answer.made, row.productionId) } : answer.outcome,
           progress: 1,
           stage: 'done',
         });
@@ -101,6 +103,7 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
     } finally {
       clearInterval(poll);
       port1.close();
+      await release?.().catch((err: unknown) => log.warn({ err }, 'laid out frames not removed'));
     }
     async function finish(change: Partial<Pick<typeof row, 'status' | 'outcome' | 'error' | 'progress' | 'stage'>>) {
       const [kept] = await db.AnalysisRow.update({ ...change, ...(change.outcome ? { brief: briefOf(change.outcome) } : {}), finishedAt: new Date() }, { where: ours });
@@ -109,10 +112,10 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
   }
 
   /** Puts what a computation made into the store, as files of the production. */
-  async function keepAll(made: readonly MadeFile[], productionId: string): Promise<LensFilesOutcome['files']> {
+  async function keepAll(made: readonly MadeFile[], productionId: string): Promise<KeptFile[]> {
     const dir = await mkdtemp(path.join(os.tmpdir(), 'mesure-made-'));
     try {
-      const kept: LensFilesOutcome['files'] = [];
+      const kept: KeptFile[] = [];
       for (const { name, mime, what, bytes } of made) {
         const file = path.join(dir, String(kept.length));
         await writeFile(file, bytes);

@@ -3,9 +3,9 @@ import { analysePlate, CoreError, gridFrame, gridReport } from '@mesure/core';
 import { readGray } from '@mesure/formats/picture';
 import type { Computation, GridInput } from '../compute-types';
 
-export const computeGrid: Computation<GridInput> = async ({ input, bytes }, report): Promise<{ ok: true; outcome: GridOutcome }> => {
+export const computeGrid: Computation<GridInput> = async ({ input, given }, report): Promise<{ ok: true; outcome: GridOutcome }> => {
   report(0.02, 'reading the picture');
-  const image = await readGray(Buffer.from(bytes), input.file.name);
+  const image = await readGray(Buffer.from(given.bytes), input.file.name);
   const { image: size } = input.setup;
   if (image.widthPx !== size.width || image.heightPx !== size.height) {
     throw new CoreError(

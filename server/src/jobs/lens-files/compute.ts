@@ -4,9 +4,9 @@ import { writeStMapExr, writeStMapTiff } from '@mesure/formats/st-map';
 import type { Computation, LensFilesInput, MadeFile } from '../compute-types';
 
 /** Both ST maps, and the plate as the undistorting one makes it. */
-export const computeLensFiles: Computation<LensFilesInput> = async ({ input, bytes }, report) => {
+export const computeLensFiles: Computation<LensFilesInput> = async ({ input, given }, report) => {
   report(0.02, 'reading the picture');
-  const picture = await readRaster(Buffer.from(bytes), input.file.name);
+  const picture = await readRaster(Buffer.from(given.bytes), input.file.name);
   const { lens, overscan } = input;
   if (picture.widthPx !== lens.widthPx || picture.heightPx !== lens.heightPx)
     throw new CoreError('INVALID_OPTION', `The picture is ${picture.widthPx} × ${picture.heightPx}, its lens was fitted over ${lens.widthPx} × ${lens.heightPx}. Measure the plate again.`, 'image');
@@ -31,5 +31,5 @@ export const computeLensFiles: Computation<LensFilesInput> = async ({ input, byt
   report(0.7, 'undistorting the plate');
   const straight = await writeRaster(resample(picture as Raster<Uint8Array>, undistort, (done, total) => report(0.7 + (0.2 * done) / total, 'undistorting the plate')));
   made.push({ name: `${input.name}_undistorted.${straight.extension}`, mime: straight.mime, what: 'the plate, undistorted', bytes: straight.bytes });
-  return { ok: true, made, roundTripPx: roundTripErrorPx(undistort, redistort) };
+  return { ok: true, made, outcome: { kind: 'lens-files', roundTripPx: roundTripErrorPx(undistort, redistort) } };
 };

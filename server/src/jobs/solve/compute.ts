@@ -13,8 +13,8 @@ const STAGES: Record<string, [number, number]> = {
   uncertainty: [0.9, 1],
 };
 
-export const computeSolve: Computation<SolveInput> = ({ input, bytes }, report) => {
-  const { tracks } = readTracksCsv(textOf(bytes, input.file.name), input.file.name);
+export const computeSolve: Computation<SolveInput> = ({ input, given }, report) => {
+  const { tracks } = readTracksCsv(textOf(given.bytes, input.file.name), input.file.name);
   const setup = surveyedAnchors(input.setup, surveyOf(input.net), new Set(tracks.map((t) => t.track)));
   const solve = solveTracks(tracks, setup, {
     trim: input.trim,

@@ -1,7 +1,7 @@
 import { soundOffset } from '@mesure/core';
 import type { Computation, SyncInput } from '../compute-types';
 
-export const computeSync: Computation<SyncInput> = ({ input, sounds }, report) => {
+export const computeSync: Computation<SyncInput> = ({ input, given: { sounds } }, report) => {
   if (!sounds) throw new Error(`the sounds of ${input.file.name} and ${input.witness.name} were not read`);
   const [main, witness] = sounds;
   report(0.2, 'laying one sound over the other');

@@ -1,0 +1,2 @@
+export { asPoints, FLOOR_TRACKS, trackClip, type ClipFrameCount, type ClipNote, type ClipOptions, type ClipTrack, type ClipTracks } from './track-clip';
+export { isInside, isMasked, maskedShare, outlineAt, type ClipMask, type Corner2 } from './mask';
