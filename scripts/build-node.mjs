@@ -17,6 +17,7 @@ const TARGETS = {
   serve: 'server/src/start/serve.ts',
   admin: 'server/src/admin/main.ts',
   bench: 'scripts/bench.ts',
+  'render-footage': 'demo/src/render-footage.ts',
 };
 const ROOMS = ['synthetic', 'core', 'formats', 'contract', 'server', 'cli', 'demo'];
 

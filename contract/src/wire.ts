@@ -109,6 +109,8 @@ export interface UploadedFile {
   sizeBytes: number;
   widthPx: number | null;
   heightPx: number | null;
+  /** of a clip or a sound, what it says of itself */
+  clip?: ClipFacts;
 }
 
 export type AnalysisStatus = 'queued' | 'running' | 'done' | 'failed' | 'stopped';
@@ -162,6 +164,10 @@ export interface ClipFacts {
   hasSound: boolean;
   /** its frames do not follow each other evenly, so that a number of frames is no length of time; missing: nobody looked */
   varies?: boolean;
+  /** of its picture, upright; missing in what was kept before it was asked */
+  widthPx?: number | null;
+  heightPx?: number | null;
+  frames?: number;
 }
 /** Offset of two cameras by their sound. */
 export interface SyncOutcome {

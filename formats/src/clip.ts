@@ -88,6 +88,11 @@ export interface ProbedClip {
   hasSound: boolean;
   /** its frames do not follow each other evenly */
   varies: boolean;
+  /** of its picture, upright; null: sound only */
+  widthPx: number | null;
+  heightPx: number | null;
+  /** how many frames are shown */
+  frames: number;
 }
 
 /** The demuxer is named, so that a playlist in disguise makes ffmpeg open nothing else. */
@@ -100,7 +105,7 @@ export async function probeClip(file: string, name: string): Promise<ProbedClip>
     [
       ...(await inputOf(file)),
       '-show_entries',
-      'stream=codec_type,width,height,sample_rate,r_frame_rate,duration:stream_tags=timecode:format=duration:format_tags=timecode',
+      'stream=codec_type,width,height,sample_rate,r_frame_rate,duration:stream_side_data=rotation:stream_tags=timecode:format=duration:format_tags=timecode',
       '-of',
       'json',
       '-i',
@@ -109,7 +114,16 @@ export async function probeClip(file: string, name: string): Promise<ProbedClip>
     name,
   );
   const { streams = [], format } = JSON.parse(said.toString('utf8')) as {
-    streams?: { codec_type?: string; width?: number; height?: number; sample_rate?: string; r_frame_rate?: string; duration?: string; tags?: { timecode?: string } }[];
+    streams?: {
+      codec_type?: string;
+      width?: number;
+      height?: number;
+      sample_rate?: string;
+      r_frame_rate?: string;
+      duration?: string;
+      tags?: { timecode?: string };
+      side_data_list?: { rotation?: number }[];
+    }[];
     format?: { duration?: string; tags?: { timecode?: string } };
   };
   const picture = streams.find((s) => s.codec_type === 'video');
@@ -120,13 +134,24 @@ export async function probeClip(file: string, name: string): Promise<ProbedClip>
   if (!(soundHz >= SLOWEST_HZ && soundHz <= FASTEST_HZ)) throw new FormatError(name, null, null, `claims ${soundHz} samples of sound a second; ${SLOWEST_HZ} to ${FASTEST_HZ} are sound`);
   const moves = picture && rate > 0 && rate < 2000;
   const timecode = format?.tags?.timecode ?? streams.map((s) => s.tags?.timecode).find(Boolean) ?? null;
+  const shown = moves ? await frameTimes(file, name) : null;
+  const size = picture && moves ? uprightSize(picture) : null;
   return {
     durationS: Number(format?.duration ?? streams[0]?.duration ?? 0),
     fps: moves ? rate : null,
-    varies: moves ? (await frameTimes(file, name)).varies : false,
+    varies: shown?.varies ?? false,
+    widthPx: size?.[0] ?? null,
+    heightPx: size?.[1] ?? null,
+    frames: shown?.atS.length ?? 0,
     timecode: timecode && /^\d{2}:\d{2}:\d{2}[:;]\d{2,3}$/.test(timecode) ? timecode : null,
     hasSound: streams.some((s) => s.codec_type === 'audio'),
   };
+}
+
+/** ffmpeg turns frames upright: of a clip that was held on its side width and height change places. */
+export function uprightSize(stream: { width?: number; height?: number; side_data_list?: { rotation?: number }[] }): [number, number] {
+  const turned = Math.abs(stream.side_data_list?.find((d) => d.rotation !== undefined)?.rotation ?? 0) % 180 === 90;
+  return turned ? [stream.height ?? 0, stream.width ?? 0] : [stream.width ?? 0, stream.height ?? 0];
 }
 
 /** Twice what the search for an offset looks at. */

@@ -2,7 +2,7 @@ import type { FrameSource, GrayImage } from '@mesure/core';
 import { closeSync, openSync, readSync, statSync, writeSync } from 'node:fs';
 import { stat, statfs } from 'node:fs/promises';
 import path from 'node:path';
-import { frameTimes, inputOf, mustBeShown, run } from './clip';
+import { frameTimes, inputOf, mustBeShown, run, uprightSize } from './clip';
 import { FormatError } from './format-error';
 import { readGray } from './picture';
 
@@ -39,9 +39,7 @@ export async function decodeClip(file: string, name: string, target: string, { o
   const [stream] = (JSON.parse(said.toString('utf8')) as { streams?: { width?: number; height?: number; side_data_list?: { rotation?: number }[] }[] }).streams ?? [];
   if (!stream?.width || !stream.height) throw new FormatError(name, null, null, 'is a clip without a picture');
   mustBeShown(stream.width * stream.height, `${stream.width} × ${stream.height}`, name);
-  // ffmpeg turns the frames upright
-  const turned = Math.abs(stream.side_data_list?.find((d) => d.rotation !== undefined)?.rotation ?? 0) % 180 === 90;
-  const [widthPx, heightPx] = turned ? [stream.height, stream.width] : [stream.width, stream.height];
+  const [widthPx, heightPx] = uprightSize(stream);
   const expected = (await frameTimes(file, name)).atS.length;
   if (expected > MOST_FRAMES) throw new FormatError(name, null, null, `has ${expected} frames; ${MOST_FRAMES} are read. Cut the take out of it`);
   await mustFit(path.dirname(target), expected * widthPx * heightPx, name);

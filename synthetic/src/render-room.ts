@@ -2,14 +2,15 @@ import { normals, uniform } from './noise';
 
 type Triple = readonly [number, number, number];
 
-/** A flat thing with something to see on it: a corner, two edges (metres) and the seed of its pattern; null: painted plainly. */
+/** A flat thing with something to see on it: a corner, two edges (metres) and the seed of its pattern; null: painted plainly, in `gray` 0…1. */
 export interface Panel {
   corner: Triple;
   along: Triple;
   up: Triple;
   pattern: number | null;
+  gray?: number;
 }
-/** A still camera: heading 0 looks along −Z, positive to the left; no lens distortion. */
+/** A still camera: heading 0 looks along −Z, positive to the left; a lens that bends by r² and r⁴ where `bend` says so. */
 export interface StillCamera {
   at: Triple;
   headingRad: number;
@@ -17,6 +18,8 @@ export interface StillCamera {
   widthPx: number;
   heightPx: number;
   focalPx: number;
+  /** k1 and k2 */
+  bend?: readonly [number, number];
 }
 export interface StillLooks {
   /** light against the usual exposure, stops */
@@ -52,7 +55,7 @@ export function renderStill(panels: readonly Panel[], camera: StillCamera, looks
       let sum = 0;
       for (const [dx, dy] of subpixels) {
         const hit = firstHit(flats, rayAt(x + dx, y + dy));
-        sum += hit ? LINEAR_OF_GRAY(patterns[hit.panel]?.(hit.u, hit.v) ?? PAINT) : 0;
+        sum += hit ? LINEAR_OF_GRAY(patterns[hit.panel]?.(hit.u, hit.v) ?? panels[hit.panel].gray ?? PAINT) : 0;
       }
       light[y * w + x] = sum / subpixels.length;
     }
@@ -111,7 +114,12 @@ export function seenAt(c: StillCamera, at: Triple): { xPx: number; yPx: number }
   const { right, up, forward } = axesOf(c);
   const d: Triple = [at[0] - c.at[0], at[1] - c.at[1], at[2] - c.at[2]];
   const depth = dot(d, forward);
-  return depth > 0 ? { xPx: c.widthPx / 2 + (c.focalPx * dot(d, right)) / depth, yPx: c.heightPx / 2 - (c.focalPx * dot(d, up)) / depth } : null;
+  if (depth <= 0) return null;
+  const [x, y] = [dot(d, right) / depth, dot(d, up) / depth];
+  const [k1, k2] = c.bend ?? [0, 0];
+  const r2 = x * x + y * y;
+  const by = 1 + k1 * r2 + k2 * r2 * r2;
+  return { xPx: c.widthPx / 2 + c.focalPx * x * by, yPx: c.heightPx / 2 - c.focalPx * y * by };
 }
 
 const dot = (a: Triple, b: Triple): number => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
@@ -125,7 +133,15 @@ function axesOf(c: StillCamera): { right: Triple; up: Triple; forward: Triple } 
 function raysOf(c: StillCamera): (xPx: number, yPx: number) => Ray {
   const { right, up, forward } = axesOf(c);
   return (xPx, yPx) => {
-    const [r, u] = [(xPx - c.widthPx / 2) / c.focalPx, (c.heightPx / 2 - yPx) / c.focalPx];
+    let [r, u] = [(xPx - c.widthPx / 2) / c.focalPx, (c.heightPx / 2 - yPx) / c.focalPx];
+    if (c.bend) {
+      const [x, y] = [r, u];
+      for (let i = 0; i < 8; i += 1) {
+        const r2 = r * r + u * u;
+        const by = 1 + c.bend[0] * r2 + c.bend[1] * r2 * r2;
+        [r, u] = [x / by, y / by];
+      }
+    }
     return { from: c.at, to: [forward[0] + r * right[0] + u * up[0], forward[1] + r * right[1] + u * up[1], forward[2] + r * right[2] + u * up[2]] };
   };
 }

@@ -23,6 +23,13 @@ export interface FootageMark {
 export interface FootageBody {
   takeId: string;
   file: FileRef;
+  /** of its picture, upright */
+  widthPx: number;
+  heightPx: number;
+  frames: number;
+  fps: number | null;
+  /** of its first frame */
+  timecode: string | null;
   /** number of its first frame among the take's frames */
   firstFrame: number;
   /** features at once; null: as many as usual */
@@ -34,13 +41,33 @@ export interface FootageBody {
 export const footageKind = defineKind<FootageBody>({
   noun: 'clip',
   tell: (b) => b.file.name,
-  fields: { takeId: 'take', file: 'file', firstFrame: 'number of the first frame', most: 'features at once', masks: 'masks', marks: 'marked features' },
-  schema: ({ Joi, id, name, file, px }) => {
+  fields: {
+    takeId: 'take',
+    file: 'file',
+    widthPx: 'width of the picture',
+    heightPx: 'height of the picture',
+    frames: 'number of frames',
+    fps: 'frame rate',
+    timecode: 'timecode of the first frame',
+    firstFrame: 'number of the first frame',
+    most: 'features at once',
+    masks: 'masks',
+    marks: 'marked features',
+  },
+  schema: ({ Joi, id, name, file, px, sizePx }) => {
     const index = Joi.number().integer().min(0).max(100_000);
     const corner = Joi.array().ordered(px.required(), px.required()).length(2);
     return Joi.object({
       takeId: id.required(),
       file: file.required(),
+      widthPx: sizePx,
+      heightPx: sizePx,
+      frames: Joi.number().integer().min(1).max(100_000).required(),
+      fps: Joi.number().greater(0).max(2000).allow(null).required(),
+      timecode: Joi.string()
+        .pattern(/^\d{2}:\d{2}:\d{2}[:;]\d{2,3}$/)
+        .allow(null)
+        .required(),
       firstFrame: Joi.number().integer().min(0).max(10_000_000).required(),
       most: Joi.number().integer().min(8).max(2000).allow(null).required(),
       masks: Joi.array()

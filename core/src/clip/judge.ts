@@ -5,7 +5,7 @@ import { solveTracks, type SolveSetup, type TrackPoint } from '../solve';
 /** A burn-in keeps its place to this, px at HD width, while the picture under it goes by at least the second. */
 const KEEPS_PX = 0.5;
 const GOES_BY_PX = 4;
-const LEAST_FRAMES = 4;
+const LEAST_FRAMES = 3;
 
 /** A place of the picture that stays while the picture goes by under it. */
 export interface BurntPlace {

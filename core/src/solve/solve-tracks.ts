@@ -4,6 +4,7 @@ import { adjust } from './adjust';
 import { assembleFree, assembleTurn, failed } from './assemble';
 import { evaluateBundle, Linearisation } from './bundle-problem';
 import { buildObservations, type Observations, type TrackPoint } from './observations';
+import { concentrate } from './concentrate';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
 import { driftOf } from './residual-drift';
 import type { SolveResult, TrimmedObservation } from './result';
@@ -118,6 +119,11 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
 
   const trimmed: TrimmedObservation[] = [];
   let iterations = refineAll(r, trimmed, progress, warnings);
+  const bent = concentrate(r, (sigma) => MOVES_SIGMAS * Math.max(sigma, LEAST_NOISE_PX));
+  if (bent.length > 0) {
+    for (const { track, rms } of bent) trimmed.push({ track: obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
+    iterations += refineAll(r, trimmed, progress, warnings);
+  }
   iterations += chooseNormalisation(r, lens, rule, warnings);
   const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
   if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked) < TURN_EXPLAINS * noisePx) return asTurn();
@@ -321,6 +327,9 @@ function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: N
 /** One-axis noise of residual lengths, px; half of them may be wild. */
 const noiseOf = (residualPx: Float64Array): number => sigmaFromMedianRadius(median(residualPx));
 
+/** RMS of a track over the noise of one axis that a still one does not reach (√2 sigma are usual), and the noise that tracks have at least, px. */
+const MOVES_SIGMAS = 2.5 * Math.SQRT2;
+const LEAST_NOISE_PX = 0.02;
 /** A track is off by more than this among its like in one of some ten thousand. */
 const UNLIKE_SIGMAS = 4;
 
@@ -337,14 +346,14 @@ function movingTracks(r: Reconstruction, residualPx: Float64Array, obsOf: Int32A
   const all = [...sums.values()].map(({ sum, n }) => Math.sqrt(sum / n));
   const middle = median(all);
   const unlike = 1.4826 * median(all.map((v) => Math.abs(v - middle)));
-  const limit = Math.max(2.5 * Math.SQRT2 * Math.max(sigma, 0.02), middle + UNLIKE_SIGMAS * unlike);
+  const limit = Math.max(MOVES_SIGMAS * Math.max(sigma, LEAST_NOISE_PX), middle + UNLIKE_SIGMAS * unlike);
   return [...sums].flatMap(([track, { sum, n }]) => (Math.sqrt(sum / n) > limit ? [{ track, rms: Math.sqrt(sum / n) }] : []));
 }
 
 /** Tracks without a place: those whose rays do not meet move by themselves; the others were seen under too little parallax. */
 function nameMoving(r: Reconstruction, trimmed: TrimmedObservation[], warnings: string[]): void {
   const { residualPx } = r.adjustAll(Infinity, 0);
-  const limitPx = 2.5 * Math.SQRT2 * Math.max(noiseOf(residualPx), 0.02);
+  const limitPx = MOVES_SIGMAS * Math.max(noiseOf(residualPx), LEAST_NOISE_PX);
   let flat = 0;
   r.points.forEach((point, t) => {
     if (point || r.rejected[t]) return;

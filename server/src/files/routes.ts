@@ -30,8 +30,9 @@ export function fileRoutes(db: Database, store: FileStore, fileThread: FileThrea
       const kept = await USES[use](temporaryFile, safeName(claimed), atS, fileThread);
       const sizeBytes = await sizeOf(temporaryFile);
       const sha256 = await store.put(temporaryFile);
-      await db.StoredFile.upsert({ productionId, sha256, sizeBytes, ...kept });
-      return { sha256, sizeBytes, ...kept };
+      const { clip, ...file } = kept;
+      await db.StoredFile.upsert({ productionId, sha256, sizeBytes, ...file });
+      return { sha256, sizeBytes, ...file, ...(clip ? { clip } : {}) };
     },
   });
   // at the start, and every hour of a server that runs for weeks
@@ -111,9 +112,10 @@ type Accepted = Omit<UploadedFile, 'sha256' | 'sizeBytes'>;
 async function acceptClip(file: string, name: string): Promise<Accepted> {
   const wav = await isWav(file);
   if (!wav && !(await isClip(file))) throw new ApiProblem('UNREADABLE_FILE', `${name} is neither WAV nor MOV or MP4.`);
-  const { durationS, fps, hasSound } = await probeClip(file, name);
+  const facts = await probeClip(file, name);
+  const { durationS, fps, hasSound, widthPx, heightPx } = facts;
   if (!(durationS > 0) || (fps === null && !hasSound)) throw new ApiProblem('UNREADABLE_FILE', `${name} holds neither picture nor sound.`);
-  return { name, mime: wav ? 'audio/wav' : fps === null ? 'audio/mp4' : 'video/mp4', widthPx: null, heightPx: null };
+  return { name, mime: wav ? 'audio/wav' : fps === null ? 'audio/mp4' : 'video/mp4', widthPx, heightPx, clip: { name, ...facts } };
 }
 /** What a file may be given for, and what it must be then. */
 const USES: Record<string, (file: string, name: string, atS: number | null, fileThread: FileThread) => Promise<Accepted>> = {

@@ -16,6 +16,7 @@ import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
 import { staleWords } from '../../ui/stale-words';
 import { verdictOf } from './check-screen';
+import { GiveClip } from './clip/give-clip';
 import { CountingAsked, CountingLine } from './counting';
 import { FrameErrorChart } from './frame-error-chart';
 import { PathDrawing } from './path-drawings';
@@ -48,6 +49,10 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
     void loadWhole(take.id);
   }, [take.id, analysis?.id, analysis?.status, loadWhole]);
   const picture = useTakePicture(take);
+  const clip = useAll('footage').find((f) => f.body.takeId === take.id);
+  const clipState = useAnalysesState((s) => (clip ? s.bySubject[clip.id] : undefined));
+  const router = useRouter();
+  const toClip = () => router.push(`/check/clip/${take.id}` as Href);
   const running = analysis?.status === 'queued' || analysis?.status === 'running';
   const outcome = analysis?.status === 'done' && analysis.outcome?.kind === 'solve' ? analysis.outcome : null;
 
@@ -72,7 +77,11 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
     <Page
       action={
         !take.body.tracks ? (
-          <Action kind="main" icon="upload-file" title="Give this take its tracks" busy={upload.busy} onPress={() => void giveTracks()} testID="give-tracks" />
+          clip ? (
+            <Action kind="main" icon="movie" title="Open the clip" onPress={toClip} testID="open-clip" />
+          ) : (
+            <GiveClip take={take} main />
+          )
         ) : running ? (
           <Action icon="stop" title="Stop the test solve" onPress={() => void stop(take.id)} testID="stop-solve" />
         ) : (
@@ -103,8 +112,23 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
           {picture && !running ? <CountingLine take={take} picture={picture} onSaid={solve} /> : null}
         </View>
       ) : (
-        <Empty title="No tracks yet" text="A test solve needs tracked features as CSV: track,frame,x,y in pixels of the recorded picture." />
+        <View>
+          <Empty
+            title="No tracks yet"
+            text={
+              clip
+                ? `The clip ${clip.body.file.name} is here${clipState?.status === 'running' ? ', and its features are being followed' : ''}. Open it to follow its features.`
+                : 'Give the clip, and its features are followed here; or tracks made elsewhere, as CSV: track,frame,x,y in pixels of the recorded picture.'
+            }
+          />
+          <View style={{ alignItems: 'flex-start' }}>
+            <Action kind="quiet" icon="upload-file" title="Give tracks as CSV" busy={upload.busy} onPress={() => void giveTracks()} testID="give-tracks" />
+          </View>
+        </View>
       )}
+      {take.body.tracks && !running ? (
+        <View style={{ alignItems: 'flex-start' }}>{clip ? <Action kind="quiet" icon="movie" title="Look at the clip" onPress={toClip} testID="open-clip" /> : <GiveClip take={take} />}</View>
+      ) : null}
       {upload.error ? <Words role="alert" color={p.against}>{`▲ ${upload.error}`}</Words> : null}
       {error ? <Failing title="The test solve did not start" text={`${error} The take and its tracks are safe.`} /> : null}
       {running ? (
