@@ -1,4 +1,6 @@
-import { renderClip, type Panel, type RenderedClip, type StillCamera } from '@mesure/synthetic';
+import type { FootageMark } from '@mesure/contract';
+import { renderClip, seenAt, uniform, type Panel, type RenderedClip, type StillCamera } from '@mesure/synthetic';
+import { idOf } from './ids';
 import { SETS } from './sets';
 import { MODES, TRUE_LENSES } from './shots';
 
@@ -46,15 +48,13 @@ function quartered([x, y, z]: readonly [number, number, number]): Panel[] {
   const s = 0.07;
   const floor = y === 0;
   return [-s, 0].flatMap((a) =>
-    [-s, 0].map(
-      (b): Panel => ({
-        corner: floor ? [x + a, 0.002, z + b + s] : [x + a, y + b, z + 0.002],
-        along: [s, 0, 0],
-        up: floor ? [0, 0, -s] : [0, s, 0],
-        pattern: null,
-        gray: (a === 0) === (b === 0) ? 0.04 : 0.93,
-      }),
-    ),
+    [-s, 0].map((b): Panel => ({
+      corner: floor ? [x + a, 0.0002, z + b + s] : [x + a, y + b, z + 0.0002],
+      along: [s, 0, 0],
+      up: floor ? [0, 0, -s] : [0, s, 0],
+      pattern: null,
+      gray: (a === 0) === (b === 0) ? 0.04 : 0.93,
+    })),
   );
 }
 
@@ -68,3 +68,22 @@ export const stoveClip = (): RenderedClip =>
     burnIn: true,
     looks: (f) => ({ noise: 1.4, blurPx: [0.6, 0.6], rays: 4, stops: 0.3 - 0.012 * f }),
   });
+
+/** A thumb's marks: each mark of the set in the first frame that shows it well, a pixel or two off its centre. */
+export function stoveMarks(): FootageMark[] {
+  const u = uniform(51);
+  const panels = galley();
+  const clip = stoveClip();
+  const marks: FootageMark[] = [];
+  for (const { id, at } of SETS.galley.marks)
+    for (let index = 0; index < STOVE_CLIP.frames; index += 1) {
+      const seen = seenAt(stoveCamera(index), at);
+      if (!seen || seen.xPx < 24 || seen.yPx < 24 || seen.xPx > STOVE_CLIP.widthPx - 24 || seen.yPx > STOVE_CLIP.heightPx - 24) continue;
+      // all four squares of it, and nothing before them
+      const shows = [-1, 1].every((a) => [-1, 1].every((b) => panels[clip.panelAt(index, seen.xPx + 3 * a, seen.yPx + 1.2 * b)]?.pattern === null));
+      if (!shows) continue;
+      marks.push({ id: idOf(`clip mark ${id}`), name: id, index, x: Math.round(10 * (seen.xPx + 3 * (u() - 0.5))) / 10, y: Math.round(10 * (seen.yPx + 3 * (u() - 0.5))) / 10 });
+      break;
+    }
+  return marks;
+}

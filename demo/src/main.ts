@@ -1,17 +1,22 @@
 import { connect, folderStore, hashPassword, migrate, openQueue, readConfig, writeRecord, type Database, type FileStore } from '@mesure/server';
 import { randomUUID } from 'node:crypto';
-import { mkdir, writeFile } from 'node:fs/promises';
+import { mkdir, readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import type { Analysis, AnalysisKind, KeptFile, TracksOutcome } from '@mesure/contract';
+import type { ComputeAnswer, ComputeInput, Given } from '@mesure/server/jobs/compute-types';
+import { prepare } from '@mesure/server/jobs/given';
 import { buildInput } from '@mesure/server/jobs/inputs';
 import { countDetail } from '@mesure/core';
 import compute from '@mesure/server/jobs/compute';
 import { MessageChannel } from 'node:worker_threads';
 import sharp from 'sharp';
+import { STOVE_CLIP } from './footage';
 import { idOf } from './ids';
 import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
 import { RECCE_SIZE, reccePicture } from './recce-picture';
 import { ROOM_SIZE, roomPicture } from './room-picture';
-import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario } from './scenario';
+import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario, STOVE_FOOTAGE } from './scenario';
 import { jettyPanorama, PANORAMA_SECONDS, passageStills, passageWalk, slatePicture, STILLS_MODE } from './stills-walk';
 import { ZOOM_PLATES, zoomPlate } from './zoom';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
@@ -21,6 +26,8 @@ import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
  * without those people: their password is in the README. What people entered before is never touched.
  */
 const config = readConfig(process.env);
+/** This runs from .build/. */
+const FOOTAGE = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../demo/footage');
 const say = (text: string) => process.stderr.write(`${text}\n`);
 const db = connect(config.databaseUrl);
 const store = folderStore(path.join(config.dataDir, 'files'));
@@ -68,6 +75,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   const galley = Buffer.from(tracksCsv(galleyDolly().shot));
   const recce = await reccePicture();
   const stills = await passageStills(passageWalk('wall').stations);
+  const clip = await followed(files, keep);
   const ids = {
     plate32: await keep('A_orrinel32_grid.jpg', await orrinel32Plate(), 'image/jpeg', [4096, 2160]),
     plate25: await keep('B_orrinel25_grid.jpg', await orrinel25Plate(), 'image/jpeg', [3840, 2160]),
@@ -83,6 +91,8 @@ async function load(database: Database, files: FileStore): Promise<void> {
         sha256: await keep(`panorama_1_${i + 1}.jpg`, await jettyPanorama(seconds), 'image/jpeg', [1024, 512]),
       })),
     ),
+    clipStove: clip.sha256,
+    tracksStove: clip.outcome.files.find((f) => f.what === 'tracks')!.sha256,
     slate: await keep('42B_t2_slate.jpg', await slatePicture('42B', 2), 'image/jpeg', [640, 480]),
     tracksGalley: await keep('41A_t2_tracks.csv', galley, 'text/csv', null),
     tracksJetty: await keep('42B_t2_tracks.csv', Buffer.from(tracksCsv(jettyCrane().shot)), 'text/csv', null),
@@ -98,6 +108,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
     });
   }
   say('Files to try by hand …');
+  await writeFile(path.join(samples, STOVE_CLIP.file), await readFile(path.join(FOOTAGE, STOVE_CLIP.file)));
   await writeFile(path.join(samples, 'grid-good.jpg'), await freshPlate());
   await writeFile(path.join(samples, 'grid-blurred.jpg'), await blurredPlate());
   await writeFile(path.join(samples, 'grid-small-chart.jpg'), await smallChartPlate());
@@ -105,28 +116,58 @@ async function load(database: Database, files: FileStore): Promise<void> {
   await writeFile(path.join(samples, 'tracks-galley.csv'), galley);
   for (const still of await passageStills(passageWalk('wall').stations, true)) await writeFile(path.join(samples, still.name), still.bytes);
   say('Computing what the day already holds …');
-  for (const [kind, subject] of [['grid', 'plate 32'], ['grid', 'plate 25'], ...ZOOM_PLATES.map((_, i): ['grid', string] => ['grid', `plate zoom ${i}`]), ['solve', 'take 42B 2']] as [
-    'grid' | 'solve',
-    string,
-  ][]) {
-    const input = await buildInput(database, PRODUCTION.id, kind, idOf(subject), {});
-    const { port1, port2 } = new MessageChannel();
-    const answer = await compute({ input, given: { bytes: await files.read(input.file.sha256) }, port: port2 });
-    port1.close();
-    if (!answer.ok) throw new Error(`${subject}: ${answer.message}`);
-    if ('made' in answer) throw new Error(`${subject}: files, and no outcome`);
-    await database.AnalysisRow.create({
-      id: randomUUID(),
-      productionId: PRODUCTION.id,
-      kind,
-      subjectId: idOf(subject),
-      status: 'done',
-      progress: 1,
-      stage: 'done',
-      input,
-      outcome: answer.outcome,
-      error: null,
-      finishedAt: new Date(),
-    });
+  await done(database, 'tracks', 'clip stove', await buildInput(database, PRODUCTION.id, 'tracks', idOf('clip stove'), {}), clip.outcome);
+  // the solves last: they read what the plates gave
+  for (const subject of ['plate 32', 'plate 25', ...ZOOM_PLATES.map((_, i) => `plate zoom ${i}`)]) await computed(database, files, 'grid', subject);
+  for (const subject of ['take 42B 2', 'take 39A 1']) await computed(database, files, 'solve', subject);
+}
+
+async function computed(database: Database, files: FileStore, kind: 'grid' | 'solve', subject: string): Promise<void> {
+  const input = await buildInput(database, PRODUCTION.id, kind, idOf(subject), {});
+  const answer = await inThisThread(input, { bytes: await files.read(input.file.sha256) });
+  if ('made' in answer) throw new Error(`${subject}: files, and no outcome`);
+  await done(database, kind, subject, input, answer.outcome);
+}
+
+async function inThisThread(input: ComputeInput, given: Given): Promise<Extract<ComputeAnswer, { ok: true }>> {
+  const { port1, port2 } = new MessageChannel();
+  const answer = await compute({ input, given, port: port2 });
+  port1.close();
+  if (!answer.ok) throw new Error(`${input.file.name}: ${answer.message}`);
+  return answer;
+}
+
+async function done(database: Database, kind: AnalysisKind, subject: string, input: ComputeInput, outcome: Analysis['outcome']): Promise<void> {
+  await database.AnalysisRow.create({
+    id: randomUUID(),
+    productionId: PRODUCTION.id,
+    kind,
+    subjectId: idOf(subject),
+    status: 'done',
+    progress: 1,
+    stage: 'done',
+    input,
+    outcome,
+    error: null,
+    finishedAt: new Date(),
+  });
+}
+
+type Keep = (name: string, bytes: Buffer, mime: string, size: [number, number] | null) => Promise<string>;
+
+/** The clip, and its features as the server's worker follows them. */
+async function followed(files: FileStore, keep: Keep): Promise<{ sha256: string; outcome: TracksOutcome }> {
+  const { file, widthPx, heightPx } = STOVE_CLIP;
+  const sha256 = await keep(file, await readFile(path.join(FOOTAGE, file)), 'video/mp4', [widthPx, heightPx]);
+  const input: ComputeInput = { kind: 'tracks', file: { sha256, name: file }, ...STOVE_FOOTAGE, squeeze: 1 };
+  const { release, ...given } = await prepare({ store: files, input, report: () => undefined, signal: new AbortController().signal });
+  try {
+    const answer = await inThisThread(input, given);
+    if (!('made' in answer) || answer.outcome.kind !== 'tracks') throw new Error(`${file}: no tracks`);
+    const kept: KeptFile[] = [];
+    for (const { name, mime, what, bytes } of answer.made) kept.push({ name, mime, what, sizeBytes: bytes.byteLength, sha256: await keep(name, Buffer.from(bytes), mime, null) });
+    return { sha256, outcome: { ...answer.outcome, files: kept } };
+  } finally {
+    await release?.();
   }
 }

@@ -11,7 +11,32 @@ const frames = Buffer.concat(Array.from({ length: clip.count }, (_, f) => Buffer
 const { widthPx, heightPx, fps, timecode, file } = STOVE_CLIP;
 const made = spawnSync(
   'ffmpeg',
-  ['-v', 'error', '-f', 'rawvideo', '-pix_fmt', 'gray', '-s', `${widthPx}x${heightPx}`, '-r', String(fps), '-i', '-', '-c:v', 'libx264', '-crf', '14', '-pix_fmt', 'yuv420p', '-timecode', timecode, '-map_metadata', '-1', '-y', path.join(folder, file)],
+  [
+    '-v',
+    'error',
+    '-f',
+    'rawvideo',
+    '-pix_fmt',
+    'gray',
+    '-s',
+    `${widthPx}x${heightPx}`,
+    '-r',
+    String(fps),
+    '-i',
+    '-',
+    '-c:v',
+    'libx264',
+    '-crf',
+    '14',
+    '-pix_fmt',
+    'yuv420p',
+    '-timecode',
+    timecode,
+    '-map_metadata',
+    '-1',
+    '-y',
+    path.join(folder, file),
+  ],
   { input: frames, stdio: ['pipe', 'inherit', 'inherit'] },
 );
 process.exit(made.status ?? 1);

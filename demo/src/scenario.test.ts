@@ -19,6 +19,8 @@ const seeds = scenario({
   stills: [],
   panorama: [],
   slate: sha('8'),
+  clipStove: sha('9'),
+  tracksStove: sha('0'),
 });
 const of = <K extends RecordKind>(kind: K) => seeds.filter((s) => s.kind === kind) as unknown as { id: string; body: RecordBodies[K] }[];
 const find = ((kind: RecordKind, id: string) => {

@@ -1,5 +1,6 @@
 import { newPlan, USUAL_FIELDS, type RecordBodies, type RecordKind } from '@mesure/contract';
-import { formatLength, parseLength, type LengthUnit, type PictureDetail, type PictureNotes, type StillLook } from '@mesure/core';
+import { formatLength, parseLength, type LengthUnit, type PictureDetail, type PictureNotes, type StillLook, type TrackCounting } from '@mesure/core';
+import { STOVE_CLIP, STOVE_HEIGHT_M, stoveMarks } from './footage';
 import { idOf } from './ids';
 import { inRecce, RECCE_FOCAL_35_MM, RECCE_SIZE, recceLengths } from './recce-picture';
 import { ROOM_SIZE, roomMarks } from './room-picture';
@@ -33,7 +34,11 @@ export interface DemoFiles {
   stills: { sha256: string; name: string; station: number; notes: PictureNotes | null; look: StillLook }[];
   panorama: { sha256: string; name: string; seconds: number }[];
   slate: string;
+  clipStove: string;
+  tracksStove: string;
 }
+/** What of the demo's clip is told before it is followed. */
+export const STOVE_FOOTAGE = { firstFrame: 1, most: null, masks: [], marks: stoveMarks() };
 export interface Seed<K extends RecordKind = RecordKind> {
   kind: K;
   id: string;
@@ -191,6 +196,18 @@ export function scenario(files: DemoFiles): Seed[] {
     headingMarks: ['K1', 'K2'],
   });
 
+  const stove = put('setup', 'setup stove', {
+    dayId: dayBefore,
+    setId: sets.galley,
+    name: 'Galley, past the stove',
+    scene: '39',
+    slate: '39A',
+    order: 2,
+    levelMarks: ['K1', 'K2', 'K3', 'K4', 'K5'],
+    originMark: 'K1',
+    headingMarks: ['K1', 'K2'],
+  });
+
   put('recce', 'recce passage', {
     setupId: passage,
     picture: { sha256: files.recce, name: 'recce_passage.jpg' },
@@ -284,6 +301,8 @@ export function scenario(files: DemoFiles): Seed[] {
     focusM: number | null;
     height: { m: number; unit: LengthUnit; offsetM?: number; takenAt?: 'lens axis' | 'body base' | 'dolly head' } | null;
     tracks?: { sha256: string; name: string };
+    tracksCounted?: TrackCounting;
+    timecodeIn?: string;
     pictures?: { sha256: string; name: string }[];
     circled?: boolean;
     notes?: string;
@@ -303,12 +322,31 @@ export function scenario(files: DemoFiles): Seed[] {
       circled: t.circled ?? false,
       notes: t.notes ?? '',
       tracks: t.tracks ?? null,
+      ...(t.tracksCounted ? { tracksCounted: t.tracksCounted } : {}),
+      ...(t.timecodeIn ? { timecodeIn: t.timecodeIn } : {}),
       ...(t.pictures ? { pictures: t.pictures } : {}),
       loggedAt: at(t.time, t.date),
       carried: t.take > 1 ? ['packageId', 'focalMm'] : [],
     });
   take({ setupId: lockOff, slate: '38A', take: 1, packageId: packB, focalMm: 25, focusM: 2.8, height: { m: 1.31, unit: 'm' }, time: '15:40', date: DAY_BEFORE });
   take({ setupId: lockOff, slate: '38A', take: 2, packageId: packB, focalMm: 25, focusM: null, height: { m: 1.31, unit: 'm' }, time: '15:52', date: DAY_BEFORE });
+  const stoveTake = take({
+    setupId: stove,
+    slate: '39A',
+    take: 1,
+    packageId: packB,
+    focalMm: 25,
+    focusM: 3.4,
+    height: { m: STOVE_HEIGHT_M, unit: 'm' },
+    tracks: { sha256: files.tracksStove, name: '39A_t1 tracks.csv' },
+    // the clip is a small copy of what was recorded
+    tracksCounted: { from: 'corner', yUp: false, widthPx: STOVE_CLIP.widthPx, heightPx: STOVE_CLIP.heightPx, addFrames: 0 },
+    timecodeIn: STOVE_CLIP.timecode,
+    time: '15:58',
+    date: DAY_BEFORE,
+  });
+  const { file, widthPx, heightPx, frames, fps, timecode } = STOVE_CLIP;
+  put('footage', 'clip stove', { takeId: stoveTake, file: { sha256: files.clipStove, name: file }, widthPx, heightPx, frames, fps, timecode, ...STOVE_FOOTAGE });
   take({ setupId: galley, slate: '41A', take: 1, packageId: packA, focalMm: 32, focusM: 3.2, height: { m: 1.402, unit: 'm' }, time: '08:52', notes: 'Bump at the end of the track.' });
   take({
     setupId: galley,

@@ -65,6 +65,9 @@ const BLURRED = 0.6;
 const LEAST_FRAMES = 3;
 /** No place is known to a tenth of the frame's detail if it is not known to this, px. */
 const WORST_SIGMA_PX = 0.7;
+/** Off from how it went and from how its neighbours went, px at HD width. */
+const LEAP_PX = 24;
+const AROUND = 8;
 /** Level from which a search begins whose start is good to a few pixels. */
 const FINE = 2;
 const REFILL_EVERY = 5;
@@ -109,6 +112,8 @@ class Following {
   private readonly scale: number;
   private readonly apartPx: number;
   private readonly sharpness: number[] = [];
+  /** where the features were in the frame before, and how they went into it */
+  private around: { x: number; y: number; shift: readonly [number, number] }[] = [];
   private readonly out = new Float64Array(2);
   private readonly back = new Float64Array(2);
 
@@ -169,6 +174,7 @@ class Following {
   private step(active: Feature[], before: Pyramid, now: Pyramid, index: number, blurred: boolean): Feature[] {
     const kept: Feature[] = [];
     const lost: Feature[] = [];
+    this.around = active.map((f) => ({ x: f.warp.x, y: f.warp.y, shift: f.shift }));
     for (const f of active) (this.follow(f, before, now, f.shift, index, blurred, f.track.frames.length > 2 ? FINE : Infinity) ? kept : lost).push(f);
     // those that were lost by a start that was wrong: once more from farther off, and as the others around went
     for (const f of lost) {
@@ -198,6 +204,7 @@ class Following {
     if (Math.hypot(back[0] - x, back[1] - y) > MEETS_PX * this.scale * looser) return false;
     const match = matchPatch(f.patch, now, { ...f.warp, x: toX, y: toY });
     if (!match || Math.hypot(match.warp.x - toX, match.warp.y - toY) > AGREES_PX * this.scale * looser || match.sigmaPx > WORST_SIGMA_PX) return false;
+    if (this.leaps(f, match.warp.x - x, match.warp.y - y)) return false;
     const least = Math.max(LEAST_LIKENESS, LOST_SHARE * f.usual) * (blurred ? 0.7 : 1);
     if (match.correlation < least) return false;
     if (f.track.frames.length <= 3 && !blurred) f.usual = f.track.frames.length === 1 ? match.correlation : Math.max(f.usual, match.correlation);
@@ -212,6 +219,17 @@ class Following {
       f.track.renewals += 1;
     }
     return true;
+  }
+
+  /** From one frame to the next neither as it went before nor as what is around it went: something that only looks alike was found. */
+  private leaps(f: Feature, dx: number, dy: number): boolean {
+    const far = (shift: readonly [number, number]) => Math.hypot(dx - shift[0], dy - shift[1]) > LEAP_PX * this.scale + 0.5 * Math.hypot(...shift);
+    if (f.track.frames.length > 2 && !far(f.shift)) return false;
+    const near = this.around
+      .map((k) => ({ k, d: (k.x - f.warp.x) ** 2 + (k.y - f.warp.y) ** 2 }))
+      .sort((p, q) => p.d - q.d)
+      .slice(0, AROUND);
+    return near.length >= 4 && far([median(near.map(({ k }) => k.shift[0])), median(near.map(({ k }) => k.shift[1]))]) && far(f.shift);
   }
 
   private takeUp(track: FollowedTrack, now: Pyramid, active: Feature[]): void {

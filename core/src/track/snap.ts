@@ -9,6 +9,12 @@ export interface SnappedCentre {
 
 /** Alike enough to be a mark: a wall's grain reaches about 0.6 by chance. */
 const LEAST_SYMMETRY = 0.8;
+/** The steps that end at a sixteenth of a pixel, and how far about the place before. */
+const FINE = [
+  [0.25, 1],
+  [0.0625, 0.25],
+] as const;
+const SHARES = [1, 0.7, 0.5];
 /** A window of less contrast (sigma in grey levels) shows no mark. */
 const LEAST_CONTRAST = 4;
 
@@ -30,22 +36,24 @@ export function snapToCentre(image: GrayImage, xPx: number, yPx: number, withinP
   const data = new Float32Array(w * h);
   for (let j = 0; j < h; j += 1) for (let i = 0; i < w; i += 1) data[j * w + i] = image.data[(y0 + j) * image.widthPx + x0 + i];
   const near = smooth({ widthPx: w, heightPx: h, data }, 0.8);
-  const score = (x: number, y: number): number => symmetryAt(near, x - x0, y - y0, halfPx);
-  let best = { x: xPx, y: yPx, s: -Infinity };
-  for (const [step, within] of [
-    [1, withinPx],
-    [0.25, 1],
-    [0.0625, 0.25],
-  ]) {
-    const from = best;
-    const [fx, fy] = step === 1 ? [xPx, yPx] : [from.x, from.y];
-    for (let dy = -within; dy <= within + 1e-9; dy += step)
-      for (let dx = -within; dx <= within + 1e-9; dx += step) {
-        const s = score(fx + dx, fy + dy);
-        if (s > best.s) best = { x: fx + dx, y: fy + dy, s };
-      }
+  const search = (from: { x: number; y: number }, half: number, steps: readonly (readonly [number, number])[]) => {
+    let best = { ...from, s: -Infinity };
+    for (const [step, within] of steps) {
+      const { x, y } = best;
+      for (let dy = -within; dy <= within + 1e-9; dy += step)
+        for (let dx = -within; dx <= within + 1e-9; dx += step) {
+          const s = symmetryAt(near, x + dx - x0, y + dy - y0, half);
+          if (s > best.s) best = { x: x + dx, y: y + dy, s };
+        }
+    }
+    return best;
+  };
+  // a mark that is far off or seen at a slant fills little of the window: then with less of it; not at once, since a part of a mark is like itself too
+  for (const share of SHARES) {
+    const best = search({ x: xPx, y: yPx }, Math.max(4, Math.round(share * halfPx)), [[1, withinPx], ...FINE]);
+    if (best.s >= LEAST_SYMMETRY) return { xPx: best.x, yPx: best.y, symmetry: best.s };
   }
-  return best.s >= LEAST_SYMMETRY ? { xPx: best.x, yPx: best.y, symmetry: best.s } : null;
+  return null;
 }
 
 function symmetryAt(image: GrayImage, x: number, y: number, half: number): number {

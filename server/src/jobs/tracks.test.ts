@@ -1,0 +1,123 @@
+import { execFileSync } from 'node:child_process';
+import { randomUUID } from 'node:crypto';
+import { readdirSync, readFileSync } from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import type { Analysis, FootageBody, TracksOutcome, UploadedFile } from '@mesure/contract';
+import { jpegsOf } from '@mesure/formats/clip-look';
+import { STOVE_CLIP, stoveCamera, stoveClip, stoveMarks } from '../../../demo/src/footage';
+import { SETS } from '../../../demo/src/sets';
+import { seenAt } from '@mesure/synthetic';
+import { startTestServer, type Person, type TestServer } from '../test-server';
+
+/** The demo's clip, through upload, worker and store, against the scene that it was rendered from. */
+const CLIP = path.join(__dirname, '../../../demo/footage', STOVE_CLIP.file);
+let server: TestServer, wrangler: Person, solver: Person, guest: Person;
+const id = { take: randomUUID(), footage: randomUUID() };
+let given: UploadedFile;
+beforeAll(async () => {
+  server = await startTestServer();
+  [wrangler, solver, guest] = [await server.signIn('wrangler'), await server.signIn('solver'), await server.signIn('guest')];
+  const day = await server.layDay(wrangler);
+  await server.put(wrangler, 'take', id.take, day.take(1)).expect(201);
+});
+afterAll(() => server?.stop());
+
+const body = (change: Partial<FootageBody> = {}): FootageBody => ({
+  takeId: id.take,
+  file: { sha256: given.sha256, name: given.name },
+  widthPx: given.widthPx!,
+  heightPx: given.heightPx!,
+  frames: given.clip!.frames!,
+  fps: given.clip!.fps,
+  timecode: given.clip!.timecode,
+  firstFrame: 1001,
+  most: 120,
+  masks: [],
+  marks: stoveMarks(),
+  ...change,
+});
+async function follow(who: Person): Promise<Analysis> {
+  const asked = { id: randomUUID(), kind: 'tracks', subjectId: id.footage };
+  await who.agent.post(server.at('/analyses')).set('x-csrf-token', who.csrf).send(asked).expect(202);
+  for (;;) {
+    const { body: now } = await who.agent.get(server.at(`/analyses/${asked.id}`)).expect(200);
+    if (now.status !== 'queued' && now.status !== 'running') return now as Analysis;
+    await new Promise((r) => setTimeout(r, 200));
+  }
+}
+
+test('a clip says its size, its frames, its rate and its timecode when it is given; a solver may say what belongs to it, a guest may not', async () => {
+  given = (await server.give(solver, readFileSync(CLIP), STOVE_CLIP.file, 'clip').expect(201)).body as UploadedFile;
+  expect(given).toMatchObject({ widthPx: 640, heightPx: 360, clip: { frames: 40, fps: 24, timecode: STOVE_CLIP.timecode } });
+  await server.put(guest, 'footage', id.footage, body()).expect(403);
+  await server.put(solver, 'footage', id.footage, body()).expect(201);
+  const crooked = body({ masks: [{ id: randomUUID(), name: 'none', keys: [{ index: 0, outline: [[0, 0]] }], from: null, to: null }] } as Partial<FootageBody>);
+  await server.put(solver, 'footage', randomUUID(), crooked).expect(422);
+});
+
+test('its features come out as tracks that lie on the set, marks under their names, with small pictures of each frame', async () => {
+  const before = readdirSync(os.tmpdir()).filter((f) => f.startsWith('mesure-frames-')).length;
+  const done = await follow(solver);
+  expect([done.status, done.error]).toEqual(['done', null]);
+  const outcome = done.outcome as TracksOutcome;
+  expect(outcome).toMatchObject({ kind: 'tracks', widthPx: 640, heightPx: 360, firstFrame: 1001, judged: true, clip: { timecode: STOVE_CLIP.timecode } });
+  expect(outcome.frames).toHaveLength(40);
+  expect(Math.min(...outcome.frames.map((f) => f.tracks))).toBeGreaterThanOrEqual(30);
+  expect(outcome.counts.moving).toBeGreaterThan(4);
+  const file = async (what: string) =>
+    (
+      await wrangler.agent
+        .get(server.at(`/files/${outcome.files.find((f) => f.what === what)!.sha256}`))
+        .buffer()
+        .parse(bytesOf)
+        .expect(200)
+    ).body as Buffer;
+  expect(jpegsOf(await file('strip'))).toHaveLength(40);
+  const rows = (await file('tracks'))
+    .toString('utf8')
+    .trim()
+    .split('\n')
+    .slice(1)
+    .map((l) => l.split(','));
+  const clip = stoveClip();
+  const off: number[] = [];
+  for (const [track, frame, x, y, weight] of rows) {
+    const mark = SETS.galley.marks.find((m) => m.id === track);
+    if (!mark || Number(weight) === 0) continue;
+    const truth = seenAt(stoveCamera(Number(frame) - 1001), mark.at)!;
+    off.push(Math.hypot(Number(x) - truth.xPx, Number(y) - truth.yPx));
+  }
+  off.sort((a, b) => a - b);
+  expect(off.length).toBeGreaterThan(120);
+  expect(off[Math.floor(0.9 * off.length)]).toBeLessThan(0.6);
+  // nothing on the trolley may be used
+  const onBox = rows.filter(([, frame, x, y, weight]) => Number(weight) > 0 && clip.kindAt(Number(frame) - 1001, Number(x), Number(y)) === 'box');
+  expect(onBox.length / rows.length).toBeLessThan(0.01);
+  // what was laid out on the disk is gone
+  expect(readdirSync(os.tmpdir()).filter((f) => f.startsWith('mesure-frames-')).length).toBe(before);
+});
+
+test('a mask makes the tracks old, and the list says so without what is large', async () => {
+  const mask = { id: randomUUID(), name: 'trolley', keys: [{ index: 0, outline: [[400, 200], [640, 200], [640, 360], [400, 360]] as [number, number][] }], from: null, to: null }; // prettier-ignore
+  await server.put(solver, 'footage', id.footage, body({ masks: [mask] }), { baseVersion: 1 }).expect(200);
+  const { body: list } = await wrangler.agent.get(server.at('/analyses')).expect(200);
+  const mine = (list.analyses as Analysis[]).find((a) => a.subjectId === id.footage)!;
+  expect(mine.stale).toMatchObject({ what: `clip ${STOVE_CLIP.file}` });
+  expect((mine.outcome as TracksOutcome).frames).toEqual([]);
+});
+
+test('a file that ends in the middle is refused in words, and leaves nothing behind', async () => {
+  const cut = path.join(server.dir, 'cut.mp4');
+  execFileSync('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', 'testsrc=s=160x90:r=24:d=2', '-c:v', 'mpeg4', '-y', cut]);
+  const bytes = readFileSync(cut);
+  const answer = await server.give(solver, bytes.subarray(0, bytes.length >> 1), 'cut.mp4', 'clip');
+  expect(answer.body).toMatchObject({ code: 'UNREADABLE_FILE', detail: expect.stringMatching(/cut\.mp4/) });
+});
+
+function bytesOf(res: unknown, done: (error: Error | null, body: Buffer) => void): void {
+  const parts: Buffer[] = [];
+  const stream = res as NodeJS.ReadableStream;
+  stream.on('data', (c: Buffer) => parts.push(c));
+  stream.on('end', () => done(null, Buffer.concat(parts)));
+}
