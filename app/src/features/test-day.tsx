@@ -161,6 +161,7 @@ export class FakeServer {
   private file(headers: Record<string, string>): Response {
     const claimed = /name ([^,]+)/.exec(headers['Upload-Metadata'] ?? '')?.[1] ?? '';
     const name = Buffer.from(claimed, 'base64').toString('utf8');
+    const clip = name.endsWith('.mp4') ? { name, durationS: 2, fps: 24, timecode: '10:00:00:00', hasSound: false, widthPx: 2048, heightPx: 1080, frames: 48 } : null;
     const picture = !name.endsWith('.csv');
     const file = {
       sha256: createHash('sha256').update(name).digest('hex'),
@@ -170,7 +171,8 @@ export class FakeServer {
       widthPx: picture ? 4096 : null,
       heightPx: picture ? 2160 : null,
     };
-    return this.reply(201, file, { Location: '/api/uploads/1', 'Upload-Offset': headers['Upload-Length'] ?? '0' });
+    const given = clip ? { ...file, mime: 'video/mp4', widthPx: clip.widthPx, heightPx: clip.heightPx, clip } : file;
+    return this.reply(201, given, { Location: '/api/uploads/1', 'Upload-Offset': headers['Upload-Length'] ?? '0' });
   }
 
   private write(kind: RecordKind, id: string, write: RecordWrite): Response {

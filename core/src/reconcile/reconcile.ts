@@ -87,6 +87,8 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
       lengthItem('cameraHeight', about, h.m, h.sigmaM ?? USUAL_SIGMA.heightM, residualOf('cameraHeight', index, about), plain, solve.anchoring?.undecided, turned, frame ? risesOf(solve, frame) : []),
     );
   });
+  // a tie to a mark that nobody tracked is nobody's to judge here, and stands last
+  const untracked: ReconcileItem[] = [];
   (setup.anchors?.lengths ?? []).forEach((l, index) => {
     const about = `${l.a}–${l.b}`;
     const a = solve.points.find((p) => p.track === l.a);
@@ -100,7 +102,14 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
             sigma: sa === null || sb === null ? null : Math.hypot(sa, sb),
           }
         : null;
-    items.push(lengthItem('length', about, l.m, l.sigmaM ?? USUAL_SIGMA.tieM, residualOf('length', index, about), plain, solve.anchoring?.undecided, turned));
+    const judgedTie = lengthItem('length', about, l.m, l.sigmaM ?? USUAL_SIGMA.tieM, residualOf('length', index, about), plain, solve.anchoring?.undecided, turned);
+    const missing = [l.a, l.b].filter((id) => !solve.points.some((p) => p.track === id));
+    if (turned || missing.length === 0 || judgedTie.verdict !== 'not observable') items.push(judgedTie);
+    else
+      untracked.push({
+        ...judgedTie,
+        sentence: `${missing.join(' and ')} ${missing.length === 1 ? 'has' : 'have'} no place in this solve: ${missing.length === 1 ? 'it is' : 'they are'} not among its tracks, so the tie cannot be checked. Mark ${missing.length === 1 ? 'it' : 'them'} in the clip.`,
+      });
   });
   (setup.anchors?.distances ?? []).forEach((d, index) => {
     const about = `${d.to}, ${frameWords(d.frame)}`;
@@ -121,8 +130,9 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
   const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');
   const verdict = order.find((v) => (seen.length > 0 ? seen : items).some((i) => i.verdict === v)) ?? 'not observable';
-  if (solve.bending) return takenAsStraight(items, solve.bending);
+  if (solve.bending) return takenAsStraight([...items, ...untracked], solve.bending);
   items.sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict) || gap(b) - gap(a));
+  items.push(...untracked);
   return { items, verdict, sentence: headline(items, verdict, solve.anchoring?.undecided), warnings: [], ...(solve.anchoring?.undecided ? { undecided: solve.anchoring.undecided } : {}) };
 }
 

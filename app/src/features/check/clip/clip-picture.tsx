@@ -42,7 +42,14 @@ export function ClipPicture({
             return at ? <Path key={m.id} d={`${pathOf(at)}Z`} fill="#000000" fillOpacity={0.45} stroke={PICTURE_INK.light} strokeWidth={px(1.5)} strokeDasharray={`${px(6)} ${px(4)}`} /> : null;
           })}
           {tracks?.map((t) => (
-            <Followed key={t.id} track={t} frame={index + firstFrame} px={px} named={footage.marks.some((m) => m.name === t.id)} />
+            <Followed
+              key={t.id}
+              track={t}
+              frame={index + firstFrame}
+              px={px}
+              named={footage.marks.some((m) => m.name === t.id)}
+              labelled={!footage.marks.some((m) => m.name === t.id && m.index === index)}
+            />
           ))}
           {outline.length > 0 ? <Path d={pathOf(outline)} fill="none" stroke={PICTURE_INK.mark} strokeWidth={px(2)} /> : null}
           {outline.map(([x, y], i) => (
@@ -68,7 +75,7 @@ export function ClipPicture({
 const pathOf = (outline: readonly (readonly [number, number])[]): string => outline.map(([x, y], i) => `${i === 0 ? 'M' : 'L'}${x.toFixed(1)} ${y.toFixed(1)}`).join('');
 
 /** Its last frames as a line and its place as a dot; what a solve will not use is a cross, and has its way too. */
-function Followed({ track, frame, px, named }: { track: DrawnTrack; frame: number; px: (n: number) => number; named: boolean }) {
+function Followed({ track, frame, px, named, labelled }: { track: DrawnTrack; frame: number; px: (n: number) => number; named: boolean; labelled: boolean }) {
   const i = track.frames.indexOf(frame);
   if (i < 0) return null;
   const used = track.weight[i] > 0;
@@ -84,7 +91,7 @@ function Followed({ track, frame, px, named }: { track: DrawnTrack; frame: numbe
       ) : (
         <Path d={`M${x - arm} ${y - arm}L${x + arm} ${y + arm}M${x - arm} ${y + arm}L${x + arm} ${y - arm}`} stroke={color} strokeWidth={px(1.6)} />
       )}
-      {named ? (
+      {named && labelled ? (
         <SvgText x={x + px(7)} y={y - px(5)} fontSize={px(14)} fontFamily={FONT.strong} fill={PICTURE_INK.mark}>
           {track.id}
         </SvgText>

@@ -334,7 +334,9 @@ function Facts({ take, footage }: { take: StoredRecord<'take'>; footage: Footage
 
 function sentenceOf({ counts, frames }: TracksOutcome): string {
   const fewest = frames.reduce((a, f, i) => (f.tracks < frames[a].tracks ? i : a), 0);
-  const left = [counts.moving > 0 ? `${counts.moving} that move` : '', counts.burntIn > 0 ? `${counts.burntIn} burnt in` : '', counts.masked > 0 ? `${counts.masked} masked` : ''].filter(Boolean);
+  const left = [counts.moving > 0 ? `${counts.moving} that do not stand still` : '', counts.burntIn > 0 ? `${counts.burntIn} burnt in` : '', counts.masked > 0 ? `${counts.masked} masked` : ''].filter(
+    Boolean,
+  );
   return `${counts.used} tracks, never fewer than ${frames[fewest].tracks} in a frame${left.length > 0 ? `; left out: ${left.join(', ')}` : ''}.`;
 }
 

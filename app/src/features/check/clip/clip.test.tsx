@@ -1,0 +1,186 @@
+import type { Analysis, FootageBody, StoredRecord, TracksOutcome } from '@mesure/contract';
+import { outlineAt } from '@mesure/core';
+import { fireEvent, screen } from '@testing-library/react-native';
+import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../../test-day';
+import { ClipScreen } from './clip-screen';
+import { cornerMoved, maskFrom, maskMoved } from './masks';
+
+const picked: { file: File | null } = { file: null };
+jest.mock('../../../ui/pick-file', () => ({ pickFile: async () => mockPicked() }));
+const mockPicked = () => picked.file;
+
+const FOOTAGE = '77777777-7777-4777-8777-777777777777';
+const footage = (change: Partial<FootageBody> = {}): FootageBody => ({
+  takeId: ID.take,
+  file: { sha256: 'c'.repeat(64), name: 'A_t1.mp4' },
+  widthPx: 2048,
+  heightPx: 1080,
+  frames: 48,
+  fps: 24,
+  timecode: '10:00:00:00',
+  firstFrame: 1001,
+  most: null,
+  masks: [],
+  marks: [],
+  ...change,
+});
+const withClip = (change: Partial<FootageBody> = {}, take: Partial<ReturnType<typeof takeBody>> = {}): FakeServer =>
+  new FakeServer([...dayRecords().map((r) => (r.kind === 'take' ? record('take', r.id, takeBody({ tracks: null, ...take })) : r)), record('footage', FOOTAGE, footage(change))]);
+const bodyOf = (server: FakeServer) => (server.records.get(FOOTAGE) as StoredRecord<'footage'>).body;
+
+const outcome = (change: Partial<TracksOutcome> = {}): TracksOutcome => ({
+  kind: 'tracks',
+  files: [
+    { name: 'A_t1 tracks.csv', sha256: 'd'.repeat(64), mime: 'text/csv', sizeBytes: 10, what: 'tracks' },
+    { name: 'A_t1 frames.mjpeg', sha256: 'e'.repeat(64), mime: 'application/octet-stream', sizeBytes: 10, what: 'strip' },
+  ],
+  clip: { name: 'A_t1.mp4', durationS: 2, fps: 24, timecode: '10:00:00:00', hasSound: false },
+  widthPx: 2048,
+  heightPx: 1080,
+  firstFrame: 1001,
+  everyNth: 1,
+  frames: Array.from({ length: 48 }, (_, i) => ({ tracks: i < 40 ? 60 : 5, cells: 9, masked: 0.1 })),
+  counts: { used: 80, moving: 7, burntIn: 3, masked: 0, byHand: 1 },
+  judged: true,
+  warnings: ['Fewer than 8 tracks from frame 41 to 48 of the clip: no camera can be found there.'],
+  ...change,
+});
+const done = (o: TracksOutcome, change: Partial<Analysis> = {}): Analysis => ({
+  ...{ id: 'an-9', kind: 'tracks', subjectId: FOOTAGE, status: 'done', progress: 1, stage: 'done', error: null, outcome: o, createdAt: '', finishedAt: '' },
+  ...change,
+});
+const press = (x: number, y: number) => {
+  const aim = screen.getByTestId('aim');
+  const e = { clientX: x, clientY: y, pointerType: 'mouse', currentTarget: { getBoundingClientRect: () => ({ left: 0, top: 0 }) } };
+  fireEvent(aim, 'pointerDown', e);
+  fireEvent(aim, 'pointerUp', e);
+};
+
+test('a take without a clip is given one: its size, frames and timecode are kept with it', async () => {
+  const server = new FakeServer();
+  await open(<ClipScreen takeId={ID.take} />, server);
+  expect(seen('No clip yet')).toBe(true);
+  picked.file = new File(['....ftyp'], 'A_t1.mp4');
+  fireEvent.press(screen.getByTestId('give-clip'));
+  await settle();
+  const made = [...server.records.values()].find((r) => r.kind === 'footage') as StoredRecord<'footage'>;
+  expect(made.body).toMatchObject({ takeId: ID.take, widthPx: 2048, heightPx: 1080, frames: 48, fps: 24, timecode: '10:00:00:00', firstFrame: 1, masks: [] });
+  expect(pushed()).toContain(`/check/clip/${ID.take}`);
+});
+
+test('a clip that cannot be sent says that nothing was changed', async () => {
+  const server = new FakeServer();
+  server.failing.set('/files/uploads', server.problem('UNREADABLE_FILE', 422, 'A_t1.mp4 is neither WAV nor MOV or MP4.'));
+  await open(<ClipScreen takeId={ID.take} />, server);
+  picked.file = new File(['x'], 'A_t1.mp4');
+  fireEvent.press(screen.getByTestId('give-clip'));
+  await settle();
+  expect(seen(/neither WAV nor MOV.*Nothing else was changed/)).toBe(true);
+  expect([...server.records.values()].some((r) => r.kind === 'footage')).toBe(false);
+});
+
+test('a mask is drawn corner by corner and kept in places of the clip; a mark takes the next name of the set', async () => {
+  const server = withClip();
+  await open(<ClipScreen takeId={ID.take} />, server);
+  fireEvent.press(screen.getByRole('radio', { name: /masks/ }));
+  expect(screen.getByTestId('keep-mask').props.accessibilityState?.disabled ?? screen.getByTestId('keep-mask').props['aria-disabled']).toBe(true);
+  for (const [x, y] of [
+    [100, 50],
+    [200, 50],
+    [200, 120],
+  ])
+    press(x, y);
+  fireEvent.press(screen.getByTestId('keep-mask'));
+  await settle();
+  const [mask] = bodyOf(server).masks;
+  expect(mask).toMatchObject({ name: 'mask 1', keys: [{ index: 0 }], from: null, to: null });
+  // the drawing is 358 px wide for 2048 px of the clip
+  expect(mask.keys[0].outline[0][0]).toBeCloseTo((100 * 2048) / 358, 0);
+  fireEvent.press(screen.getByRole('radio', { name: /marks/ }));
+  expect(screen.getByTestId('mark-name').props.value).toBe('K1');
+  press(179, 90);
+  await settle();
+  expect(bodyOf(server).marks).toMatchObject([{ name: 'K1', index: 0, x: 1024 }]);
+  expect(screen.getByTestId('mark-name').props.value).toBe('K2');
+});
+
+test('tracks that were followed say what they hold on to and become the take’s, counted in the clip’s own pixels', async () => {
+  const server = withClip();
+  server.analyses.set('an-9', done(outcome()));
+  await open(<ClipScreen takeId={ID.take} />, server);
+  expect(screen.getByTestId('tracks-sentence')).toHaveTextContent('80 tracks, never fewer than 5 in a frame; left out: 7 that do not stand still, 3 burnt in.');
+  expect(screen.getByTestId('clip-frame')).toHaveTextContent('frame 1001: 60 tracks in 9 of 12 parts of the picture, 10 % masked');
+  expect(seen(/Fewer than 8 tracks from frame 41/)).toBe(true);
+  fireEvent.press(screen.getByTestId('use-tracks'));
+  await settle();
+  expect(server.records.get(ID.take)!.body).toMatchObject({
+    tracks: { sha256: 'd'.repeat(64), name: 'A_t1 tracks.csv' },
+    tracksCounted: { from: 'corner', yUp: false, widthPx: 2048, heightPx: 1080, addFrames: 0 },
+  });
+  expect([...server.analyses.values()].map((a) => a.kind)).toContain('solve');
+});
+
+test('a clip of another shape than the recorded picture is told, and its tracks are not laid onto it', async () => {
+  const server = withClip({ widthPx: 1920, heightPx: 1080, fps: 25 }, { timecodeIn: '11:00:00:00', fps: 24 });
+  server.analyses.set('an-9', done(outcome({ widthPx: 1920 })));
+  await open(<ClipScreen takeId={ID.take} />, server);
+  expect(seen(/runs at 25 frames a second, the take was noted at 24/)).toBe(true);
+  expect(seen(/begins at 10:00:00:00, the take was noted from 11:00:00:00/)).toBe(true);
+  expect(seen(/another shape than the 4096 × 2160/)).toBe(true);
+  fireEvent.press(screen.getByTestId('use-tracks'));
+  await settle();
+  expect(server.records.get(ID.take)!.body).toMatchObject({ tracks: null });
+});
+
+test('while features are followed it says how far, and can be stopped; what failed says why; what is old asks to be done again', async () => {
+  const server = withClip();
+  server.answer = (a) => ({ ...a, status: 'running', progress: 0.4, stage: 'following, frame 12 of 96' });
+  await open(<ClipScreen takeId={ID.take} />, server);
+  fireEvent.press(screen.getByTestId('start-tracks'));
+  await settle();
+  expect(screen.getByTestId('stop-tracks')).toBeTruthy();
+  fireEvent.press(screen.getByTestId('stop-tracks'));
+  await settle();
+  expect(seen(/Stopped/)).toBe(true);
+  const old = withClip();
+  old.analyses.set('an-9', done(outcome(), { stale: { when: '2026-11-23T14:10:00.000Z', who: 'solver', what: 'clip A_t1.mp4' } }));
+  await open(<ClipScreen takeId={ID.take} />, old);
+  expect(screen.getByTestId('tracks-stale')).toBeTruthy();
+  expect(screen.getByTestId('start-tracks')).toBeTruthy();
+});
+
+test('a guest looks and is offered nothing else', async () => {
+  const server = withClip();
+  server.analyses.set('an-9', done(outcome()));
+  await open(<ClipScreen takeId={ID.take} />, server, 'guest');
+  for (const id of ['use-tracks', 'start-tracks', 'give-clip', 'fold-clip']) expect(screen.queryByTestId(id)).toBeNull();
+});
+
+describe('a mask over time', () => {
+  const square = maskFrom('m', 'mask 1', 4, [
+    [0, 0],
+    [10, 0],
+    [10, 10],
+  ]);
+  test('a corner moved on another frame is set there, and moves evenly between', () => {
+    const moved = cornerMoved(square, 8, 1, 30, 4);
+    expect(moved.keys.map((k) => k.index)).toEqual([4, 8]);
+    expect(outlineAt(moved, 6)).toEqual([
+      [0, 0],
+      [20, 2],
+      [10, 10],
+    ]);
+    // set again on a frame that has it: no second one
+    expect(cornerMoved(moved, 8, 1, 12, 0).keys).toHaveLength(2);
+  });
+  test('moved as a whole', () => {
+    expect(maskMoved(square, 0, 5, -1).keys[0]).toEqual({
+      index: 0,
+      outline: [
+        [5, -1],
+        [15, -1],
+        [15, 9],
+      ],
+    });
+  });
+});
