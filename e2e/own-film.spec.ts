@@ -1,13 +1,14 @@
 import { expect, test, type Browser, type BrowserContext, type Page } from '@playwright/test';
 import JSZip from 'jszip';
+import { execFileSync } from 'node:child_process';
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import type { IncomingHttpHeaders } from 'node:http';
 import https from 'node:https';
 import { createServer } from 'node:net';
 import os from 'node:os';
 import path from 'node:path';
-import { runToEnd, start, stopDemo, type Running } from './demo-process';
-import { audit, noSidewaysScroll } from './helpers';
+import { ROOT, runToEnd, start, stopDemo, type Running } from './demo-process';
+import { audit, choose, noSidewaysScroll } from './helpers';
 
 /**
  * A film of one's own, from an empty folder: the first link, a camera, a setup, a take; a crew with its roles on phones of their own; a
@@ -113,6 +114,52 @@ test('a height is read in the unit of the person, and asked about where it can b
   await page.getByTestId('length-field').fill('1m41');
   await page.getByTestId('length-field').press('Enter');
   await expect(page.getByTestId('pupil-height')).toContainText('1.410 m');
+  await allSent(page);
+});
+
+test('a clip of the take is masked and marked by thumb, followed, and solved; one of another shape is told', async () => {
+  test.setTimeout(180_000);
+  const whole = path.join(ROOT, 'demo/footage/39A_t1.mp4');
+  const cut = path.join(dir, 'A_t1.mp4');
+  // as high as the mode of this camera is
+  execFileSync('ffmpeg', ['-v', 'error', '-i', whole, '-vf', 'crop=640:338:0:11', '-c:v', 'libx264', '-crf', '14', '-y', cut]);
+  await page.goto(at('/check'));
+  await page.getByTestId('check-41-1').click();
+  await choose(page, 'give-clip', whole);
+  await expect(page.getByTestId('clip-against-record').filter({ hasText: 'another shape than the 4096 × 2160' })).toBeVisible();
+  await page.getByTestId('fold-clip').click();
+  if ((await page.getByTestId('give-clip').count()) === 0) await page.getByTestId('fold-clip').click();
+  await choose(page, 'give-clip', cut);
+  await expect(page.getByText(/A_t1\.mp4: 640 × 338, 40 frames at 24/)).toBeVisible();
+  await page.getByRole('radio', { name: /masks/ }).click();
+  // where the trolley comes in
+  for (const position of [
+    { x: 270, y: 90 },
+    { x: 335, y: 90 },
+    { x: 335, y: 165 },
+    { x: 270, y: 165 },
+  ])
+    await page.getByTestId('aim').click({ position });
+  await page.getByTestId('keep-mask').click();
+  await expect(page.getByTestId('mask-mask 1')).toContainText('set in one frame: 1');
+  await page.getByRole('radio', { name: /marks/ }).click();
+  await page.getByTestId('mark-name').fill('M1');
+  await page.getByTestId('aim').click({ position: { x: 161, y: 178 } });
+  await expect(page.getByTestId('mark-M1')).toContainText('frame 1');
+  await page.getByRole('radio', { name: /looks/ }).click();
+  await audit(page, 'clip');
+  await noSidewaysScroll(page);
+  await page.getByTestId('start-tracks').click();
+  await expect(page.getByTestId('tracks-sentence')).toContainText(/\d+ tracks, never fewer than \d+ in a frame/, { timeout: 120_000 });
+  await expect(page.getByTestId('clip-frame')).toContainText(/frame 1: \d+ tracks/);
+  // a mask drawn afterwards makes them old
+  await page.getByTestId('use-tracks').click();
+  await expect(page.getByTestId('take-verdict')).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByTestId('solve-rms')).toContainText('px');
+  await page.getByTestId('open-clip').click();
+  await expect(page.getByTestId('to-verdict')).toBeVisible();
+  await page.getByRole('button', { name: 'Remove mask 1' }).click();
+  await expect(page.getByTestId('tracks-stale')).toContainText('Follow them again', { timeout: 20_000 });
   await allSent(page);
 });
 

@@ -98,7 +98,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
       ? {
           handles: [
             ...at.map(([x, y], i) => ({ id: String(i), label: `Corner ${i + 1} of the mask`, x, y, small: true })),
-            { id: 'whole', label: 'The whole mask', x: middleOf(at)[0], y: middleOf(at)[1] },
+            { id: 'whole', label: 'The whole mask', x: middleOf(at)[0], y: middleOf(at)[1], small: true },
           ],
           step: body.widthPx / 400,
           onMove: (id: string, x: number, y: number) => setDragging(moved(id, x, y)(body)),
