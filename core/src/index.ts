@@ -16,6 +16,8 @@ export * from './facts';
 export * from './marks';
 export * from './track';
 export * from './clip';
+export * from './lineup';
+export * from './rig';
 export * from './recce';
 export * from './witness';
 export * from './cautions';

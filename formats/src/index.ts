@@ -1,7 +1,7 @@
 export { FormatError } from './format-error';
 export { readTracksCsv, writeTracksCsv } from './tracks-csv';
 export { textOf } from './text';
-export { readEdgesCsv } from './edges-csv';
+export { readEdgesCsv, readMarksCsv } from './edges-csv';
 export { readHeightsCsv, readPointsCsv, readTiesCsv, type FileHeight, type FileTie } from './ties-csv';
 export { readSetupJson, readSolveJson, solveJson } from './setup-json';
 export { writeCornersCsv, writeMarksCsv, writeReadingsCsv, writeCsv, type ReadingRow } from './csv';

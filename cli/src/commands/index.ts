@@ -1,11 +1,13 @@
 import { edges } from './edges';
 import { forecastCommand } from './forecast';
 import { grid } from './grid';
+import { lineup } from './lineup';
 import { net } from './net';
 import { optics } from './optics';
 import { reconcileCommand } from './reconcile';
 import { exportCommand } from './export';
 import { handoverCommand } from './handover';
+import { rig } from './rig';
 import { solve } from './solve';
 import { stills } from './stills';
 import { sync } from './sync';
@@ -30,6 +32,8 @@ export const COMMANDS: Record<string, Command> = {
   forecast: forecastCommand,
   stills,
   sync,
+  rig,
+  lineup,
   reconcile: reconcileCommand,
   export: exportCommand,
   handover: handoverCommand,

@@ -1,0 +1,1 @@
+export { lineUpPicture, type LineUp, type LineUpMark, type LineUpOptions, type LineUpPoint } from './line-up-picture';

@@ -1,0 +1,1 @@
+export { rigOffset, type RigOffset } from './rig-offset';

@@ -1,0 +1,109 @@
+import { CoreError } from '../errors';
+import { matToQuat, median, mulMat3, quatToMat, rotationAngle, transpose3, type Mat3, type Quat, type Vec3 } from '../math';
+import type { SolveResult } from '../solve';
+
+/** How one camera sat on another, from a solve of each. */
+export interface RigOffset {
+  status: 'solved' | 'failed';
+  reason: string | null;
+  /** of B's entrance pupil in A's camera (x right, y up, −z forwards), m */
+  translation: Vec3 | null;
+  /** from B's camera axes to A's */
+  rotation: Quat | null;
+  /** of one axis */
+  sigmaM: number | null;
+  sigmaDeg: number | null;
+  /** the rig held: no frame, and no drift, beyond what both solves allow */
+  stable: boolean;
+  frames: { frame: number; offM: number; offDeg: number }[];
+  warnings: string[];
+}
+
+/** Frames that both solves must share. */
+const LEAST_FRAMES = 3;
+/** The rig moved where its middle before and after differ by so many times what the scatter allows. */
+const MOVED_SIGMAS = 5;
+/** Below it a scatter is the solves' own: nobody sees a tenth of a degree, or two millimetres, of a rig. */
+const HARMLESS_M = 0.002;
+const HARMLESS_DEG = 0.05;
+
+/**
+ * The rigid offset of two cameras that ran together.
+ * Model    each frame gives R_Aᵀ (C_B − C_A) and R_Aᵀ R_B; the middle of all by medians and rotation averages; sigma by the scatter, as
+ *          of ten frames at most since errors of a path go on from one to the next, and not below what both solves say of themselves.
+ * @param addFrames frame of B that ran together with frame f of A is f + addFrames
+ * @throws CoreError INVALID_OPTION where a solve has no frames
+ */
+export function rigOffset(a: SolveResult, b: SolveResult, addFrames = 0): RigOffset {
+  const warnings: string[] = [];
+  for (const [name, s] of [
+    ['A', a],
+    ['B', b],
+  ] as const) {
+    if (s.frames.length === 0) throw new CoreError('INVALID_OPTION', `The solve of ${name} has no cameras`, 'frames');
+    if (s.motion === 'pan') return none(`the camera of ${name} only turned: its solve has no places`, warnings);
+    if (s.anchoring.scale === null) return none(`the solve of ${name} has no scale: without metres there is no offset`, warnings);
+  }
+  const shared = a.anchoring.datum.filter((d) => b.anchoring.datum.includes(d));
+  if (shared.length === 0) warnings.push('The two solves are tied to the world by different things: their axes may differ, and the offset with them.');
+  const ofB = new Map(b.frames.map((f) => [f.frame, f]));
+  const pairs = a.frames.flatMap((fa) => {
+    const fb = ofB.get(fa.frame + addFrames);
+    if (!fb) return [];
+    const ra = quatToMat(fa.rotation);
+    const d: Vec3 = [fb.position[0] - fa.position[0], fb.position[1] - fa.position[1], fb.position[2] - fa.position[2]];
+    const back = transpose3(ra);
+    return [
+      {
+        frame: fa.frame,
+        at: [0, 1, 2].map((k) => back[3 * k] * d[0] + back[3 * k + 1] * d[1] + back[3 * k + 2] * d[2]) as unknown as Vec3,
+        turn: mulMat3(back, quatToMat(fb.rotation)),
+        sigmaM: Math.hypot(fa.sigmaPositionM ?? 0, fb.sigmaPositionM ?? 0),
+      },
+    ];
+  });
+  if (pairs.length < LEAST_FRAMES) return none(`${pairs.length} frames are in both solves; ${LEAST_FRAMES} are the least. Say with --frames how far B's count is ahead`, warnings);
+  const translation = [0, 1, 2].map((k) => median(pairs.map((p) => p.at[k]))) as unknown as Vec3;
+  const turn = meanTurn(pairs.map((p) => p.turn));
+  const off = pairs.map((p) => ({ frame: p.frame, offM: Math.hypot(p.at[0] - translation[0], p.at[1] - translation[1], p.at[2] - translation[2]), offDeg: angleDeg(turn, p.turn) }));
+  const scatterM = median(off.map((o) => o.offM)) / 1.54;
+  const scatterDeg = median(off.map((o) => o.offDeg)) / 1.54;
+  // errors of a path last for about a tenth of it: so many frames are one
+  const independent = Math.min(pairs.length, 10);
+  const own = median(pairs.map((p) => p.sigmaM));
+  // what ties a solve to the world is the same in all its frames, and no number of them makes it better
+  const sigmaM = Math.hypot(scatterM / Math.sqrt(independent), own);
+  const sigmaDeg = scatterDeg / Math.sqrt(independent);
+  const half = pairs.length >> 1;
+  const mean = (list: typeof pairs) => [0, 1, 2].map((k) => median(list.map((p) => p.at[k])));
+  const [before, after] = [mean(pairs.slice(0, half)), mean(pairs.slice(-half))];
+  const walkedM = Math.hypot(after[0] - before[0], after[1] - before[1], after[2] - before[2]);
+  const turnedDeg = angleDeg(meanTurn(pairs.slice(0, half).map((p) => p.turn)), meanTurn(pairs.slice(-half).map((p) => p.turn)));
+  const wild = off.filter((o) => o.offM > MOVED_SIGMAS * Math.max(scatterM, own, HARMLESS_M) || o.offDeg > MOVED_SIGMAS * Math.max(scatterDeg, HARMLESS_DEG));
+  // within each half: a rig that was knocked scatters little before and little after
+  const withinM = median([...pairs.slice(0, half).map((p) => apart(p.at, before)), ...pairs.slice(-half).map((p) => apart(p.at, after))]) / 1.54;
+  const drifts = walkedM > own + MOVED_SIGMAS * Math.max(withinM / Math.sqrt(independent / 2), HARMLESS_M) || turnedDeg > MOVED_SIGMAS * Math.max(sigmaDeg, HARMLESS_DEG);
+  if (drifts) warnings.push(`The rig moved on the way: by ${(1000 * walkedM).toFixed(0)} mm and ${turnedDeg.toFixed(2)}° between the first half and the second. Touched, or the cameras did not run together (--frames).`);
+  if (wild.length > 0) warnings.push(`${wild.length} frames lie far from the others, the first at ${wild[0].frame}: ${(1000 * wild[0].offM).toFixed(0)} mm, ${wild[0].offDeg.toFixed(2)}°.`);
+  return { status: 'solved', reason: null, translation, rotation: matToQuat(turn), sigmaM, sigmaDeg, stable: !drifts && wild.length === 0, frames: off, warnings };
+}
+
+const none = (reason: string, warnings: string[]): RigOffset => ({
+  ...{ status: 'failed' as const, reason, translation: null, rotation: null, sigmaM: null, sigmaDeg: null, stable: false, frames: [], warnings },
+});
+
+const apart = (p: Vec3, q: readonly number[]): number => Math.hypot(p[0] - q[0], p[1] - q[1], p[2] - q[2]);
+const angleDeg = (a: Mat3, b: Mat3): number => (rotationAngle(a, b) * 180) / Math.PI;
+
+/** The turn nearest to all: the mean of their quaternions on one side, normalised (exact for turns that are close; Markley et al. 2007). */
+function meanTurn(turns: readonly Mat3[]): Mat3 {
+  const first = matToQuat(turns[0]);
+  const sum = [0, 0, 0, 0];
+  for (const t of turns) {
+    const q = matToQuat(t);
+    const side = q[0] * first[0] + q[1] * first[1] + q[2] * first[2] + q[3] * first[3] < 0 ? -1 : 1;
+    for (let k = 0; k < 4; k += 1) sum[k] += side * q[k];
+  }
+  const n = Math.hypot(...sum);
+  return quatToMat(sum.map((v) => v / n) as unknown as Quat);
+}
