@@ -119,7 +119,8 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
   if (fit.rank < fit.unknowns) return nothing('the marks do not determine the camera: spread them over the picture and in depth', warnings);
   const sigma = (i: number) => worse * Math.sqrt(fit.covariance[i * fit.unknowns + i]);
   const sigmaFocalMm = held ? 0 : sigma(6);
-  if (flat && !held && sigmaFocalMm > 0.02 * fit.focalMm) warnings.push('All points lie in one plane, and the focal length is hardly seen in it: mark a point off the plane, or hold the focal length.');
+  if (flat && !held && sigmaFocalMm > 0.02 * fit.focalMm)
+    warnings.push('All points lie in one plane, and the focal length is hardly seen in it: mark a point off the plane, or hold the focal length.');
   if (fit.rival) warnings.push('Another place of the camera explains the marks nearly as well: mark a point off the plane, or one farther away.');
   const axis: Vec3 = [fit.rotation[6], fit.rotation[7], fit.rotation[8]];
   let along = 0;

@@ -74,11 +74,13 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
   }
   const items: ReconcileItem[] = [focalItem(setup, solve)];
   const turned = solve.motion === 'pan';
+  // the camera stood still: its height and angles put the object into the set, and nothing checks them
+  const ofObject = solve.motion === 'object';
   const judged = solve.anchoring?.residuals;
   // by which one it is and not by its words: two readings of one pair are two
   const residualOf = (kind: AnchorResidual['kind'], index: number, about: string) => judged?.find((q) => q.kind === kind && (q.index === undefined ? q.about === about : q.index === index));
   const frameAt = (frame: number | 'last') => (frame === 'last' ? solve.frames[solve.frames.length - 1] : solve.frames.find((f) => f.frame === frame));
-  (setup.anchors?.cameraHeights ?? []).forEach((h, index) => {
+  (ofObject ? [] : (setup.anchors?.cameraHeights ?? [])).forEach((h, index) => {
     const about = frameWords(h.frame);
     const frame = frameAt(h.frame);
     // a result without anchoring evidence: the position itself, as far as its own sigma goes
@@ -125,7 +127,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
     // a thing that was not tracked cannot be judged, and that is said once, by the solve
     if (to) items.push(lengthItem('distance', about, d.m, d.sigmaM ?? USUAL_SIGMA.distanceM, residualOf('distance', index, about), plain, solve.anchoring?.undecided, turned));
   });
-  (setup.anchors?.cameraAngles ?? []).forEach((a, index) => items.push(angleItem(a, solve.anchoring?.angles?.[index] ?? null)));
+  (ofObject ? [] : (setup.anchors?.cameraAngles ?? [])).forEach((a, index) => items.push(angleItem(a, solve.anchoring?.angles?.[index] ?? null)));
   // what a turn cannot tell is nobody's to look at, and stands last
   const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');

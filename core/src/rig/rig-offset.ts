@@ -83,7 +83,10 @@ export function rigOffset(a: SolveResult, b: SolveResult, addFrames = 0): RigOff
   // within each half: a rig that was knocked scatters little before and little after
   const withinM = median([...pairs.slice(0, half).map((p) => apart(p.at, before)), ...pairs.slice(-half).map((p) => apart(p.at, after))]) / 1.54;
   const drifts = walkedM > own + MOVED_SIGMAS * Math.max(withinM / Math.sqrt(independent / 2), HARMLESS_M) || turnedDeg > MOVED_SIGMAS * Math.max(sigmaDeg, HARMLESS_DEG);
-  if (drifts) warnings.push(`The rig moved on the way: by ${(1000 * walkedM).toFixed(0)} mm and ${turnedDeg.toFixed(2)}° between the first half and the second. Touched, or the cameras did not run together (--frames).`);
+  if (drifts)
+    warnings.push(
+      `The rig moved on the way: by ${(1000 * walkedM).toFixed(0)} mm and ${turnedDeg.toFixed(2)}° between the first half and the second. Touched, or the cameras did not run together (--frames).`,
+    );
   if (wild.length > 0) warnings.push(`${wild.length} frames lie far from the others, the first at ${wild[0].frame}: ${(1000 * wild[0].offM).toFixed(0)} mm, ${wild[0].offDeg.toFixed(2)}°.`);
   return { status: 'solved', reason: null, translation, rotation: matToQuat(turn), sigmaM, sigmaDeg, stable: !drifts && wild.length === 0, frames: off, warnings };
 }

@@ -33,6 +33,12 @@ export interface SolvedDirection {
   rmsPx: number;
   observations: number;
 }
+/** Where an object was before a still camera: its own frame in the set's. */
+export interface SolvedObject {
+  frame: number;
+  position: Vec3;
+  rotation: Quat;
+}
 /** `frame` is null when the whole track was left out. */
 export interface TrimmedObservation {
   track: string;
@@ -43,8 +49,11 @@ export interface TrimmedObservation {
 
 /** The solve result of conventions.md. */
 export interface SolveResult {
-  /** `pan`: the camera turns about its entrance pupil, frames have a rotation and no place, and there are directions instead of points. Missing: free */
-  motion?: 'free' | 'pan';
+  /**
+   * `pan`: the camera turns about its entrance pupil, frames have a rotation and no place, and there are directions instead of points.
+   * `object`: frames and points are in the frame of an object that moved before a still camera. Missing: free
+   */
+  motion?: 'free' | 'pan' | 'object';
   status: 'solved' | 'partial' | 'failed';
   reason: string | null;
   width: number;
@@ -59,6 +68,8 @@ export interface SolveResult {
   noisePx: number | null;
   frames: SolvedFrame[];
   points: SolvedPoint[];
+  /** of an object, one for each frame */
+  object?: SolvedObject[];
   /** of a pan */
   directions?: SolvedDirection[];
   trimmed: TrimmedObservation[];

@@ -92,7 +92,7 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
   const aspect = (mode === 'held' ? d.aspect : undefined) ?? 1;
   if (!(aspect > 0.2 && aspect < 5)) throw new CoreError('INVALID_OPTION', 'distortion.aspect must lie between 0.2 and 5', 'distortion.aspect');
   if (d.focalMm !== undefined && !(d.focalMm > 0)) throw new CoreError('INVALID_OPTION', 'distortion.focalMm must be above 0', 'distortion.focalMm');
-  if (setup.motion !== undefined && setup.motion !== 'free' && setup.motion !== 'pan') throw new CoreError('INVALID_OPTION', `motion is "${setup.motion}"; this solve knows free and pan`, 'motion');
+  if (setup.motion !== undefined && !['free', 'pan', 'object'].includes(setup.motion)) throw new CoreError('INVALID_OPTION', `motion is "${setup.motion}"; this solve knows free, pan and object`, 'motion');
   // k2 is distortion.k[1], lambda and rotation are themselves
   const coefficient = (name: string): number => {
     const [, list, number] = /^([kpab])(\d)$/.exec(name) ?? [];

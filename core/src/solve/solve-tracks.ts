@@ -3,6 +3,7 @@ import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../
 import { adjust } from './adjust';
 import { assembleFree, assembleTurn, failed } from './assemble';
 import { evaluateBundle, Linearisation } from './bundle-problem';
+import { asObject, objectSetup, withoutStill } from './object';
 import { buildObservations, type Observations, type TrackPoint } from './observations';
 import { concentrate } from './concentrate';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
@@ -44,6 +45,10 @@ const GROWTH_FOCAL_SHARE = 0.1;
  * @throws CoreError for bad input; a hard problem returns status `failed` or `partial` with its reason
  */
 export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, options: SolveOptions = {}): SolveResult {
+  if (setup.motion === 'object') {
+    const { tracks, still } = withoutStill(given);
+    return asObject(solveTracks(tracks, objectSetup(setup), options), setup, still);
+  }
   const lens = readSolveSetup(setup);
   const picture = { widthPx: lens.geometry.widthPx, heightPx: lens.geometry.heightPx };
   const doubt = options.counting ? null : questionCounting(given, picture);

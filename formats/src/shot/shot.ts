@@ -59,7 +59,7 @@ export const sigmasOf = (c: SolvedFrame['covarianceM2'], mean: number | null | u
 
 export interface ShotFacts {
   take: string;
-  motion: 'free' | 'pan';
+  motion: 'free' | 'pan' | 'object';
   status: SolveResult['status'];
   unit: 'm' | 'of the solve';
   world: string;
@@ -85,7 +85,7 @@ export function shotFacts(shot: Shot): ShotFacts {
     motion: solve.motion ?? 'free',
     status: solve.status,
     unit: unitOf(solve),
-    world: `right-handed, Y up, ${solve.motion === 'pan' ? 'without places: the camera turns at the origin, and tracks have directions and no depth' : unitOf(solve) === 'm' ? 'metres' : 'in a unit of its own: nothing that was measured gave this solve a scale'}`,
+    world: `right-handed, Y up, ${solve.motion === 'object' ? 'in the frame of the object, which moved before a still camera; ' : ''}${solve.motion === 'pan' ? 'without places: the camera turns at the origin, and tracks have directions and no depth' : unitOf(solve) === 'm' ? 'metres' : 'in a unit of its own: nothing that was measured gave this solve a scale'}`,
     camera: 'looks along its -Z, +Y up, +X right; rotation is a unit quaternion x y z w, camera to world',
     frames: {
       first: Math.min(...frames),
