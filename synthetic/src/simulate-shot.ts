@@ -6,8 +6,8 @@ type Point = readonly [number, number, number];
 export interface ShotScene {
   widthPx: number;
   heightPx: number;
-  /** effective focal length as it really was */
-  focalMm: number;
+  /** effective focal length as it really was; of a zoom, at time 0…1 */
+  focalMm: number | ((time: number) => number);
   sensorWidthMm: number;
   sensorHeightMm: number;
   k?: readonly [number, number, number];
@@ -41,9 +41,10 @@ const unit = (a: Point): Point => {
 
 /** Projects a scene through a true lens frame by frame. Frames count from 1. */
 export function simulateShot(scene: ShotScene): SimulatedShot {
-  const lens: Lens = {
-    fxPx: (scene.focalMm * scene.widthPx) / scene.sensorWidthMm,
-    fyPx: (scene.focalMm * scene.heightPx) / scene.sensorHeightMm,
+  const { focalMm } = scene;
+  const lensAt = (mm: number): Lens => ({
+    fxPx: (mm * scene.widthPx) / scene.sensorWidthMm,
+    fyPx: (mm * scene.heightPx) / scene.sensorHeightMm,
     cx: scene.widthPx / 2,
     cy: scene.heightPx / 2,
     k1: scene.k?.[0] ?? 0,
@@ -51,7 +52,7 @@ export function simulateShot(scene: ShotScene): SimulatedShot {
     k3: scene.k?.[2] ?? 0,
     p1: scene.p?.[0] ?? 0,
     p2: scene.p?.[1] ?? 0,
-  };
+  });
   const noise = normals(scene.seed ?? 7);
   const random = uniform((scene.seed ?? 7) + 1000);
   const births = scene.points.map(() => (scene.lifeFrames ? Math.floor(random() * (scene.frames + scene.lifeFrames)) - scene.lifeFrames : 0));
@@ -59,6 +60,7 @@ export function simulateShot(scene: ShotScene): SimulatedShot {
   const cameras: SimulatedShot['cameras'] = [];
   for (let f = 1; f <= scene.frames; f += 1) {
     const time = scene.frames > 1 ? (f - 1) / (scene.frames - 1) : 0;
+    const lens = lensAt(typeof focalMm === 'number' ? focalMm : focalMm(time));
     const position = scene.path(time);
     const forward = unit(minus(scene.aim(time), position));
     const right = unit(times(forward, [0, 1, 0]));

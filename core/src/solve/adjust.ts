@@ -1,4 +1,4 @@
-import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
+import { evaluateBundle, Linearisation, profileAt, stepState, type BundleProblem, type BundleState } from './bundle-problem';
 import { SchurSystem } from './schur';
 import { addCurvature } from './step-curvature';
 
@@ -28,6 +28,13 @@ export interface AdjustResult {
 /** Where a step's length in sigmas is judged, it must be shortened by no more than this. */
 const SETTLING_DAMPING = 1e-8;
 const SETTLED_SIGMAS = 0.02;
+
+/** Every camera keeps a focal length. */
+function positive(problem: BundleProblem, state: BundleState): boolean {
+  if (!problem.zoom) return true;
+  for (let c = 0; c < problem.cameraCount; c += 1) if (!(profileAt(problem, state, c) > 0.02)) return false;
+  return true;
+}
 
 /** ½ Σ ρ(|r|) with Huber's ρ, plus the prior on the focal length. Returns the weights' square roots in `scale` when given. */
 export function robustCost(problem: BundleProblem, state: BundleState, lin: Linearisation, huberPx: number, scale?: Float64Array): number {
@@ -72,6 +79,8 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
   const gCamera = new Float64Array(6 * problem.cameraCount);
   const gPoint = new Float64Array(3 * problem.pointCount);
   let gFocal = 0;
+  const zoomCount = system.zoomCount;
+  const gZoom = new Float64Array(zoomCount);
   const prior = !problem.focal.held && problem.focal.priorSigmaMm ? 1 / problem.focal.priorSigmaMm ** 2 : 0;
   let state = start;
 
@@ -80,6 +89,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
     const cost = robustCost(problem, state, lin, huberPx, scale);
     gCamera.fill(0);
     gPoint.fill(0);
+    gZoom.fill(0);
     gFocal = prior > 0 ? -prior * (state.focalMm - problem.focal.priorMm!) : 0;
     for (let i = 0; i < count; i += 1) {
       const w = scale[i];
@@ -97,7 +107,9 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
         p = 3 * problem.point[i];
       for (let k = 0; k < 6; k += 1) gCamera[c + k] -= lin.jCamera[12 * i + k] * ru + lin.jCamera[12 * i + 6 + k] * rv;
       for (let k = 0; k < 3; k += 1) gPoint[p + k] -= lin.jPoint[6 * i + k] * ru + lin.jPoint[6 * i + 3 + k] * rv;
-      gFocal -= lin.jFocal[2 * i] * ru + lin.jFocal[2 * i + 1] * rv;
+      const alongFocal = lin.jFocal[2 * i] * ru + lin.jFocal[2 * i + 1] * rv;
+      gFocal -= alongFocal;
+      for (let k = 0; k < zoomCount; k += 1) gZoom[k] -= lin.zoomOverFocal[problem.camera[i] * zoomCount + k] * alongFocal;
     }
     return cost;
   };
@@ -113,14 +125,15 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
     let accepted = false;
     const usedDamping = damping;
     if (system.factor(lin, damping, prior)) {
-      const step = system.solve(gCamera, gPoint, gFocal);
+      const step = system.solve(gCamera, gPoint, gFocal, gZoom);
       addCurvature(problem, state, lin, scale, step, system, trial);
-      const next = stepState(state, step.camera, step.point, step.focal);
-      if (next.focalMm > 0.1 * state.focalMm) {
+      const next = stepState(state, step.camera, step.point, step.focal, step.zoom);
+      if (next.focalMm > 0.1 * state.focalMm && positive(problem, next)) {
         evaluateBundle(problem, next, trial, false);
         const nextCost = robustCost(problem, next, trial, huberPx);
         if (nextCost <= cost) {
           let predicted = step.focal * gFocal;
+          for (let k = 0; k < zoomCount; k += 1) predicted += step.zoom[k] * gZoom[k];
           for (let i = 0; i < gCamera.length; i += 1) predicted += step.camera[i] * gCamera[i];
           for (let i = 0; i < gPoint.length; i += 1) predicted += step.point[i] * gPoint[i];
           const gain = (cost - nextCost) / Math.max(predicted / 2, 1e-300);

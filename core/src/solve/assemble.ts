@@ -1,7 +1,7 @@
 import { anchorSolve, meanSigma } from '../anchor';
 import { applySimilarity, matToQuat, mulMat3, mulMatVec, rotationAngle, transpose3, type Mat3, type Quat } from '../math';
 import { bendingSeen } from './bending';
-import { evaluateBundle, Linearisation } from './bundle-problem';
+import { evaluateBundle, Linearisation, type BundleProblem } from './bundle-problem';
 import { BundleCovariance } from './covariance';
 import { focalProfile } from './focal-profile';
 import { heightsOverMarks, mirroredSeen } from './mirrored';
@@ -78,7 +78,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     pointCount[problem.point[i]] += 1;
   }
   const rmsPx = Math.sqrt(sum / n);
-  const focal = problem.focal.held ? 0 : 1;
+  const focal = problem.focal.held ? 0 : 1 + (problem.zoom?.count ?? 0);
   // a turn has three unknowns a frame and two a direction, all turned together by any amount
   const unknowns = (r.turnOnly ? 3 * frameOf.length + 2 * trackOf.length - 3 : 6 * frameOf.length + 3 * trackOf.length - 7) + focal;
   const variance = weightedSum / Math.max(1, 2 * n - unknowns);
@@ -100,7 +100,33 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const few = frameOf.filter((_, c) => frameCount[c] < MIN_SHARED_TRACKS).length;
   if (few > 0) warnings.push(`${few} frames stand on fewer than ${MIN_SHARED_TRACKS} tracks.`);
   const unplaced = r.poses.flatMap((p, f) => (p ? [] : [r.obs.frames[f]]));
-  return { problem, state, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, rmsPx, variance, told, bending, covariance, unplaced };
+  return { problem, state, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, rmsPx, variance, told, drift, bending, covariance, unplaced };
+}
+
+/** Focal length over the common one, as the middle of all cameras. */
+const meanProfile = (p: BundleProblem): number => (p.profile ? p.profile.reduce((s, v) => s + v, 0) / p.profile.length : 1);
+
+/** Of each camera its focal length, and how well that is known where it zooms. */
+function focalOf(r: Reconstruction, g: ReturnType<typeof gather>, camera: number): { focalMm: number; sigmaFocalMm?: number | null } {
+  const ratio = g.problem.profile?.[camera] ?? 1;
+  if (!g.problem.zoom) return { focalMm: r.focalMm * ratio };
+  const { count, basis } = g.problem.zoom;
+  const byZoom = Array.from({ length: count }, (_, k) => r.focalMm * basis[camera * count + k]);
+  return { focalMm: r.focalMm * ratio, sigmaFocalMm: g.covariance ? Math.sqrt(g.covariance.focalVarianceAt(ratio, byZoom) * g.told) : null };
+}
+
+/** Of the middle of all cameras. */
+function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): number | null {
+  if (g.problem.focal.held) return 0;
+  if (!g.covariance) return null;
+  const { zoom, cameraCount } = g.problem;
+  if (!zoom) return Math.sqrt(g.covariance.focalVariance() * g.told);
+  const byZoom = Array.from({ length: zoom.count }, (_, k) => {
+    let sum = 0;
+    for (let c = 0; c < cameraCount; c += 1) sum += zoom.basis[c * zoom.count + k];
+    return (r.focalMm * sum) / cameraCount;
+  });
+  return Math.sqrt(g.covariance.focalVarianceAt(meanProfile(g.problem), byZoom) * g.told);
 }
 
 /** What every solve says, of whatever motion. */
@@ -109,13 +135,14 @@ function common(r: Reconstruction, lens: SolveLens, story: Story, g: ReturnType<
   return {
     width: lens.geometry.widthPx,
     height: lens.geometry.heightPx,
-    focalMm: r.focalMm,
+    focalMm: r.focalMm * meanProfile(g.problem),
     sigmaFocalMm,
     focalMode: story.focalMode as SolveResult['focalMode'],
     distortion: describeLens(lens, r.lens.follows),
     rmsPx: g.rmsPx,
     rmsPerMille: (g.rmsPx / lens.geometry.widthPx) * 1000,
     noisePx: Math.sqrt(g.variance),
+    driftFactor: g.drift.factor,
     trimmed: story.trimmed,
     bending: g.bending,
     warnings: story.warnings,
@@ -151,9 +178,9 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   const cameraSpread = frameOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'camera', index }));
   const pointSpread = trackOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'point', index }));
 
-  const bySlope = problem.focal.held ? 0 : covariance ? Math.sqrt(covariance.focalVariance() * told) : null;
+  const bySlope = sigmaOfFocal(r, g);
   // where it is well seen the curvature says it; where it is not, the cost itself is asked
-  const asked = bySlope !== null && !problem.focal.priorSigmaMm && bySlope > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
+  const asked = bySlope !== null && !problem.focal.priorSigmaMm && !problem.zoom && bySlope > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
   const sigmaFocalMm = bySlope === null || asked === null ? bySlope : Math.max(bySlope, asked);
   const solved = unplaced.length === 0;
   return {
@@ -164,7 +191,7 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
       frame: obs.frames[f],
       position: applySimilarity(sim, centerOf(poses[c])),
       rotation: cameraToWorld(poses[c].rotation, sim.rotation),
-      focalMm: r.focalMm,
+      ...focalOf(r, g, c),
       rmsPx: Math.sqrt(frameSum[c] / Math.max(1, frameCount[c])),
       tracks: frameCount[c],
       sigmaPositionM: cameraSpread[c] && meanSigma(cameraSpread[c]),
@@ -234,12 +261,12 @@ export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSet
     motion: 'pan',
     status: failedToo ? 'failed' : reasons.length === 0 ? 'solved' : 'partial',
     reason: reasons.length === 0 ? null : reasons.join('; '),
-    ...common(r, lens, story, g, problem.focal.held ? 0 : covariance ? Math.sqrt(covariance.focalVariance() * told) : null),
+    ...common(r, lens, story, g, sigmaOfFocal(r, g)),
     frames: frameOf.map((f, c) => ({
       frame: obs.frames[f],
       position: [0, 0, 0],
       rotation: turnToWorld(rotations[c], world.rotation),
-      focalMm: r.focalMm,
+      ...focalOf(r, g, c),
       rmsPx: Math.sqrt(frameSum[c] / Math.max(1, frameCount[c])),
       tracks: frameCount[c],
       sigmaPositionM: null,

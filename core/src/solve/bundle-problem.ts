@@ -2,10 +2,11 @@ import { coefficientsOf, distortWith, expSO3Into } from './kernels';
 import type { LensMap } from './setup';
 
 /**
- * Bundle adjustment of free cameras with one focal length.
+ * Bundle adjustment of free cameras with one focal length, or one that changes from camera to camera along smooth functions of time.
  * Model       Xc = R X + t; slope (X/Z, Y/Z); slope·f/g through the lens map; u = cx + g·pxPerMm·xd, where g is the length that the
  *             distortion is normalised with (see LensMap). Residual = (model − picture)·√weight, px.
- * Parameters  camera: rotation vector φ (R ← exp(φ)R), then t; point: X; last, where it is not held: focal length in mm.
+ * Parameters  camera: rotation vector φ (R ← exp(φ)R), then t; point: X; where it zooms, factors z of the functions; last, where it is not held:
+ *             focal length f in mm. Of camera c it is f (p_c + Σ b_ck z_k), p the profile that is known so far.
  * Source      Triggs, McLauchlan, Hartley, Fitzgibbon, Bundle Adjustment – A Modern Synthesis, 1999, secs. 4–6.
  */
 export interface BundleProblem {
@@ -19,6 +20,10 @@ export interface BundleProblem {
   lens: LensMap;
   /** the camera turns about its entrance pupil: translations stay nought, points are directions of unit length, of which the third coordinate is none */
   turnOnly?: boolean;
+  /** focal length of each camera over the one that is common; missing: 1 */
+  profile?: Float64Array;
+  /** functions of time along which the profile may change, `count` for each camera; only where the common one is free */
+  zoom?: { count: number; basis: Float64Array };
   /** `priorSigmaMm` for residuals of unit noise: the stated sigma over the noise in px */
   focal: { held: boolean; priorMm?: number; priorSigmaMm?: number };
 }
@@ -28,6 +33,8 @@ export interface BundleState {
   translations: Float64Array; // 3 a camera
   points: Float64Array; // 3 a point, world
   focalMm: number;
+  /** factors of the functions of time; missing: none */
+  zoom?: Float64Array;
 }
 
 export const copyState = (s: BundleState): BundleState => ({
@@ -35,7 +42,15 @@ export const copyState = (s: BundleState): BundleState => ({
   translations: s.translations.slice(),
   points: s.points.slice(),
   focalMm: s.focalMm,
+  ...(s.zoom ? { zoom: s.zoom.slice() } : {}),
 });
+
+/** Focal length of a camera over the common one. */
+export function profileAt(p: BundleProblem, s: BundleState, camera: number): number {
+  let ratio = p.profile?.[camera] ?? 1;
+  if (p.zoom && s.zoom) for (let k = 0; k < p.zoom.count; k += 1) ratio += p.zoom.basis[camera * p.zoom.count + k] * s.zoom[k];
+  return ratio;
+}
 
 /** Residuals and derivatives of all observations, in flat arrays made once a problem. */
 export class Linearisation {
@@ -43,6 +58,8 @@ export class Linearisation {
   readonly jCamera: Float64Array; // 2×6
   readonly jPoint: Float64Array; // 2×3
   readonly jFocal: Float64Array; // 2
+  /** derivative by the factor k of camera c's functions of time, over that by the common focal length: at c · count + k */
+  zoomOverFocal = new Float64Array(0);
   constructor(count: number) {
     this.residual = new Float64Array(2 * count);
     this.jCamera = new Float64Array(12 * count);
@@ -58,16 +75,19 @@ const j4 = new Float64Array(4);
 
 /** Fills `out.residual`, and the derivatives when `derivatives` is set. */
 export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisation, derivatives: boolean): void {
-  const { rotations: R, translations: T, points: X, focalMm: f } = s;
+  const { rotations: R, translations: T, points: X, focalMm } = s;
   const { cx, cy, pxPerMmX, pxPerMmY, distortion, follows } = p.lens;
   const coefficients = coefficientsOf(distortion);
-  const g = follows ? f : p.lens.normaliserMm;
-  const toG = f / g;
-  const ax = g * pxPerMmX;
-  const ay = g * pxPerMmY;
+  const ratios = ratiosOf(p, s, out, derivatives);
   const { residual, jCamera, jPoint, jFocal } = out;
   const count = p.camera.length;
   for (let i = 0; i < count; i += 1) {
+    const ratio = ratios ? ratios[p.camera[i]] : 1;
+    const f = focalMm * ratio;
+    const g = follows ? f : p.lens.normaliserMm;
+    const toG = f / g;
+    const ax = g * pxPerMmX;
+    const ay = g * pxPerMmY;
     const c9 = 9 * p.camera[i];
     const c3 = 3 * p.camera[i];
     const p3 = 3 * p.point[i];
@@ -138,17 +158,29 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
     jPoint[jp + 4] = v0 * R[c9 + 1] + v1 * R[c9 + 4] + v2 * R[c9 + 7];
     jPoint[jp + 5] = v0 * R[c9 + 2] + v1 * R[c9 + 5] + v2 * R[c9 + 8];
     if (follows) {
-      jFocal[2 * i] = pxPerMmX * d2[0] * w;
-      jFocal[2 * i + 1] = pxPerMmY * d2[1] * w;
+      jFocal[2 * i] = pxPerMmX * d2[0] * w * ratio;
+      jFocal[2 * i + 1] = pxPerMmY * d2[1] * w * ratio;
     } else {
-      jFocal[2 * i] = pxPerMmX * (j4[0] * sx + j4[1] * sy) * w;
-      jFocal[2 * i + 1] = pxPerMmY * (j4[2] * sx + j4[3] * sy) * w;
+      jFocal[2 * i] = pxPerMmX * (j4[0] * sx + j4[1] * sy) * w * ratio;
+      jFocal[2 * i + 1] = pxPerMmY * (j4[2] * sx + j4[3] * sy) * w * ratio;
     }
   }
 }
 
+/** Of each camera its focal length over the common one; null where all have that. */
+function ratiosOf(p: BundleProblem, s: BundleState, out: Linearisation, derivatives: boolean): Float64Array | null {
+  if (!p.profile && !p.zoom) return null;
+  const ratios = Float64Array.from({ length: p.cameraCount }, (_, c) => profileAt(p, s, c));
+  if (p.zoom && derivatives) {
+    const { count, basis } = p.zoom;
+    if (out.zoomOverFocal.length !== basis.length) out.zoomOverFocal = new Float64Array(basis.length);
+    for (let c = 0; c < p.cameraCount; c += 1) for (let k = 0; k < count; k += 1) out.zoomOverFocal[c * count + k] = (s.focalMm * basis[c * count + k]) / ratios[c];
+  }
+  return ratios;
+}
+
 /** New state after a step: rotations by exp(φ) on the left, the rest by addition. */
-export function stepState(s: BundleState, cameraStep: Float64Array, pointStep: Float64Array, focalStep: number): BundleState {
+export function stepState(s: BundleState, cameraStep: Float64Array, pointStep: Float64Array, focalStep: number, zoomStep?: Float64Array): BundleState {
   const next = copyState(s);
   const cameras = s.translations.length / 3;
   for (let c = 0; c < cameras; c += 1) {
@@ -157,5 +189,6 @@ export function stepState(s: BundleState, cameraStep: Float64Array, pointStep: F
   }
   for (let i = 0; i < pointStep.length; i += 1) next.points[i] += pointStep[i];
   next.focalMm += focalStep;
+  if (zoomStep && next.zoom) for (let k = 0; k < zoomStep.length; k += 1) next.zoom[k] += zoomStep[k];
   return next;
 }

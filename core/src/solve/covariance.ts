@@ -47,6 +47,16 @@ export class BundleCovariance {
   focalVariance(): number {
     return this.system.hasFocal ? this.inverse.get(this.system.size - 1, this.system.size - 1) : 0;
   }
+  /** Of a camera's focal length: its derivatives by the common one and by the factors of the zoom, times their covariance. */
+  focalVarianceAt(byFocal: number, byZoom: readonly number[]): number {
+    const { hasFocal, size, zoomCount } = this.system;
+    if (!hasFocal) return 0;
+    const g = [...byZoom.slice(0, zoomCount), byFocal];
+    const first = size - g.length;
+    let sum = 0;
+    for (let i = 0; i < g.length; i += 1) for (let j = 0; j < g.length; j += 1) sum += g[i] * g[j] * this.inverse.get(first + Math.max(i, j), first + Math.min(i, j));
+    return sum;
+  }
   /** Covariance times a sparse vector of unknowns. */
   column(camera: Float64Array, point: Float64Array, focal: number): CovarianceColumn {
     return this.system.solve(camera, point, focal);

@@ -23,13 +23,25 @@ export interface Observations {
   xPx: Float64Array;
   yPx: Float64Array;
   weight: Float64Array;
-  /** place on an ideal sensor in mm from the centre, y down: slope times focal length */
+  /** focal length of each frame over the one that is common; ones but for a zoom */
+  profile: Float64Array;
+  /** place on an ideal sensor in mm from the centre, y down, of a lens of the common focal length: slope times that */
   xMm: Float64Array;
   yMm: Float64Array;
   byFrame: Int32Array[];
   byTrack: Int32Array[];
   /** observations whose place in the picture the lens model cannot undistort */
   outsideLens: number;
+}
+
+/** Another profile of the focal length: the slopes that the places of each frame stand for change with it. */
+export function reprofile(obs: Observations, profile: Float64Array): void {
+  for (let o = 0; o < obs.count; o += 1) {
+    const by = obs.profile[obs.frame[o]] / profile[obs.frame[o]];
+    obs.xMm[o] *= by;
+    obs.yMm[o] *= by;
+  }
+  obs.profile.set(profile);
 }
 
 /** @throws CoreError NON_FINITE_INPUT | INVALID_OPTION (the same track twice in a frame) */
@@ -65,6 +77,7 @@ export function buildObservations(points: readonly TrackPoint[], lens: LensMap):
     xPx: new Float64Array(n),
     yPx: new Float64Array(n),
     weight: new Float64Array(n),
+    profile: new Float64Array(frames.length).fill(1),
     xMm: new Float64Array(n),
     yMm: new Float64Array(n),
     byFrame: [],

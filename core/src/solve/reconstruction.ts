@@ -2,7 +2,7 @@ import type { Mat3, Vec3 } from '../math';
 import { adjust, type AdjustResult } from './adjust';
 import { refinePose, samplePose, slopeError, type Pose, type Sighting } from './absolute-pose';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
-import type { Observations } from './observations';
+import { reprofile, type Observations } from './observations';
 import type { SlopePair } from './five-point';
 import type { LensMap } from './setup';
 
@@ -32,6 +32,9 @@ export class Reconstruction {
   /** the camera turns and does not move: poses have no place, and points are directions of unit length */
   turnOnly = false;
 
+  /** functions of time along which the focal length may change, by frame; null: it is one */
+  zoom: { count: number; basis: Float64Array } | null = null;
+
   constructor(
     readonly obs: Observations,
     public lens: LensMap,
@@ -49,6 +52,7 @@ export class Reconstruction {
     const other = new Reconstruction(obs, this.lens, this.focalMm, focalRule);
     other.noisePx = this.noisePx;
     other.turnOnly = this.turnOnly;
+    if (this.zoom && obs.frames.length === this.obs.frames.length) other.zoom = this.zoom;
     const frameIndex = new Map(obs.frames.map((f, i) => [f, i]));
     const trackIndex = new Map(obs.trackIds.map((t, i) => [t, i]));
     this.poses.forEach((p, i) => {
@@ -254,6 +258,7 @@ export class Reconstruction {
       ...(this.turnOnly ? { turnOnly: true } : {}),
       // two or three views hardly see the focal length: freeing it there lets it run away
       focal: frameOf.length >= 5 ? this.focalInPx() : { held: true },
+      ...this.profileOf(frameOf),
     };
     for (let o = 0, i = 0; o < obs.count; o += 1) {
       if (!usable(o)) continue;
@@ -270,6 +275,7 @@ export class Reconstruction {
       translations: new Float64Array(3 * frameOf.length),
       points: new Float64Array(3 * trackOf.length),
       focalMm: this.focalMm,
+      ...(problem.zoom ? { zoom: new Float64Array(problem.zoom.count) } : {}),
     };
     frameOf.forEach((f, c) => {
       state.rotations.set(this.poses[f]!.rotation, 9 * c);
@@ -277,6 +283,17 @@ export class Reconstruction {
     });
     trackOf.forEach((t, p) => state.points.set(this.points[t]!, 3 * p));
     return { problem, state, frameOf, trackOf, obsOf };
+  }
+
+  /** Of the cameras of a bundle how their focal lengths differ, and may. */
+  private profileOf(frameOf: readonly number[]): Pick<BundleProblem, 'profile' | 'zoom'> {
+    const { zoom, obs } = this;
+    if (!zoom && obs.profile.every((v) => v === 1)) return {};
+    const profile = Float64Array.from(frameOf, (f) => obs.profile[f]);
+    if (!zoom || this.focalRule.held || frameOf.length < 5) return { profile };
+    const basis = new Float64Array(frameOf.length * zoom.count);
+    frameOf.forEach((f, c) => basis.set(zoom.basis.subarray(f * zoom.count, (f + 1) * zoom.count), c * zoom.count));
+    return { profile, zoom: { count: zoom.count, basis } };
   }
 
   private focalInPx(): FocalRule {
@@ -315,6 +332,13 @@ export class Reconstruction {
       this.points[t] = [at[0] / n, at[1] / n, at[2] / n];
     });
     this.focalMm = state.focalMm;
+    const { zoom } = this;
+    if (!zoom || !state.zoom) return;
+    const factors = state.zoom;
+    reprofile(
+      this.obs,
+      this.obs.profile.map((p, f) => factors.reduce((s, z, k) => s + z * zoom.basis[f * zoom.count + k], p)),
+    );
   }
 }
 

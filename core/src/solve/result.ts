@@ -9,6 +9,8 @@ export interface SolvedFrame {
   position: Vec3;
   rotation: Quat;
   focalMm: number;
+  /** of a zoom */
+  sigmaFocalMm?: number | null;
   rmsPx: number;
   tracks: number;
   /** by coordinate, as the root of the mean of the three variances: depth may be far worse than it, see `covarianceM2` */
@@ -60,12 +62,14 @@ export interface SolveResult {
   height: number;
   focalMm: number | null;
   sigmaFocalMm: number | null;
-  focalMode: 'held' | 'guided' | 'free';
+  focalMode: 'held' | 'guided' | 'free' | 'zoom';
   distortion: Distortion & { mode: 'held' | 'none'; normalisedWithMm: number; follows: boolean };
   rmsPx: number | null;
   rmsPerMille: number | null;
   /** one-axis noise of the tracks, px, from the residuals and their redundancy */
   noisePx: number | null;
+  /** by how much more is known so poorly since errors go along their tracks; 1: white noise. Missing in results from before it was kept */
+  driftFactor?: number;
   frames: SolvedFrame[];
   points: SolvedPoint[];
   /** of an object, one for each frame */
@@ -86,6 +90,8 @@ export interface SolveResult {
   };
   /** the lens bends and was taken as straight; null when nothing shows it, or distortion was held; missing in results from before it was asked */
   bending?: Bending | null;
+  /** longest over shortest focal length, where one was solved for and the tracks show that it changed; null or missing: they do not */
+  zoomed?: number | null;
   /** the tracks seem to count otherwise than they were read; missing in results from before it was asked */
   question?: CountingQuestion | null;
   warnings: string[];

@@ -7,7 +7,7 @@ import { planBatches, quadraticForms, subtractSquares, type EliminatedRows } fro
  * Which    Points are eliminated where cameras are fewer or banded by time; cameras where points are fewer (500 frames of 500 tracks
  *          that all live throughout: 1500 unknowns instead of 3000). The cheaper one is computed from the structure.
  * Method   For each eliminated block E: H_E = L Lᵀ, Y = L⁻¹ W, S ← S − Yᵀ Y. The reduced matrix S keeps its row envelope.
- * Order    Kept unknowns by block, the focal length last.
+ * Order    Kept unknowns by block, then the factors of a zoom, the focal length last.
  * Source   Triggs et al. 1999, sec. 6.1; Brown 1958.
  * Cost     Per iteration linear in observations for the derivatives, plus Σ (observations of a block)² for S.
  */
@@ -20,6 +20,8 @@ export class SchurSystem {
   /** unknowns of the reduced system; the last one is the focal length when it is free */
   readonly size: number;
   readonly hasFocal: boolean;
+  /** factors of a zoom */
+  readonly zoomCount: number;
   readonly reduced: EnvelopeMatrix;
   private readonly obsOf: Int32Array[]; // of each eliminated block, in ascending kept block
   private readonly kept: Int32Array; // kept block of an observation
@@ -31,6 +33,7 @@ export class SchurSystem {
 
   constructor(private readonly problem: BundleProblem) {
     this.hasFocal = !problem.focal.held;
+    this.zoomCount = this.hasFocal ? (problem.zoom?.count ?? 0) : 0;
     const byPoint = cost(problem.point, problem.camera, problem.pointCount, problem.cameraCount, 6, 3);
     const byCamera = cost(problem.camera, problem.point, problem.cameraCount, problem.pointCount, 3, 6);
     this.eliminatesPoints = byPoint.operations <= byCamera.operations;
@@ -41,21 +44,22 @@ export class SchurSystem {
     this.elimCount = this.eliminatesPoints ? problem.pointCount : problem.cameraCount;
     this.kept = this.eliminatesPoints ? problem.camera : problem.point;
     this.obsOf = plan.obsOf;
-    this.size = this.keptCount * this.keptDim + (this.hasFocal ? 1 : 0);
+    const border = this.zoomCount + (this.hasFocal ? 1 : 0);
+    this.size = this.keptCount * this.keptDim + border;
     const first = new Int32Array(this.size);
     for (let b = 0; b < this.keptCount; b += 1) first.fill(plan.firstBlock[b] * this.keptDim, b * this.keptDim, (b + 1) * this.keptDim);
-    if (this.hasFocal) first[this.size - 1] = 0;
+    first.fill(0, this.size - border);
     this.reduced = new EnvelopeMatrix(first);
     this.rhs = new Float64Array(this.size);
     this.keptDiagonal = new Float64Array(this.keptCount * this.keptDim * this.keptDim);
     this.l = new Float64Array(this.elimCount * this.elimDim * this.elimDim);
     this.z = new Float64Array(this.elimCount * this.elimDim);
     const columns = this.obsOf.map((obs) => {
-      const of = new Int32Array(obs.length * this.keptDim + (this.hasFocal ? 1 : 0));
+      const of = new Int32Array(obs.length * this.keptDim + border);
       obs.forEach((o, q) => {
         for (let k = 0; k < this.keptDim; k += 1) of[q * this.keptDim + k] = this.kept[o] * this.keptDim + k;
       });
-      if (this.hasFocal) of[of.length - 1] = this.size - 1;
+      for (let k = 1; k <= border; k += 1) of[of.length - k] = this.size - k;
       return of;
     });
     this.rows = { dim: this.elimDim, columns, y: columns.map((c) => new Float64Array(c.length * this.elimDim)), batches: planBatches(columns, this.elimDim) };
@@ -77,6 +81,12 @@ export class SchurSystem {
     const count = this.kept.length;
     let focal = focalPriorWeight;
     const focalRow = this.size - 1;
+    const K = this.zoomCount;
+    const zoomRow = focalRow - K;
+    const over = lin.zoomOverFocal;
+    const { camera } = this.problem;
+    // of each camera the sum of its squared derivatives by the focal length
+    const squares = K > 0 ? new Float64Array(this.problem.cameraCount) : null;
     for (let o = 0; o < count; o += 1) {
       const b = this.kept[o];
       const at = 2 * dk * o;
@@ -89,7 +99,12 @@ export class SchurSystem {
         const fu = lin.jFocal[2 * o],
           fv = lin.jFocal[2 * o + 1];
         focal += fu * fu + fv * fv;
-        for (let j = 0; j < dk; j += 1) s[reduced.at(focalRow, b * dk + j)] += fu * jK[at + j] + fv * jK[at + dk + j];
+        if (squares) squares[camera[o]] += fu * fu + fv * fv;
+        for (let j = 0; j < dk; j += 1) {
+          const product = fu * jK[at + j] + fv * jK[at + dk + j];
+          s[reduced.at(focalRow, b * dk + j)] += product;
+          for (let k = 0; k < K; k += 1) s[reduced.at(zoomRow + k, b * dk + j)] += over[camera[o] * K + k] * product;
+        }
       }
     }
     const keptExtra = this.eliminatesPoints ? extra?.camera : extra?.point;
@@ -106,6 +121,15 @@ export class SchurSystem {
     }
     for (const [index, weight] of keptExtra ?? []) s[reduced.at(index, index)] += weight * Math.max(1, keptDiagonal[index * dk + (index % dk)]);
     if (this.hasFocal) s[reduced.at(focalRow, focalRow)] += focal * (1 + damping);
+    if (squares)
+      squares.forEach((q, c) => {
+        for (let k = 0; k < K; k += 1) {
+          const wk = over[c * K + k] * q;
+          if (wk === 0) continue;
+          s[reduced.at(focalRow, zoomRow + k)] += wk;
+          for (let m = 0; m <= k; m += 1) s[reduced.at(zoomRow + k, zoomRow + m)] += wk * over[c * K + m] * (m === k ? 1 + damping : 1);
+        }
+      });
 
     const h = new Float64Array(de * de);
     for (let e = 0; e < this.elimCount; e += 1) {
@@ -113,7 +137,7 @@ export class SchurSystem {
       const y = yOf[e];
       const m = columnsOf[e].length;
       h.fill(0);
-      if (this.hasFocal) for (let k = 0; k < de; k += 1) y[k * m + m - 1] = 0;
+      for (let k = 0; k < de; k += 1) y.fill(0, k * m + m - K - (this.hasFocal ? 1 : 0), k * m + m);
       for (let q = 0; q < obs.length; q += 1) {
         const ae = 2 * de * obs[q];
         const ak = 2 * dk * obs[q];
@@ -122,7 +146,11 @@ export class SchurSystem {
             vi = jE[ae + de + i];
           for (let j = 0; j <= i; j += 1) h[i * de + j] += ui * jE[ae + j] + vi * jE[ae + de + j];
           for (let j = 0; j < dk; j += 1) y[i * m + q * dk + j] = ui * jK[ak + j] + vi * jK[ak + dk + j];
-          if (this.hasFocal) y[i * m + m - 1] += ui * lin.jFocal[2 * obs[q]] + vi * lin.jFocal[2 * obs[q] + 1];
+          if (this.hasFocal) {
+            const product = ui * lin.jFocal[2 * obs[q]] + vi * lin.jFocal[2 * obs[q] + 1];
+            y[i * m + m - 1] += product;
+            for (let k = 0; k < K; k += 1) y[i * m + m - 1 - K + k] += over[camera[obs[q]] * K + k] * product;
+          }
         }
       }
       for (let i = 0; i < de; i += 1) h[i * de + i] = h[i * de + i] * (1 + damping) + 1e-12;
@@ -136,14 +164,15 @@ export class SchurSystem {
     return cholesky(reduced);
   }
 
-  /** Solves the factored system H d = b. `b` and the result are in cameras (6 each), points (3 each), focal length. */
-  solve(bCamera: Float64Array, bPoint: Float64Array, bFocal: number): { camera: Float64Array; point: Float64Array; focal: number } {
+  /** Solves the factored system H d = b. `b` and the result are in cameras (6 each), points (3 each), focal length, factors of the zoom. */
+  solve(bCamera: Float64Array, bPoint: Float64Array, bFocal: number, bZoom?: Float64Array): { camera: Float64Array; point: Float64Array; focal: number; zoom: Float64Array } {
     const { elimDim: de, l, z, rhs } = this;
     const { y: yOf, columns: columnsOf } = this.rows;
     const bK = this.eliminatesPoints ? bCamera : bPoint;
     const bE = this.eliminatesPoints ? bPoint : bCamera;
     rhs.set(bK);
     if (this.hasFocal) rhs[this.size - 1] = bFocal;
+    for (let k = 0; k < this.zoomCount; k += 1) rhs[this.size - 1 - this.zoomCount + k] = bZoom?.[k] ?? 0;
     for (let e = 0; e < this.elimCount; e += 1) {
       const columns = columnsOf[e];
       const y = yOf[e];
@@ -170,7 +199,12 @@ export class SchurSystem {
       }
     }
     const kept = rhs.slice(0, this.keptCount * this.keptDim);
-    return { camera: this.eliminatesPoints ? kept : elim, point: this.eliminatesPoints ? elim : kept, focal: this.hasFocal ? rhs[this.size - 1] : 0 };
+    return {
+      camera: this.eliminatesPoints ? kept : elim,
+      point: this.eliminatesPoints ? elim : kept,
+      focal: this.hasFocal ? rhs[this.size - 1] : 0,
+      zoom: this.zoomCount > 0 ? rhs.slice(this.size - 1 - this.zoomCount, this.size - 1) : NO_ZOOM,
+    };
   }
 
   /**
@@ -205,6 +239,8 @@ export class SchurSystem {
     return out;
   }
 }
+
+const NO_ZOOM = new Float64Array(0);
 
 /** Observations of each eliminated block, first kept block that shares one with each kept block, and the work of one factorisation. */
 function cost(elim: Int32Array, kept: Int32Array, elimCount: number, keptCount: number, dk: number, de: number) {

@@ -23,8 +23,10 @@ export interface SolveSetup extends OpticsInput {
     mode?: 'held' | 'guided' | 'free' | 'zoom';
     mm: number;
     sigmaMm?: number;
-    /** as recorded where the take ends, or farthest from where it begins: this solve knows one focal length and refuses a zoom */
+    /** as recorded where the take ends, or farthest from where it begins; a solve of one focal length refuses it */
     endMm?: number;
+    /** of a zoom, as noted: where it began and ended, or frame by frame */
+    profile?: readonly { frame: number; mm: number; sigmaMm?: number }[];
   };
   distortion?: {
     mode?: 'held' | 'guided' | 'free' | 'none';
@@ -74,13 +76,15 @@ const ZOOM_SHARE = 0.01;
 export function readSolveSetup(setup: SolveSetup): SolveLens {
   const geometry = pictureGeometry(setup);
   const focalMode = setup.focal.mode ?? 'held';
-  if (!['held', 'guided', 'free'].includes(focalMode)) throw new CoreError('INVALID_OPTION', `focal.mode is "${focalMode}"; this solve knows held, guided and free`, 'focal.mode');
+  if (!['held', 'guided', 'free', 'zoom'].includes(focalMode)) throw new CoreError('INVALID_OPTION', `focal.mode is "${focalMode}"; it must be held, guided, free or zoom`, 'focal.mode');
+  for (const n of setup.focal.profile ?? [])
+    if (!(n.mm > 0 && Number.isFinite(n.frame))) throw new CoreError('INVALID_OPTION', 'focal.profile needs a frame and mm above 0 in each entry', 'focal.profile');
   if (focalMode === 'guided' && !((setup.focal.sigmaMm ?? 0) > 0)) throw new CoreError('INVALID_OPTION', 'focal.sigmaMm must be above 0 when the focal length is guided', 'focal.sigmaMm');
   const { endMm } = setup.focal;
-  if (endMm !== undefined && Math.abs(endMm / setup.focal.mm - 1) > ZOOM_SHARE)
+  if (focalMode !== 'zoom' && endMm !== undefined && Math.abs(endMm / setup.focal.mm - 1) > ZOOM_SHARE)
     throw new CoreError(
       'INVALID_OPTION',
-      `The take zooms from ${setup.focal.mm} to ${endMm} mm; this solve knows one focal length for a whole take, and would spread the zoom over path and points`,
+      `The take zooms from ${setup.focal.mm} to ${endMm} mm; a solve of one focal length would spread the zoom over path and points. Solve it with focal.mode zoom`,
       'focal.endMm',
     );
   const d = setup.distortion ?? { mode: 'none' };
@@ -92,7 +96,8 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
   const aspect = (mode === 'held' ? d.aspect : undefined) ?? 1;
   if (!(aspect > 0.2 && aspect < 5)) throw new CoreError('INVALID_OPTION', 'distortion.aspect must lie between 0.2 and 5', 'distortion.aspect');
   if (d.focalMm !== undefined && !(d.focalMm > 0)) throw new CoreError('INVALID_OPTION', 'distortion.focalMm must be above 0', 'distortion.focalMm');
-  if (setup.motion !== undefined && !['free', 'pan', 'object'].includes(setup.motion)) throw new CoreError('INVALID_OPTION', `motion is "${setup.motion}"; this solve knows free, pan and object`, 'motion');
+  if (setup.motion !== undefined && !['free', 'pan', 'object'].includes(setup.motion))
+    throw new CoreError('INVALID_OPTION', `motion is "${setup.motion}"; this solve knows free, pan and object`, 'motion');
   // k2 is distortion.k[1], lambda and rotation are themselves
   const coefficient = (name: string): number => {
     const [, list, number] = /^([kpab])(\d)$/.exec(name) ?? [];

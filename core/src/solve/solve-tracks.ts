@@ -4,7 +4,7 @@ import { adjust } from './adjust';
 import { assembleFree, assembleTurn, failed } from './assemble';
 import { evaluateBundle, Linearisation } from './bundle-problem';
 import { asObject, objectSetup, withoutStill } from './object';
-import { buildObservations, type Observations, type TrackPoint } from './observations';
+import { buildObservations, reprofile, type Observations, type TrackPoint } from './observations';
 import { concentrate } from './concentrate';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
 import { driftOf } from './residual-drift';
@@ -12,6 +12,7 @@ import type { SolveResult, TrimmedObservation } from './result';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, rankPairs, startFromPair, type PairCandidate } from './start';
 import { focalOfTurn, startTurn } from './turn';
+import { chooseKnots, growthOfPicture, recordedProfile, mayZoom, splineBasis, zoomSeen } from './zoom';
 
 export interface SolveOptions {
   /** drop the worst observations and solve again; default false */
@@ -79,8 +80,17 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
 
   const focalMode = setup.focal.mode ?? 'held';
   const rule: FocalRule =
-    focalMode === 'held' ? { held: true } : focalMode === 'guided' ? { held: false, priorMm: lens.recordedMm, priorSigmaMm: setup.focal.sigmaMm! * (setup.adapterFactor ?? 1) } : { held: false };
+    focalMode === 'held'
+      ? { held: true }
+      : focalMode === 'zoom' && setup.focal.sigmaMm
+        ? { held: false, priorMm: lens.recordedMm, priorSigmaMm: setup.focal.sigmaMm * (setup.adapterFactor ?? 1) }
+        : focalMode === 'guided'
+          ? { held: false, priorMm: lens.recordedMm, priorSigmaMm: setup.focal.sigmaMm! * (setup.adapterFactor ?? 1) }
+          : { held: false };
   const sparse = thinTracks(tracks, obs, lens);
+  const zooms = focalMode === 'zoom';
+  // the picture's own growth first, so that turns and moves are told apart by a lens that does not seem to zoom
+  if (zooms) reprofile(sparse, growthOfPicture(sparse));
   const keys = chooseKeyframes(sparse);
   const probe = new Reconstruction(sparse, lens.map, lens.recordedMm, rule);
   const ranked = rankPairs(probe, keys);
@@ -88,13 +98,17 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   progress({ stage: 'starting pair', done: 0, total: 1 });
   // a pair of few tracks fits any model: the judgement is left to those that share many, where there are such
   const rich = ranked.filter((p) => p.shared >= 24);
-  const asTurn = () => solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
+  const asTurn = () => {
+    if (zooms && sparse !== obs) reprofile(obs, onOtherFrames(sparse, obs));
+    return solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
+  };
   const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
   if (setup.motion === 'pan' || !motionSeen(probe, asked, random)) return asTurn();
 
-  const starts = focalMode === 'free' ? FREE_STARTS.map((f) => f * lens.recordedMm) : [lens.recordedMm];
-  let best: { r: Reconstruction; score: number } | null = null;
-  starts.forEach((focalMm, i) => {
+  const starts = startsOf(sparse, setup, lens);
+  let best: { r: Reconstruction; score: number; profile: Float64Array } | null = null;
+  starts.forEach(({ focalMm, profile }, i) => {
+    reprofile(sparse, profile);
     progress({ stage: 'starting pair', done: i, total: starts.length });
     const tried = tryStart(
       sparse,
@@ -105,25 +119,34 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
       best && best.score < GOOD_SCORE ? 1 : PAIRS_TRIED,
       random,
     );
-    if (tried && (!best || tried.score < best.score)) best = tried;
+    if (tried && (!best || tried.score < best.score)) best = { ...tried, profile };
   });
   if (!best) {
     // a wide turn that hardly moves: no two frames say where it went, all of them say how it turned
-    if (noiseOfTurn(sparse, lens, rule, ranked) < LITTLE_PX) return asTurn();
+    if (noiseOfTurn(sparse, lens, rule, ranked, zooms) < LITTLE_PX) return asTurn();
     return fail('no starting pair: no two frames give a consistent camera motion');
   }
-  const started = (best as { r: Reconstruction; score: number }).r;
+  const { r: started, profile } = best as { r: Reconstruction; score: number; profile: Float64Array };
+  reprofile(sparse, profile);
+  if (zooms) started.zoom = splineBasis(sparse.frames, 1);
 
   const total = obs.frames.length;
   const onPlaced = (done: number) => progress({ stage: 'frames placed', done, total });
   growOver(started, keys, random, onPlaced);
+  if (zooms && sparse !== obs) reprofile(obs, onOtherFrames(sparse, obs));
   const r = started.carryTo(obs, rule);
+  if (zooms) r.zoom = splineBasis(obs.frames, 1);
   r.triangulate(MIN_RAY_ANGLE_RAD, 4);
   r.adjustAll(2, 10, 1e-4);
   placeRest(r, random, onPlaced);
 
   const trimmed: TrimmedObservation[] = [];
-  let iterations = refineAll(r, trimmed, progress, warnings);
+  let iterations = zooms ? chooseKnots(r, 2) : 0;
+  iterations += refineAll(r, trimmed, progress, warnings);
+  if (zooms) {
+    iterations += chooseKnots(r, 3 * r.noisePx);
+    iterations += refineAll(r, trimmed, progress, warnings);
+  }
   const bent = concentrate(r, (sigma) => MOVES_SIGMAS * Math.max(sigma, LEAST_NOISE_PX));
   if (bent.length > 0) {
     for (const { track, rms } of bent) trimmed.push({ track: obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
@@ -131,11 +154,60 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   }
   iterations += chooseNormalisation(r, lens, rule, warnings);
   const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
-  if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked) < TURN_EXPLAINS * noisePx) return asTurn();
+  if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
+  if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked, zooms) < TURN_EXPLAINS * noisePx) return asTurn();
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
-  return assembleFree(r, lens, setup, { warnings, trimmed, iterations, focalMode });
+  const solved = assembleFree(r, lens, setup, { warnings: [...new Set(warnings)], trimmed, iterations, focalMode });
+  if (zooms) return { ...solved, ...outsideNoted(solved, setup) };
+  const doubtful = solved.status !== 'failed' && !solved.bending && mayZoom(sparse, solved.driftFactor ?? 1);
+  const zoomed = doubtful ? zoomSeen(solved, solveCounted(tracks, { ...setup, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, lens, { seed: options.seed })) : null;
+  if (zoomed === null) return solved;
+  const reason = `the focal length changes during the take, by about ${(100 * (zoomed - 1)).toFixed(0)} %, and was taken as one: path and points are bent by it`;
+  return {
+    ...solved,
+    zoomed,
+    status: 'partial',
+    reason: solved.reason ? `${solved.reason}; ${reason}` : reason,
+    warnings: [`The lens zooms: ${reason}. Note where the zoom begins and ends, and solve it as a zoom.`, ...solved.warnings],
+  };
+}
+
+/** A zoom that ends so far outside what was noted of it is none that this lens made: path and lens traded places. */
+const OUTSIDE = 1.3;
+
+function outsideNoted(solve: SolveResult, setup: SolveSetup): Partial<SolveResult> {
+  const { mm, sigmaMm, profile = [], endMm } = setup.focal;
+  const adapter = setup.adapterFactor ?? 1;
+  const noted = [...profile.map((n) => n.mm), ...(sigmaMm ? [mm - sigmaMm, mm + sigmaMm] : []), ...(endMm ? [mm, endMm] : [])].map((v) => v * adapter);
+  if (solve.frames.length === 0) return {};
+  // nothing but a middle: a zoom of three times either way
+  if (noted.length === 0) noted.push((mm * adapter) / 3, 3 * mm * adapter);
+  const lengths = solve.frames.map((f) => f.focalMm);
+  const [from, to] = [Math.min(...lengths), Math.max(...lengths)];
+  const [low, high] = [Math.min(...noted), Math.max(...noted)];
+  if (from > low / OUTSIDE && to < high * OUTSIDE) return {};
+  const reason = `the solve zooms from ${from.toFixed(1)} to ${to.toFixed(1)} mm, and ${low.toFixed(1)} to ${high.toFixed(1)} mm were noted: this move does not tell the lens from the path, or the note is wrong`;
+  return { status: solve.status === 'failed' ? 'failed' : 'partial', reason: solve.reason ? `${solve.reason}; ${reason}` : reason };
+}
+
+/** Focal lengths and profiles from which a solve is tried. */
+function startsOf(obs: Observations, setup: SolveSetup, lens: SolveLens): { focalMm: number; profile: Float64Array }[] {
+  const mm = lens.recordedMm;
+  const one = new Float64Array(obs.frames.length).fill(1);
+  if (setup.focal.mode !== 'zoom') return (setup.focal.mode === 'free' ? FREE_STARTS : [1]).map((f) => ({ focalMm: f * mm, profile: one }));
+  const noted = setup.focal.profile ?? (setup.focal.endMm ? [{ frame: obs.frames[0], mm: setup.focal.mm }, { frame: obs.frames[obs.frames.length - 1], mm: setup.focal.endMm }] : []); // prettier-ignore
+  const recorded = noted.length >= 2 ? recordedProfile(obs.frames, noted, setup.focal.mm) : null;
+  // as the picture grew
+  const seen = obs.profile.slice();
+  return [...(recorded ? [{ focalMm: mm, profile: recorded }] : []), ...FREE_STARTS.map((f) => ({ focalMm: f * mm, profile: seen }))];
+}
+
+/** The profile of one set of tracks at the frames of another of the same shot. */
+function onOtherFrames(from: Observations, to: Observations): Float64Array {
+  const noted = from.frames.map((frame, f) => ({ frame, mm: from.profile[f] }));
+  return recordedProfile(to.frames, noted, 1);
 }
 
 /** Tracks kept in a frame while the start is looked for: enough for a pose, few enough for a dozen starts in a second. */
@@ -190,11 +262,12 @@ function travelPx(r: Reconstruction): number {
 }
 
 /** One-axis noise that a pure turn leaves in the tracks, px; infinite where it cannot be laid through them. */
-function noiseOfTurn(obs: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[]): number {
+function noiseOfTurn(obs: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], zooms: boolean): number {
   const probe = new Reconstruction(obs, lens.map, lens.recordedMm, rule);
   const r = new Reconstruction(obs, lens.map, rule.held || rule.priorSigmaMm ? lens.recordedMm : focalOfTurn(probe, farthestApart(ranked)), rule);
   startTurn(r);
   if (r.placedFrames().length < obs.frames.length) return Infinity;
+  if (zooms) chooseKnots(r, 2);
   const { residualPx } = r.adjustAll(2, 12, 1e-3);
   return residualPx.length > 0 ? noiseOf(residualPx) : Infinity;
 }
@@ -208,6 +281,7 @@ function solveTurn({ obs, lens, setup, rule, options, warnings, pairs }: TurnInp
   startTurn(r);
   progress({ stage: 'frames placed', done: r.placedFrames().length, total: obs.frames.length });
   r.adjustAll(2, 15, 1e-4);
+  if (setup.focal.mode === 'zoom') chooseKnots(r, 2);
   const trimmed: TrimmedObservation[] = [];
   let iterations = refineAll(r, trimmed, progress, warnings);
   iterations += chooseNormalisation(r, lens, rule, warnings);

@@ -5,6 +5,7 @@ export interface BundleStep {
   camera: Float64Array;
   point: Float64Array;
   focal: number;
+  zoom: Float64Array;
 }
 
 /** Share of a step after which the residuals' second derivative along it is measured. */
@@ -22,15 +23,18 @@ const MAX_RATIO = 0.75;
  * @param scratch overwritten
  */
 export function addCurvature(problem: BundleProblem, state: BundleState, lin: Linearisation, scale: Float64Array, step: BundleStep, system: SchurSystem, scratch: Linearisation): void {
-  const { camera, point, focal } = step;
+  const { camera, point, focal, zoom } = step;
   const part = stepState(
     state,
     camera.map((v) => PROBE_SHARE * v),
     point.map((v) => PROBE_SHARE * v),
     PROBE_SHARE * focal,
+    zoom.map((v) => PROBE_SHARE * v),
   );
   evaluateBundle(problem, part, scratch, false);
-  const { jCamera, jPoint, jFocal, residual } = lin;
+  const { jCamera, jPoint, jFocal, residual, zoomOverFocal: over } = lin;
+  const K = zoom.length;
+  const bZoom = new Float64Array(K);
   const bCamera = new Float64Array(camera.length);
   const bPoint = new Float64Array(point.length);
   let bFocal = 0;
@@ -38,28 +42,33 @@ export function addCurvature(problem: BundleProblem, state: BundleState, lin: Li
   for (let i = 0; i < count; i += 1) {
     const c = 6 * problem.camera[i],
       p = 3 * problem.point[i];
+    let ahead = focal;
+    for (let k = 0; k < K; k += 1) ahead += over[problem.camera[i] * K + k] * zoom[k];
     for (let axis = 0; axis < 2; axis += 1) {
       const row = 2 * i + axis;
       const jc = 6 * row,
         jp = 3 * row;
-      let slope = jFocal[row] * focal;
+      let slope = jFocal[row] * ahead;
       for (let k = 0; k < 6; k += 1) slope += jCamera[jc + k] * camera[c + k];
       for (let k = 0; k < 3; k += 1) slope += jPoint[jp + k] * point[p + k];
       const second = (2 / PROBE_SHARE) * ((scale[i] * scratch.residual[row] - residual[row]) / PROBE_SHARE - slope);
       for (let k = 0; k < 6; k += 1) bCamera[c + k] -= jCamera[jc + k] * second;
       for (let k = 0; k < 3; k += 1) bPoint[p + k] -= jPoint[jp + k] * second;
       bFocal -= jFocal[row] * second;
+      for (let k = 0; k < K; k += 1) bZoom[k] -= over[problem.camera[i] * K + k] * jFocal[row] * second;
     }
   }
-  const bend = system.solve(bCamera, bPoint, bFocal);
+  const bend = system.solve(bCamera, bPoint, bFocal, bZoom);
   if (!(length(bend) < MAX_RATIO * length(step))) return;
   for (let k = 0; k < camera.length; k += 1) camera[k] += bend.camera[k] / 2;
   for (let k = 0; k < point.length; k += 1) point[k] += bend.point[k] / 2;
   step.focal += bend.focal / 2;
+  for (let k = 0; k < K; k += 1) zoom[k] += bend.zoom[k] / 2;
 }
 
 function length(s: BundleStep): number {
   let sum = s.focal * s.focal;
+  for (const v of s.zoom) sum += v * v;
   for (const v of s.camera) sum += v * v;
   for (const v of s.point) sum += v * v;
   return Math.sqrt(sum);
