@@ -137,6 +137,23 @@ export const pupilHeightM = (take: TakeBody): number | null => (take.height ? ta
  * they are carried over to the take's by the ratio of the two, which leaves the map of the picture as it was measured. Without a plate the
  * straight edges marked in a picture of that lens stand in.
  */
+/** Below it a focal length that moves is the breathing of the lens, and no zoom. */
+const BREATHES = 0.01;
+
+/** What was noted of a zoom by frame: all that the lens told, or where it began and ended. */
+function notedZoom(take: TakeBody): { profile?: { frame: number; mm: number }[] } {
+  if ((take.focalByFrame ?? []).length > 1) return { profile: take.focalByFrame! };
+  const { zoomFrom, zoomTo, focalEndMm } = take;
+  return zoomFrom != null && zoomTo != null && focalEndMm != null && zoomTo > zoomFrom
+    ? {
+        profile: [
+          { frame: zoomFrom, mm: take.focalMm },
+          { frame: zoomTo, mm: focalEndMm },
+        ],
+      }
+    : {};
+}
+
 export function recordedSetup(input: {
   mounted: MountedPackage;
   take: TakeBody;
@@ -161,7 +178,10 @@ export function recordedSetup(input: {
   const zoomMm = farthestFocal(take);
   return {
     ...base,
-    focal: { mode: input.focalMode, mm: take.focalMm, ...(input.focalMode === 'guided' ? { sigmaMm: 0.01 * take.focalMm } : {}), ...(zoomMm === null ? {} : { endMm: zoomMm }) },
+    focal:
+      zoomMm === null || Math.abs(zoomMm / take.focalMm - 1) <= BREATHES
+        ? { mode: input.focalMode, mm: take.focalMm, ...(input.focalMode === 'guided' ? { sigmaMm: 0.01 * take.focalMm } : {}), ...(zoomMm === null ? {} : { endMm: zoomMm }) }
+        : { mode: 'zoom', mm: take.focalMm, endMm: zoomMm, ...notedZoom(take) },
     // a fisheye's coefficients hold for its own focal length, which goes with them
     distortion: d
       ? { mode: 'held', ...(d.model === 'fisheye' ? { ...coefficients(d), focalMm: d.focalMm } : renormalise(coefficients(d), ratio)), center: d.center, aspect: d.aspect }

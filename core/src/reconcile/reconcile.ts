@@ -60,7 +60,7 @@ const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
 export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
-  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending'>>;
+  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed'>>;
 
 /**
  * Recorded against solved, with verdict and likely causes.
@@ -72,7 +72,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
   if (solve.status === 'failed' || solve.focalMm === null || solve.frames.length === 0) {
     throw new CoreError('INVALID_OPTION', `The solve failed${solve.reason ? ` (${solve.reason})` : ''}: there is nothing to compare`, 'status');
   }
-  const items: ReconcileItem[] = [focalItem(setup, solve)];
+  const items: ReconcileItem[] = focalItems(setup, solve);
   const turned = solve.motion === 'pan';
   // the camera stood still: its height and angles put the object into the set, and nothing checks them
   const ofObject = solve.motion === 'object';
@@ -133,6 +133,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
   const seen = items.filter((i) => i.verdict !== 'not observable');
   const verdict = order.find((v) => (seen.length > 0 ? seen : items).some((i) => i.verdict === v)) ?? 'not observable';
   if (solve.bending) return takenAsStraight([...items, ...untracked], solve.bending);
+  if (solve.zoomed) return takenAsOneLength([...items, ...untracked], solve.zoomed);
   items.sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict) || gap(b) - gap(a));
   items.push(...untracked);
   return { items, verdict, sentence: headline(items, verdict, solve.anchoring?.undecided), warnings: [], ...(solve.anchoring?.undecided ? { undecided: solve.anchoring.undecided } : {}) };
@@ -157,10 +158,22 @@ function takenAsStraight(items: readonly ReconcileItem[], bending: Bending): Rec
     evidence: `with a distortion (k1 about ${bending.k1.toFixed(2)}) ${(100 * (1 - Math.sqrt(bending.remaining))).toFixed(0)} % of the error would go`,
     likelihood: BENDS_LIKELIHOOD,
   };
-  const sentence = `${cause.title}: nothing can be judged by this solve. Shoot a lens grid, or mark straight edges, and solve again.`;
-  const judged = items.map((i): ReconcileItem =>
-    i.verdict === 'not observable' ? i : { ...i, verdict: 'not observable', sentence: `${i.sentence} The lens bends and was taken as straight, so this says nothing yet.`, causes: [] },
-  );
+  return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Shoot a lens grid, or mark straight edges, and solve again.`, 'The lens bends and was taken as straight');
+}
+
+/** A zoom that nobody noted was spread over path and points. */
+function takenAsOneLength(items: readonly ReconcileItem[], change: number): ReconcileReport {
+  const cause: Cause = {
+    cause: 'zoom-not-noted',
+    title: 'The lens zoomed during the take, and nobody noted it',
+    evidence: `solved as a zoom the focal length changes by ${(100 * (change - 1)).toFixed(0)} %, and the errors become even`,
+    likelihood: BENDS_LIKELIHOOD,
+  };
+  return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Note the focal length at the end, and solve again.`, 'The lens zoomed and was taken as one length');
+}
+
+function unjudged(items: readonly ReconcileItem[], cause: Cause, sentence: string, why: string): ReconcileReport {
+  const judged = items.map((i): ReconcileItem => (i.verdict === 'not observable' ? i : { ...i, verdict: 'not observable', sentence: `${i.sentence} ${why}, so this says nothing yet.`, causes: [] }));
   return { items: [{ ...judged[0], causes: [cause] }, ...judged.slice(1)], verdict: 'not observable', sentence, warnings: [] };
 }
 /** The residuals ask for it (solve/bending.ts); another fault of the model may look like it now and then. */
@@ -177,6 +190,32 @@ function headline(items: readonly ReconcileItem[], verdict: Verdict, undecided: 
   if (verdict === 'contradicts' || verdict === 'drifts') return first.sentence;
   if (verdict === 'agrees') return 'The record agrees with the solve.';
   return 'This solve cannot judge the record.';
+}
+
+/** The focal length; of a zoom where it began and where it ended, as noted. */
+function focalItems(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem[] {
+  if (solve.focalMode !== 'zoom') return [focalItem(setup, solve)];
+  const { profile = [], mm, endMm } = setup.focal;
+  const ends = [solve.frames[0], solve.frames[solve.frames.length - 1]];
+  const noted =
+    profile.length > 1
+      ? [profile.reduce((a, b) => (b.frame < a.frame ? b : a)), profile.reduce((a, b) => (b.frame > a.frame ? b : a))]
+      : endMm === undefined
+        ? []
+        : [
+            { frame: ends[0].frame, mm },
+            { frame: ends[1].frame, mm: endMm },
+          ];
+  const items = noted.flatMap((n) => {
+    const f = solve.frames.find((q) => q.frame === n.frame);
+    if (!f) return [];
+    const at = { ...solve, focalMode: 'free' as const, focalMm: f.focalMm, sigmaFocalMm: f.sigmaFocalMm ?? null };
+    const { endMm: _end, profile: _profile, ...focal } = setup.focal;
+    return [{ ...focalItem({ ...setup, focal: { ...focal, mode: 'free', mm: n.mm } }, at), about: `focal length, frame ${n.frame}` }];
+  });
+  if (items.length > 0) return items;
+  const unseen = focalItem(setup, { ...solve, focalMode: 'held' });
+  return [{ ...unseen, sentence: 'Nothing was noted of where this zoom begins and ends, so its focal lengths cannot be checked.' }];
 }
 
 function focalItem(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem {

@@ -89,6 +89,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
           : { held: false };
   const sparse = thinTracks(tracks, obs, lens);
   const zooms = focalMode === 'zoom';
+  if (zooms && lens.hasDistortion) warnings.push(`The distortion at ${lens.recordedMm.toFixed(1)} mm was held over the whole zoom; a lens bends otherwise at its other end.`);
   // the picture's own growth first, so that turns and moves are told apart by a lens that does not seem to zoom
   if (zooms) reprofile(sparse, growthOfPicture(sparse));
   const keys = chooseKeyframes(sparse);

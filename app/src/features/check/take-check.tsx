@@ -18,6 +18,7 @@ import { staleWords } from '../../ui/stale-words';
 import { verdictOf } from './check-screen';
 import { GiveClip } from './clip/give-clip';
 import { CountingAsked, CountingLine } from './counting';
+import { FocalChart, zoomWords } from './focal-chart';
 import { FrameErrorChart } from './frame-error-chart';
 import { PathDrawing } from './path-drawings';
 import { TurnDrawing } from './turn-drawing';
@@ -209,10 +210,11 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
           <Figure look="big" origin="computed" value={fixed(solve.rmsPerMille, 3)} unit="‰ of the width" />
         </View>
         <FrameErrorChart solve={solve} />
+        {solve.focalMode === 'zoom' ? <FocalChart solve={solve} /> : null}
         <Words
           look="small"
           dim
-        >{`${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode}).`}</Words>
+        >{`${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
       </Section>
       <Section title={solve.motion === 'pan' ? 'Turn and directions' : 'Path and points'}>
         <Words look="small" dim>{`Anchored by ${solve.anchoring.datum.join('; ')}${solve.anchoring.scale === null ? '' : `; scale ± ${fixed(solve.anchoring.sigmaScalePct, 2)} %`}.`}</Words>
@@ -358,6 +360,7 @@ function wayTo(item: ReconcileItem, take: StoredRecord<'take'>, cause: Cause): {
   if (item.quantity in field) return { title: 'Look at the reading', icon: 'straighten', href: `/floor/take/${take.id}?to=${field[item.quantity as keyof typeof field]}` as Href };
   if (item.quantity === 'length') return { title: 'Look at the tape net', icon: 'straighten', href: `/floor/net/${take.body.setupId}` as Href };
   if (cause.cause === 'distortion-not-used') return { title: 'Shoot or mark the lens', icon: 'photo-camera', href: '/kit' as Href };
+  if (cause.cause === 'zoom-not-noted') return { title: 'Note the zoom', icon: 'straighten', href: `/floor/take/${take.id}?to=focalEndMm` as Href };
   // which lens was on, and how long it is, is said at the take and at the package
   return cause.cause === 'swapped-digits'
     ? { title: 'Look at the focal length', icon: 'straighten', href: `/floor/take/${take.id}?to=focalMm` as Href }

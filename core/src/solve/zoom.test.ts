@@ -1,0 +1,136 @@
+import { simulateShot, uniform, type SimulatedShot } from '@mesure/synthetic';
+import { reconcile } from '../reconcile';
+import { solveTracks, type SolveSetup } from '.';
+import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
+import { splineBasis } from './zoom';
+
+type Point = readonly [number, number, number];
+const u = uniform(3);
+const POINTS = Array.from({ length: 90 }, (_, i) => ({ id: `m${i}`, at: [-2.5 + 5 * u(), i % 2 ? 2.4 * u() : 0, -5 + 3.4 * u()] as Point }));
+const FRAMES = 60;
+const ease = (t: number) => t * t * (3 - 2 * t);
+const DOLLY = { path: (t: number): Point => [-0.7 + 1.4 * t, 1.4, 1.2], aim: (): Point => [0, 0.8, -3] };
+const PAN = { path: (): Point => [0, 1.4, 1.2], aim: (t: number): Point => [-1 + 2 * t, 0.8 + 0.2 * t, -3] };
+/** In from 24 to 40 mm and, in between, at rest. */
+const rests = (t: number) => 24 + 16 * ease(Math.min(1, Math.max(0, (t - 0.3) / 0.35)));
+const film = (focalMm: (t: number) => number, way: typeof DOLLY | typeof PAN, seed = 7): SimulatedShot =>
+  simulateShot({ widthPx: 1920, heightPx: 1080, sensorWidthMm: 24, sensorHeightMm: 13.5, focalMm, frames: FRAMES, points: POINTS, ...way, noisePx: 0.3, seed });
+const setup = (focal: SolveSetup['focal']): SolveSetup => ({ image: { width: 1920, height: 1080 }, sensor: { widthMm: 24, heightMm: 13.5 }, focal, distortion: { mode: 'none' } });
+const at = (focalMm: (t: number) => number, frame: number) => focalMm((frame - 1) / (FRAMES - 1));
+
+test('derivatives by the factors of a zoom are those of the residuals', () => {
+  const { count, basis } = splineBasis([1, 2, 3, 4, 5, 6], 2);
+  const problem: BundleProblem = {
+    cameraCount: 6,
+    pointCount: 2,
+    camera: Int32Array.of(0, 1, 2, 3, 4, 5, 2),
+    point: Int32Array.of(0, 1, 0, 1, 0, 1, 1),
+    xPx: new Float64Array(7).fill(900),
+    yPx: new Float64Array(7).fill(500),
+    weight: new Float64Array(7).fill(0.7),
+    lens: { cx: 960, cy: 540, pxPerMmX: 80, pxPerMmY: 80, distortion: { model: 'radial', k: [-0.05, 0, 0], p: [0, 0] }, normaliserMm: 30, follows: false },
+    focal: { held: false },
+    profile: Float64Array.of(1, 1.05, 1.1, 1.2, 1.2, 1.3),
+    zoom: { count, basis },
+  };
+  const state: BundleState = {
+    rotations: Float64Array.from({ length: 54 }, (_, i) => ((i % 9) % 4 === 0 ? 1 : 0)),
+    translations: new Float64Array(18),
+    points: Float64Array.of(0.4, 0.3, 3, -0.5, 0.2, 4),
+    focalMm: 28,
+    zoom: Float64Array.from({ length: count }, (_, k) => 0.01 * k),
+  };
+  const lin = new Linearisation(7);
+  evaluateBundle(problem, state, lin, true);
+  const zero = [new Float64Array(36), new Float64Array(6)] as const;
+  for (let k = 0; k < count; k += 1) {
+    const h = 1e-5;
+    const moved = [h, -h].map((d) => {
+      const out = new Linearisation(7);
+      evaluateBundle(
+        problem,
+        stepState(
+          state,
+          zero[0],
+          zero[1],
+          0,
+          Float64Array.from({ length: count }, (_, q) => (q === k ? d : 0)),
+        ),
+        out,
+        false,
+      );
+      return out.residual;
+    });
+    for (let i = 0; i < 14; i += 1) expect(lin.jFocal[i] * lin.zoomOverFocal[problem.camera[i >> 1] * count + k]).toBeCloseTo((moved[0][i] - moved[1][i]) / (2 * h), 3);
+  }
+});
+
+test.each<[string, SolveSetup['focal']]>([
+  ['its rough range', { mode: 'zoom', mm: 32, sigmaMm: 8 }],
+  ['a middle that is 40 % off', { mode: 'zoom', mm: 45 }],
+  ['its ends as noted, two per cent off', { mode: 'zoom', mm: 24.5, endMm: 40, profile: [{ frame: 1, mm: 24.5 }, { frame: FRAMES, mm: 40 }] }], // prettier-ignore
+])('a dolly that zooms and rests, from %s: every frame within one and a half per cent, and within its sigma', (_what, focal) => {
+  const shot = film(rests, DOLLY);
+  const s = solveTracks(shot.tracks, setup(focal));
+  expect([s.status, s.frames.length, s.focalMode]).toEqual(['solved', FRAMES, 'zoom']);
+  const z = s.frames.map((f) => (f.focalMm - at(rests, f.frame)) / f.sigmaFocalMm!);
+  for (const f of s.frames) expect(Math.abs(f.focalMm / at(rests, f.frame) - 1)).toBeLessThan(0.015);
+  expect(Math.sqrt(z.reduce((a, v) => a + v * v, 0) / z.length)).toBeLessThan(2);
+  // the residual of every frame is noise again
+  expect(Math.max(...s.frames.map((f) => f.rmsPx)) / s.rmsPx!).toBeLessThan(1.6);
+});
+
+test('a pan that zooms is told as a turn, its focal length to a thousandth', () => {
+  const focal = (t: number) => 24 + 12 * ease(t);
+  const s = solveTracks(film(focal, PAN).tracks, setup({ mode: 'zoom', mm: 30, sigmaMm: 8 }));
+  expect(s.motion).toBe('pan');
+  for (const f of s.frames) expect(Math.abs(f.focalMm / at(focal, f.frame) - 1)).toBeLessThan(0.001);
+});
+
+test('a lens that did not zoom comes out as one length, as a zoom too', () => {
+  const s = solveTracks(film(() => 30, DOLLY).tracks, setup({ mode: 'zoom', mm: 34, sigmaMm: 10 }));
+  for (const f of s.frames) expect(Math.abs(f.focalMm / 30 - 1)).toBeLessThan(0.005);
+});
+
+describe('a zoom that nobody noted', () => {
+  test.each<[string, SolveSetup['focal']]>([
+    ['free', { mode: 'free', mm: 32 }],
+    ['held', { mode: 'held', mm: 32 }],
+  ])('is told where the focal length is %s, and no fact is judged by such a solve', (_mode, focal) => {
+    const shot = film(rests, DOLLY);
+    const s = solveTracks(shot.tracks, setup(focal));
+    expect([s.status, s.warnings[0]]).toEqual(['partial', expect.stringMatching(/The lens zooms: the focal length changes during the take, by about \d\d %/)]);
+    const r = reconcile({ ...setup(focal), anchors: { lengths: [{ a: 'm0', b: 'm1', m: 2, sigmaM: 0.003 }] } }, s);
+    expect(r.verdict).toBe('not observable');
+    expect(r.items.every((i) => i.verdict === 'not observable')).toBe(true);
+    expect(r.items[0].causes[0].cause).toBe('zoom-not-noted');
+  });
+
+  test('of twelve shots that do not zoom none is called one', () => {
+    for (let seed = 1; seed <= 6; seed += 1)
+      for (const way of [DOLLY, { path: (t: number): Point => [0.1 * t, 1.4, 2 - 1.2 * t], aim: (): Point => [0, 0.8, -3] }]) {
+        const s = solveTracks(film(() => 30, way, seed).tracks, setup({ mode: 'free', mm: 32 }));
+        expect([s.status, s.zoomed ?? null]).toEqual(['solved', null]);
+      }
+  });
+});
+
+test('a zoom that comes out far from what was noted is not passed off as solved', () => {
+  // it moves in as it zooms out: the picture hardly grows, and path and lens trade places
+  const s = solveTracks(film((t) => 40 - 16 * t, { path: (t: number): Point => [0.2 * t, 1.4, 1.6 - 1.4 * t], aim: (): Point => [0, 0.8, -3] }).tracks, setup({ mode: 'zoom', mm: 32, sigmaMm: 8 }));
+  const worst = Math.max(...s.frames.map((f) => Math.abs(f.focalMm / at((t) => 40 - 16 * t, f.frame) - 1)));
+  if (worst > 0.3) expect([s.status, s.reason]).toEqual(['partial', expect.stringMatching(/24\.0 to 40\.0 mm were noted/)]);
+  // with its ends noted it is solved
+  const noted = solveTracks(film((t) => 40 - 16 * t, { path: (t: number): Point => [0.2 * t, 1.4, 1.6 - 1.4 * t], aim: (): Point => [0, 0.8, -3] }).tracks, setup({ mode: 'zoom', mm: 40, endMm: 24 }));
+  expect(noted.status).toBe('solved');
+  for (const f of noted.frames) expect(Math.abs(f.focalMm / at((t) => 40 - 16 * t, f.frame) - 1)).toBeLessThan(0.03);
+});
+
+test('reconcile reads a zoom at the frames that were noted', () => {
+  const focal = { mode: 'zoom' as const, mm: 24, endMm: 35, profile: [{ frame: 1, mm: 24 }, { frame: FRAMES, mm: 35 }] }; // prettier-ignore
+  const r = reconcile(setup(focal), solveTracks(film(rests, DOLLY).tracks, setup(focal)));
+  expect(r.items.filter((i) => i.quantity === 'focalLength').map((i) => [i.about, i.verdict])).toEqual([
+    [`focal length, frame ${FRAMES}`, 'contradicts'],
+    ['focal length, frame 1', 'agrees'],
+  ]);
+});
