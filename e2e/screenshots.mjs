@@ -73,10 +73,16 @@ await visit('phone', PHONE, async ({ page, shot, go }) => {
   await page.getByTestId('start-solve').click();
   await page.getByTestId('take-verdict').waitFor({ timeout: 60_000 });
   await shot('check');
+  await page.getByTestId('where').click();
+  await page.getByTestId('day-Day 11').click();
   await go('/check');
   await page.getByRole('button', { name: 'Switch to Daylight' }).click();
-  await page.waitForTimeout(600);
-  await page.screenshot({ path: path.join(out, 'verdicts-phone-daylight.png') });
+  await page.getByTestId('check-39A-1').click();
+  await page.getByTestId('open-clip').click();
+  await page.getByTestId('tracks-sentence').waitFor();
+  await page.waitForTimeout(1500);
+  await page.getByTestId('strip').click({ position: { x: 150, y: 30 } });
+  await shot('clip');
 });
 await visit('wide', WIDE, async ({ page, shot, go }) => {
   await go('/plan');

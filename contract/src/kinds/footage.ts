@@ -97,6 +97,8 @@ export const footageKind = defineKind<FootageBody>({
   },
   references: { takeId: 'take' },
   merge: { lists: { masks: 'id', marks: 'id' } },
+  // both names on one frame: the place that has the name already stays
+  renamed: (b, from, to) => ({ ...b, marks: b.marks.flatMap((m) => (m.name !== from ? [m] : b.marks.some((o) => o.name === to && o.index === m.index) ? [] : [{ ...m, name: to }])) }),
   writes: 'give',
   hides: 'give',
   leaves: 'nothing of itself: its tracks leave with the take',

@@ -239,7 +239,7 @@ const STILL_NOISES = 3;
 export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult {
   const { obs } = r;
   const g = gather(r, lens, story);
-  const { problem, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, told, covariance, unplaced } = g;
+  const { frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, unplaced } = g;
   const rotations = frameOf.map((f) => r.poses[f]!.rotation);
   const world = uprightTurn(
     frameOf.map((f) => obs.frames[f]),

@@ -153,7 +153,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     for (const { track, rms } of bent) trimmed.push({ track: obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
     iterations += refineAll(r, trimmed, progress, warnings);
   }
-  iterations += chooseNormalisation(r, lens, rule, warnings);
+  if (!zooms) iterations += chooseNormalisation(r, lens, rule, warnings);
   const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
   if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
   if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked, zooms) < TURN_EXPLAINS * noisePx) return asTurn();
@@ -285,7 +285,8 @@ function solveTurn({ obs, lens, setup, rule, options, warnings, pairs }: TurnInp
   if (setup.focal.mode === 'zoom') chooseKnots(r, 2);
   const trimmed: TrimmedObservation[] = [];
   let iterations = refineAll(r, trimmed, progress, warnings);
-  iterations += chooseNormalisation(r, lens, rule, warnings);
+  // a zoom holds its map: nobody can tell which of its lengths another one would follow
+  if (setup.focal.mode !== 'zoom') iterations += chooseNormalisation(r, lens, rule, warnings);
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });

@@ -279,7 +279,7 @@ describe('solveTracks', () => {
     const { tracks } = shot();
     expect(() => solveTracks([{ ...tracks[0], x: Number.NaN }], setup())).toThrow(expect.objectContaining({ code: 'NON_FINITE_INPUT' }));
     expect(() => solveTracks(tracks, setup({ focal: { mode: 'guided', mm: 24 } }))).toThrow(expect.objectContaining({ field: 'focal.sigmaMm' }));
-    expect(() => solveTracks(tracks, setup({ motion: 'object' }))).toThrow(expect.objectContaining({ field: 'motion' }));
+    expect(() => solveTracks(tracks, setup({ motion: 'sideways' as never }))).toThrow(expect.objectContaining({ field: 'motion' }));
     expect(() => solveTracks([...tracks, tracks[0]], setup())).toThrow(/two places/);
   });
 

@@ -10,11 +10,11 @@ import type { SolveResult } from './result';
  *          same; de Boor, A Practical Guide to Splines, ch. IX).
  * Knots    more of them while each takes more than PAYS off χ².
  */
-const PIECES = [1, 2, 4, 7, 12, 20];
+const PIECES = [1, 2, 4, 7, 12, 20, 32];
 /** Of χ², what a further coefficient must take away at least: too few knots bend the path, too many only widen the sigmas. */
 const PAYS = 4;
 /** Frames that one piece of the spline stands on at least. */
-const LEAST_FRAMES = 4;
+const LEAST_FRAMES = 3;
 const ITERATIONS = 20;
 
 /** Values of `pieces + 2` functions of time at each frame, frame by frame. */
@@ -109,9 +109,12 @@ export function zoomSeen(asOne: Pick<SolveResult, 'noisePx' | 'driftFactor' | 'p
 /** As many knots as the data pay for; the reconstruction keeps the last that paid. Returns the rounds that it took. */
 export function chooseKnots(r: Reconstruction, huberPx: number): number {
   let rounds = 0;
+  let failures = 0;
   let best: { cost: number; profile: Float64Array; focalMm: number; pieces: number } | null = null;
-  for (const pieces of PIECES) {
-    if (pieces > 1 && r.obs.frames.length < LEAST_FRAMES * pieces) break;
+  // what was chosen before lies in the profile already: fewer would seem to do, and their sigmas be too small
+  const chosen = r.zoom ? r.zoom.count - 2 : 1;
+  for (const pieces of PIECES.filter((n) => n >= chosen)) {
+    if (pieces > chosen && r.obs.frames.length < LEAST_FRAMES * pieces) break;
     r.zoom = splineBasis(r.obs.frames, pieces);
     const { costPerObs, obsOf } = r.adjustAll(huberPx, ITERATIONS, 1e-6);
     rounds += ITERATIONS;
@@ -119,7 +122,12 @@ export function chooseKnots(r: Reconstruction, huberPx: number): number {
     // twice the cost over the variance of one coordinate is χ²
     const variance = Math.max(1e-6, (best ?? { cost }).cost / Math.max(1, obsOf.length));
     const coefficients = pieces - (best?.pieces ?? 0);
-    if (best && (2 * (best.cost - cost)) / variance < coefficients * PAYS) break;
+    if (best && (2 * (best.cost - cost)) / variance < coefficients * PAYS) {
+      // knots that lie badly for a kink may pay only when there are more of them
+      if ((failures += 1) > 1) break;
+      continue;
+    }
+    failures = 0;
     best = { cost, profile: r.obs.profile.slice(), focalMm: r.focalMm, pieces };
   }
   if (best) {

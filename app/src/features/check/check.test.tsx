@@ -289,6 +289,20 @@ describe('a take', () => {
     expect(seen(/lacks its lens.*safe/)).toBe(true);
   });
 
+  test('a zoom is solved as one, its focal length drawn by frame with its band', async () => {
+    const zoom = outcome('agrees', {
+      focalMode: 'zoom',
+      frames: [24, 31.5, 40].map((focalMm, i) => ({ frame: i + 1, position: [0.1 * i, 1.4, 0], rotation: [0, 0, 0, 1], focalMm, sigmaFocalMm: 0.2, rmsPx: 0.4, tracks: 12, sigmaPositionM: 0.01 })),
+    } as Partial<SolveOutcome['solve']>);
+    const server = new FakeServer(dayRecords().map((r) => (r.kind === 'take' ? record('take', r.id, takeBody({ focalMm: 24, focalEndMm: 40 })) : r)));
+    server.analyses.set('an-1', solved(zoom));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('focal-chart')).toBeTruthy();
+    expect(screen.getByLabelText('Focal length by frame: zooms from 24.0 to 40.0 mm.')).toBeTruthy();
+    expect(screen.getByTestId('as-zoom')).toHaveTextContent(/24 to 40 mm: it is solved as one/);
+    expect(screen.queryByRole('radio', { name: /guided/ })).toBeNull();
+  });
+
   test('tracks: given, refused with their line, or not chosen after all', async () => {
     const server = new FakeServer(dayRecords().map((r) => (r.kind === 'take' ? record('take', r.id, takeBody({ tracks: null })) : r)));
     await open(<CheckScreen takeId={ID.take} />, server);

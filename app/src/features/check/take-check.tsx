@@ -4,7 +4,7 @@ import type { Cause, PictureSize, ReconcileItem, Undecided } from '@mesure/core'
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { api, isWhole, newId, useAll, useAnalysesState, useData, useFind, useRecordsState } from '../../data';
-import { Action, Choice, Progress, Section } from '../../ui/controls';
+import { Action, Choice, Progress, Section, useIsWide } from '../../ui/controls';
 import { fixed, percent } from '../../ui/format';
 import { pickFile } from '../../ui/pick-file';
 import { Empty, Failing, Loading } from '../../ui/states';
@@ -16,6 +16,7 @@ import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
 import { staleWords } from '../../ui/stale-words';
 import { verdictOf } from './check-screen';
+import { ClipMoment } from './clip/clip-moment';
 import { GiveClip } from './clip/give-clip';
 import { CountingAsked, CountingLine } from './counting';
 import { FocalChart, zoomWords } from './focal-chart';
@@ -54,6 +55,8 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const clipState = useAnalysesState((s) => (clip ? s.bySubject[clip.id] : undefined));
   const router = useRouter();
   const toClip = () => router.push(`/check/clip/${take.id}` as Href);
+  const { focalMm, focalEndMm } = take.body;
+  const zoomed = focalEndMm != null && Math.abs(focalEndMm / focalMm - 1) > 0.01 ? focalEndMm : null;
   const running = analysis?.status === 'queued' || analysis?.status === 'running';
   const outcome = analysis?.status === 'done' && analysis.outcome?.kind === 'solve' ? analysis.outcome : null;
 
@@ -154,16 +157,20 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       {outcome ? isWhole(analysis!) ? <Outcome take={take} outcome={outcome} onSolveAgain={solve} /> : <Loading what="the solve" /> : null}
       {take.body.tracks && !running ? (
         <Section title="Next test solve">
-          <Choice<FocalMode>
-            label="Focal length"
-            value={mode}
-            options={[
-              { value: 'free', title: 'free', detail: 'unknown' },
-              { value: 'guided', title: 'guided', detail: 'pulled to the record' },
-              { value: 'held', title: 'held', detail: 'as recorded' },
-            ]}
-            onChange={setMode}
-          />
+          {zoomed ? (
+            <Words look="small" dim testID="as-zoom">{`The take was noted as a zoom, ${fixed(take.body.focalMm, 0)} to ${fixed(zoomed, 0)} mm: it is solved as one, a focal length a frame.`}</Words>
+          ) : (
+            <Choice<FocalMode>
+              label="Focal length"
+              value={mode}
+              options={[
+                { value: 'free', title: 'free', detail: 'unknown' },
+                { value: 'guided', title: 'guided', detail: 'pulled to the record' },
+                { value: 'held', title: 'held', detail: 'as recorded' },
+              ]}
+              onChange={setMode}
+            />
+          )}
         </Section>
       ) : null}
     </Page>
@@ -177,13 +184,14 @@ const spreadWords = (t: SolveOutcome['solve']['points'][number] | NonNullable<So
 function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; outcome: SolveOutcome; onSolveAgain: () => Promise<void> }) {
   const set = useFind()('set', useFind()('setup', take.body.setupId)?.body.setId ?? '');
   const [allTracks, setAllTracks] = useState(false);
+  const wide = useIsWide();
   const { solve, reconcile } = outcome;
   // how they count is asked above; nothing was solved yet
   if (solve.status === 'failed' && solve.question) return null;
   if (solve.status === 'failed') return <Failing title="This take cannot be solved" text={`${capital(solve.reason ?? '')}. What was recorded is untouched.`} />;
   const tracks = [...solve.points, ...(solve.directions ?? [])].sort((a, b) => b.rmsPx - a.rmsPx);
   const moving = solve.trimmed.filter((t) => t.frame === null);
-  return (
+  const said = (
     <>
       {solve.bending ? <Bends take={take} words={solve.warnings.find((w) => w.startsWith('The lens bends')) ?? 'The lens bends, and this solve took it as straight.'} /> : null}
       {reconcile ? (
@@ -202,6 +210,18 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
         </>
       ) : null}
       {solve.status === 'partial' ? <Failing title="Solved in part" text={`${capital(solve.reason ?? '')}.`} /> : null}
+      {solve.warnings.length > 0 ? (
+        <Section title="Worth knowing">
+          {solve.warnings.map((w) => (
+            <Words key={w} look="small" dim>{`– ${w}`}</Words>
+          ))}
+        </Section>
+      ) : null}
+    </>
+  );
+  const drawn = (
+    <>
+      <ClipMoment take={take} />
       <Section title="Reprojection error">
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl }} testID="solve-rms">
           <Explained about={EXPLANATIONS.reprojection}>
@@ -231,13 +251,6 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
           </View>
         )}
       </Section>
-      {solve.warnings.length > 0 ? (
-        <Section title="Worth knowing">
-          {solve.warnings.map((w) => (
-            <Words key={w} look="small" dim>{`– ${w}`}</Words>
-          ))}
-        </Section>
-      ) : null}
       <Section title="Tracks, worst first">
         {(allTracks ? tracks : tracks.slice(0, 8)).map((t) => (
           <TrackLine key={t.track} name={t.track} detail={`${t.observations} frames${spreadWords(t, solve.anchoring.scale !== null)}`} value={`${fixed(t.rmsPx, 2)} px`} />
@@ -247,6 +260,18 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
         ))}
         {tracks.length > 8 ? <Action kind="quiet" title={allTracks ? 'Show the worst only' : `Show all ${tracks.length} tracks`} onPress={() => setAllTracks(!allTracks)} /> : null}
       </Section>
+    </>
+  );
+  // verdicts, picture and drawing beside each other where there is room
+  return wide ? (
+    <View style={{ flexDirection: 'row', gap: SPACE.xl }}>
+      <View style={{ flex: 1, minWidth: 0 }}>{said}</View>
+      <View style={{ flex: 1, minWidth: 0 }}>{drawn}</View>
+    </View>
+  ) : (
+    <>
+      {said}
+      {drawn}
     </>
   );
 }
