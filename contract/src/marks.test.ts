@@ -91,6 +91,23 @@ describe('a mark with another name', () => {
     expect((now.get(SET)!.body as RecordBodies['set']).sides).toEqual([{ id: 'K5', a: 'K2', c: null, answer: 'above' }]);
   });
 
+  test('marks pointed out in the clips of that set’s takes follow, those of another set do not; one that is there already stays', () => {
+    const clip = (takeId: string) => ({ takeId, file: { sha256: 'a'.repeat(64), name: 'c.mp4' }, widthPx: 640, heightPx: 360, frames: 9, fps: 24, timecode: null, firstFrame: 1, most: null, masks: [], marks: [{ id: uuid(81), name: 'K1', index: 0, x: 1, y: 2 }, { id: uuid(82), name: 'K1', index: 4, x: 3, y: 4 }, { id: uuid(83), name: 'K2', index: 4, x: 5, y: 6 }] }); // prettier-ignore
+    const of = (kind: RecordKind, id: string, body: unknown) => ({ ...set, kind, id, body }) as StoredRecord;
+    const setupOfSet = records().find((r) => r.kind === 'setup')!;
+    const all = [
+      ...records(),
+      of('take', uuid(70), { setupId: setupOfSet.id }),
+      of('take', uuid(71), { setupId: uuid(99) }),
+      of('footage', uuid(72), clip(uuid(70))),
+      of('footage', uuid(73), clip(uuid(71))),
+    ];
+    const changes = renamedMark(SET, 'K1', 'K2', all).filter((c) => c.kind === 'footage');
+    expect(changes.map((c) => c.id)).toEqual([uuid(72)]);
+    const after = changes[0].change(clip(uuid(70)) as never) as RecordBodies['footage'];
+    expect(after.marks.map((m) => [m.name, m.index])).toEqual([['K2', 0], ['K2', 4]]); // prettier-ignore
+  });
+
   test('the same name, and none, change nothing', () => {
     expect(renamedMark(SET, 'K1', 'K1', records())).toEqual([]);
     expect(renamedMark(SET, 'K1', ' ', records())).toEqual([]);

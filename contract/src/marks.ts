@@ -13,13 +13,14 @@ export interface MarkChange {
   change: (now: RecordBodies[RecordKind]) => RecordBodies[RecordKind];
 }
 
-/** Records that speak of the marks of one set: its own, its setups and their plans. */
+/** Records that speak of the marks of one set: its own, its setups and their plans, the clips of their takes. */
 function speaksOf(setId: string, records: readonly AnyRecord[]): AnyRecord[] {
   const setups = new Set(records.filter((r) => r.kind === 'setup' && (r.body as RecordBodies['setup']).setId === setId).map((r) => r.id));
+  const takes = new Set(records.filter((r) => r.kind === 'take' && setups.has((r.body as RecordBodies['take']).setupId)).map((r) => r.id));
   return records.filter((r) => {
     if (r.deleted || !KINDS[r.kind].renamed) return false;
-    const body = r.body as { setId?: string; setupId?: string };
-    return r.kind === 'set' ? r.id === setId : body.setId === setId || (body.setupId !== undefined && setups.has(body.setupId));
+    const body = r.body as { setId?: string; setupId?: string; takeId?: string };
+    return r.kind === 'set' ? r.id === setId : body.setId === setId || (body.setupId !== undefined && setups.has(body.setupId)) || (body.takeId !== undefined && takes.has(body.takeId));
   });
 }
 

@@ -90,7 +90,7 @@ export const footageKind = defineKind<FootageBody>({
       marks: Joi.array()
         .items(Joi.object({ id: id.required(), name: Joi.string().trim().min(1).max(40).required(), index: index.required(), x: px.required(), y: px.required() }))
         .unique('id')
-        .unique((a: FootageMark, b: FootageMark) => a.name === b.name && a.index === b.index)
+        .unique((a?: FootageMark, b?: FootageMark) => a?.name !== undefined && a?.name === b?.name && a?.index === b?.index)
         .max(500)
         .required(),
     });
