@@ -13,7 +13,18 @@ const LOOK = { widthPx: 960, heightPx: 640, zones: Array.from({ length: 9 }, () 
 const sha = (digit: string) => digit.repeat(64);
 /** One valid body of each kind that a day has, under ids of its own. */
 const seeds = scenario({
-  ...{ tracksGalley: sha('a'), tracksJetty: sha('b'), tracksPassage: sha('c'), plate32: sha('d'), plate25: sha('e'), room: sha('6'), recce: sha('7'), slate: sha('8'), clipStove: sha('b'), tracksStove: sha('c') },
+  ...{
+    tracksGalley: sha('a'),
+    tracksJetty: sha('b'),
+    tracksPassage: sha('c'),
+    plate32: sha('d'),
+    plate25: sha('e'),
+    room: sha('6'),
+    recce: sha('7'),
+    slate: sha('8'),
+    clipStove: sha('b'),
+    tracksStove: sha('c'),
+  },
   zoom: ['1', '2', '3', '4', '5'].map(sha),
   recceDetail: { corners: 300, spread: 1 },
   stills: [{ sha256: sha('9'), name: 's.jpg', station: 0, notes: null, look: LOOK }],

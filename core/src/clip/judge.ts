@@ -122,7 +122,7 @@ export function movingBySolve(points: readonly TrackPoint[], setup: SolveSetup):
 }
 
 /** A lens as most are, where nothing is known: the solve finds its focal length. */
-export const unknownLens = (widthPx: number, heightPx: number, squeeze: number): SolveSetup => ({
+export const lensToBeFound = (widthPx: number, heightPx: number, squeeze: number): SolveSetup => ({
   image: { width: widthPx, height: heightPx },
   sensor: { widthMm: 24, heightMm: (24 * heightPx) / widthPx },
   squeeze,

@@ -2,7 +2,7 @@ import { CoreError } from '../errors';
 import { median } from '../math';
 import type { SolveSetup, TrackPoint } from '../solve';
 import { followClip, snapToCentre, type FollowOptions, type FollowedTrack, type FrameSource, type HandMark } from '../track';
-import { burntPlaces, movingBySolve, unknownLens, type BurntPlace } from './judge';
+import { burntPlaces, movingBySolve, lensToBeFound, type BurntPlace } from './judge';
 import { isMasked, maskedShare, type ClipMask } from './mask';
 
 export type ClipNote = '' | 'moving' | 'burn-in' | 'masked';
@@ -56,7 +56,7 @@ export interface ClipOptions {
   /** whether a place may be tracked in any frame, besides the masks */
   allowed?: (xPx: number, yPx: number) => boolean;
   marks?: readonly HandMark[];
-  /** what was recorded of the take; missing: a lens of unknown focal length without distortion */
+  /** what was recorded of the take; missing: a lens whose focal length is to be found, without distortion */
   setup?: SolveSetup;
   /** of the lens, where no setup tells it; default 1 */
   squeeze?: number;
@@ -102,7 +102,7 @@ export function trackClip(source: FrameSource, options: ClipOptions = {}): ClipT
   report('telling what moves', 0, 1);
   const beside = besideBurnIn(burntPlaces(followed, widthPx), widthPx);
   const tracks = followed.map((t) => asClipTrack(t, isOff, beside));
-  const moving = movingBySolve(asPoints(tracks), options.setup ?? unknownLens(widthPx, heightPx, options.squeeze ?? 1));
+  const moving = movingBySolve(asPoints(tracks), options.setup ?? lensToBeFound(widthPx, heightPx, options.squeeze ?? 1));
   for (const t of tracks)
     if (moving?.has(t.id)) {
       t.note = 'moving';
