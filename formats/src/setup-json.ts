@@ -51,6 +51,7 @@ export function readSetupJson(text: string, file: string): SolveSetup {
   const number = (entry: unknown, where: string) => {
     if (typeof entry !== 'number' || !Number.isFinite(entry)) throw new FormatError(file, null, where, 'must be a number');
   };
+  requireList(o, 'focal.profile', file, (e, w) => fields(e, w, ['frame', 'mm'], []));
   requireList(o, 'distortion.k', file, number);
   for (const list of ['p', 'a', 'b']) requireList(o, `distortion.${list}`, file, number);
   for (const one of ['lambda', 'rotation', 'aspect', 'focalMm']) if (at(o, `distortion.${one}`) !== undefined) requireNumber(o, `distortion.${one}`, file);

@@ -166,7 +166,7 @@ function bestFit(rows: readonly Row[], lens: SolveLens, setup: SolveSetup, markS
   const mode = setup.focal.mode ?? 'held';
   const random = seededRandom(1);
   const fits: Fit[] = [];
-  for (const factor of mode === 'free' ? FOCAL_STARTS : [1]) {
+  for (const factor of mode === 'free' || mode === 'zoom' ? FOCAL_STARTS : [1]) {
     const focalMm = factor * lens.recordedMm;
     const sightings = sightingsAt(rows, lens, focalMm);
     if (!sightings) continue;

@@ -114,6 +114,7 @@ class Following {
   private readonly sharpness: number[] = [];
   /** where the features were in the frame before, and how they went into it */
   private around: { x: number; y: number; shift: readonly [number, number] }[] = [];
+  private numbered = 0;
   private readonly out = new Float64Array(2);
   private readonly back = new Float64Array(2);
 
@@ -245,6 +246,16 @@ class Following {
     if (patch) active.push({ track, patch, warp: { x: mark.xPx, y: mark.yPx, a: 1, b: 0, c: 0, d: 1 }, shift: this.shiftNear(active, mark.xPx, mark.yPx), usual: 1 });
   }
 
+  /** A number that no mark has for a name. */
+  private freeName(): string {
+    const taken = (name: string) => this.options.marks?.some((m) => m.id === name) ?? false;
+    for (;;) {
+      this.numbered += 1;
+      const name = `f${String(this.numbered).padStart(4, '0')}`;
+      if (!taken(name)) return name;
+    }
+  }
+
   private begin(id: string, index: number, xPx: number, yPx: number, forward: boolean, byHand: boolean): FollowedTrack {
     const track: FollowedTrack = { id, frames: [], xPx: [], yPx: [], correlation: [], sigmaPx: [], renewals: 0, byHand };
     put(track, index, xPx, yPx, 1, 0);
@@ -284,7 +295,7 @@ class Following {
       const patch = patchAt(now, x, y, this.halfPx, this.change);
       if (!patch) return;
       held[cellOf(x, y)] += 1;
-      const track = this.begin(`f${String(this.found.length + 1).padStart(4, '0')}`, index, x, y, forward, false);
+      const track = this.begin(this.freeName(), index, x, y, forward, false);
       active.push({ track, patch, warp: { x, y, a: 1, b: 0, c: 0, d: 1 }, shift: this.shiftNear(active, x, y), usual: 1 });
     };
     for (const c of corners) {

@@ -69,7 +69,7 @@ export interface ShotFacts {
   picture: { widthPx: number; heightPx: number; origin: string };
   sensor: { widthMm: number; heightMm: number; squeeze: number; what: string };
   kit: { body: string | null; lens: string | null; lensSerial: string | null; adapterFactor: number; markedFocalMm: number | null; focusM: number | null };
-  focalLength: { mm: number | null; sigmaMm: number | null; px: [number, number] | null; what: string };
+  focalLength: { mm: number | null; sigmaMm: number | null; px: [number, number] | null; what: string; byFrame?: { frame: number; mm: number; sigmaMm: number | null }[] };
   principalPointPx: [number, number];
   distortion: LensDescription | 'none';
   undistorted: { widthPx: number; heightPx: number; recordedCornerPx: [number, number]; principalPointPx: [number, number]; whole: boolean };
@@ -80,6 +80,7 @@ export function shotFacts(shot: Shot): ShotFacts {
   const { solve, setup } = shot;
   const camera = shotCamera(setup, solve);
   const frames = solve.frames.map((f) => f.frame);
+  const zooms = solve.focalMode === 'zoom';
   return {
     take: shot.name,
     motion: solve.motion ?? 'free',
@@ -111,7 +112,8 @@ export function shotFacts(shot: Shot): ShotFacts {
       mm: solve.focalMm,
       sigmaMm: solve.sigmaFocalMm,
       px: solve.focalMm === null ? null : focalPx(camera, solve.focalMm),
-      what: 'effective, after the adapter; of an anamorphic lens the vertical one. px: across and down in the recorded, squeezed picture',
+      what: `${zooms ? 'a zoom: mm and px are its middle, and each frame has its own in byFrame; ' : ''}effective, after the adapter; of an anamorphic lens the vertical one. px: across and down in the recorded, squeezed picture`,
+      ...(zooms ? { byFrame: solve.frames.map((f) => ({ frame: f.frame, mm: f.focalMm, sigmaMm: f.sigmaFocalMm ?? null })) } : {}),
     },
     principalPointPx: camera.principalPx,
     distortion: camera.distorted ? describeLens(camera.lens) : 'none',

@@ -1,5 +1,5 @@
 import { FOCUS_INFINITY_M, TAKE_FIELDS, takeField, type StoredRecord, type TakeFieldKey } from '@mesure/contract';
-import { radToDeg } from '@mesure/core';
+import { radToDeg, type SolveResult } from '@mesure/core';
 import { tidy, writeCsv } from '@mesure/formats';
 import type { HandoverDay, HandoverFile } from './day';
 import type { SolvedTake } from './shots';
@@ -12,6 +12,8 @@ interface Column {
   cell(take: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake | undefined): Cell;
 }
 
+/** First or last frame of a solved zoom. */
+const zoomEnd = (solve: SolveResult | undefined, at: 0 | -1): SolveResult['frames'][number] | undefined => (solve?.focalMode === 'zoom' ? solve.frames.at(at) : undefined);
 const some = (v: number | string | null | undefined): Cell => (v === null || v === undefined ? '' : typeof v === 'number' ? tidy(v) : v);
 /** A lens at its stop has no distance. */
 const focus = (m: number | null | undefined): Cell => (typeof m === 'number' && m >= FOCUS_INFINITY_M ? 'infinity' : some(m));
@@ -41,8 +43,10 @@ const COLUMNS: readonly Column[] = [
   { title: 'adapter_factor', cell: (t, d) => (d.mounted(t) ? some(d.mounted(t)?.adapter?.factor ?? 1) : '') },
   { title: 'focal_marked_mm', of: ['focalMm'], cell: (t) => tidy(t.body.focalMm) },
   { title: 'focal_effective_mm', cell: (t, d) => (d.mounted(t) ? tidy(t.body.focalMm * (d.mounted(t)?.adapter?.factor ?? 1)) : '') },
-  { title: 'focal_solved_mm', cell: (_t, _d, s) => some(s?.outcome.solve.focalMm) },
-  { title: 'focal_solved_sigma_mm', cell: (_t, _d, s) => some(s?.outcome.solve.sigmaFocalMm) },
+  // of a zoom where it begins, and in the next one where it ends
+  { title: 'focal_solved_mm', cell: (_t, _d, s) => some(zoomEnd(s?.outcome.solve, 0)?.focalMm ?? s?.outcome.solve.focalMm) },
+  { title: 'focal_solved_sigma_mm', cell: (_t, _d, s) => some(zoomEnd(s?.outcome.solve, 0)?.sigmaFocalMm ?? s?.outcome.solve.sigmaFocalMm) },
+  { title: 'focal_solved_end_mm', cell: (_t, _d, s) => some(zoomEnd(s?.outcome.solve, -1)?.focalMm) },
   { title: 'verdict', cell: (_t, _d, s) => (s?.outcome.reconcile ? `${s.outcome.reconcile.verdict}${s.staleWords ? ' (before a later change)' : ''}` : '') },
   { title: 'focal_end_marked_mm', of: ['focalEndMm'], cell: (t) => some(t.body.focalEndMm) },
   { title: 'zoom_from_frame', of: ['zoomFrom'], cell: (t) => some(t.body.zoomFrom) },

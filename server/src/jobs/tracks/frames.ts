@@ -1,5 +1,5 @@
 import { decodeClip, probeClip } from '@mesure/formats/picture';
-import { mkdtemp, rm } from 'node:fs/promises';
+import { mkdtemp, readdir, rm, stat } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import type { FileStore } from '../../files/store';
@@ -10,10 +10,27 @@ export const FRAMES_SHARE = 0.15;
 /** What a phone scrubs through. */
 const STRIP_WIDTH_PX = 640;
 const STRIP_MOST = 600;
+const PREFIX = 'mesure-frames-';
+
+/** Left by a worker that was killed: no clip is worked on for so long. */
+const ABANDONED_MS = 6 * 3_600_000;
+
+async function sweep(): Promise<void> {
+  for (const name of await readdir(os.tmpdir())) {
+    if (!name.startsWith(PREFIX)) continue;
+    const dir = path.join(os.tmpdir(), name);
+    const age = await stat(dir).then(
+      (s) => Date.now() - s.mtimeMs,
+      () => 0,
+    );
+    if (age > ABANDONED_MS) await rm(dir, { recursive: true, force: true });
+  }
+}
 
 /** The frames of a stored clip on this machine's disk, and small pictures of them. @throws FormatError */
 export async function framesOf(store: FileStore, file: { sha256: string; name: string }, report: Report, signal: AbortSignal): Promise<Given & { release(): Promise<void> }> {
-  const dir = await mkdtemp(path.join(os.tmpdir(), 'mesure-frames-'));
+  await sweep().catch(() => undefined);
+  const dir = await mkdtemp(path.join(os.tmpdir(), PREFIX));
   const release = () => rm(dir, { recursive: true, force: true });
   try {
     return await store.withFile(file.sha256, async (stored) => {
