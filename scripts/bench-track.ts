@@ -87,7 +87,9 @@ export function benchTrack(): void {
   const ms = (performance.now() - began) / FRAMES;
   const whole = tracks.filter((t) => t.frames.length === FRAMES);
   const errors = whole.map((t) => off(t.xPx[0], t.yPx[0], t.xPx[FRAMES - 1], t.yPx[FRAMES - 1], 0, FRAMES - 1));
-  console.log(`  ours, forwards and back over the clip, with the fit to the first look: ${ms.toFixed(0)} ms a frame (${(ms / 2).toFixed(0)} ms a pass); ${whole.length} over the whole clip, off by ${quantile(errors, 0.5).toFixed(3)} px in the middle, ${quantile(errors, 0.9).toFixed(3)} at 90 %`);
+  console.log(
+    `  ours, forwards and back over the clip, with the fit to the first look: ${ms.toFixed(0)} ms a frame (${(ms / 2).toFixed(0)} ms a pass); ${whole.length} over the whole clip, off by ${quantile(errors, 0.5).toFixed(3)} px in the middle, ${quantile(errors, 0.9).toFixed(3)} at 90 %`,
+  );
   const dir = mkdtempSync(path.join(tmpdir(), 'follow-'));
   try {
     const file = path.join(dir, 'frames');
@@ -99,7 +101,9 @@ export function benchTrack(): void {
     }
     const other = JSON.parse(r.stdout) as { ms: number; tracks: [number, number, number, number][] };
     const drift = other.tracks.map(([x0, y0, x1, y1]) => off(x0, y0, x1, y1, 0, FRAMES - 1));
-    console.log(`  the library, each frame to the next and back: ${other.ms.toFixed(0)} ms a frame; ${drift.length} over the whole clip, off by ${quantile(drift, 0.5).toFixed(3)} px in the middle, ${quantile(drift, 0.9).toFixed(3)} at 90 %`);
+    console.log(
+      `  the library, each frame to the next and back: ${other.ms.toFixed(0)} ms a frame; ${drift.length} over the whole clip, off by ${quantile(drift, 0.5).toFixed(3)} px in the middle, ${quantile(drift, 0.9).toFixed(3)} at 90 %`,
+    );
     console.log(`  ratio of one pass of ours: ${(ms / 2 / other.ms).toFixed(2)}`);
   } finally {
     rmSync(dir, { recursive: true, force: true });

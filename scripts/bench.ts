@@ -1,6 +1,7 @@
 // Times and accuracies of the core on generated data. Ratios and growth matter; absolute times are this machine's.
 //   npm run bench [grid|joint|map|quick|book|solve|plan|net|sync|stills]
 //   npm run bench library
+//   npm run bench track
 //   npm run bench photos DIR COLUMNSxROWS
 import {
   analysePlate,
@@ -34,6 +35,7 @@ import { newPlan, usualPiece, usualPlacement } from '@mesure/contract';
 import { benchStills, benchSync } from './bench-floor';
 import { benchLibrary } from './bench-library';
 import { benchPhotos } from './bench-photos';
+import { benchTrack } from './bench-track';
 import { bend, normals, renderChequer, simulateShot, uniform } from '@mesure/synthetic';
 
 const part = process.argv[2];
@@ -343,5 +345,6 @@ if (!part || part === 'solve') solve();
 if (!part || part === 'plan') plan();
 if (!part || part === 'sync') benchSync(timed);
 if (!part || part === 'stills') benchStills(timed);
+if (part === 'track') benchTrack();
 if (part === 'library') benchLibrary(timed, { corners: tiltedPlates(14, 2000), widthPx: 2048, heightPx: 1080, focalPx: 2000 });
 if (part === 'photos') void benchPhotos(process.argv[3], process.argv[4]);

@@ -165,6 +165,8 @@ export function recordedSetup(input: {
   /** where there is no plate: pictures with marked edges */
   edges?: readonly EdgesBody[];
   focalMode: 'held' | 'guided' | 'free';
+  /** where nothing says how the lens bends: find it with the rest */
+  findDistortion?: boolean;
 }): SolveSetup {
   const { mounted, take, setup } = input;
   const base = opticsOf(mounted, take.focalMm);
@@ -185,7 +187,7 @@ export function recordedSetup(input: {
     // a fisheye's coefficients hold for its own focal length, which goes with them
     distortion: d
       ? { mode: 'held', ...(d.model === 'fisheye' ? { ...coefficients(d), focalMm: d.focalMm } : renormalise(coefficients(d), ratio)), center: d.center, aspect: d.aspect }
-      : { mode: 'none' },
+      : { mode: input.findDistortion ? 'free' : 'none' },
     motion: 'free',
     anchors: {
       level: setup.levelMarks,

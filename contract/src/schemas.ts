@@ -59,7 +59,7 @@ export const analysisSchema = J.object({
     .valid(...ANALYSIS_KINDS)
     .required(),
   subjectId: id.required(),
-  options: J.object({ focalMode: J.string().valid('held', 'guided', 'free'), trim: J.boolean(), mapFormat: J.string().valid('exr', 'tiff') }).default({}),
+  options: J.object({ focalMode: J.string().valid('held', 'guided', 'free'), findDistortion: J.boolean(), trim: J.boolean(), mapFormat: J.string().valid('exr', 'tiff') }).default({}),
 });
 
 /** No character, or half of one: a database refuses them, and so do files. */

@@ -88,6 +88,8 @@ export type KitSource = { productionId: string } | { sha256: string };
 
 export interface AnalysisOptions {
   focalMode?: 'held' | 'guided' | 'free';
+  /** where no plate says how the lens bends: find it with the rest */
+  findDistortion?: boolean;
   trim?: boolean;
   mapFormat?: 'exr' | 'tiff';
 }

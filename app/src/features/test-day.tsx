@@ -114,6 +114,8 @@ export class FakeServer {
   /** of each record, oldest first */
   changes = new Map<string, RecordChange[]>();
   plan: HandoverPlan = { missing: [], files: [], closed: null, changedAfterClose: [], handedOver: [], changedSince: [] };
+  /** computations that were asked for, as they were sent */
+  started: Record<string, unknown>[] = [];
   /** what was asked to be handed over */
   handedOver: unknown[] = [];
   cut = false;
@@ -188,6 +190,7 @@ export class FakeServer {
       this.analyses.set(id, stopped);
       return this.reply(200, stopped);
     }
+    this.started.push(sent);
     const queued: Analysis = {
       id: sent.id as string,
       kind: sent.kind as 'grid' | 'solve',

@@ -10,7 +10,7 @@ export const solve: Command = {
   summary: 'Camera path, points and focal length from tracks, tied to the world by the anchors.',
   details: [
     'TRACKS   CSV track,frame,x,y[,weight]; pixels of the recorded picture. - reads standard input.',
-    '--setup  JSON with image, sensor, focal (held, guided, free, zoom), distortion (held, none), motion (free, pan, object), anchors. Of a zoom mm and',
+    '--setup  JSON with image, sensor, focal (held, guided, free, zoom), distortion (held, free, none), motion (free, pan, object), anchors. Of a zoom mm and',
     '         sigmaMm are the middle and half of its range, and profile what was noted by frame; each frame of the result has its own focal length.',
     '--trim   drops the worst observations and solves again.',
     '--count-from, --y, --tracked-size, --add-frames  how the tracks count, where it is not from the upper left corner, y downwards, in pixels',

@@ -81,6 +81,8 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
   let gFocal = 0;
   const zoomCount = system.zoomCount;
   const gZoom = new Float64Array(zoomCount);
+  const lensCount = system.lensCount;
+  const gLens = new Float64Array(lensCount);
   const prior = !problem.focal.held && problem.focal.priorSigmaMm ? 1 / problem.focal.priorSigmaMm ** 2 : 0;
   let state = start;
 
@@ -90,6 +92,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
     gCamera.fill(0);
     gPoint.fill(0);
     gZoom.fill(0);
+    gLens.fill(0);
     gFocal = prior > 0 ? -prior * (state.focalMm - problem.focal.priorMm!) : 0;
     for (let i = 0; i < count; i += 1) {
       const w = scale[i];
@@ -100,6 +103,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
         for (let k = 6 * i; k < 6 * i + 6; k += 1) lin.jPoint[k] *= w;
         lin.jFocal[2 * i] *= w;
         lin.jFocal[2 * i + 1] *= w;
+        for (let k = 2 * lensCount * i; k < 2 * lensCount * (i + 1); k += 1) lin.jLens[k] *= w;
       }
       const ru = lin.residual[2 * i],
         rv = lin.residual[2 * i + 1];
@@ -110,6 +114,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
       const alongFocal = lin.jFocal[2 * i] * ru + lin.jFocal[2 * i + 1] * rv;
       gFocal -= alongFocal;
       for (let k = 0; k < zoomCount; k += 1) gZoom[k] -= lin.zoomOverFocal[problem.camera[i] * zoomCount + k] * alongFocal;
+      for (let k = 0; k < lensCount; k += 1) gLens[k] -= lin.jLens[2 * lensCount * i + k] * ru + lin.jLens[2 * lensCount * i + lensCount + k] * rv;
     }
     return cost;
   };
@@ -125,15 +130,16 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
     let accepted = false;
     const usedDamping = damping;
     if (system.factor(lin, damping, prior)) {
-      const step = system.solve(gCamera, gPoint, gFocal, gZoom);
+      const step = system.solve(gCamera, gPoint, gFocal, gZoom, gLens);
       addCurvature(problem, state, lin, scale, step, system, trial);
-      const next = stepState(state, step.camera, step.point, step.focal, step.zoom);
+      const next = stepState(state, step.camera, step.point, step.focal, step.zoom, step.lens);
       if (next.focalMm > 0.1 * state.focalMm && positive(problem, next)) {
         evaluateBundle(problem, next, trial, false);
         const nextCost = robustCost(problem, next, trial, huberPx);
         if (nextCost <= cost) {
           let predicted = step.focal * gFocal;
           for (let k = 0; k < zoomCount; k += 1) predicted += step.zoom[k] * gZoom[k];
+          for (let k = 0; k < lensCount; k += 1) predicted += step.lens[k] * gLens[k];
           for (let i = 0; i < gCamera.length; i += 1) predicted += step.camera[i] * gCamera[i];
           for (let i = 0; i < gPoint.length; i += 1) predicted += step.point[i] * gPoint[i];
           const gain = (cost - nextCost) / Math.max(predicted / 2, 1e-300);

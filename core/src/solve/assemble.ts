@@ -78,7 +78,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     pointCount[problem.point[i]] += 1;
   }
   const rmsPx = Math.sqrt(sum / n);
-  const focal = problem.focal.held ? 0 : 1 + (problem.zoom?.count ?? 0);
+  const focal = (problem.focal.held ? 0 : 1 + (problem.zoom?.count ?? 0)) + (problem.freeLens ?? 0);
   // a turn has three unknowns a frame and two a direction, all turned together by any amount
   const unknowns = (r.turnOnly ? 3 * frameOf.length + 2 * trackOf.length - 3 : 6 * frameOf.length + 3 * trackOf.length - 7) + focal;
   const variance = weightedSum / Math.max(1, 2 * n - unknowns);
@@ -86,7 +86,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   // what drifts along its track says less than its number of frames: everything that is known is known so much worse
   const told = variance * drift.factor;
   // a lens that bends leaves errors that go along the tracks too
-  const bending = !lens.hasDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
+  const bending = !lens.hasDistortion && !lens.freeDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
   if (bending)
     warnings.push(
       `The lens bends, and this solve took it as straight: with a distortion (k1 about ${bending.k1.toFixed(2)}) the error would fall from ${rmsPx.toFixed(2)} to ${(rmsPx * Math.sqrt(bending.remaining)).toFixed(2)} px. Shoot a lens grid, or mark straight edges, before anything is judged by it.`,
@@ -101,6 +101,13 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   if (few > 0) warnings.push(`${few} frames stand on fewer than ${MIN_SHARED_TRACKS} tracks.`);
   const unplaced = r.poses.flatMap((p, f) => (p ? [] : [r.obs.frames[f]]));
   return { problem, state, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, rmsPx, variance, told, drift, bending, covariance, unplaced };
+}
+
+/** A distortion that was found, and how well. */
+function foundLens(r: Reconstruction, lens: SolveLens, g: ReturnType<typeof gather>): SolveResult['distortion'] {
+  const sigma: Record<string, number> = {};
+  for (let k = 0; k < (g.problem.freeLens ?? 0); k += 1) if (g.covariance) sigma[`k${k + 1}`] = Math.sqrt(g.covariance.lensVariance(k) * g.told);
+  return { ...r.lens.distortion, mode: 'free', normalisedWithMm: lens.map.normaliserMm, follows: false, sigma };
 }
 
 /** Focal length over the common one, as the middle of all cameras. */
@@ -138,7 +145,7 @@ function common(r: Reconstruction, lens: SolveLens, story: Story, g: ReturnType<
     focalMm: r.focalMm * meanProfile(g.problem),
     sigmaFocalMm,
     focalMode: story.focalMode as SolveResult['focalMode'],
-    distortion: describeLens(lens, r.lens.follows),
+    distortion: lens.freeDistortion ? foundLens(r, lens, g) : describeLens(lens, r.lens.follows),
     rmsPx: g.rmsPx,
     rmsPerMille: (g.rmsPx / lens.geometry.widthPx) * 1000,
     noisePx: Math.sqrt(g.variance),

@@ -6,7 +6,7 @@ import type { LensMap } from './setup';
  * Model       Xc = R X + t; slope (X/Z, Y/Z); slope·f/g through the lens map; u = cx + g·pxPerMm·xd, where g is the length that the
  *             distortion is normalised with (see LensMap). Residual = (model − picture)·√weight, px.
  * Parameters  camera: rotation vector φ (R ← exp(φ)R), then t; point: X; where it zooms, factors z of the functions; last, where it is not held:
- *             focal length f in mm. Of camera c it is f (p_c + Σ b_ck z_k), p the profile that is known so far.
+ *             focal length f in mm. Before them, where it is free, the first radial coefficients of the lens. Of camera c it is f (p_c + Σ b_ck z_k), p the profile that is known so far.
  * Source      Triggs, McLauchlan, Hartley, Fitzgibbon, Bundle Adjustment – A Modern Synthesis, 1999, secs. 4–6.
  */
 export interface BundleProblem {
@@ -24,6 +24,8 @@ export interface BundleProblem {
   profile?: Float64Array;
   /** functions of time along which the profile may change, `count` for each camera; only where the common one is free */
   zoom?: { count: number; basis: Float64Array };
+  /** so many of the first radial coefficients are found with the rest; the lens is a radial one */
+  freeLens?: number;
   /** `priorSigmaMm` for residuals of unit noise: the stated sigma over the noise in px */
   focal: { held: boolean; priorMm?: number; priorSigmaMm?: number };
 }
@@ -35,6 +37,8 @@ export interface BundleState {
   focalMm: number;
   /** factors of the functions of time; missing: none */
   zoom?: Float64Array;
+  /** radial coefficients that are found; missing: none */
+  k?: Float64Array;
 }
 
 export const copyState = (s: BundleState): BundleState => ({
@@ -43,6 +47,7 @@ export const copyState = (s: BundleState): BundleState => ({
   points: s.points.slice(),
   focalMm: s.focalMm,
   ...(s.zoom ? { zoom: s.zoom.slice() } : {}),
+  ...(s.k ? { k: s.k.slice() } : {}),
 });
 
 /** Focal length of a camera over the common one. */
@@ -60,6 +65,8 @@ export class Linearisation {
   readonly jFocal: Float64Array; // 2
   /** derivative by the factor k of camera c's functions of time, over that by the common focal length: at c · count + k */
   zoomOverFocal = new Float64Array(0);
+  /** derivatives by the free coefficients of the lens, 2 × freeLens an observation: those of u, then of v */
+  jLens = new Float64Array(0);
   constructor(count: number) {
     this.residual = new Float64Array(2 * count);
     this.jCamera = new Float64Array(12 * count);
@@ -72,12 +79,16 @@ export class Linearisation {
 const BEHIND_PX = 1e4;
 const d2 = new Float64Array(2);
 const j4 = new Float64Array(4);
+const c10 = new Float64Array(10);
 
 /** Fills `out.residual`, and the derivatives when `derivatives` is set. */
 export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisation, derivatives: boolean): void {
   const { rotations: R, translations: T, points: X, focalMm } = s;
   const { cx, cy, pxPerMmX, pxPerMmY, distortion, follows } = p.lens;
   const coefficients = coefficientsOf(distortion);
+  const freeLens = s.k ? (p.freeLens ?? 0) : 0;
+  for (let k = 0; k < freeLens; k += 1) coefficients[k] = s.k![k];
+  if (derivatives && out.jLens.length !== 2 * freeLens * p.camera.length) out.jLens = new Float64Array(2 * freeLens * p.camera.length);
   const ratios = ratiosOf(p, s, out, derivatives);
   const { residual, jCamera, jPoint, jFocal } = out;
   const count = p.camera.length;
@@ -107,6 +118,7 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
         jPoint.fill(0, 6 * i, 6 * i + 6);
         jFocal[2 * i] = 0;
         jFocal[2 * i + 1] = 0;
+        out.jLens.fill(0, 2 * freeLens * i, 2 * freeLens * (i + 1));
       }
       continue;
     }
@@ -115,12 +127,16 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
     const sy = (y1 + T[c3 + 1]) * zi;
     const x = sx * toG;
     const y = sy * toG;
-    distortWith(distortion.model, coefficients, x, y, d2, derivatives ? j4 : null, null);
+    distortWith(distortion.model, coefficients, x, y, d2, derivatives ? j4 : null, derivatives && freeLens > 0 ? c10 : null);
     residual[2 * i] = (cx + ax * d2[0] - p.xPx[i]) * w;
     residual[2 * i + 1] = (cy + ay * d2[1] - p.yPx[i]) * w;
     if (!derivatives) continue;
     const a = ax * w,
       b = ay * w;
+    for (let k = 0; k < freeLens; k += 1) {
+      out.jLens[2 * freeLens * i + k] = a * c10[k];
+      out.jLens[2 * freeLens * i + freeLens + k] = b * c10[5 + k];
+    }
     // d(u, v) / d(slope)
     const ux = a * j4[0] * toG,
       uy = a * j4[1] * toG,
@@ -180,7 +196,7 @@ function ratiosOf(p: BundleProblem, s: BundleState, out: Linearisation, derivati
 }
 
 /** New state after a step: rotations by exp(φ) on the left, the rest by addition. */
-export function stepState(s: BundleState, cameraStep: Float64Array, pointStep: Float64Array, focalStep: number, zoomStep?: Float64Array): BundleState {
+export function stepState(s: BundleState, cameraStep: Float64Array, pointStep: Float64Array, focalStep: number, zoomStep?: Float64Array, lensStep?: Float64Array): BundleState {
   const next = copyState(s);
   const cameras = s.translations.length / 3;
   for (let c = 0; c < cameras; c += 1) {
@@ -190,5 +206,6 @@ export function stepState(s: BundleState, cameraStep: Float64Array, pointStep: F
   for (let i = 0; i < pointStep.length; i += 1) next.points[i] += pointStep[i];
   next.focalMm += focalStep;
   if (zoomStep && next.zoom) for (let k = 0; k < zoomStep.length; k += 1) next.zoom[k] += zoomStep[k];
+  if (lensStep && next.k) for (let k = 0; k < lensStep.length; k += 1) next.k[k] += lensStep[k];
   return next;
 }

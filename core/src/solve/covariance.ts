@@ -47,6 +47,12 @@ export class BundleCovariance {
   focalVariance(): number {
     return this.system.hasFocal ? this.inverse.get(this.system.size - 1, this.system.size - 1) : 0;
   }
+  /** Of the coefficients of the lens that are free. */
+  lensVariance(k: number): number {
+    const { hasFocal, size, zoomCount, lensCount } = this.system;
+    const row = size - (hasFocal ? 1 : 0) - zoomCount - lensCount + k;
+    return this.inverse.get(row, row);
+  }
   /** Of a camera's focal length: its derivatives by the common one and by the factors of the zoom, times their covariance. */
   focalVarianceAt(byFocal: number, byZoom: readonly number[]): number {
     const { hasFocal, size, zoomCount } = this.system;

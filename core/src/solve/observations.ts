@@ -34,6 +34,19 @@ export interface Observations {
   outsideLens: number;
 }
 
+/** Another distortion of the same lens: each place of the picture stands for another one of an ideal sensor. A place that has no inverse stays. */
+export function relens(obs: Observations, lens: LensMap): void {
+  const undistort = undistorter(lens.distortion);
+  const out = new Float64Array(2);
+  const n = lens.normaliserMm;
+  for (let o = 0; o < obs.count; o += 1) {
+    if (!undistort((obs.xPx[o] - lens.cx) / (n * lens.pxPerMmX), (obs.yPx[o] - lens.cy) / (n * lens.pxPerMmY), out)) continue;
+    const by = n / obs.profile[obs.frame[o]];
+    obs.xMm[o] = out[0] * by;
+    obs.yMm[o] = out[1] * by;
+  }
+}
+
 /** Another profile of the focal length: the slopes that the places of each frame stand for change with it. */
 export function reprofile(obs: Observations, profile: Float64Array): void {
   for (let o = 0; o < obs.count; o += 1) {

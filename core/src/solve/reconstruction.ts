@@ -2,7 +2,7 @@ import type { Mat3, Vec3 } from '../math';
 import { adjust, type AdjustResult } from './adjust';
 import { refinePose, samplePose, slopeError, type Pose, type Sighting } from './absolute-pose';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
-import { reprofile, type Observations } from './observations';
+import { relens, reprofile, type Observations } from './observations';
 import type { SlopePair } from './five-point';
 import type { LensMap } from './setup';
 
@@ -34,6 +34,9 @@ export class Reconstruction {
 
   /** functions of time along which the focal length may change, by frame; null: it is one */
   zoom: { count: number; basis: Float64Array } | null = null;
+
+  /** so many radial coefficients of the lens are found with the rest */
+  freeLens = 0;
 
   constructor(
     readonly obs: Observations,
@@ -259,6 +262,7 @@ export class Reconstruction {
       // two or three views hardly see the focal length: freeing it there lets it run away
       focal: frameOf.length >= 5 ? this.focalInPx() : { held: true },
       ...this.profileOf(frameOf),
+      ...(this.freeLens > 0 && frameOf.length >= 5 ? { freeLens: this.freeLens } : {}),
     };
     for (let o = 0, i = 0; o < obs.count; o += 1) {
       if (!usable(o)) continue;
@@ -276,6 +280,7 @@ export class Reconstruction {
       points: new Float64Array(3 * trackOf.length),
       focalMm: this.focalMm,
       ...(problem.zoom ? { zoom: new Float64Array(problem.zoom.count) } : {}),
+      ...(problem.freeLens ? { k: Float64Array.from(this.radial.slice(0, problem.freeLens)) } : {}),
     };
     frameOf.forEach((f, c) => {
       state.rotations.set(this.poses[f]!.rotation, 9 * c);
@@ -283,6 +288,19 @@ export class Reconstruction {
     });
     trackOf.forEach((t, p) => state.points.set(this.points[t]!, 3 * p));
     return { problem, state, frameOf, trackOf, obsOf };
+  }
+
+  private get radial(): readonly [number, number, number] {
+    const { distortion } = this.lens;
+    return distortion.model === 'radial' ? distortion.k : [0, 0, 0];
+  }
+
+  /** A lens of other radial coefficients: what the places of the picture stand for changes with it. */
+  bendBy(k: readonly number[]): void {
+    const { distortion } = this.lens;
+    const [k1, k2, k3] = this.radial;
+    this.lens = { ...this.lens, distortion: { model: 'radial', k: [k[0] ?? k1, k[1] ?? k2, k[2] ?? k3], p: distortion.model === 'radial' ? distortion.p : [0, 0] } };
+    relens(this.obs, this.lens);
   }
 
   /** Of the cameras of a bundle how their focal lengths differ, and may. */
@@ -332,6 +350,7 @@ export class Reconstruction {
       this.points[t] = [at[0] / n, at[1] / n, at[2] / n];
     });
     this.focalMm = state.focalMm;
+    if (state.k) this.bendBy(Array.from(state.k));
     const { zoom } = this;
     if (!zoom || !state.zoom) return;
     const factors = state.zoom;

@@ -63,7 +63,13 @@ export interface SolveResult {
   focalMm: number | null;
   sigmaFocalMm: number | null;
   focalMode: 'held' | 'guided' | 'free' | 'zoom';
-  distortion: Distortion & { mode: 'held' | 'none'; normalisedWithMm: number; follows: boolean };
+  distortion: Distortion & {
+    mode: 'held' | 'none' | 'free';
+    normalisedWithMm: number;
+    follows: boolean;
+    /** of the coefficients that were found, by name */
+    sigma?: Record<string, number>;
+  };
   rmsPx: number | null;
   rmsPerMille: number | null;
   /** one-axis noise of the tracks, px, from the residuals and their redundancy */

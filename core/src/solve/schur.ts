@@ -7,7 +7,7 @@ import { planBatches, quadraticForms, subtractSquares, type EliminatedRows } fro
  * Which    Points are eliminated where cameras are fewer or banded by time; cameras where points are fewer (500 frames of 500 tracks
  *          that all live throughout: 1500 unknowns instead of 3000). The cheaper one is computed from the structure.
  * Method   For each eliminated block E: H_E = L Lᵀ, Y = L⁻¹ W, S ← S − Yᵀ Y. The reduced matrix S keeps its row envelope.
- * Order    Kept unknowns by block, then the factors of a zoom, the focal length last.
+ * Order    Kept unknowns by block, then the coefficients of the lens, the factors of a zoom, the focal length last.
  * Source   Triggs et al. 1999, sec. 6.1; Brown 1958.
  * Cost     Per iteration linear in observations for the derivatives, plus Σ (observations of a block)² for S.
  */
@@ -22,6 +22,8 @@ export class SchurSystem {
   readonly hasFocal: boolean;
   /** factors of a zoom */
   readonly zoomCount: number;
+  /** coefficients of the lens */
+  readonly lensCount: number;
   readonly reduced: EnvelopeMatrix;
   private readonly obsOf: Int32Array[]; // of each eliminated block, in ascending kept block
   private readonly kept: Int32Array; // kept block of an observation
@@ -44,7 +46,8 @@ export class SchurSystem {
     this.elimCount = this.eliminatesPoints ? problem.pointCount : problem.cameraCount;
     this.kept = this.eliminatesPoints ? problem.camera : problem.point;
     this.obsOf = plan.obsOf;
-    const border = this.zoomCount + (this.hasFocal ? 1 : 0);
+    this.lensCount = problem.freeLens ?? 0;
+    const border = this.lensCount + this.zoomCount + (this.hasFocal ? 1 : 0);
     this.size = this.keptCount * this.keptDim + border;
     const first = new Int32Array(this.size);
     for (let b = 0; b < this.keptCount; b += 1) first.fill(plan.firstBlock[b] * this.keptDim, b * this.keptDim, (b + 1) * this.keptDim);
@@ -83,6 +86,9 @@ export class SchurSystem {
     const focalRow = this.size - 1;
     const K = this.zoomCount;
     const zoomRow = focalRow - K;
+    const D = this.lensCount;
+    const lensRow = this.size - (this.hasFocal ? 1 : 0) - K - D;
+    const { jLens } = lin;
     const over = lin.zoomOverFocal;
     const { camera } = this.problem;
     // of each camera the sum of its squared derivatives by the focal length
@@ -105,6 +111,15 @@ export class SchurSystem {
           s[reduced.at(focalRow, b * dk + j)] += product;
           for (let k = 0; k < K; k += 1) s[reduced.at(zoomRow + k, b * dk + j)] += over[camera[o] * K + k] * product;
         }
+      }
+      for (let k = 0; k < D; k += 1) {
+        const [lu, lv] = [jLens[2 * D * o + k], jLens[2 * D * o + D + k]];
+        for (let j = 0; j < dk; j += 1) s[reduced.at(lensRow + k, b * dk + j)] += lu * jK[at + j] + lv * jK[at + dk + j];
+        for (let m = 0; m <= k; m += 1) s[reduced.at(lensRow + k, lensRow + m)] += (lu * jLens[2 * D * o + m] + lv * jLens[2 * D * o + D + m]) * (m === k ? 1 + damping : 1);
+        if (!this.hasFocal) continue;
+        const byFocal = lu * lin.jFocal[2 * o] + lv * lin.jFocal[2 * o + 1];
+        s[reduced.at(focalRow, lensRow + k)] += byFocal;
+        for (let m = 0; m < K; m += 1) s[reduced.at(zoomRow + m, lensRow + k)] += over[camera[o] * K + m] * byFocal;
       }
     }
     const keptExtra = this.eliminatesPoints ? extra?.camera : extra?.point;
@@ -137,7 +152,8 @@ export class SchurSystem {
       const y = yOf[e];
       const m = columnsOf[e].length;
       h.fill(0);
-      for (let k = 0; k < de; k += 1) y.fill(0, k * m + m - K - (this.hasFocal ? 1 : 0), k * m + m);
+      const lensAt = m - D - K - (this.hasFocal ? 1 : 0);
+      for (let k = 0; k < de; k += 1) y.fill(0, k * m + lensAt, k * m + m);
       for (let q = 0; q < obs.length; q += 1) {
         const ae = 2 * de * obs[q];
         const ak = 2 * dk * obs[q];
@@ -151,6 +167,7 @@ export class SchurSystem {
             y[i * m + m - 1] += product;
             for (let k = 0; k < K; k += 1) y[i * m + m - 1 - K + k] += over[camera[obs[q]] * K + k] * product;
           }
+          for (let k = 0; k < D; k += 1) y[i * m + lensAt + k] += ui * jLens[2 * D * obs[q] + k] + vi * jLens[2 * D * obs[q] + D + k];
         }
       }
       for (let i = 0; i < de; i += 1) h[i * de + i] = h[i * de + i] * (1 + damping) + 1e-12;
@@ -164,8 +181,14 @@ export class SchurSystem {
     return cholesky(reduced);
   }
 
-  /** Solves the factored system H d = b. `b` and the result are in cameras (6 each), points (3 each), focal length, factors of the zoom. */
-  solve(bCamera: Float64Array, bPoint: Float64Array, bFocal: number, bZoom?: Float64Array): { camera: Float64Array; point: Float64Array; focal: number; zoom: Float64Array } {
+  /** Solves the factored system H d = b. `b` and the result are in cameras (6 each), points (3 each), focal length, factors of the zoom, coefficients of the lens. */
+  solve(
+    bCamera: Float64Array,
+    bPoint: Float64Array,
+    bFocal: number,
+    bZoom?: Float64Array,
+    bLens?: Float64Array,
+  ): { camera: Float64Array; point: Float64Array; focal: number; zoom: Float64Array; lens: Float64Array } {
     const { elimDim: de, l, z, rhs } = this;
     const { y: yOf, columns: columnsOf } = this.rows;
     const bK = this.eliminatesPoints ? bCamera : bPoint;
@@ -173,6 +196,8 @@ export class SchurSystem {
     rhs.set(bK);
     if (this.hasFocal) rhs[this.size - 1] = bFocal;
     for (let k = 0; k < this.zoomCount; k += 1) rhs[this.size - 1 - this.zoomCount + k] = bZoom?.[k] ?? 0;
+    const lensRow = this.size - (this.hasFocal ? 1 : 0) - this.zoomCount - this.lensCount;
+    for (let k = 0; k < this.lensCount; k += 1) rhs[lensRow + k] = bLens?.[k] ?? 0;
     for (let e = 0; e < this.elimCount; e += 1) {
       const columns = columnsOf[e];
       const y = yOf[e];
@@ -203,7 +228,8 @@ export class SchurSystem {
       camera: this.eliminatesPoints ? kept : elim,
       point: this.eliminatesPoints ? elim : kept,
       focal: this.hasFocal ? rhs[this.size - 1] : 0,
-      zoom: this.zoomCount > 0 ? rhs.slice(this.size - 1 - this.zoomCount, this.size - 1) : NO_ZOOM,
+      zoom: this.zoomCount > 0 ? rhs.slice(this.size - 1 - this.zoomCount, this.size - 1) : NONE,
+      lens: this.lensCount > 0 ? rhs.slice(lensRow, lensRow + this.lensCount) : NONE,
     };
   }
 
@@ -240,7 +266,7 @@ export class SchurSystem {
   }
 }
 
-const NO_ZOOM = new Float64Array(0);
+const NONE = new Float64Array(0);
 
 /** Observations of each eliminated block, first kept block that shares one with each kept block, and the work of one factorisation. */
 function cost(elim: Int32Array, kept: Int32Array, elimCount: number, keptCount: number, dk: number, de: number) {

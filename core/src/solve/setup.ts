@@ -67,6 +67,8 @@ export interface SolveLens {
   map: LensMap;
   recordedMm: number;
   hasDistortion: boolean;
+  /** found with the rest; what was given is where it begins */
+  freeDistortion: boolean;
 }
 
 /** Below it a focal length that moves is the breathing of the lens. */
@@ -89,8 +91,9 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
     );
   const d = setup.distortion ?? { mode: 'none' };
   const mode = d.mode ?? 'held';
-  if (!['held', 'none'].includes(mode)) throw new CoreError('INVALID_OPTION', `distortion.mode is "${mode}"; this solve knows held and none`, 'distortion.mode');
+  if (!['held', 'none', 'free'].includes(mode)) throw new CoreError('INVALID_OPTION', `distortion.mode is "${mode}"; this solve knows held, free and none`, 'distortion.mode');
   const model = (d.model ?? 'radial') as DistortionModel;
+  if (mode === 'free' && model !== 'radial') throw new CoreError('INVALID_OPTION', `distortion.model is "${d.model}"; a free distortion is radial`, 'distortion.model');
   if (mode === 'held' && !DISTORTION_MODELS.includes(model))
     throw new CoreError('INVALID_OPTION', `distortion.model is "${d.model}"; it must be one of ${DISTORTION_MODELS.join(', ')}`, 'distortion.model');
   const aspect = (mode === 'held' ? d.aspect : undefined) ?? 1;
@@ -113,6 +116,7 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
     geometry,
     recordedMm: geometry.effectiveFocalMm,
     hasDistortion: isDistorted(distortion),
+    freeDistortion: mode === 'free',
     map: {
       cx: center[0],
       cy: center[1],

@@ -1,4 +1,4 @@
-import { frameEffect, isDistorted, wholeOverscan, type FrameLens, type Overscan } from '../distortion';
+import { frameEffect, isDistorted, wholeOverscan, type Distortion, type FrameLens, type Overscan } from '../distortion';
 import type { SolveResult } from './result';
 import { readSolveSetup, type SolveSetup } from './setup';
 
@@ -31,7 +31,10 @@ const MOST_OVERSCAN = 1;
  * @throws CoreError INVALID_OPTION as a solve of that setup does
  */
 export function shotCamera(setup: SolveSetup, solve: Pick<SolveResult, 'focalMm'> & Partial<Pick<SolveResult, 'distortion'>>): ShotCamera {
-  const { map, geometry } = readSolveSetup(setup);
+  const { map: recorded, geometry } = readSolveSetup(setup);
+  // a distortion that was found with the rest stands in the result, not in the record
+  const { mode, normalisedWithMm, follows: _follows, sigma: _sigma, ...found } = solve.distortion ?? { mode: 'none' as const, normalisedWithMm: 0, follows: false };
+  const map = mode === 'free' ? { ...recorded, distortion: found as Distortion, normaliserMm: normalisedWithMm } : recorded;
   const normaliserMm = solve.distortion?.follows && solve.focalMm !== null ? solve.focalMm : map.normaliserMm;
   const { widthPx, heightPx } = geometry;
   const lens: FrameLens = { widthPx, heightPx, fxPx: normaliserMm * map.pxPerMmX, fyPx: normaliserMm * map.pxPerMmY, center: [map.cx, map.cy], distortion: map.distortion };

@@ -6,6 +6,7 @@ import { evaluateBundle, Linearisation } from './bundle-problem';
 import { asObject, objectSetup, withoutStill } from './object';
 import { buildObservations, reprofile, type Observations, type TrackPoint } from './observations';
 import { concentrate } from './concentrate';
+import { freeLens } from './free-lens';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
 import { driftOf } from './residual-drift';
 import type { SolveResult, TrimmedObservation } from './result';
@@ -148,12 +149,17 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     iterations += chooseKnots(r, 3 * r.noisePx);
     iterations += refineAll(r, trimmed, progress, warnings);
   }
+  if (lens.freeDistortion) {
+    iterations += freeLens(r);
+    iterations += refineAll(r, trimmed, progress, warnings);
+    iterations += freeLens(r);
+  }
   const bent = concentrate(r, (sigma) => MOVES_SIGMAS * Math.max(sigma, LEAST_NOISE_PX));
   if (bent.length > 0) {
     for (const { track, rms } of bent) trimmed.push({ track: obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
     iterations += refineAll(r, trimmed, progress, warnings);
   }
-  if (!zooms) iterations += chooseNormalisation(r, lens, rule, warnings);
+  if (!zooms && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);
   const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
   if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
   if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked, zooms) < TURN_EXPLAINS * noisePx) return asTurn();
@@ -286,7 +292,8 @@ function solveTurn({ obs, lens, setup, rule, options, warnings, pairs }: TurnInp
   const trimmed: TrimmedObservation[] = [];
   let iterations = refineAll(r, trimmed, progress, warnings);
   // a zoom holds its map: nobody can tell which of its lengths another one would follow
-  if (setup.focal.mode !== 'zoom') iterations += chooseNormalisation(r, lens, rule, warnings);
+  if (lens.freeDistortion) iterations += freeLens(r);
+  if (setup.focal.mode !== 'zoom' && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });

@@ -6,6 +6,7 @@ export interface BundleStep {
   point: Float64Array;
   focal: number;
   zoom: Float64Array;
+  lens: Float64Array;
 }
 
 /** Share of a step after which the residuals' second derivative along it is measured. */
@@ -23,18 +24,21 @@ const MAX_RATIO = 0.75;
  * @param scratch overwritten
  */
 export function addCurvature(problem: BundleProblem, state: BundleState, lin: Linearisation, scale: Float64Array, step: BundleStep, system: SchurSystem, scratch: Linearisation): void {
-  const { camera, point, focal, zoom } = step;
+  const { camera, point, focal, zoom, lens } = step;
   const part = stepState(
     state,
     camera.map((v) => PROBE_SHARE * v),
     point.map((v) => PROBE_SHARE * v),
     PROBE_SHARE * focal,
     zoom.map((v) => PROBE_SHARE * v),
+    lens.map((v) => PROBE_SHARE * v),
   );
   evaluateBundle(problem, part, scratch, false);
   const { jCamera, jPoint, jFocal, residual, zoomOverFocal: over } = lin;
   const K = zoom.length;
   const bZoom = new Float64Array(K);
+  const D = lens.length;
+  const bLens = new Float64Array(D);
   const bCamera = new Float64Array(camera.length);
   const bPoint = new Float64Array(point.length);
   let bFocal = 0;
@@ -49,6 +53,7 @@ export function addCurvature(problem: BundleProblem, state: BundleState, lin: Li
       const jc = 6 * row,
         jp = 3 * row;
       let slope = jFocal[row] * ahead;
+      for (let k = 0; k < D; k += 1) slope += lin.jLens[D * row + k] * lens[k];
       for (let k = 0; k < 6; k += 1) slope += jCamera[jc + k] * camera[c + k];
       for (let k = 0; k < 3; k += 1) slope += jPoint[jp + k] * point[p + k];
       const second = (2 / PROBE_SHARE) * ((scale[i] * scratch.residual[row] - residual[row]) / PROBE_SHARE - slope);
@@ -56,19 +61,22 @@ export function addCurvature(problem: BundleProblem, state: BundleState, lin: Li
       for (let k = 0; k < 3; k += 1) bPoint[p + k] -= jPoint[jp + k] * second;
       bFocal -= jFocal[row] * second;
       for (let k = 0; k < K; k += 1) bZoom[k] -= over[problem.camera[i] * K + k] * jFocal[row] * second;
+      for (let k = 0; k < D; k += 1) bLens[k] -= lin.jLens[D * row + k] * second;
     }
   }
-  const bend = system.solve(bCamera, bPoint, bFocal, bZoom);
+  const bend = system.solve(bCamera, bPoint, bFocal, bZoom, bLens);
   if (!(length(bend) < MAX_RATIO * length(step))) return;
   for (let k = 0; k < camera.length; k += 1) camera[k] += bend.camera[k] / 2;
   for (let k = 0; k < point.length; k += 1) point[k] += bend.point[k] / 2;
   step.focal += bend.focal / 2;
   for (let k = 0; k < K; k += 1) zoom[k] += bend.zoom[k] / 2;
+  for (let k = 0; k < D; k += 1) lens[k] += bend.lens[k] / 2;
 }
 
 function length(s: BundleStep): number {
   let sum = s.focal * s.focal;
   for (const v of s.zoom) sum += v * v;
+  for (const v of s.lens) sum += v * v;
   for (const v of s.camera) sum += v * v;
   for (const v of s.point) sum += v * v;
   return Math.sqrt(sum);

@@ -6,6 +6,7 @@ import type { ComputeInput } from './compute-types';
 /** What somebody chose when he started a computation. */
 export interface AnalysisChoice {
   focalMode?: 'held' | 'guided' | 'free';
+  findDistortion?: boolean;
   trim?: boolean;
   mapFormat?: 'exr' | 'tiff';
 }

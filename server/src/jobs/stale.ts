@@ -35,7 +35,8 @@ export async function staleOf(db: Database, productionId: string, rows: readonly
   return found;
 }
 
-const choiceOf = (input: ComputeInput) => (input.kind === 'solve' ? { trim: input.trim, focalMode: input.setup.focal.mode as 'held' | 'guided' | 'free' } : {});
+const choiceOf = (input: ComputeInput) =>
+  input.kind === 'solve' ? { trim: input.trim, focalMode: input.setup.focal.mode as 'held' | 'guided' | 'free', findDistortion: input.setup.distortion?.mode === 'free' } : {};
 
 /** Records that the computation of a take or a plate may read. */
 function readBy(subjectId: string, records: readonly StoredRecord[], byId: ReadonlyMap<string, StoredRecord>): StoredRecord[] {

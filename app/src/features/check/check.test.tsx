@@ -289,6 +289,31 @@ describe('a take', () => {
     expect(seen(/lacks its lens.*safe/)).toBe(true);
   });
 
+  test('a lens that bends is found in the take by one tap, and what was found says how well', async () => {
+    const bent = outcome('agrees', { bending: { k1: -0.1, remaining: 0.3 }, warnings: ['The lens bends, and this solve took it as straight: shoot a grid.'] });
+    const server = new FakeServer();
+    server.analyses.set('an-1', solved(bent));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByTestId('find-lens'));
+    await settle();
+    expect(server.asked.filter((a) => a.startsWith('POST') && a.includes('/analyses'))).toHaveLength(1);
+    expect(server.started.at(-1)).toMatchObject({ kind: 'solve', options: { focalMode: 'free', findDistortion: true } });
+    const found = new FakeServer();
+    found.analyses.set(
+      'an-1',
+      solved(
+        outcome('agrees', { distortion: { model: 'radial', k: [-0.112, 0.02, 0], p: [0, 0], mode: 'free', normalisedWithMm: 21, follows: false, sigma: { k1: 0.004, k2: 0.003 } } } as Partial<
+          SolveOutcome['solve']
+        >),
+      ),
+    );
+    await open(<CheckScreen takeId={ID.take} />, found);
+    expect(seen(/Distortion found in this take: k1 [−-]0\.112 ± 0\.004, k2 0\.020 ± 0\.003, over 21\.00 mm/)).toBe(true);
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(found.started.at(-1)).toMatchObject({ options: { findDistortion: true } });
+  });
+
   test('a zoom is solved as one, its focal length drawn by frame with its band', async () => {
     const zoom = outcome('agrees', {
       focalMode: 'zoom',

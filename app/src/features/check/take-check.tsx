@@ -3,7 +3,7 @@ import { mountPackage, type SolveOutcome, type StoredRecord } from '@mesure/cont
 import type { Cause, PictureSize, ReconcileItem, Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { api, isWhole, newId, useAll, useAnalysesState, useData, useFind, useRecordsState } from '../../data';
+import { api, isWhole, newId, useAll, useAnalysesState, useData, useFind, useMay, useRecordsState } from '../../data';
 import { Action, Choice, Progress, Section, useIsWide } from '../../ui/controls';
 import { fixed, percent } from '../../ui/format';
 import { pickFile } from '../../ui/pick-file';
@@ -72,10 +72,11 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       setUpload({ busy: false, error: `${e instanceof Error ? e.message : e} Nothing was changed.` });
     }
   }
-  async function solve() {
+  // once it was found it is found again, unless a plate says it better by then
+  async function solve(findDistortion = outcome?.solve.distortion.mode === 'free') {
     // the server solves what it has: what waits here goes first
     await records.getState().send();
-    await analyses.getState().start('solve', take.id, { focalMode: mode });
+    await analyses.getState().start('solve', take.id, { focalMode: mode, ...(findDistortion ? { findDistortion } : {}) });
   }
   return (
     <Page
@@ -154,7 +155,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
         </View>
       ) : null}
       {outcome?.solve.question && picture && !running ? <CountingAsked take={take} question={outcome.solve.question} picture={picture} onSaid={solve} /> : null}
-      {outcome ? isWhole(analysis!) ? <Outcome take={take} outcome={outcome} onSolveAgain={solve} /> : <Loading what="the solve" /> : null}
+      {outcome ? isWhole(analysis!) ? <Outcome take={take} outcome={outcome} onSolveAgain={solve} onFindLens={() => void solve(true)} /> : <Loading what="the solve" /> : null}
       {take.body.tracks && !running ? (
         <Section title="Next test solve">
           {zoomed ? (
@@ -181,7 +182,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
 const spreadWords = (t: SolveOutcome['solve']['points'][number] | NonNullable<SolveOutcome['solve']['directions']>[number], scaled: boolean): string =>
   'sigmaM' in t && t.sigmaM !== null && scaled ? `, ± ${fixed(1000 * t.sigmaM, 1)} mm` : '';
 
-function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; outcome: SolveOutcome; onSolveAgain: () => Promise<void> }) {
+function Outcome({ take, outcome, onSolveAgain, onFindLens }: { take: StoredRecord<'take'>; outcome: SolveOutcome; onSolveAgain: () => Promise<void>; onFindLens: () => void }) {
   const set = useFind()('set', useFind()('setup', take.body.setupId)?.body.setId ?? '');
   const [allTracks, setAllTracks] = useState(false);
   const wide = useIsWide();
@@ -193,7 +194,7 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
   const moving = solve.trimmed.filter((t) => t.frame === null);
   const said = (
     <>
-      {solve.bending ? <Bends take={take} words={solve.warnings.find((w) => w.startsWith('The lens bends')) ?? 'The lens bends, and this solve took it as straight.'} /> : null}
+      {solve.bending ? <Bends take={take} onFindLens={onFindLens} words={solve.warnings.find((w) => w.startsWith('The lens bends')) ?? 'The lens bends, and this solve took it as straight.'} /> : null}
       {reconcile ? (
         <>
           <Words look="heading" level={2} testID="reconcile-sentence" style={{ marginTop: SPACE.m }}>
@@ -231,10 +232,13 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
         </View>
         <FrameErrorChart solve={solve} />
         {solve.focalMode === 'zoom' ? <FocalChart solve={solve} /> : null}
-        <Words
-          look="small"
-          dim
-        >{`${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
+        <Words look="small" dim>{`${
+          solve.distortion.mode === 'free'
+            ? `Distortion found in this take: ${Object.entries(solve.distortion.sigma ?? {})
+                .map(([name, sigma], k) => `${name} ${fixed(solve.distortion.model === 'radial' ? solve.distortion.k[k] : null, 3)} ± ${fixed(sigma, 3)}`)
+                .join(', ')}, over ${fixed(solve.distortion.normalisedWithMm, 2)} mm; a plate says it better. `
+            : ''
+        }${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
       </Section>
       <Section title={solve.motion === 'pan' ? 'Turn and directions' : 'Path and points'}>
         <Words look="small" dim>{`Anchored by ${solve.anchoring.datum.join('; ')}${solve.anchoring.scale === null ? '' : `; scale ± ${fixed(solve.anchoring.sigmaScalePct, 2)} %`}.`}</Words>
@@ -277,13 +281,15 @@ function Outcome({ take, outcome, onSolveAgain }: { take: StoredRecord<'take'>; 
 }
 
 /** What makes every verdict below it doubtful comes before them, with the way to mend it. */
-function Bends({ take, words }: { take: StoredRecord<'take'>; words: string }) {
+function Bends({ take, words, onFindLens }: { take: StoredRecord<'take'>; words: string; onFindLens: () => void }) {
   const p = usePalette();
+  const may = useMay('compute');
   const router = useRouter();
   return (
     <View style={{ borderLeftWidth: 4, borderColor: p.against, paddingLeft: SPACE.m, marginTop: SPACE.m, gap: SPACE.s }} testID="bending">
       <Words>{`▲ ${words}`}</Words>
-      <View style={{ alignItems: 'flex-start' }}>
+      <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
+        {may ? <Action title="Find its bending in this take" icon="play-arrow" onPress={onFindLens} testID="find-lens" /> : null}
         <Action title="Go to its plates" icon="grid-on" onPress={() => router.push(`/kit/${take.body.packageId}`)} testID="to-plates" />
       </View>
     </View>

@@ -42,7 +42,7 @@ export const solveJob: Job<'solve'> = {
       trim: choice.trim ?? false,
       // only where it was said, so that solves from before it could be said stay what they were
       ...(take.tracksCounted ? { counting: take.tracksCounted } : {}),
-      setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free' }),
+      setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free', findDistortion: choice.findDistortion ?? false }),
     };
   },
 };
