@@ -314,6 +314,16 @@ describe('a take', () => {
     expect(found.started.at(-1)).toMatchObject({ options: { findDistortion: true } });
   });
 
+  test('a take without tracks is given its clip, and its screen opens', async () => {
+    const server = new FakeServer(dayRecords().map((r) => (r.kind === 'take' ? record('take', r.id, takeBody({ tracks: null })) : r)));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    picked.file = new File(['....ftyp'], 'A_t1.mp4');
+    fireEvent.press(screen.getByTestId('give-clip'));
+    await settle();
+    expect([...server.records.values()].some((r) => r.kind === 'footage')).toBe(true);
+    expect(pushed()).toContain(`/check/clip/${ID.take}`);
+  });
+
   test('a zoom is solved as one, its focal length drawn by frame with its band', async () => {
     const zoom = outcome('agrees', {
       focalMode: 'zoom',

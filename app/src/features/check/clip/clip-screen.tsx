@@ -34,7 +34,7 @@ export function ClipScreen({ takeId }: { takeId: string }) {
       ) : footage ? (
         <OfClip key={footage.id} take={take} footage={footage} />
       ) : (
-        <Page action={<GiveClip take={take} main />}>
+        <Page action={<GiveClip take={take} main stay />}>
           <Empty title="No clip yet" text="Give this take its clip, MOV or MP4. Its features are followed on the server, and you see what they hold on to." />
         </Page>
       )}
@@ -266,7 +266,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
           <Whole label="Number of its first frame" value={body.firstFrame} min={0} max={10_000_000} onKeep={(v) => change((b) => ({ ...b, firstFrame: v }), `First frame ${v}`)} testID="first-frame" />
           <Whole label="Features at once" value={body.most ?? 300} min={8} max={2000} onKeep={(v) => change((b) => ({ ...b, most: v }), `${v} features at once`)} testID="most-features" />
           <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginTop: SPACE.s }}>
-            <GiveClip take={take} />
+            <GiveClip take={take} stay />
             <Action
               kind="quiet"
               icon="delete-outline"

@@ -65,7 +65,9 @@ test('a take without a clip is given one: its size, frames and timecode are kept
   await settle();
   const made = [...server.records.values()].find((r) => r.kind === 'footage') as StoredRecord<'footage'>;
   expect(made.body).toMatchObject({ takeId: ID.take, widthPx: 2048, heightPx: 1080, frames: 48, fps: 24, timecode: '10:00:00:00', firstFrame: 1, masks: [] });
-  expect(pushed()).toContain(`/check/clip/${ID.take}`);
+  expect(pushed()).toEqual([]);
+  expect(seen(/A_t1\.mp4: 2048 × 1080, 48 frames at 24/)).toBe(true);
+  expect(screen.getByTestId('start-tracks')).toBeTruthy();
 });
 
 test('a clip that cannot be sent says that nothing was changed', async () => {

@@ -10,7 +10,7 @@ import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 
 /** Chooses the clip of a take and sends it in pieces; another clip takes the place of the one before, and keeps nothing that was drawn in it. */
-export function GiveClip({ take, main = false }: { take: StoredRecord<'take'>; main?: boolean }) {
+export function GiveClip({ take, main = false, stay = false }: { take: StoredRecord<'take'>; main?: boolean; /** on the clip's own screen, which shows it by itself */ stay?: boolean }) {
   const p = usePalette();
   const router = useRouter();
   const may = useMay('give');
@@ -50,7 +50,7 @@ export function GiveClip({ take, main = false }: { take: StoredRecord<'take'>; m
       if (before) await write('footage', before.id, (now) => now, 'The clip before', true);
       await write('footage', newId(), body, `Clip given to ${take.body.slate} take ${take.body.take}`);
       await send();
-      router.push(`/check/clip/${take.id}` as Href);
+      if (!stay) router.push(`/check/clip/${take.id}` as Href);
     } catch (e) {
       setFailure(`${e instanceof Error ? e.message : String(e)} Nothing else was changed; what was sent is kept for a while, choose the same file again to go on.`);
     } finally {
