@@ -1,4 +1,5 @@
 import { bendingSeen } from './bending';
+import { reprofile } from './observations';
 import type { Reconstruction } from './reconstruction';
 
 const ITERATIONS = 25;
@@ -21,7 +22,7 @@ export function freeLens(r: Reconstruction): number {
   const huberPx = Math.max(1e-3, 3 * r.noisePx);
   const one = r.adjustAll(huberPx, ITERATIONS, 1e-6);
   if (r.freeLens > 1) return ITERATIONS;
-  const before = { poses: [...r.poses], points: [...r.points], focalMm: r.focalMm, lens: r.lens };
+  const before = { poses: [...r.poses], points: [...r.points], focalMm: r.focalMm, lens: r.lens, profile: r.obs.profile.slice() };
   const cost = one.costPerObs * one.obsOf.length;
   r.freeLens = 2;
   const two = r.adjustAll(huberPx, ITERATIONS, 1e-6);
@@ -33,5 +34,6 @@ export function freeLens(r: Reconstruction): number {
   before.points.forEach((p, t) => (r.points[t] = p));
   r.focalMm = before.focalMm;
   if (before.lens.distortion.model === 'radial') r.bendBy(before.lens.distortion.k);
+  reprofile(r.obs, before.profile);
   return 2 * ITERATIONS;
 }
