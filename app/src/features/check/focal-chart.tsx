@@ -4,13 +4,7 @@ import Svg, { G, Line, Path, Text as SvgText } from 'react-native-svg';
 import { fixed } from '../../ui/format';
 import { Words } from '../../ui/text';
 import { FONT, usePalette } from '../../ui/theme';
-
-const W = 360,
-  H = 150,
-  L = 40,
-  B = 28,
-  T = 8,
-  R = 8;
+import { B, H, L, R, T, W } from './frame-chart';
 
 /** "zooms from 24.1 to 40.2 mm": its ends in time. */
 export const zoomWords = (solve: SolveResult): string => `zooms from ${fixed(solve.frames[0].focalMm, 1)} to ${fixed(solve.frames[solve.frames.length - 1].focalMm, 1)} mm`;

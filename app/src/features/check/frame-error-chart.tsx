@@ -2,13 +2,7 @@ import type { SolveResult } from '@mesure/core';
 import Svg, { G, Line, Polyline, Text as SvgText } from 'react-native-svg';
 import { fixed } from '../../ui/format';
 import { FONT, usePalette } from '../../ui/theme';
-
-const W = 360,
-  H = 150,
-  L = 40,
-  B = 28,
-  T = 8,
-  R = 8;
+import { B, H, L, R, T, W } from './frame-chart';
 
 /** Reprojection error of each frame, px, with the overall RMS as a dashed line. */
 export function FrameErrorChart({ solve }: { solve: SolveResult }) {
