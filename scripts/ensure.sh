@@ -10,16 +10,23 @@ ensure_node() {
   [ "$major" -ge 20 ] || { say "Node.js 20 or later is needed; this is $(node --version)."; exit 1; }
 }
 
-# npm ci when node_modules is missing or older than the lock file
+# npm ci when node_modules is missing or older than the lock file. Two commands may be started at once: the second one waits for the first
 ensure_packages() {
   ensure_node
-  local stamp="$ROOT/node_modules/.mesure-installed"
-  if [ ! -e "$stamp" ] || ! cmp -s "$ROOT/package-lock.json" "$stamp"; then
-    say "Installing packages (about two minutes the first time) …"
-    (cd "$ROOT" && npm ci --no-audit --no-fund --loglevel=error >&2) || { say "npm ci failed; the lines above say why."; exit 1; }
-    cp "$ROOT/package-lock.json" "$stamp"
+  packages_are_there && return 0
+  exec 9>"${TMPDIR:-/tmp}/mesure-install-$(id -u)-$(printf %s "$ROOT" | cksum | cut -d' ' -f1).lock"
+  if command -v flock >/dev/null 2>&1 && ! flock -n 9; then
+    say "Another command is installing the packages; waiting for it …"
+    flock 9
   fi
+  if ! packages_are_there; then
+    say "Installing packages (about two minutes the first time) …"
+    (cd "$ROOT" && npm ci --no-audit --no-fund --loglevel=error >&2 9>&-) || { say "npm ci failed; the lines above say why."; exit 1; }
+    cp "$ROOT/package-lock.json" "$ROOT/node_modules/.mesure-installed"
+  fi
+  exec 9>&-
 }
+packages_are_there() { cmp -s "$ROOT/package-lock.json" "$ROOT/node_modules/.mesure-installed"; }
 
 # ensure_debian COMMAND-OR-FILE PACKAGE: apt where it may, else a clear line of what to install
 ensure_debian() {

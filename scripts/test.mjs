@@ -67,7 +67,7 @@ const steps = {
   lint: () => together(LINT),
   unit() {
     const out = path.join(scratch, 'jest.json');
-    const ok = run('unit and server tests', bin('jest'), ['--json', `--outputFile=${out}`, '--forceExit', '--maxWorkers=2'], { minutes: 15 });
+    const ok = run('unit and server tests', bin('jest'), ['--json', `--outputFile=${out}`, '--forceExit', '--maxWorkers=2'], { minutes: 25 });
     count(ok, () => {
       const r = JSON.parse(readFileSync(out, 'utf8'));
       // a suite that could not even start counts as one failure

@@ -7,15 +7,10 @@ import os from 'node:os';
 import { encode } from 'node-wav';
 import path from 'node:path';
 import sharp from 'sharp';
+import { mesure } from './run-mesure';
 
-const root = path.resolve(__dirname, '../..');
 const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-cli-'));
 const file = (name: string) => path.join(dir, name);
-/** The command as a person runs it. */
-const mesure = (args: string[], input?: string) => {
-  const r = spawnSync(path.join(root, 'bin/mesure'), args, { encoding: 'utf8', input, maxBuffer: 1 << 28 });
-  return { code: r.status, out: r.stdout, err: r.stderr, json: () => JSON.parse(r.stdout) as Record<string, any> };
-};
 const W = 1600,
   H = 844;
 const setup = (change: object = {}) => ({ image: { width: W, height: H }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mode: 'free', mm: 32 }, distortion: { mode: 'none' }, ...change });

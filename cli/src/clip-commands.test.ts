@@ -1,17 +1,13 @@
 import { clipScene, renderClip, roomShot } from '@mesure/synthetic';
-import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import sharp from 'sharp';
+import { mesure } from './run-mesure';
 
 const root = path.resolve(__dirname, '../..');
 const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-clip-cli-'));
 const file = (name: string) => path.join(dir, name);
-const mesure = (args: string[], input?: string) => {
-  const r = spawnSync(path.join(root, 'bin/mesure'), args, { encoding: 'utf8', input, maxBuffer: 1 << 28 });
-  return { code: r.status, out: r.stdout, err: r.stderr, json: () => JSON.parse(r.stdout) as Record<string, any> };
-};
 const rowsOf = (csv: string) =>
   csv
     .trim()

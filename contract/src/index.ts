@@ -11,6 +11,7 @@ export * from './merge';
 export * from './reference-order';
 export * from './take-fields';
 export * from './logging';
+export * from './clock';
 export * from './shooting-order';
 export * from './shot-list';
 export * from './bulk';

@@ -1,3 +1,4 @@
+import { LONG } from '@mesure/synthetic';
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
@@ -229,7 +230,7 @@ describe('clips', () => {
     const last = await levelOf(await clipFrameJpeg(file, name, 27, 128));
     const step = (last - first) / 27;
     expect(step).toBeGreaterThan(6);
-    for (const n of [1, 2, 9, 10, 11, 12, 20, 26]) expect([n, Math.round(((await levelOf(await clipFrameJpeg(file, name, n, 128))) - first) / step)]).toEqual([n, n]);
+    for (const n of LONG ? [1, 2, 9, 10, 11, 12, 20, 26] : [1, 10, 11, 26]) expect([n, Math.round(((await levelOf(await clipFrameJpeg(file, name, n, 128))) - first) / step)]).toEqual([n, n]);
     await expect(clipFrameJpeg(file, name, 28, 128)).rejects.toThrow(/has 28 frames; there is no frame 28/);
     // by time: the one that is on the screen then
     const shown = await extractFrame(file, name, (times.atS[11] + times.atS[12]) / 2);

@@ -15,9 +15,9 @@ export interface Lens {
 
 /** Ideal slope (x, y) to the slope on the sensor. */
 export function brownConrady(l: Lens, x: number, y: number): [number, number] {
-  const q = x ** 2 + y ** 2;
-  const m = 1 + l.k1 * q + l.k2 * q ** 2 + l.k3 * q ** 3;
-  return [m * x + 2 * l.p1 * x * y + l.p2 * (q + 2 * x ** 2), m * y + l.p1 * (q + 2 * y ** 2) + 2 * l.p2 * x * y];
+  const q = x * x + y * y;
+  const m = 1 + q * (l.k1 + q * (l.k2 + q * l.k3));
+  return [m * x + 2 * l.p1 * x * y + l.p2 * (q + 2 * x * x), m * y + l.p1 * (q + 2 * y * y) + 2 * l.p2 * x * y];
 }
 
 /** Inverse by Newton's method on the ideal slope; `guess` speeds neighbours up. */
@@ -53,6 +53,7 @@ export function divisionLens(lambda: number): NonNullable<Lens['forward']> {
       high = lambda === 0 ? r : 1 / Math.sqrt(Math.abs(lambda));
     for (let i = 0; i < 200; i += 1) {
       const middle = (low + high) / 2;
+      if (middle === low || middle === high) break;
       if (middle / (1 + lambda * middle * middle) < r) low = middle;
       else high = middle;
     }
@@ -115,7 +116,11 @@ export function unbend(l: Lens, xd: number, yd: number, guess?: readonly [number
 export function unfolded(l: Lens, x: number, y: number): boolean {
   if (!l.forward) {
     const far = x * x + y * y;
-    return Array.from({ length: 16 }, (_, i) => (far * (i + 1)) / 16).every((q) => 1 + 3 * l.k1 * q + 5 * l.k2 * q * q + 7 * l.k3 * q ** 3 > 0.05);
+    for (let i = 1; i <= 16; i += 1) {
+      const q = (far * i) / 16;
+      if (!(1 + q * (3 * l.k1 + q * (5 * l.k2 + q * 7 * l.k3)) > 0.05)) return false;
+    }
+    return true;
   }
   const r = Math.hypot(x, y);
   if (r === 0) return true;

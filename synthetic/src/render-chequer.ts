@@ -100,6 +100,7 @@ export function renderChequer(scene: ChequerScene): RenderedPlate {
   const room = scene.room && scene.boardHalfCells ? roomGrey(scene.room.seed) : null;
   const beyond = (bu: number, bv: number): boolean => Math.abs(bu) > scene.boardHalfCells![0] + scene.room!.marginCells || Math.abs(bv) > scene.boardHalfCells![1] + scene.room!.marginCells;
   const gauss = normals(scene.seed ?? 1);
+  const { boardHalfCells: board, ruled, hidden } = scene;
   const gray = new Uint8Array(w * h);
   const u = new Float64Array(w),
     v = new Float64Array(w),
@@ -124,26 +125,30 @@ export function renderChequer(scene: ChequerScene): RenderedPlate {
       }
     }
     for (let px = 0; px < w; px += 1) {
-      const l = Math.max(0, px - 1),
-        r = Math.min(w - 1, px + 1);
-      const ux = (u[r] - u[l]) / (r - l),
-        vx = (v[r] - v[l]) / (r - l);
-      const uy = py > 0 ? u[px] - pu[px] : ux,
-        vy = py > 0 ? v[px] - pv[px] : vx;
-      const su = blurPx * Math.max(1e-9, Math.hypot(ux, py > 0 ? uy : 0));
-      const sv = blurPx * Math.max(1e-9, Math.hypot(py > 0 ? vx : 0, vy));
-      const inside = !scene.boardHalfCells || (Math.abs(u[px]) < scene.boardHalfCells[0] && Math.abs(v[px]) < scene.boardHalfCells[1]);
-      let chequer = inside ? wave(u[px], su) * wave(v[px], sv) : 1;
-      if (scene.ruled && inside) {
-        const covered = 1 - (1 - lineCover(u[px], scene.ruled.widthCells, su)) * (1 - lineCover(v[px], scene.ruled.widthCells, sv));
-        chequer = scene.ruled.light ? 2 * covered - 1 : 1 - 2 * covered;
-      }
+      const l = px > 0 ? px - 1 : 0;
+      const r = px < w - 1 ? px + 1 : w - 1;
+      const ux = (u[r] - u[l]) / (r - l);
+      const vx = (v[r] - v[l]) / (r - l);
+      const uy = py > 0 ? u[px] - pu[px] : 0;
+      const vy = py > 0 ? v[px] - pv[px] : vx;
+      const su = blurPx * Math.max(1e-9, Math.sqrt(ux * ux + uy * uy));
+      const sv = blurPx * Math.max(1e-9, Math.sqrt((py > 0 ? vx * vx : 0) + vy * vy));
+      const inside = !board || (Math.abs(u[px]) < board[0] && Math.abs(v[px]) < board[1]);
+      let chequer = 1;
+      if (ruled && inside) {
+        const covered = 1 - (1 - lineCover(u[px], ruled.widthCells, su)) * (1 - lineCover(v[px], ruled.widthCells, sv));
+        chequer = ruled.light ? 2 * covered - 1 : 1 - 2 * covered;
+      } else if (inside) chequer = wave(u[px], su) * wave(v[px], sv);
       let value = (dark + bright) / 2 + ((bright - dark) / 2) * chequer;
       if (room && beyond(u[px], v[px])) value = room(px, py);
-      if (vignette < 1) value *= 1 - (1 - vignette) * (Math.hypot(px - w / 2, py - h / 2) / halfDiagonal) ** 2;
-      if (scene.hidden?.some(([hx, hy, hw, hh]) => px >= hx && px < hx + hw && py >= hy && py < hy + hh)) value = 120;
+      if (vignette < 1) {
+        const dx = px - w / 2;
+        const dy = py - h / 2;
+        value *= 1 - ((1 - vignette) * (dx * dx + dy * dy)) / (halfDiagonal * halfDiagonal);
+      }
+      if (hidden) for (const [hx, hy, hw, hh] of hidden) if (px >= hx && px < hx + hw && py >= hy && py < hy + hh) value = 120;
       if (noise > 0) value += noise * gauss();
-      gray[py * w + px] = Math.max(0, Math.min(255, Math.round(value)));
+      gray[py * w + px] = value <= 0 ? 0 : value >= 255 ? 255 : Math.round(value);
     }
     pu.set(u);
     pv.set(v);
@@ -162,11 +167,10 @@ export function renderChequer(scene: ChequerScene): RenderedPlate {
         if (z <= 0.05) continue;
         const x = (cu * a[0] + cv * b[0]) / z,
           y = (cu * a[1] + cv * b[1]) / z;
-        if (!unfolded(lens, x, y)) continue;
         const [dx, dy] = bend(lens, x, y);
         const px = lens.cx + lens.fxPx * dx,
           py = lens.cy + lens.fyPx * dy;
-        if (px < 0 || py < 0 || px > w || py > h) continue;
+        if (px < 0 || py < 0 || px > w || py > h || !unfolded(lens, x, y)) continue;
         if (scene.hidden?.some(([hx, hy, hw, hh]) => px > hx - 1 && px < hx + hw + 1 && py > hy - 1 && py < hy + hh + 1)) continue;
         out.push({ row, col, x: px, y: py });
       }

@@ -53,9 +53,9 @@ export function renderStill(panels: readonly Panel[], camera: StillCamera, looks
   for (let y = 0; y < h; y += 1)
     for (let x = 0; x < w; x += 1) {
       let sum = 0;
-      for (const [dx, dy] of subpixels) {
-        const hit = firstHit(flats, rayAt(x + dx, y + dy));
-        sum += hit ? LINEAR_OF_GRAY(patterns[hit.panel]?.(hit.u, hit.v) ?? panels[hit.panel].gray ?? PAINT) : 0;
+      for (let k = 0; k < subpixels.length; k += 1) {
+        const hit = firstHit(flats, rayAt(x + subpixels[k][0], y + subpixels[k][1]));
+        if (hit) sum += LINEAR_OF_GRAY(patterns[hit.panel]?.(hit.u, hit.v) ?? panels[hit.panel].gray ?? PAINT);
       }
       light[y * w + x] = sum / subpixels.length;
     }
@@ -174,12 +174,17 @@ function firstHit(flats: readonly Flat[], { from, to }: Ray): { panel: number; u
     if (Math.abs(towards) < 1e-12) continue;
     const t = (f.away - dot(f.normal, from)) / towards;
     if (t < 1e-6 || t >= nearest) continue;
-    const at: Triple = [from[0] + t * to[0], from[1] + t * to[1], from[2] + t * to[2]];
-    const q: Triple = [at[0] - f.corner[0], at[1] - f.corner[1], at[2] - f.corner[2]];
-    const [u, v] = [dot(q, f.along), dot(q, f.up)];
+    const x = from[0] + t * to[0];
+    const y = from[1] + t * to[1];
+    const z = from[2] + t * to[2];
+    const qx = x - f.corner[0];
+    const qy = y - f.corner[1];
+    const qz = z - f.corner[2];
+    const u = qx * f.along[0] + qy * f.along[1] + qz * f.along[2];
+    const v = qx * f.up[0] + qy * f.up[1] + qz * f.up[2];
     if (u < 0 || v < 0 || u > f.widthM || v > f.heightM) continue;
     nearest = t;
-    found = { panel, u, v, at };
+    found = { panel, u, v, at: [x, y, z] };
   }
   return found;
 }
@@ -201,19 +206,30 @@ function patternOf(seed: number, widthM: number, heightM: number): (u: number, v
   for (const thing of things)
     for (let i = Math.floor((thing.u - thing.w) / cell); i <= Math.floor((thing.u + thing.w) / cell); i += 1)
       for (let j = Math.floor((thing.v - thing.h) / cell); j <= Math.floor((thing.v + thing.h) / cell); j += 1) near.set(j * columns + i, [...(near.get(j * columns + i) ?? []), thing]);
-  const grain = (u: number, v: number, size: number, salt: number): number => {
-    const [x, y] = [u / size, v / size];
-    const [i, j] = [Math.floor(x), Math.floor(y)];
-    const [a, b] = [x - i, y - j].map((t) => t * t * (3 - 2 * t));
-    const value = (p: number, q: number) => hash(p, q, seed * 31 + salt);
-    return (1 - b) * ((1 - a) * value(i, j) + a * value(i + 1, j)) + b * ((1 - a) * value(i, j + 1) + a * value(i + 1, j + 1));
-  };
+  const salt = seed * 31;
   return (u, v) => {
-    let grey = 0.5 + 0.24 * (grain(u, v, 0.4, 1) - 0.5) + 0.16 * (grain(u, v, 0.12, 2) - 0.5) + 0.1 * (grain(u, v, 0.04, 3) - 0.5);
-    for (const thing of near.get(Math.floor(v / cell) * columns + Math.floor(u / cell)) ?? [])
-      if (Math.abs(u - thing.u) < thing.w && Math.abs(v - thing.v) < thing.h) grey = 0.75 * thing.grey + 0.25 * grey;
+    let grey = 0.5 + 0.24 * (grain(u, v, 0.4, salt + 1) - 0.5) + 0.16 * (grain(u, v, 0.12, salt + 2) - 0.5) + 0.1 * (grain(u, v, 0.04, salt + 3) - 0.5);
+    const here = near.get(Math.floor(v / cell) * columns + Math.floor(u / cell));
+    if (here)
+      for (let k = 0; k < here.length; k += 1) {
+        const thing = here[k];
+        if (Math.abs(u - thing.u) < thing.w && Math.abs(v - thing.v) < thing.h) grey = 0.75 * thing.grey + 0.25 * grey;
+      }
     return grey;
   };
+}
+
+/** Smooth noise of one size, 0…1; asked for each of millions of rays, so nothing is made here. */
+function grain(u: number, v: number, size: number, salt: number): number {
+  const x = u / size;
+  const y = v / size;
+  const i = Math.floor(x);
+  const j = Math.floor(y);
+  const p = x - i;
+  const q = y - j;
+  const a = p * p * (3 - 2 * p);
+  const b = q * q * (3 - 2 * q);
+  return (1 - b) * ((1 - a) * hash(i, j, salt) + a * hash(i + 1, j, salt)) + b * ((1 - a) * hash(i, j + 1, salt) + a * hash(i + 1, j + 1, salt));
 }
 
 /** A number 0…1 that belongs to three whole numbers. */
@@ -231,7 +247,8 @@ function blur(values: Float64Array, w: number, h: number, acrossPx: number, down
     const line = Float64Array.from({ length: n }, (_, k) => values[start + k * step]);
     for (let k = 0; k < n; k += 1) {
       let v = 0;
-      for (let i = -reach; i <= reach; i += 1) v += taps[i + reach] * line[Math.min(n - 1, Math.max(0, k + i))];
+      if (k >= reach && k < n - reach) for (let i = 0; i < taps.length; i += 1) v += taps[i] * line[k - reach + i];
+      else for (let i = -reach; i <= reach; i += 1) v += taps[i + reach] * line[Math.min(n - 1, Math.max(0, k + i))];
       values[start + k * step] = v / sum;
     }
   };

@@ -8,7 +8,12 @@ export interface AnalysesState {
   status: 'loading' | 'ready' | 'failed';
   /** newest analysis of each subject (plate or take); the files of a plate's lens stand beside its measuring, under `filesOf` */
   bySubject: Record<string, Analysis>;
+  /** why the last one was not started */
   error: string | null;
+  /** why the server did not answer */
+  unreached: string | null;
+  /** the server does not answer, and what stands here is from then; null: it answered. `never`: nothing is known from before */
+  knownFrom: string | 'never' | null;
   refresh(): Promise<void>;
   /** with the whole outcome: corners of a plate, frames and points of a solve */
   loadWhole(subjectId: string): Promise<void>;
@@ -16,8 +21,30 @@ export interface AnalysesState {
   stop(subjectId: string): Promise<void>;
 }
 
-export function createAnalysesStore({ api, productionId, newId }: { api: Pick<Api, 'analyses' | 'analysis' | 'startAnalysis' | 'stopAnalysis'>; productionId: string; newId: () => string }) {
+/** What this device keeps of the last list, so that a result that was known stays known without a line. */
+export interface KeptAnalyses {
+  at: string;
+  analyses: Analysis[];
+}
+
+interface Needs {
+  api: Pick<Api, 'analyses' | 'analysis' | 'startAnalysis' | 'stopAnalysis'>;
+  kept: {
+    read(): Promise<KeptAnalyses | undefined>;
+    write(kept: KeptAnalyses): Promise<void>;
+    /** those that somebody looked at here, with their frames and points; the oldest make room */
+    readWhole(id: string): Promise<Analysis | undefined>;
+    writeWhole(a: Analysis): Promise<void>;
+  };
+  productionId: string;
+  newId: () => string;
+  now: () => string;
+}
+
+export function createAnalysesStore({ api, kept, productionId, newId, now }: Needs) {
   const polling = new Set<string>();
+  /** when the server answered last, to this device */
+  let answeredAt: string | null = null;
   return createStore<AnalysesState>()((set, get) => {
     const put = (a: Analysis) => set((s) => ({ bySubject: { ...s.bySubject, [keyOf(a)]: a } }));
     const active = (a: Analysis) => a.status === 'queued' || a.status === 'running';
@@ -25,14 +52,16 @@ export function createAnalysesStore({ api, productionId, newId }: { api: Pick<Ap
       if (polling.has(a.id)) return;
       polling.add(a.id);
       try {
-        for (let now = a; active(now);) {
+        for (let last = a; active(last);) {
           await new Promise((r) => setTimeout(r, POLL_MS));
           const next = await api.analysis(productionId, a.id).catch(() => null); // a lost line: the job goes on, ask again
           if (next) {
-            now = next;
+            last = next;
             put(next);
           }
         }
+        // its end is kept on the device with the others, and may make another one old
+        void get().refresh();
       } finally {
         polling.delete(a.id);
       }
@@ -41,12 +70,26 @@ export function createAnalysesStore({ api, productionId, newId }: { api: Pick<Ap
       status: 'loading',
       bySubject: {},
       error: null,
+      unreached: null,
+      knownFrom: null,
       async refresh() {
+        if (answeredAt === null && get().knownFrom === null) {
+          // what was known stands at once: a line that is dead takes its time to say so
+          const before = await kept.read().catch(() => undefined);
+          set((s) =>
+            before
+              ? { status: 'ready', knownFrom: before.at, bySubject: { ...Object.fromEntries(before.analyses.map((a) => [keyOf(a), a])), ...s.bySubject } }
+              : { status: s.status, knownFrom: 'never' },
+          );
+        }
         try {
           const { analyses } = await api.analyses(productionId);
+          answeredAt = now();
+          await kept.write({ at: answeredAt, analyses }).catch(() => undefined); // a device that is full still shows them
           set((s) => ({
             status: 'ready',
-            error: null,
+            unreached: null,
+            knownFrom: null,
             // a whole outcome that is already here stays
             bySubject: Object.fromEntries(
               analyses.map((a) => {
@@ -57,14 +100,18 @@ export function createAnalysesStore({ api, productionId, newId }: { api: Pick<Ap
           }));
           analyses.filter(active).forEach((a) => void follow(a));
         } catch (error) {
-          set((s) => ({ status: s.status === 'ready' ? 'ready' : 'failed', error: error instanceof Error ? error.message : String(error) }));
+          const said = error instanceof Error ? error.message : String(error);
+          set((s) => ({ status: s.status === 'ready' ? 'ready' : 'failed', knownFrom: answeredAt ?? s.knownFrom, unreached: said }));
         }
       },
       async loadWhole(subjectId) {
         const a = get().bySubject[subjectId];
         if (!a || a.status !== 'done' || isWhole(a)) return;
         const whole = await api.analysis(productionId, a.id).catch(() => null);
-        if (whole) put(whole);
+        if (whole) await kept.writeWhole(whole).catch(() => undefined);
+        // what the list says of it is newer than what was kept
+        const known = whole ?? (await kept.readWhole(a.id).catch(() => undefined));
+        if (known) put({ ...known, stale: whole ? whole.stale : (a.stale ?? null) });
       },
       async start(kind, subjectId, options = {}) {
         set({ error: null });

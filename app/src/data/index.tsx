@@ -4,8 +4,10 @@ import { useStore } from 'zustand';
 import { ofKind } from './by-kind';
 import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './analyses-store';
 import { api } from './api';
+import { clockOf, deviceZone, type Clock } from './clock';
 import { createClosedDays, type ClosedDays } from './closed-days';
 import { listenForChanges } from './live';
+import { keptAnalyses } from './kept-analyses';
 import { openLocalCopy, type LocalCopy } from './local-copy';
 import { createPicturesStore, type PicturesState, type PicturesStore } from './pictures-store';
 import { createRecordsStore, type RecordsState, type RecordsStore } from './records-store';
@@ -13,6 +15,7 @@ import { createSessionStore, type SessionState } from './session-store';
 
 export { api, ApiError, OfflineError } from './api';
 export { filesOf, isWhole } from './analyses-store';
+export type { Clock } from './clock';
 export type { Waiting } from './local-copy';
 export type { AnyOrder, Side, WriteOrder } from './records-store';
 export type { PictureOnTheWay } from './pictures-store';
@@ -47,7 +50,13 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
     const productionId = session.production.id;
     const closedDays = createClosedDays();
     const records = createRecordsStore({ mayChange: closedDays.mayChange, api, local, productionId, author: session.name, newId, now: () => new Date().toISOString(), exclusive: oneTab('outbox') });
-    const analyses = createAnalysesStore({ api, productionId, newId });
+    const analyses = createAnalysesStore({
+      api,
+      kept: keptAnalyses(local),
+      productionId,
+      newId,
+      now: () => new Date().toISOString(),
+    });
     return { session, local, closedDays, records, analyses, pictures: createPicturesStore({ api, local, records, analyses, productionId, exclusive: oneTab('pictures') }) };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- a new token of the same person keeps the same copy
   }, [session.production.id, session.userId, session.role]);
@@ -127,6 +136,11 @@ export function useAll<K extends RecordKind>(kind: K): readonly StoredRecord<K>[
 }
 export function useRecord<K extends RecordKind>(kind: K, id: string | null | undefined): StoredRecord<K> | undefined {
   return useStore(useData().records, (s) => (id && s.records[id]?.kind === kind ? (s.records[id] as StoredRecord<K>) : undefined));
+}
+/** The production's clock; this device's where nobody has said the zone. */
+export function useClock(): Clock {
+  const zone = useAll('production')[0]?.body.timeZone ?? deviceZone();
+  return useMemo(() => clockOf(zone), [zone]);
 }
 /** What was changed from `base` to `mine`, made on whatever is there at its turn: fields that others changed meanwhile stay theirs. */
 export const onto =

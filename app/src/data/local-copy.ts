@@ -141,6 +141,7 @@ export function openLocalCopy(name: string) {
     setMeta: async (key: string, value: unknown): Promise<void> => {
       await (await opened).put('meta', value, key);
     },
+    dropMeta: async (key: string): Promise<void> => (await opened).delete('meta', key),
     async forget(): Promise<void> {
       (await opened).close();
       await deleteDB(name);

@@ -1,5 +1,5 @@
 import type { Analysis, Problem, SessionInfo } from '@mesure/contract';
-import { createAnalysesStore, isWhole } from './analyses-store';
+import { createAnalysesStore, isWhole, type KeptAnalyses } from './analyses-store';
 import { ApiError, OfflineError } from './api';
 import { createSessionStore } from './session-store';
 
@@ -24,7 +24,7 @@ describe('analyses', () => {
   afterEach(() => jest.useRealTimers());
 
   /** A server whose answers are taken in turn; the last one stays. */
-  function make(answers: (Analysis | Error)[]) {
+  function make(answers: (Analysis | Error)[], device?: KeptAnalyses) {
     let asked = 0;
     const next = () => {
       const a = answers[Math.min(asked, answers.length - 1)];
@@ -38,7 +38,15 @@ describe('analyses', () => {
       startAnalysis: jest.fn(async () => next()),
       stopAnalysis: jest.fn(async () => next()),
     };
-    return { api, store: createAnalysesStore({ api, productionId: 'p', newId: () => 'a1' }) };
+    let onDevice = device;
+    const wholes = new Map<string, Analysis>();
+    const kept = {
+      read: async () => onDevice,
+      write: async (k: KeptAnalyses) => void (onDevice = k),
+      readWhole: async (id: string) => wholes.get(id),
+      writeWhole: async (a: Analysis) => void wholes.set(a.id, a),
+    };
+    return { api, kept, store: createAnalysesStore({ api, kept, productionId: 'p', newId: () => 'a1', now: () => `2026-03-02T10:0${asked}:00Z` }) };
   }
   const now = (store: ReturnType<typeof make>['store']) => store.getState().bySubject.take;
 
@@ -92,10 +100,33 @@ describe('analyses', () => {
     await store.getState().refresh();
     expect(store.getState().status).toBe('failed');
     await store.getState().refresh();
-    expect(store.getState()).toMatchObject({ status: 'ready', error: null });
+    expect(store.getState()).toMatchObject({ status: 'ready', unreached: null, knownFrom: null });
     await store.getState().refresh();
-    expect(store.getState().status).toBe('ready');
-    expect(store.getState().error).toMatch(/cannot be reached/);
+    // nothing was refused to be started: the line is gone, and what stands there is from the answer before
+    expect(store.getState()).toMatchObject({ status: 'ready', error: null, knownFrom: '2026-03-02T10:02:00Z' });
+    expect(store.getState().unreached).toMatch(/cannot be reached/);
+  });
+  test('what was known before the page was opened is there without a line, and says from when', async () => {
+    const solved = analysis({ status: 'done', outcome: outcome(0) });
+    const { store, kept } = make([new OfflineError()], { at: '2026-03-02T09:00:00Z', analyses: [solved] });
+    await kept.writeWhole(analysis({ status: 'done', outcome: outcome(4) }));
+    await store.getState().refresh();
+    expect(store.getState()).toMatchObject({ status: 'ready', knownFrom: '2026-03-02T09:00:00Z' });
+    expect(now(store).status).toBe('done');
+    // one that was looked at here is there whole
+    await store.getState().loadWhole('take');
+    expect(isWhole(now(store))).toBe(true);
+  });
+  test('on a device that never heard of any it is said that nothing is known', async () => {
+    const { store } = make([new OfflineError()]);
+    await store.getState().refresh();
+    expect(store.getState()).toMatchObject({ status: 'failed', knownFrom: 'never', bySubject: {} });
+  });
+  test('an answer replaces what was known: an analysis that the server has no more is gone', async () => {
+    const { store } = make([analysis({ subjectId: 'another' })], { at: '2026-03-02T09:00:00Z', analyses: [analysis({ status: 'done' })] });
+    await store.getState().refresh();
+    expect(store.getState()).toMatchObject({ knownFrom: null });
+    expect(Object.keys(store.getState().bySubject)).toEqual(['another']);
   });
 });
 

@@ -13,8 +13,6 @@ export function withSigma(value: number, sigma: number): { value: string; sigma:
   return { value: value.toFixed(digits), sigma: sigma.toFixed(digits) };
 }
 
-export const timeOfDay = (iso: string): string => iso.slice(11, 16);
-
 /** A number as a person types it, point or comma; null when it is none. `signed`: it may lie below zero. */
 export function readNumber(text: string, signed = false): number | null {
   const t = text.trim().replace(',', '.').replace('−', '-');

@@ -39,6 +39,15 @@ export function Loading({ what }: { what: string }) {
 }
 
 /** Long work: what it does, how far it is, and a way to stop it. */
+/** The server does not say how things are: what stands here is from before, or nothing is known. */
+export function KnownOnly({ known, there, what }: { known: string; there: boolean; what: string }) {
+  return (
+    <Words role="status" testID="known-only" look="small">
+      {there ? `○ Without a line to the server: ${what} is ${known}.` : `○ Of ${what} nothing is ${known}.`}
+    </Words>
+  );
+}
+
 export function Working({ what, share, onStop }: { what: string; share: number; onStop: () => void }) {
   return (
     <View style={{ gap: SPACE.s, marginVertical: SPACE.m }}>

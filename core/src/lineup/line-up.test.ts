@@ -1,4 +1,4 @@
-import { normals, uniform } from '@mesure/synthetic';
+import { draws, normals, uniform } from '@mesure/synthetic';
 import { quatToMat, type Vec3 } from '../math';
 import type { SolveSetup } from '../solve';
 import { lineUpPicture, type LineUpMark, type LineUpPoint } from './line-up-picture';
@@ -54,7 +54,7 @@ test('the distortion that was recorded is used: a bent picture lines up as well,
 
 test('errors of place and focal length are what their sigmas say, over many pictures', () => {
   let [zf, inside, sum] = [0, 0, 0];
-  const runs = 60;
+  const runs = draws(60, 24);
   for (let i = 0; i < runs; i += 1) {
     const r = lineUpPicture(marked(0.7, 10 + i), POINTS, SETUP);
     const z = (r.focalMm! - FOCAL) / r.sigmaFocalMm!;

@@ -1,4 +1,4 @@
-import { driftTrial, normals } from '@mesure/synthetic';
+import { draws, driftTrial, normals } from '@mesure/synthetic';
 import { solveTracks } from '.';
 import { trackDrift, type TrackRun } from './track-drift';
 
@@ -50,12 +50,12 @@ const z2 = (z: readonly number[]) => z.reduce((s, v) => s + v * v, 0) / z.length
 
 test('tracks that drift widen the sigma of the focal length to what it really is off', () => {
   // as white noise they would be 17 of its variances off
-  const z = z2(errors(6, 0.05, 0.2, 0.97, 'free'));
+  const z = z2(errors(draws(6, 3), 0.05, 0.2, 0.97, 'free'));
   expect(z).toBeGreaterThan(0.1);
   expect(z).toBeLessThan(3);
 });
 
 test('a recorded focal length does not outweigh tracks that know better', () => {
   // tracks of a thousandth of a pixel: the record, 0.2 mm off, must not be felt (it was, by 84 sigmas)
-  expect(z2(errors(4, 0.001, 0, 0, 'guided'))).toBeLessThan(3);
+  expect(z2(errors(draws(4, 2), 0.001, 0, 0, 'guided'))).toBeLessThan(3);
 });

@@ -1,4 +1,4 @@
-import { simulateShot, uniform, type SimulatedShot } from '@mesure/synthetic';
+import { draws, type SimulatedShot, simulateShot, uniform } from '@mesure/synthetic';
 import { reconcile } from '../reconcile';
 import { solveTracks, type SolveSetup } from '.';
 import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
@@ -106,8 +106,8 @@ describe('a zoom that nobody noted', () => {
     expect(r.items[0].causes[0].cause).toBe('zoom-not-noted');
   });
 
-  test('of twelve shots that do not zoom none is called one', () => {
-    for (let seed = 1; seed <= 6; seed += 1)
+  test('of shots that do not zoom none is called one', () => {
+    for (let seed = 1; seed <= draws(6, 2); seed += 1)
       for (const way of [DOLLY, { path: (t: number): Point => [0.1 * t, 1.4, 2 - 1.2 * t], aim: (): Point => [0, 0.8, -3] }]) {
         const s = solveTracks(film(() => 30, way, seed).tracks, setup({ mode: 'free', mm: 32 }));
         expect([s.status, s.zoomed ?? null]).toEqual(['solved', null]);

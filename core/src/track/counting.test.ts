@@ -1,4 +1,4 @@
-import { simulateShot, uniform } from '@mesure/synthetic';
+import { draws, simulateShot, uniform } from '@mesure/synthetic';
 import { solveTracks, type SolveSetup, type TrackPoint } from '../solve';
 import { asRecorded, countedAs, countingWords, questionCounting, type TrackCounting } from '.';
 
@@ -54,8 +54,8 @@ const OTHERWISE: [string, TrackCounting, string | null][] = [
 ];
 
 describe.each(OTHERWISE)('%s', (_name, counting, what) => {
-  test('is recognised in each of 30 shots, and one of the choices brings the tracks back', () => {
-    for (let seed = 1; seed <= 30; seed += 1) {
+  test('is recognised in each shot, and one of the choices brings the tracks back', () => {
+    for (let seed = 1; seed <= draws(30, 6); seed += 1) {
       const { tracks } = shot(seed, 12);
       const written = writtenAs(tracks, counting);
       expect(near(countedAs(written, counting, PICTURE), tracks)).toBe(true);
@@ -68,8 +68,8 @@ describe.each(OTHERWISE)('%s', (_name, counting, what) => {
   });
 });
 
-test('honest tracks are not questioned: 200 shots, also those that fill a part of the picture only', () => {
-  for (let seed = 1; seed <= 200; seed += 1) {
+test('honest tracks are not questioned, also those that fill a part of the picture only', () => {
+  for (let seed = 1; seed <= draws(200, 40); seed += 1) {
     const { tracks } = shot(seed, 8);
     const u = uniform(seed + 5000);
     // a face, a wall at the right, a floor below: where marks often are
@@ -102,7 +102,7 @@ describe('y upwards from a corner, which leaves no residual', () => {
 
   test.each(['level', 'survey'] as const)('by %s it is seen and said, in each shot, and never where the tracks are right', (by) => {
     // mirrored places contradict each other, and choosing which of them hold takes a while
-    for (let seed = 1; seed <= (by === 'level' ? 8 : 3); seed += 1) {
+    for (let seed = 1; seed <= (by === 'level' ? draws(8, 2) : draws(3, 1)); seed += 1) {
       const s = shot(seed, 16);
       const setup = setupOf(s, by);
       const right = solveTracks(s.tracks, setup);

@@ -1,9 +1,8 @@
-import type { Analysis, StoredRecord } from '@mesure/contract';
+import type { StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { View } from 'react-native';
 import { useAll, useAnalysesState } from '../../data';
 import { Row, useIsWide } from '../../ui/controls';
-import { staleWords } from '../../ui/stale-words';
 import { Empty, Failing } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
@@ -12,23 +11,7 @@ import { Page, Split } from '../shell/pane';
 import { useDayTakes } from '../days/use-day';
 import { RecordsGate } from '../shell/records-gate';
 import { TakeCheck } from './take-check';
-
-export function verdictOf(a: Analysis | undefined): { verdict: VerdictName; detail: string } {
-  const said = verdictAlone(a);
-  const old = staleWords(a);
-  return old ? { ...said, detail: `↺ ${old} · ${said.detail}` } : said;
-}
-
-function verdictAlone(a: Analysis | undefined): { verdict: VerdictName; detail: string } {
-  if (!a) return { verdict: 'not checked', detail: 'no test solve yet' };
-  if (a.status === 'queued' || a.status === 'running') return { verdict: 'not checked', detail: a.status === 'queued' ? 'waits for the server' : a.stage };
-  if (a.status === 'failed') return { verdict: 'not checked', detail: a.error ?? 'failed' };
-  if (a.status === 'stopped' || a.outcome?.kind !== 'solve') return { verdict: 'not checked', detail: 'stopped' };
-  const { solve, reconcile } = a.outcome;
-  if (solve.question) return { verdict: 'not checked', detail: solve.question.words };
-  if (solve.status === 'failed') return { verdict: 'not observable', detail: solve.reason ?? 'the solve failed' };
-  return { verdict: reconcile?.verdict ?? 'not checked', detail: reconcile?.sentence ?? '' };
-}
+import { useVerdict } from './use-verdict';
 
 const ORDER: VerdictName[] = ['contradicts', 'drifts', 'not observable', 'not checked', 'agrees'];
 
@@ -38,6 +21,7 @@ export function CheckScreen({ takeId }: { takeId: string | null }) {
   const takes = useDayTakes();
   const all = useAll('take');
   const bySubject = useAnalysesState((s) => s.bySubject);
+  const verdictOf = useVerdict();
   const sorted = [...takes].sort(
     (a, b) =>
       Number(!a.body.tracks) - Number(!b.body.tracks) ||
@@ -67,7 +51,8 @@ export function CheckScreen({ takeId }: { takeId: string | null }) {
 function VerdictList({ takes, selectedId }: { takes: StoredRecord<'take'>[]; selectedId: string | null }) {
   const router = useRouter();
   const bySubject = useAnalysesState((s) => s.bySubject);
-  const analysesError = useAnalysesState((s) => (s.status === 'failed' ? s.error : null));
+  const verdictOf = useVerdict();
+  const analysesError = useAnalysesState((s) => (s.status === 'failed' ? s.unreached : null));
   return (
     <Page>
       <Words look="title" level={1}>

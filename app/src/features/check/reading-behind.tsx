@@ -3,9 +3,8 @@ import type { ReconcileItem } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { api, useAll, useData, useFind } from '../../data';
+import { api, useAll, useClock, useData, useFind } from '../../data';
 import { Action } from '../../ui/controls';
-import { timeOfDay } from '../../ui/format';
 import { Words } from '../../ui/text';
 import { useTakeWords } from '../floor/use-floor';
 
@@ -28,12 +27,13 @@ function fieldOf(item: ReconcileItem): keyof TakeBody | null {
 
 /** The typed form of what was recorded, by whom and when, and the way to it. */
 export function ReadingBehind({ item, take }: { item: ReconcileItem; take: StoredRecord<'take'> }) {
+  const clock = useClock();
   const router = useRouter();
   const reading = useReading(item, take);
   if (!reading) return null;
   return (
     <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between', flexWrap: 'wrap' }} testID={`reading-${item.quantity}-${item.about}`}>
-      <Words look="small">{`Entered as ${reading.typed}${reading.by ? ` by ${reading.by.who}, ${timeOfDay(reading.by.when)}` : ''}`}</Words>
+      <Words look="small">{`Entered as ${reading.typed}${reading.by ? ` by ${reading.by.who}, ${clock.time(reading.by.when)}` : ''}`}</Words>
       <Action
         kind="quiet"
         icon="arrow-forward"

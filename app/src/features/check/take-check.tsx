@@ -3,19 +3,18 @@ import { mountPackage, type SolveOutcome, type StoredRecord } from '@mesure/cont
 import type { Cause, PictureSize, ReconcileItem, Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { api, isWhole, newId, useAll, useAnalysesState, useData, useFind, useMay, useRecordsState } from '../../data';
+import { api, isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecordsState } from '../../data';
 import { Action, Choice, Progress, Section, useIsWide } from '../../ui/controls';
 import { fixed, percent } from '../../ui/format';
 import { pickFile } from '../../ui/pick-file';
-import { Empty, Failing, Loading } from '../../ui/states';
+import { KnownOnly, Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { VerdictMark } from '../../ui/verdict-mark';
 import { Explained } from '../../ui/explain';
 import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
-import { staleWords } from '../../ui/stale-words';
-import { verdictOf } from './check-screen';
+import { knownWords, staleWords } from '../../ui/stale-words';
 import { ClipMoment } from './clip/clip-moment';
 import { GiveClip } from './clip/give-clip';
 import { CountingAsked, CountingLine } from './counting';
@@ -24,6 +23,7 @@ import { FrameErrorChart } from './frame-error-chart';
 import { PathDrawing } from './path-drawings';
 import { TurnDrawing } from './turn-drawing';
 import { DifferenceStrip } from './difference-strip';
+import { useVerdict } from './use-verdict';
 import { ReadingBehind } from './reading-behind';
 
 type FocalMode = 'free' | 'guided' | 'held';
@@ -45,6 +45,9 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const error = useAnalysesState((s) => s.error);
   const stop = useAnalysesState((s) => s.stop);
   const loadWhole = useAnalysesState((s) => s.loadWhole);
+  const verdictOf = useVerdict();
+  const clock = useClock();
+  const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
   const [mode, setMode] = useState<FocalMode>('free');
   const [upload, setUpload] = useState<{ busy: boolean; error: string | null }>({ busy: false, error: null });
   useEffect(() => {
@@ -145,7 +148,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       {analysis?.status === 'stopped' ? <Empty title="Stopped" text="Nothing was changed. Start it again when it suits." /> : null}
       {outcome && analysis?.stale && !running ? (
         <View style={{ borderLeftWidth: 4, borderColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.s, gap: SPACE.xs }} testID="stale">
-          <Words>{`↺ From ${staleWords(analysis)}: ${analysis.stale.what}${analysis.stale.who ? `, by ${analysis.stale.who}` : ''}.`}</Words>
+          <Words>{`↺ From ${staleWords(analysis, clock)}: ${analysis.stale.what}${analysis.stale.who ? `, by ${analysis.stale.who}` : ''}.`}</Words>
           <Words look="small" dim>
             What stands below answers for the record as it was.
           </Words>
@@ -155,7 +158,9 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
         </View>
       ) : null}
       {outcome?.solve.question && picture && !running ? <CountingAsked take={take} question={outcome.solve.question} picture={picture} onSaid={solve} /> : null}
-      {outcome ? isWhole(analysis!) ? <Outcome take={take} outcome={outcome} onSolveAgain={solve} onFindLens={() => void solve(true)} /> : <Loading what="the solve" /> : null}
+      {known && take.body.tracks ? <KnownOnly known={known} there={Boolean(analysis)} what="the test solve" /> : null}
+      {outcome && isWhole(analysis!) ? <Outcome take={take} outcome={outcome} onSolveAgain={solve} onFindLens={() => void solve(true)} /> : null}
+      {outcome && !isWhole(analysis!) ? known ? <Words testID="solve-sentence">{outcome.reconcile?.sentence ?? outcome.solve.reason ?? ''}</Words> : <Loading what="the solve" /> : null}
       {take.body.tracks && !running ? (
         <Section title="Next test solve">
           {zoomed ? (

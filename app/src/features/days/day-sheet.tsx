@@ -2,7 +2,7 @@ import { nextDay, takeLacks, type DayBody, type StoredRecord } from '@mesure/con
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, onto, useAll, useAnalysesState, useData, useMay, useMayWrite, useRecordsState } from '../../data';
+import { newId, onto, useAll, useAnalysesState, useClock, useData, useMay, useMayWrite, useRecordsState } from '../../data';
 import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm } from '../../forms';
 import { Action, IconAction, Row, Section, Sheet } from '../../ui/controls';
 import { Words } from '../../ui/text';
@@ -83,6 +83,7 @@ export function DaySheet({ open, onClose }: { open: boolean; onClose: () => void
 
 /** "8 takes, 3 missing, 1 contradicts, closed by Odalys 18:40" */
 function useDayStates(): (day: StoredRecord<'day'>) => string {
+  const clock = useClock();
   const setups = useAll('setup');
   const takes = useAll('take');
   const plans = useAll('plan');
@@ -100,13 +101,14 @@ function useDayStates(): (day: StoredRecord<'day'>) => string {
       its.length === 0 ? `${mine.length} setup${mine.length === 1 ? '' : 's'}, no take` : `${its.length} take${its.length === 1 ? '' : 's'}`,
       ...(missing > 0 ? [`${missing} missing`] : []),
       ...(against > 0 ? [`◆ ${against} contradict${against === 1 ? 's' : ''}`] : []),
-      ...(body.closed ? [`■ closed by ${body.closed.by} ${body.closed.at.slice(11, 16)}`] : []),
+      ...(body.closed ? [`■ closed by ${body.closed.by} ${clock.time(body.closed.at)}`] : []),
     ].join(', ');
   };
 }
 
 /** Name, date and unit of a day; closing it and opening it again; hiding it. */
 function EditDay({ day, onDone }: { day: StoredRecord<'day'>; onDone: () => void }) {
+  const clock = useClock();
   const { session } = useData();
   const write = useRecordsState((s) => s.write);
   const mayHide = useMay('direct');
@@ -149,7 +151,7 @@ function EditDay({ day, onDone }: { day: StoredRecord<'day'>; onDone: () => void
       <Section title={closed ? 'Closed' : 'Closing'}>
         <Words look="small" dim>
           {closed
-            ? `Signed as complete by ${closed.by}, ${closed.at.slice(0, 16).replace('T', ' ')}. What changes later is marked in the handover.`
+            ? `Signed as complete by ${closed.by}, ${clock.stamp(closed.at)}. What changes later is marked in the handover.`
             : 'Closing signs the day with your name and the time. A later change is asked about, and marked.'}
         </Words>
         <View style={{ marginTop: SPACE.s, alignItems: 'flex-start' }}>

@@ -2,6 +2,7 @@ import { dateIn, dayOfToday, daysInOrder, type ProductionBody, type StoredRecord
 import { useStore } from 'zustand';
 import { createStore } from 'zustand/vanilla';
 import { useAll, useData } from '../../data';
+import { deviceZone } from '../../data/clock';
 
 const KEY = 'mesure-day';
 interface Chosen {
@@ -28,7 +29,7 @@ const USUAL: Omit<ProductionBody, 'name'> = { fps: 24, lengthUnit: 'm', timeZone
 export function useProduction(): ProductionBody {
   const { session } = useData();
   const record = useAll('production')[0];
-  return record?.body ?? { ...USUAL, timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC', name: session.production.name };
+  return record?.body ?? { ...USUAL, timeZone: deviceZone(), name: session.production.name };
 }
 
 export const useToday = (): string => dateIn(useProduction().timeZone, new Date());

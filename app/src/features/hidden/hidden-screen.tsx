@@ -1,7 +1,7 @@
 import { KINDS, RECORD_KINDS, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
 import { useMemo, useState } from 'react';
 import { View } from 'react-native';
-import { useData, useRecordsState } from '../../data';
+import { useClock, useData, useRecordsState } from '../../data';
 import { may } from '@mesure/contract';
 import { Action, Choice, Row, Section } from '../../ui/controls';
 import { Empty } from '../../ui/states';
@@ -23,6 +23,7 @@ export function HiddenScreen() {
 }
 
 function Hidden() {
+  const clock = useClock();
   const { session } = useData();
   const records = useRecordsState((s) => s.records);
   const write = useRecordsState((s) => s.write);
@@ -37,7 +38,7 @@ function Hidden() {
   );
   const kinds = RECORD_KINDS.filter((k) => hidden.some((r) => r.kind === k));
   const shown = hidden.filter((r) => kind === 'all' || r.kind === kind).slice(0, limit);
-  const dates = [...new Set(shown.map((r) => r.updatedAt.slice(0, 10)))];
+  const dates = [...new Set(shown.map((r) => clock.date(r.updatedAt)))];
   const back = (r: StoredRecord) => void write(r.kind, r.id, (now) => now, `${tell(r)} is back`, false);
   return (
     <Page>
@@ -60,13 +61,13 @@ function Hidden() {
         <Section key={date} title={date}>
           <View style={{ marginHorizontal: -SPACE.m }}>
             {shown
-              .filter((r) => r.updatedAt.startsWith(date))
+              .filter((r) => clock.date(r.updatedAt) === date)
               .map((r) => (
                 <Row
                   key={r.id}
                   testID={`hidden-${r.kind}-${tell(r)}`}
                   title={`${KINDS[r.kind].noun} ${tell(r)}`}
-                  detail={`by ${r.updatedBy}, ${r.updatedAt.slice(11, 16)}`}
+                  detail={`by ${r.updatedBy}, ${clock.time(r.updatedAt)}`}
                   right={may(session.role, KINDS[r.kind].hides) ? <Action kind="quiet" title="Bring back" label={`Bring back ${tell(r)}`} onPress={() => back(r)} /> : undefined}
                 />
               ))}

@@ -2,7 +2,7 @@ import { opticsOf, type PackageBody, type PlanBody, type StoredRecord } from '@m
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { newId, onto, useAll, useEditing, useFind, useMayWrite, useRecordsState, type AnyOrder } from '../../data';
+import { newId, onto, useAll, useClock, useEditing, useFind, useMayWrite, useRecordsState, type AnyOrder } from '../../data';
 import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, readNumber } from '../../ui/format';
 import { Empty, Failing } from '../../ui/states';
@@ -49,6 +49,7 @@ export function KitScreen({ packageId }: { packageId: string | null }) {
 }
 
 function PackageList({ packages, before, selectedId }: { packages: StoredRecord<'package'>[]; before: StoredRecord<'package'>[]; selectedId: string | null }) {
+  const clock = useClock();
   const router = useRouter();
   const find = useFind();
   const mayWrite = useMayWrite();
@@ -107,7 +108,7 @@ function PackageList({ packages, before, selectedId }: { packages: StoredRecord<
                   key={q.id}
                   testID={`before-${q.body.camera}`}
                   selected={q.id === selectedId}
-                  title={`${q.body.camera}-cam until ${q.body.until!.slice(0, 16).replace('T', ' ')}`}
+                  title={`${q.body.camera}-cam until ${clock.stamp(q.body.until!)}`}
                   detail={view.status === 'complete' ? packageParts(view.mounted) : view.why}
                   onPress={() => router.push(`/kit/${q.id}`)}
                 />

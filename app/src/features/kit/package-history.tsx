@@ -1,7 +1,7 @@
 import type { PackageBody, RecordChange, StoredRecord } from '@mesure/contract';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, useData, useFind } from '../../data';
+import { api, useClock, useData, useFind } from '../../data';
 import { Action, Field, Row, Section } from '../../ui/controls';
 import { focal } from '../../ui/format';
 import { Failing, Loading } from '../../ui/states';
@@ -12,6 +12,7 @@ import { packageParts, viewPackage } from './package-words';
 /** What was on the camera, and when it was changed. The server keeps each change. */
 export function PackageHistory({ record }: { record: StoredRecord<'package'> }) {
   const find = useFind();
+  const clock = useClock();
   const { session } = useData();
   const [state, setState] = useState<'closed' | 'loading' | 'failed' | RecordChange<'package'>[]>('closed');
   const [timeText, setTimeText] = useState('');
@@ -29,8 +30,9 @@ export function PackageHistory({ record }: { record: StoredRecord<'package'> }) 
     return view.status === 'complete' ? `${packageParts(view.mounted)}, at ${focal(body.focalMm)} mm` : `at ${focal(body.focalMm)} mm; ${view.why}`;
   };
   const changes = Array.isArray(state) ? state : [];
-  const asked = momentOf(timeText, changes.at(-1)?.when);
-  const then = asked ? [...changes].reverse().find((c) => Date.parse(c.when) <= asked.getTime()) : undefined;
+  const last = changes.at(-1)?.when;
+  const asked = clock.instant(timeText, last ? clock.date(last) : null);
+  const then = asked ? [...changes].reverse().find((c) => Date.parse(c.when) < Date.parse(asked) + 60_000) : undefined;
   return (
     <Section title="What was on when">
       {state === 'closed' ? <Action title="Look at the changes" icon="history" onPress={() => void load()} testID="open-history" /> : null}
@@ -55,13 +57,18 @@ export function PackageHistory({ record }: { record: StoredRecord<'package'> }) 
           {asked ? (
             <Words testID="history-answer">
               {then && !then.after.deleted
-                ? `${clock(asked)}: ${words(then.after.body)} (since ${stamp(then.when)}, by ${then.who}).`
-                : `${clock(asked)}: ${then ? 'it was taken apart' : 'not mounted yet'}.`}
+                ? `${clock.time(asked)}: ${words(then.after.body)} (since ${clock.stamp(then.when)}, by ${then.who}).`
+                : `${clock.time(asked)}: ${then ? 'it was taken apart' : 'not mounted yet'}.`}
             </Words>
           ) : null}
           <View style={{ marginHorizontal: -SPACE.m }}>
             {[...changes].reverse().map((c) => (
-              <Row key={c.version} testID={`change-${c.version}`} title={`${stamp(c.when)}, ${c.who}`} detail={c.after.deleted ? 'taken apart' : `${difference(c, find)}${words(c.after.body)}`} />
+              <Row
+                key={c.version}
+                testID={`change-${c.version}`}
+                title={`${clock.stamp(c.when)}, ${c.who}`}
+                detail={c.after.deleted ? 'taken apart' : `${difference(c, find)}${words(c.after.body)}`}
+              />
             ))}
           </View>
         </>
@@ -83,19 +90,3 @@ function difference(c: RecordChange<'package'>, find: ReturnType<typeof useFind>
   ].filter(Boolean);
   return parts.length > 0 ? `${parts.join(', ')}: ` : '';
 }
-
-/** A time of day on the day of the last change, or a whole date; null when it is none. Times are this device's. */
-function momentOf(text: string, lastIso: string | undefined): Date | null {
-  const m = /^(?:(\d{4})-(\d\d)-(\d\d)[ T])?(\d{1,2})[:.](\d\d)$/.exec(text.trim());
-  if (!m || Number(m[4]) > 23 || Number(m[5]) > 59) return null;
-  const day = new Date(lastIso ?? Date.now());
-  const at = m[1] ? new Date(Number(m[1]), Number(m[2]) - 1, Number(m[3])) : new Date(day.getFullYear(), day.getMonth(), day.getDate());
-  at.setHours(Number(m[4]), Number(m[5]), 59);
-  return at;
-}
-const two = (n: number) => String(n).padStart(2, '0');
-const clock = (d: Date) => `${two(d.getHours())}:${two(d.getMinutes())}`;
-const stamp = (iso: string) => {
-  const d = new Date(iso);
-  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${clock(d)}`;
-};

@@ -1,7 +1,7 @@
 import { may, ROLE_WORDS, rolesBelow, type CrewMember, type Invitation, type NewInvitation, type Role } from '@mesure/contract';
 import { useCallback, useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { api, useData, useSession } from '../../data';
+import { api, useClock, useData, useSession } from '../../data';
 import { Action, Choice, Row, Section, Sheet } from '../../ui/controls';
 import { Qr } from '../../ui/qr';
 import { Failing, Loading } from '../../ui/states';
@@ -75,6 +75,7 @@ export function PeopleSheet({ open, onClose }: { open: boolean; onClose: () => v
 }
 
 function Invite({ invitations, onChanged }: { invitations: Invitation[]; onChanged: () => Promise<void> }) {
+  const clock = useClock();
   const p = usePalette();
   const { session } = useData();
   const roles = rolesBelow(session.role);
@@ -105,7 +106,7 @@ function Invite({ invitations, onChanged }: { invitations: Invitation[]; onChang
           <Words look="small" selectable testID="invitation-link" style={{ wordBreak: 'break-all' } as object}>
             {made.link}
           </Words>
-          <Words look="small" dim>{`Good once, until ${made.expiresAt.slice(0, 16).replace('T', ' ')} UTC. It is shown only now.`}</Words>
+          <Words look="small" dim>{`Good once, until ${clock.stamp(made.expiresAt)} UTC. It is shown only now.`}</Words>
           {trust ? (
             <>
               <Words look="small">A phone that was never here scans this one first, to trust the machine:</Words>
@@ -121,7 +122,7 @@ function Invite({ invitations, onChanged }: { invitations: Invitation[]; onChang
             <Row
               key={i.id}
               title={`Invitation as ${i.role}`}
-              detail={`by ${i.madeBy}, good until ${i.expiresAt.slice(0, 16).replace('T', ' ')} UTC`}
+              detail={`by ${i.madeBy}, good until ${clock.stamp(i.expiresAt)} UTC`}
               right={<Action kind="quiet" title="Take back" onPress={() => void api.takeInvitationBack(session.production.id, i.id).then(onChanged, (e: Error) => setError(e.message))} />}
             />
           ))}

@@ -2,25 +2,29 @@ import { sunTravelOf, usualPanorama, type LightPlan, type PanoramaPlace } from '
 import { bracketCount, CoreError, shadowLengthM, sunAt } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
+import { useClock } from '../../data';
 import { Action, Field, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
 import { Fact, Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
+import { useDay } from '../days/use-day';
 import type { PlanDraft } from './use-plan';
 
 /** A stand-in's shadow tells more than an angle does. */
 const PERSON_M = 1.75;
-const today = (hour: number) => new Date(new Date().setUTCHours(hour, 0, 0, 0)).toISOString();
 
 /** Where the sun goes while an exterior is shot, the shadows, and how many brackets a panorama needs. */
 export function LightSection({ draft, mayWrite }: { draft: PlanDraft; mayWrite: boolean }) {
   const light = draft.planBody.light ?? null;
+  const clock = useClock();
+  const day = useDay();
+  const at = (time: string) => clock.instant(time, day?.body.date ?? clock.date(new Date().toISOString()))!;
   const put = (label: string, next: LightPlan | null) => draft.keep(label, { plan: { ...draft.planBody, light: next, exterior: next ? true : draft.planBody.exterior } });
   return (
     <Section title="Sun">
       {!light && mayWrite ? (
-        <Action icon="wb-sunny" title="Follow the sun" onPress={() => put('Sun followed', { latitudeDeg: 52, longitudeDeg: 0, northDeg: 0, from: today(9), to: today(12) })} testID="follow-sun" />
+        <Action icon="wb-sunny" title="Follow the sun" onPress={() => put('Sun followed', { latitudeDeg: 52, longitudeDeg: 0, northDeg: 0, from: at('09:00'), to: at('12:00') })} testID="follow-sun" />
       ) : null}
       {light ? <Sun light={light} draft={draft} mayWrite={mayWrite} onGone={() => put('Sun left out', null)} /> : null}
       <Panoramas draft={draft} mayWrite={mayWrite} />
@@ -66,19 +70,20 @@ function Sun({ light, draft, mayWrite, onGone }: { light: LightPlan; draft: Plan
   );
 }
 
-/** A date and time in UTC, as numbers in a row: 2026-11-23 09:30. */
+/** A date and time of the set's clock, as numbers in a row: 2026-11-23 09:30. */
 function Moment({ label, iso, onKeep }: { label: string; iso: string; onKeep: (iso: string) => void }) {
-  const shown = `${iso.slice(0, 10)} ${iso.slice(11, 16)}`;
+  const clock = useClock();
+  const shown = clock.stamp(iso);
   const [text, setText] = useState(shown);
   const [error, setError] = useState<string | null>(null);
   const keep = () => {
     if (text === shown) return;
-    const ms = /^\d{4}-\d{2}-\d{2} \d{2}:\d{2}$/.test(text.trim()) ? Date.parse(`${text.trim().replace(' ', 'T')}:00Z`) : Number.NaN;
-    if (Number.isNaN(ms)) return setError('Date and time, such as 2026-06-21 09:30');
+    const instant = clock.instant(text, clock.date(iso));
+    if (!instant) return setError('Date and time, such as 2026-06-21 09:30');
     setError(null);
-    return onKeep(new Date(ms).toISOString());
+    return onKeep(instant);
   };
-  return <Field label={label} suffix="UTC" value={text} onChangeText={setText} onDone={keep} error={error} testID={`light-${label}`} />;
+  return <Field label={label} suffix={clock.words(iso)} value={text} onChangeText={setText} onDone={keep} error={error} testID={`light-${label}`} />;
 }
 
 /** Where the light is taken down: dragged in the view from above, with the height here. */

@@ -1,6 +1,6 @@
 import type { RemarkBody, StoredRecord } from '@mesure/contract';
 import { View } from 'react-native';
-import { newId, useAll, useData, useMay, useRecordsState } from '../../data';
+import { newId, useAll, useClock, useData, useMay, useRecordsState } from '../../data';
 import { useDraftText } from '../../data/use-draft-text';
 import { Action, Field, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
@@ -43,6 +43,7 @@ export function Remarks({ about, aboutId }: { about: RemarkBody['about']; aboutI
 }
 
 function OneRemark({ remark, mayAnswer }: { remark: StoredRecord<'remark'>; mayAnswer: boolean }) {
+  const clock = useClock();
   const p = usePalette();
   const { session } = useData();
   const write = useRecordsState((s) => s.write);
@@ -60,11 +61,11 @@ function OneRemark({ remark, mayAnswer }: { remark: StoredRecord<'remark'>; mayA
   return (
     <View style={{ borderLeftWidth: 4, borderColor: answer ? p.line : p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.s, gap: SPACE.xs }} testID={`remark-${remark.id}`}>
       <Words>{text}</Words>
-      <Words look="label" dim>{`${by}, ${at.slice(0, 16).replace('T', ' ')}`}</Words>
+      <Words look="label" dim>{`${by}, ${clock.stamp(at)}`}</Words>
       {answer ? (
         <>
           <Words>{`↳ ${answer.text}`}</Words>
-          <Words look="label" dim>{`${answer.by}, ${answer.at.slice(0, 16).replace('T', ' ')}`}</Words>
+          <Words look="label" dim>{`${answer.by}, ${clock.stamp(answer.at)}`}</Words>
         </>
       ) : mayAnswer ? (
         <>

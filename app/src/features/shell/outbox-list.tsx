@@ -1,9 +1,8 @@
 import { HIDDEN, KINDS, takeField, type RecordKind, type FieldClash, type RecordState, type TakeBody, type TakeWords } from '@mesure/contract';
 import { useState } from 'react';
 import { ScrollView, View } from 'react-native';
-import { useRecordsState, type Side, type Waiting } from '../../data';
+import { useClock, useRecordsState, type Side, type Waiting } from '../../data';
 import { Action } from '../../ui/controls';
-import { timeOfDay } from '../../ui/format';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { useTakeWords } from '../floor/use-floor';
@@ -88,6 +87,7 @@ function NeedsYou({ item }: { item: Waiting }) {
 }
 
 function Clash({ item, clash, chosen, words, onChoose }: { item: Waiting; clash: FieldClash; chosen: Side | null; words: TakeWords; onChoose: (side: Side) => void }) {
+  const clock = useClock();
   const title =
     clash.field === HIDDEN ? 'Hidden' : item.kind === 'take' ? (takeField(clash.field)?.title ?? clash.field) : ((KINDS[item.kind].fields as Record<string, string>)[clash.field] ?? clash.field);
   const mine = shown(item, item.write, clash.field, words);
@@ -96,7 +96,7 @@ function Clash({ item, clash, chosen, words, onChoose }: { item: Waiting; clash:
     <View style={{ gap: SPACE.xs }}>
       <Words look="small">{`${title}: both of you changed it.`}</Words>
       <Action title={`Mine: ${mine}${chosen === 'mine' ? '  ✓' : ''}`} onPress={() => onChoose('mine')} testID={`mine-${clash.field}`} />
-      <Action title={`${clash.who}, ${timeOfDay(clash.when)}: ${theirs}${chosen === 'theirs' ? '  ✓' : ''}`} onPress={() => onChoose('theirs')} testID={`theirs-${clash.field}`} />
+      <Action title={`${clash.who}, ${clock.time(clash.when)}: ${theirs}${chosen === 'theirs' ? '  ✓' : ''}`} onPress={() => onChoose('theirs')} testID={`theirs-${clash.field}`} />
     </View>
   );
 }

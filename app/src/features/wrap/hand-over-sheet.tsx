@@ -1,7 +1,7 @@
 import type { HandoverPlan } from '@mesure/contract';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, newId, useData } from '../../data';
+import { api, newId, useClock, useData } from '../../data';
 import { ChoiceField, FormNotes, TextField, useKeptForm } from '../../forms';
 import { Action } from '../../ui/controls';
 import { saveFile } from '../../ui/save-file';
@@ -19,6 +19,7 @@ interface Props {
 
 /** To whom, and how much of it: the last question before a day leaves. */
 export function HandOverSheet({ dayId, dayName, plan, open, onDone }: Props) {
+  const clock = useClock();
   const { session } = useData();
   const [before] = useState(plan.handedOver.at(0));
   const [state, setState] = useState<{ busy: boolean; bytes: number; error: string | null }>({ busy: false, bytes: 0, error: null });
@@ -45,7 +46,7 @@ export function HandOverSheet({ dayId, dayName, plan, open, onDone }: Props) {
           name="what"
           label="What leaves"
           options={[
-            { value: 'new', title: 'What is new', detail: `since ${before.at.slice(0, 16).replace('T', ' ')}, to ${before.to}` },
+            { value: 'new', title: 'What is new', detail: `since ${clock.stamp(before.at)}, to ${before.to}` },
             { value: 'all', title: 'All of it', detail: `${plan.files.length} files` },
           ]}
         />

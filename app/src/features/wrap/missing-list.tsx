@@ -2,7 +2,7 @@ import { LACK_TIMES, type AbsenceBody, type LackTime, type MissingThing } from '
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useData, useMayWrite, useRecordsState } from '../../data';
+import { newId, useClock, useData, useMayWrite, useRecordsState } from '../../data';
 import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm } from '../../forms';
 import { Action, Row, Section, Sheet } from '../../ui/controls';
 import { Words } from '../../ui/text';
@@ -123,6 +123,7 @@ function Reason({ dayId, of, onDone }: { dayId: string; of: readonly MissingThin
 
 /** What was answered stays in sight, and can be taken back. */
 function Answered({ missing, onChanged }: { missing: readonly MissingThing[]; onChanged: () => void }) {
+  const clock = useClock();
   const mayWrite = useMayWrite();
   const write = useRecordsState((s) => s.write);
   const these = missing.filter((m) => m.answer);
@@ -134,7 +135,7 @@ function Answered({ missing, onChanged }: { missing: readonly MissingThing[]; on
           <Row
             key={`${m.takeId} ${m.code}`}
             title={`${m.what}: ${m.answer!.reason}`}
-            detail={`${m.take} · ${m.answer!.by}, ${m.answer!.at.slice(0, 16).replace('T', ' ')}`}
+            detail={`${m.take} · ${m.answer!.by}, ${clock.stamp(m.answer!.at)}`}
             right={
               mayWrite ? (
                 <Action

@@ -2,7 +2,7 @@ import type { HandoverPlan } from '@mesure/contract';
 import { useFocusEffect, useRouter } from 'expo-router';
 import { useCallback, useState } from 'react';
 import { View } from 'react-native';
-import { api, useData, useMayWrite, useRecordsState } from '../../data';
+import { api, useClock, useData, useMayWrite, useRecordsState } from '../../data';
 import { Action, Sheet } from '../../ui/controls';
 import { Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
@@ -26,6 +26,7 @@ export function WrapScreen() {
 }
 
 function DayWrap() {
+  const clock = useClock();
   const p = usePalette();
   const router = useRouter();
   const { session, records } = useData();
@@ -76,11 +77,11 @@ function DayWrap() {
       <View testID="missing-count">
         <Figure look="big" origin="computed" value={String(open)} unit={open === 1 ? 'thing is missing' : 'things are missing'} />
       </View>
-      {closed ? <Words>{`■ Closed by ${closed.by}, ${minute(closed.at)}`}</Words> : null}
+      {closed ? <Words>{`■ Closed by ${closed.by}, ${clock.stamp(closed.at)}`}</Words> : null}
       <Changes testID="changed-after-close" changes={changedAfterClose} head={(n) => `◆ ${n} after that, marked in the handover:`} />
       {handedOver.map((h) => (
         <Words key={h.id} testID="handed-over">
-          {`▸ ${h.supplementTo ? 'A supplement went' : 'Handed over'} to ${h.to} by ${h.by}, ${minute(h.at)}: ${h.files} files, ${(h.sizeBytes / 1e6).toFixed(1)} MB${h.missing > 0 ? `, ${h.missing} missing` : ''}`}
+          {`▸ ${h.supplementTo ? 'A supplement went' : 'Handed over'} to ${h.to} by ${h.by}, ${clock.stamp(h.at)}: ${h.files} files, ${(h.sizeBytes / 1e6).toFixed(1)} MB${h.missing > 0 ? `, ${h.missing} missing` : ''}`}
         </Words>
       ))}
       <Changes testID="changed-since" changes={changedSince} head={(n) => `◆ ${n} since; hand over what is new as a supplement:`} />
@@ -108,17 +109,16 @@ function DayWrap() {
   );
 }
 
-const minute = (iso: string): string => iso.slice(0, 16).replace('T', ' ');
-
 /** The first few by name, the rest by number. */
 const SHOWN = 6;
 function Changes({ changes, head, testID }: { changes: HandoverPlan['changedSince']; head: (count: string) => string; testID: string }) {
+  const clock = useClock();
   if (changes.length === 0) return null;
   return (
     <View testID={testID}>
       <Words>{head(`${changes.length} change${changes.length === 1 ? '' : 's'}`)}</Words>
       {changes.slice(0, SHOWN).map((c, i) => (
-        <Words key={`${c.when} ${c.what} ${i}`} look="small" dim>{`${minute(c.when)} · ${c.who} · ${c.what}`}</Words>
+        <Words key={`${c.when} ${c.what} ${i}`} look="small" dim>{`${clock.stamp(c.when)} · ${c.who} · ${c.what}`}</Words>
       ))}
       {changes.length > SHOWN ? <Words look="small" dim>{`and ${changes.length - SHOWN} more`}</Words> : null}
     </View>

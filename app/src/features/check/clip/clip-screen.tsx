@@ -3,7 +3,7 @@ import { outlineAt } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { isWhole, newId, useAll, useAnalysesState, useData, useFind, useMay, useRecord, useRecordsState } from '../../../data';
+import { isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecord, useRecordsState } from '../../../data';
 import { Action, Choice, Field, Progress, Section } from '../../../ui/controls';
 import { percent } from '../../../ui/format';
 import { LiveNumber } from '../../../ui/live-number';
@@ -45,6 +45,7 @@ export function ClipScreen({ takeId }: { takeId: string }) {
 type Doing = 'look' | 'mask' | 'mark';
 
 function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: StoredRecord<'footage'> }) {
+  const clock = useClock();
   const p = usePalette();
   const router = useRouter();
   const { session, records, analyses } = useData();
@@ -137,7 +138,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
         </Words>
       ) : null}
       {outcome && analysis?.stale ? (
-        <Words color={p.tape} testID="tracks-stale">{`↺ From ${staleWords(analysis)}: ${analysis.stale.what}. Follow them again for the clip as it is marked now.`}</Words>
+        <Words color={p.tape} testID="tracks-stale">{`↺ From ${staleWords(analysis, clock)}: ${analysis.stale.what}. Follow them again for the clip as it is marked now.`}</Words>
       ) : null}
       <ClipPicture
         footage={shown}

@@ -2,9 +2,8 @@ import { bulkLines, cameraFor, takeField, type TakeBody, TAKE_FIELDS, touched, t
 import { CoreError } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useRecordsState } from '../../../data';
+import { useAll, useClock, useRecordsState } from '../../../data';
 import { Action, Choice, Field, Sheet } from '../../../ui/controls';
-import { timeOfDay } from '../../../ui/format';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { useTakeWords } from '../use-floor';
@@ -15,6 +14,7 @@ const FIELDS = TAKE_FIELDS.filter((f) => !ALONE.includes(f.key));
 
 /** "The reducer was on since 14:10": a value for this take and those after it, seen before it is done, taken back with one undo. */
 export function BulkSheet({ from, onClose }: { from: StoredRecord<'take'>; onClose: () => void }) {
+  const clock = useClock();
   const p = usePalette();
   const words = useTakeWords();
   const takes = useAll('take');
@@ -57,7 +57,7 @@ export function BulkSheet({ from, onClose }: { from: StoredRecord<'take'>; onClo
         label="Of which takes"
         value={range}
         options={[
-          { value: 'day', title: `all since ${timeOfDay(from.body.loggedAt)}` },
+          { value: 'day', title: `all since ${clock.time(from.body.loggedAt)}` },
           { value: 'setup', title: 'of this setup only' },
         ]}
         onChange={setRange}
@@ -76,7 +76,7 @@ export function BulkSheet({ from, onClose }: { from: StoredRecord<'take'>; onClo
           <Words look="heading">{lines.length === 0 ? 'Nothing would change' : `${lines.length} ${lines.length === 1 ? 'take changes' : 'takes change'}`}</Words>
           {lines.slice(0, 40).map((l) => (
             <View key={l.take.id} style={{ paddingVertical: SPACE.xs, borderBottomWidth: 1, borderColor: p.line }}>
-              <Words look="small">{`${timeOfDay(l.take.body.loggedAt)} · ${l.take.body.slate} take ${l.take.body.take}: ${l.before || '–'} → ${l.after || '–'}`}</Words>
+              <Words look="small">{`${clock.time(l.take.body.loggedAt)} · ${l.take.body.slate} take ${l.take.body.take}: ${l.before || '–'} → ${l.after || '–'}`}</Words>
             </View>
           ))}
           {lines.length > 40 ? <Words look="small" dim>{`and ${lines.length - 40} more`}</Words> : null}

@@ -3,9 +3,9 @@ import { LIGHT_SHOTS, lightLacks, type LightPicture, type LightShotBody, type Pl
 import { bracketOf, sunAt, type SunPlace } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useMayWrite, useRecordsState } from '../../../data';
+import { newId, useAll, useClock, useMayWrite, useRecordsState } from '../../../data';
 import { Action, Section } from '../../../ui/controls';
-import { fixed, timeOfDay } from '../../../ui/format';
+import { fixed } from '../../../ui/format';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 
@@ -75,6 +75,7 @@ export function LightSection({ setup, plan }: { setup: StoredRecord<'setup'>; pl
 
 /** One reference that was shot, with its pictures and what their exposures reach. */
 function Shot({ shot }: { shot: StoredRecord<'light'> }) {
+  const clock = useClock();
   const p = usePalette();
   const mayWrite = useMayWrite();
   const write = useRecordsState((s) => s.write);
@@ -85,10 +86,10 @@ function Shot({ shot }: { shot: StoredRecord<'light'> }) {
     <View style={{ borderBottomWidth: 1, borderColor: p.line }} testID={`light-${body.what}-${body.place ?? ''}`}>
       <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
         <Words look="small" style={{ flex: 1 }}>
-          {`${timeOfDay(body.shotAt)} · ${title}${body.sun ? ` · sun ${fixed(body.sun.azimuthDeg, 0)}°, ${fixed(body.sun.elevationDeg, 0)}° high` : ''}`}
+          {`${clock.time(body.shotAt)} · ${title}${body.sun ? ` · sun ${fixed(body.sun.azimuthDeg, 0)}°, ${fixed(body.sun.elevationDeg, 0)}° high` : ''}`}
         </Words>
         {mayWrite ? (
-          <Action kind="quiet" title="Remove" label={`Remove ${body.what} of ${timeOfDay(body.shotAt)}`} onPress={() => void write('light', shot.id, (now) => now, `${body.what} removed`, true)} />
+          <Action kind="quiet" title="Remove" label={`Remove ${body.what} of ${clock.time(body.shotAt)}`} onPress={() => void write('light', shot.id, (now) => now, `${body.what} removed`, true)} />
         ) : null}
       </View>
       {body.what === 'panorama' && pictures.length > 0 ? (

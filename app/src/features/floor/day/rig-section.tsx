@@ -2,9 +2,8 @@ import { type RigBody, type StoredRecord } from '@mesure/contract';
 import { degToRad, radToDeg, type WitnessPlacement } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useMayWrite, useRecordsState } from '../../../data';
+import { newId, useAll, useClock, useMayWrite, useRecordsState } from '../../../data';
 import { Action, Choice, Field, Section, Sheet } from '../../../ui/controls';
-import { timeOfDay } from '../../../ui/format';
 import { LiveNumber } from '../../../ui/live-number';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
@@ -23,6 +22,7 @@ export function placementWords(w: WitnessPlacement): string {
 
 /** How each witness camera is mounted now, since when; "somebody touched it" begins a new state, and takes before it keep the old one. */
 export function RigSection({ setup, planned }: { setup: StoredRecord<'setup'>; planned: readonly { packageId: string; placement?: WitnessPlacement }[] }) {
+  const clock = useClock();
   const mayWrite = useMayWrite();
   const packages = [...useAll('package')].sort(byCamera);
   const rigs = useAll('rig')
@@ -50,7 +50,7 @@ export function RigSection({ setup, planned }: { setup: StoredRecord<'setup'>; p
                 key={r.id}
                 look="small"
                 dim={i > 0}
-              >{`${i === 0 ? 'now' : 'before'}, since ${timeOfDay(r.body.since)}: ${placementWords(r.body.placement)}${r.body.why ? ` (${r.body.why})` : ''}`}</Words>
+              >{`${i === 0 ? 'now' : 'before'}, since ${clock.time(r.body.since)}: ${placementWords(r.body.placement)}${r.body.why ? ` (${r.body.why})` : ''}`}</Words>
             ))}
             {mayWrite ? (
               <View style={{ flexDirection: 'row', marginTop: SPACE.xs }}>

@@ -3,9 +3,9 @@ import { formatLength } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useMayWrite, useRecordsState } from '../../../data';
+import { useAll, useClock, useMayWrite, useRecordsState } from '../../../data';
 import { Action, IconAction, Row, Section, useIsWide } from '../../../ui/controls';
-import { fixed, focal, timeOfDay } from '../../../ui/format';
+import { fixed, focal } from '../../../ui/format';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
@@ -85,6 +85,7 @@ export function SetupBoard({ setup }: { setup: StoredRecord<'setup'> }) {
 const AT_ONCE = 25;
 
 function Takes({ setup, plan }: { setup: StoredRecord<'setup'>; plan: Parameters<typeof takeLacks>[1] }) {
+  const clock = useClock();
   const hidden = useRecordsState((s) => s.records);
   const floor = useFloor();
   const words = useTakeWords();
@@ -116,7 +117,7 @@ function Takes({ setup, plan }: { setup: StoredRecord<'setup'>; plan: Parameters
                 )}
                 right={
                   <Words look="small" dim>
-                    {timeOfDay(t.body.loggedAt)}
+                    {clock.time(t.body.loggedAt)}
                   </Words>
                 }
                 onPress={() => router.push(`/floor/take/${t.id}` as Href)}

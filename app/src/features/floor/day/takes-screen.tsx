@@ -2,9 +2,8 @@ import { takeField, takeLacks, TAKE_FIELDS, type PlanBody, type StoredRecord, ty
 import { useRouter, type Href } from 'expo-router';
 import { useMemo, useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useRecordsState } from '../../../data';
+import { useAll, useClock, useRecordsState } from '../../../data';
 import { Action, Choice, Field, Row } from '../../../ui/controls';
-import { timeOfDay } from '../../../ui/format';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
@@ -32,6 +31,7 @@ export function TakesScreen() {
 }
 
 function Takes() {
+  const clock = useClock();
   const router = useRouter();
   const words = useTakeWords();
   const floor = useFloor();
@@ -79,7 +79,7 @@ function Takes() {
             )}${whereFound(t.body, wanted, words)}`}
             right={
               <Words look="small" dim>
-                {timeOfDay(t.body.loggedAt)}
+                {clock.time(t.body.loggedAt)}
               </Words>
             }
             onPress={() => router.push(`/floor/take/${t.id}` as Href)}

@@ -1,7 +1,7 @@
 import { differing, isShown, noted, shownFields, TAKE_FIELD_GROUPS, TAKE_FIELDS, type Lack, type PlanBody, type StoredRecord, type TakeBody, type TakeField, type TakeWords } from '@mesure/contract';
 import { useState } from 'react';
 import { Platform, View } from 'react-native';
-import { useAll, useFind, useMayWrite, useRecordsState } from '../../../data';
+import { useAll, useClock, useFind, useMayWrite, useRecordsState } from '../../../data';
 import { Action, Choice, Section } from '../../../ui/controls';
 import { unfold } from '../../../ui/folds';
 import { Words } from '../../../ui/text';
@@ -133,6 +133,7 @@ export function RestOfTake({ take, plan, before, lens, lacks, ticks, words, disa
 }
 
 function MountedPackage({ take, words, disabled, keep }: Pick<Props, 'take' | 'words' | 'disabled' | 'keep'>) {
+  const clock = useClock();
   const find = useFind();
   const packages = [...useAll('package')].sort(byCamera);
   const pack = find('package', take.body.packageId);
@@ -144,7 +145,7 @@ function MountedPackage({ take, words, disabled, keep }: Pick<Props, 'take' | 'w
         value={take.body.packageId}
         options={packages
           .filter((q) => !q.body.until || q.id === take.body.packageId || packages.filter((o) => o.body.camera === q.body.camera).length > 1)
-          .map((q) => ({ value: q.id, title: `${q.body.camera}-cam`, ...(q.body.until ? { detail: `until ${q.body.until.slice(11, 16)}` } : {}) }))}
+          .map((q) => ({ value: q.id, title: `${q.body.camera}-cam`, ...(q.body.until ? { detail: `until ${clock.stamp(q.body.until)}` } : {}) }))}
         disabled={disabled}
         onChange={(packageId) => keep({ packageId, focalMm: words.packages.find((p) => p.id === packageId)!.focalMm }, 'package')}
       />

@@ -1,15 +1,15 @@
 import { changedFields, HIDDEN, takeField, touched, type RecordChange, type StoredRecord, type TakeBody, type TakeWords } from '@mesure/contract';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { api, useData, useMayWrite, useRecordsState } from '../../../data';
+import { api, useClock, useData, useMayWrite, useRecordsState } from '../../../data';
 import { Action, Sheet } from '../../../ui/controls';
-import { timeOfDay } from '../../../ui/format';
 import { Failing, Loading } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 
 /** Everything that happened to one take: who, when, before, after; each value can be put back. */
 export function TakeHistory({ take, words, onClose }: { take: StoredRecord<'take'>; words: TakeWords; onClose: () => void }) {
+  const clock = useClock();
   const p = usePalette();
   const { session } = useData();
   const mayWrite = useMayWrite();
@@ -45,7 +45,7 @@ export function TakeHistory({ take, words, onClose }: { take: StoredRecord<'take
             const keys = c.before ? changedFields(c.before, c.after).filter((k) => k === HIDDEN || takeField(k)) : [];
             return (
               <View key={c.version} style={{ paddingVertical: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`history-${c.version}`}>
-                <Words look="small" dim>{`${timeOfDay(c.when)} · ${c.who}`}</Words>
+                <Words look="small" dim>{`${clock.stamp(c.when)} · ${c.who}`}</Words>
                 {c.before === null ? <Words look="small">Logged</Words> : null}
                 {c.before && keys.length === 0 ? <Words look="small">No field changed</Words> : null}
                 {keys.map((k) =>

@@ -2,10 +2,9 @@ import { differing, sameSlate, takeLacks, takesOf, type Lack, type StoredRecord 
 import { useRouter, type Href } from 'expo-router';
 import { useEffect, useRef, useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
+import { useAll, useClock, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
 import { Action } from '../../../ui/controls';
 import { useLater } from '../../../ui/folds';
-import { timeOfDay } from '../../../ui/format';
 import { Empty, Loading } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
@@ -51,6 +50,7 @@ function HiddenTake({ take }: { take: StoredRecord<'take'> }) {
 }
 
 function TakeForm({ take, to }: { take: StoredRecord<'take'>; to: string | null }) {
+  const clock = useClock();
   const router = useRouter();
   const body = take.body;
   const find = useFind();
@@ -106,7 +106,7 @@ function TakeForm({ take, to }: { take: StoredRecord<'take'>; to: string | null 
         />
       </View>
       {twin ? (
-        <Words look="small">{`▲ ${twin.body.slate} take ${twin.body.take} is on another take too, logged ${timeOfDay(twin.body.loggedAt)}. One of the two should be another number.`}</Words>
+        <Words look="small">{`▲ ${twin.body.slate} take ${twin.body.take} is on another take too, logged ${clock.time(twin.body.loggedAt)}. One of the two should be another number.`}</Words>
       ) : null}
       <Lacks lacks={lacks} />
       {before ? (

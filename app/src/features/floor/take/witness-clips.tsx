@@ -2,10 +2,9 @@ import { clipOf, rigAt, touched, type PlanBody, type StoredRecord, type WitnessC
 import { CoreError, formatLength, formatTimecode, mustReadLength, parseTimecode, STABILISER } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { View } from 'react-native';
-import { useAll, useFind, useRecordsState } from '../../../data';
+import { useAll, useClock, useFind, useRecordsState } from '../../../data';
 import { useDraftText } from '../../../data/use-draft-text';
 import { Action, Choice, Section } from '../../../ui/controls';
-import { timeOfDay } from '../../../ui/format';
 import { InlineField } from '../../../ui/inline-field';
 import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
@@ -29,6 +28,7 @@ export function WitnessClips({ take, plan, disabled }: { take: StoredRecord<'tak
 }
 
 function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take'>; packageId: string; rigs: StoredRecord<'rig'>[]; disabled: boolean }) {
+  const clock = useClock();
   const find = useFind();
   const floor = useFloor();
   const unit = useLengthUnit();
@@ -73,7 +73,7 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
         {mode}
       </Words>
       <Words look="small" dim testID={`rig-of-${camera}`}>
-        {rig ? `Mounted since ${timeOfDay(rig.body.since)}: ${placementWords(rig.body.placement)}` : 'Nobody has said how it was mounted at that time.'}
+        {rig ? `Mounted since ${clock.time(rig.body.since)}: ${placementWords(rig.body.placement)}` : 'Nobody has said how it was mounted at that time.'}
       </Words>
       <InlineField
         id="field-witnesses"

@@ -2,8 +2,8 @@ import type { Analysis, EdgesBody, StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useAnalysesState, useFind, useMayWrite, usePicturesState, type PictureOnTheWay } from '../../../data';
-import { staleWords } from '../../../ui/stale-words';
+import { newId, useAll, useAnalysesState, useClock, useFind, useMayWrite, usePicturesState, type Clock, type PictureOnTheWay } from '../../../data';
+import { knownWords, staleWords } from '../../../ui/stale-words';
 import { Action, Row, Section } from '../../../ui/controls';
 import { fixed, focal, percent } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
@@ -14,13 +14,18 @@ import { NewPlates } from './new-plates';
 import { OnTheWay } from '../../pictures/on-the-way';
 import { PLATE_FILES } from './picture-words';
 
-export function plateState(a: Analysis | undefined): string {
-  if (!a) return 'not measured yet';
+function usePlateState(): (a: Analysis | undefined) => string {
+  const clock = useClock();
+  const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
+  return (a) => (a ? [known, plateState(a, clock)].filter(Boolean).join(' · ') : known ? `no result ${known}` : 'not measured yet');
+}
+
+function plateState(a: Analysis, clock: Clock): string {
   if (a.status === 'queued') return 'waits for the server';
   if (a.status === 'running') return `${a.stage}, ${percent(a.progress)}`;
   if (a.status === 'failed') return a.error ?? 'failed';
   if (a.status === 'stopped') return 'stopped';
-  const old = staleWords(a);
+  const old = staleWords(a, clock);
   return a.outcome?.kind === 'grid' ? `${old ? `↺ ${old} · ` : ''}${a.outcome.report.sentence}` : '';
 }
 
@@ -32,6 +37,7 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
     .filter((q) => q.body.lensId === record.body.lensId)
     .sort((a, b) => (a.body.shotAt < b.body.shotAt ? 1 : -1));
   const bySubject = useAnalysesState((s) => s.bySubject);
+  const stateOf = usePlateState();
   const onTheWay = usePicturesState((s) => s.pictures).filter((q) => (q.body as { lensId?: string }).lensId === record.body.lensId);
   const waiting = onTheWay.filter((q) => q.kind === 'plate');
   const mayWrite = useMayWrite();
@@ -50,7 +56,7 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
             key={q.id}
             testID={`plate-${q.body.picture.name}`}
             title={`${focal(q.body.focalMm)} mm${q.body.focusM ? ` at ${fixed(q.body.focusM, 1)} m` : ''} · ${q.body.picture.name}`}
-            detail={plateState(bySubject[q.id])}
+            detail={stateOf(bySubject[q.id])}
             onPress={() => router.push(`/kit/plate/${q.id}`)}
           />
         ))}

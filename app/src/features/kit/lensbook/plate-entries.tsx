@@ -1,7 +1,7 @@
 import { mountPackage, typedLength, USUAL_TOLERANCE, type PlateBody, type StoredRecord } from '@mesure/contract';
 import { formatLength } from '@mesure/core';
 import { useState } from 'react';
-import { onto, useAll, useAnalysesState, useFind, useRecordsState } from '../../../data';
+import { onto, useAll, useAnalysesState, useClock, useFind, useRecordsState } from '../../../data';
 import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm } from '../../../forms';
 import { Action, Sheet } from '../../../ui/controls';
 import { focal, readNumber } from '../../../ui/format';
@@ -19,6 +19,7 @@ interface PlateText {
 
 /** What was entered for a plate: the package that it was shot on, marking, focus, chart. Kept, it is measured again. */
 export function PlateEntries({ plate, onClose }: { plate: StoredRecord<'plate'>; onClose: () => void }) {
+  const clock = useClock();
   const find = useFind();
   const unit = useLengthUnit();
   const write = useRecordsState((s) => s.write);
@@ -78,7 +79,7 @@ export function PlateEntries({ plate, onClose }: { plate: StoredRecord<'plate'>;
           const mounted = mountPackage(q.body, find);
           return {
             value: q.id,
-            title: `${q.body.camera}-cam${q.body.until ? ` until ${q.body.until.slice(11, 16)}` : ''}`,
+            title: `${q.body.camera}-cam${q.body.until ? ` until ${clock.stamp(q.body.until)}` : ''}`,
             detail: 'missing' in mounted ? `its ${mounted.missing} is missing` : packageParts(mounted),
           };
         })}

@@ -3,11 +3,11 @@ import { frameLens, type FittedUnknown, type GridReport } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { Image, View } from 'react-native';
-import { api, isWhole, useAnalysesState, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
+import { api, isWhole, useAnalysesState, useClock, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
 import { Action, Choice, Progress, Section } from '../../../ui/controls';
 import { fixed, focal, percent, withSigma } from '../../../ui/format';
-import { Empty, Failing, Loading } from '../../../ui/states';
-import { staleWords } from '../../../ui/stale-words';
+import { KnownOnly, Empty, Failing, Loading } from '../../../ui/states';
+import { knownWords, staleWords } from '../../../ui/stale-words';
 import { Fact, Figure, Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
@@ -25,6 +25,8 @@ export function PlateScreen({ plateId }: { plateId: string }) {
   const router = useRouter();
   const { session } = useData();
   const status = useRecordsState((s) => s.status);
+  const clock = useClock();
+  const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
   const plate = useRecord('plate', plateId);
   const lens = useRecord('lens', plate?.body.lensId);
   const analysis = useAnalysesState((s) => s.bySubject[plateId]);
@@ -72,7 +74,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
       ) : null}
       {r && analysis?.stale && !busy ? (
         <View style={{ borderLeftWidth: 4, borderColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.s, gap: SPACE.xs }} testID="stale">
-          <Words>{`↺ From ${staleWords(analysis)}: ${analysis.stale.what}${analysis.stale.who ? `, by ${analysis.stale.who}` : ''}. The lens is normalised as it was recorded then.`}</Words>
+          <Words>{`↺ From ${staleWords(analysis, clock)}: ${analysis.stale.what}${analysis.stale.who ? `, by ${analysis.stale.who}` : ''}. The lens is normalised as it was recorded then.`}</Words>
           <View style={{ alignItems: 'flex-start' }}>
             <Action title={again.title} icon="refresh" onPress={again.onPress} testID="measure-anew" />
           </View>
@@ -109,7 +111,8 @@ export function PlateScreen({ plateId }: { plateId: string }) {
       {remarks.map((m) => (
         <Words key={m.message} look="small" color={p.against}>{`▲ ${m.message}`}</Words>
       ))}
-      {!analysis ? (
+      {known ? <KnownOnly known={known} there={Boolean(analysis)} what="the plate's result" /> : null}
+      {!analysis && !known ? (
         error ? (
           <Failing title="The plate was not measured" text={`${error} The picture is safe on the server.`} action={again} />
         ) : (
