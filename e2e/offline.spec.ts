@@ -53,3 +53,32 @@ test('a phone may put the application on its home screen: manifest, icons and wo
   const { installabilityErrors } = await browser.send('Page.getInstallabilityErrors');
   expect(installabilityErrors.map((e) => e.errorId).filter((id) => id !== 'in-incognito')).toEqual([]);
 });
+
+test('a result that was known is known without a network, and says from when; of what nobody asked here nothing is claimed', async ({ page, context }) => {
+  await signIn(page, 'wrangler', '/check');
+  await page.evaluate(async () => {
+    await navigator.serviceWorker.ready;
+  });
+  await page.reload();
+  await expect.poll(() => page.evaluate(() => navigator.serviceWorker.controller !== null)).toBe(true);
+  const solved = page.locator('[data-testid^="check-"]').filter({ hasNotText: /no tracks yet|no test solve/ });
+  await expect(solved.first()).toBeVisible();
+  const before = (await solved.first().textContent())!;
+  await solved.first().click();
+  await expect(page.getByTestId('take-verdict')).toBeVisible();
+  await expect(page.getByTestId('known-only')).toHaveCount(0);
+  const verdict = (await page.getByTestId('take-verdict').textContent())!;
+
+  await context.setOffline(true);
+  await page.reload();
+  await expect(page.getByTestId('known-only')).toHaveText(/the test solve is known from (\d{4}-\d\d-\d\d )?\d\d:\d\d\./);
+  await expect(page.getByTestId('take-verdict')).toHaveText(verdict);
+  // its drawing was looked at here before, and is here whole
+  await expect(page.getByTestId('solve-rms')).toBeVisible();
+  await page.goBack();
+  await expect(solved.first()).toContainText('known from');
+  await expect(page.locator('[data-testid^="check-"]').filter({ hasText: 'no test solve yet' })).toHaveCount(0);
+
+  await context.setOffline(false);
+  await expect(solved.first()).toHaveText(before, { timeout: 20_000 });
+});

@@ -12,6 +12,5 @@ export function mesure(args: string[], input?: string) {
   const [command, first] = built ? [process.execPath, ['--enable-source-maps', path.join(root, '.build/mesure.mjs')]] : [path.join(root, 'bin/mesure'), []];
   const r = spawnSync(command, [...first, ...args], { encoding: 'utf8', input, maxBuffer: 1 << 28 });
   built = true;
-  // eslint-disable-next-line @typescript-eslint/no-explicit-any -- each command has an answer of its own
   return { code: r.status, out: r.stdout, err: r.stderr, json: () => JSON.parse(r.stdout) as Record<string, any> };
 }

@@ -19,7 +19,7 @@ export interface HandoverBody {
 
 export const handoverKind = defineKind<HandoverBody>({
   noun: 'handover',
-  tell: (b) => `to ${b.to}, ${b.at.slice(0, 16).replace('T', ' ')}`,
+  tell: (b) => `to ${b.to}, ${b.at.slice(0, 16).replace('T', ' ')} UTC`,
   fields: { dayId: 'day', to: 'to whom', by: 'by', at: 'time', supplementTo: 'adds to', manifest: 'list of files', files: 'files', sizeBytes: 'size', missing: 'missing' },
   schema: ({ Joi, id, at, name, file }) =>
     Joi.object({

@@ -35,6 +35,9 @@ export interface HandoverDay {
   folderOf(take: StoredRecord<'take'>): string;
 }
 
+/** Of the set's clock. */
+export const zoneOf = (day: Pick<HandoverDay, 'production'>): string => day.production?.body.timeZone ?? 'UTC';
+
 /** Safe in a zip on every system. */
 export const slug = (text: string): string =>
   text

@@ -1,9 +1,9 @@
-import type { HandoverPlan, SolveOutcome, StoredRecord } from '@mesure/contract';
+import { stampIn, zoneWords, type HandoverPlan, type SolveOutcome, type StoredRecord } from '@mesure/contract';
 import { formatLength } from '@mesure/core';
 import { unitOf } from '@mesure/formats';
 import { nodePdfFonts } from '@mesure/formats/node-pdf-fonts';
 import { writeReportHtml, writeReportPdf, type Report, type ReportNumber, type ReportSetup, type ReportTake, type TopView } from '@mesure/formats/report';
-import { labelOf, type HandoverDay, type HandoverFile } from './day';
+import { labelOf, zoneOf, type HandoverDay, type HandoverFile } from './day';
 import type { Lacking, SolvedTake } from './shots';
 
 interface Told {
@@ -27,18 +27,21 @@ export function reportFiles(told: Told): HandoverFile[] {
   ];
 }
 
-const minute = (iso: string): string => iso.slice(0, 16).replace('T', ' ');
+/** On the set's clock, which stands among the conventions. */
+const minuteOf = (day: HandoverDay) => (iso: string) => stampIn(zoneOf(day), iso);
 const count = (n: number, one: string, many: string) => ({ value: String(n), what: n === 1 ? one : many });
 
 function reportOf({ day, solved, lacks, missing, closed, changedAfterClose, files }: Told): Report {
   const { takes, setups } = day;
+  const minute = minuteOf(day);
+  const now = new Date().toISOString();
   const verdicts = takes.map((t) => verdictOf(solved.get(t.id)));
   return {
     production: day.production?.body.name ?? '',
     day: day.day.body.name,
     date: day.day.body.date,
-    madeAt: `${minute(new Date().toISOString())} UTC`,
-    closed: closed ? `${closed.by}, ${minute(closed.at)} UTC` : null,
+    madeAt: minute(now),
+    closed: closed ? `${closed.by}, ${minute(closed.at)}` : null,
     changedAfterClose: changedAfterClose.map((c) => `${minute(c.when)} ${c.who}: ${c.what}`),
     figures: [
       count(takes.length, 'take', 'takes'),
@@ -51,6 +54,7 @@ function reportOf({ day, solved, lacks, missing, closed, changedAfterClose, file
     missing: groupedMissing(missing),
     files: files.map(({ path, what, readWith }) => ({ path, what, readWith })),
     conventions: [
+      `Times are those of the set's clock, ${zoneOf(day)} (${zoneWords(zoneOf(day), now)}). Tables write instants, in UTC with a Z at their end.`,
       'Spreads are one standard deviation (±). A tape or laser states a tolerance; it is taken as two of them.',
       'World: right-handed, Y up, metres. The camera looks along its -Z. Rotations are unit quaternions x y z w, camera to world.',
       'Pixels: origin at the top-left corner of the top-left pixel, x right, y down.',
@@ -98,7 +102,7 @@ function takeOf(t: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake | 
     height,
     body.clip ? `clip ${body.clip}` : '',
     body.circled ? 'circled' : '',
-    `logged ${minute(body.loggedAt)} UTC by ${t.updatedBy}`,
+    `logged ${minuteOf(day)(body.loggedAt)} by ${t.updatedBy}`,
   ].filter((w) => w !== '');
   return {
     label: labelOf(t),

@@ -1,8 +1,8 @@
-import { takeLacks, type LackTime, type MissingThing, type SolveOutcome, type StoredRecord } from '@mesure/contract';
+import { stampIn, takeLacks, type LackTime, type MissingThing, type SolveOutcome, type StoredRecord } from '@mesure/contract';
 import { fileName, filesOfSolve, jsonText, shotFacts, solveJson, unitOf, type Shot } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { staleOf } from '../jobs/stale';
-import { labelOf, type HandoverDay, type HandoverFile } from './day';
+import { labelOf, zoneOf, type HandoverDay, type HandoverFile } from './day';
 
 /** The newest solve of a take, and of which change it knows nothing. */
 export interface SolvedTake {
@@ -10,15 +10,15 @@ export interface SolvedTake {
   staleWords: string | null;
 }
 
-export async function solvedTakes(db: Database, productionId: string, { takes }: HandoverDay): Promise<Map<string, SolvedTake>> {
-  const rows = await db.AnalysisRow.findAll({ where: { productionId, kind: 'solve', status: 'done', subjectId: takes.map((t) => t.id) }, order: [['createdAt', 'DESC']] });
+export async function solvedTakes(db: Database, productionId: string, day: HandoverDay): Promise<Map<string, SolvedTake>> {
+  const rows = await db.AnalysisRow.findAll({ where: { productionId, kind: 'solve', status: 'done', subjectId: day.takes.map((t) => t.id) }, order: [['createdAt', 'DESC']] });
   const newest = rows.filter((r, i) => rows.findIndex((q) => q.subjectId === r.subjectId) === i);
   const stale = await staleOf(db, productionId, newest);
   return new Map(
     newest.flatMap((row): [string, SolvedTake][] => {
       if (row.outcome?.kind !== 'solve' || row.outcome.solve.status === 'failed' || row.outcome.solve.frames.length === 0) return [];
       const old = stale.get(row.id);
-      return [[row.subjectId, { outcome: row.outcome, staleWords: old ? `this one is from before the change of ${old.what}, ${old.when.slice(11, 16)}` : null }]];
+      return [[row.subjectId, { outcome: row.outcome, staleWords: old ? `this one is from before the change of ${old.what}, ${stampIn(zoneOf(day), old.when)}` : null }]];
     }),
   );
 }
