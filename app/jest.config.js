@@ -2,6 +2,7 @@ module.exports = {
   displayName: 'app',
   preset: 'jest-expo/ios',
   setupFiles: ['<rootDir>/test/setup.js'],
+  setupFilesAfterEnv: ['<rootDir>/test/patience.js'],
   moduleNameMapper: {
     '^tus-js-client$': require.resolve('tus-js-client/lib.es5/browser/index.js'),
     '^@mesure/contract/schemas$': '<rootDir>/../contract/src/schemas.ts',

@@ -6,6 +6,7 @@ import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './a
 import { api } from './api';
 import { clockOf, deviceZone, type Clock } from './clock';
 import { createClosedDays, type ClosedDays } from './closed-days';
+import { keepDraft, readDraft } from './drafts';
 import { listenForChanges } from './live';
 import { keptAnalyses } from './kept-analyses';
 import { openLocalCopy, type LocalCopy } from './local-copy';
@@ -148,9 +149,22 @@ export const onto =
   (now: RecordBodies[K]): RecordBodies[K] =>
     changeAgain(kind, { deleted: false, body: base }, { deleted: false, body: mine }, { deleted: false, body: now }).body;
 
-/** A record while it is edited. What somebody else changes meanwhile comes in beside what is typed here, which stays. */
+/**
+ * A record while it is edited. What somebody else changes meanwhile comes in beside what is typed here, which stays; on the device with each
+ * change, so that a page that goes away brings it back.
+ */
 export function useEditing<K extends RecordKind>(record: StoredRecord<K>) {
-  const [state, setState] = useState({ base: record.body, draft: record.body });
+  const [before] = useState(() => keptEdit<K>(record.id));
+  const [state, setState] = useState(() => ({
+    base: record.body,
+    draft: before ? onto(record.kind, { ...record.body, ...before.base }, { ...record.body, ...before.draft })(record.body) : record.body,
+  }));
+  useEffect(() => {
+    const { base, draft } = state;
+    const touched = (Object.keys(draft) as (keyof RecordBodies[K] & string)[]).filter((field) => JSON.stringify(draft[field]) !== JSON.stringify(base[field]));
+    const of = (body: RecordBodies[K]) => Object.fromEntries(touched.map((field) => [field, body[field]]));
+    keepDraft(record.id, 'editing', touched.length === 0 ? null : JSON.stringify({ base: of(base), draft: of(draft) }));
+  }, [record.id, state]);
   useEffect(() => {
     setState((s) => (s.base === record.body ? s : { base: record.body, draft: onto(record.kind, s.base, s.draft)(record.body) }));
   }, [record.kind, record.body]);
@@ -160,7 +174,22 @@ export function useEditing<K extends RecordKind>(record: StoredRecord<K>) {
     revert: () => setState({ base: record.body, draft: record.body }),
     /** for a write: this edit, on what is there at its turn */
     change: onto(record.kind, state.base, state.draft),
+    /** what was edited and not kept when the page went away came back */
+    cameBack: before !== null,
   };
+}
+
+/** Beside what was edited stands what it was edited from: somebody else's change meanwhile is told from it. */
+interface KeptEdit<K extends RecordKind> {
+  base: Partial<RecordBodies[K]>;
+  draft: Partial<RecordBodies[K]>;
+}
+function keptEdit<K extends RecordKind>(recordId: string): KeptEdit<K> | null {
+  try {
+    return JSON.parse(readDraft(recordId, 'editing') ?? 'null') as KeptEdit<K> | null;
+  } catch {
+    return null;
+  }
 }
 
 /** What is on the cameras now, by their letters; `also` one that was on a camera before. */

@@ -143,10 +143,14 @@ export class FakeServer {
     this.asked.push(`${method} ${address}`);
     if (this.cut) throw new TypeError('Network request failed');
     for (const [end, problem] of this.failing) if (`${method} ${address}`.endsWith(end)) return this.reply(problem.status, problem);
-    const [, , , room, ...rest] = address.split('/');
+    const [where, asked = ''] = address.split('?');
+    const [, , , room, ...rest] = where.split('/');
     const sent = typeof init.body === 'string' ? (JSON.parse(init.body) as Record<string, unknown>) : {};
     if (room === 'records' && rest[2] === 'history') return this.reply(200, { changes: this.changes.get(rest[1]) ?? this.memory.changes(rest[1]) });
-    if (room === 'records' && method === 'GET') return this.reply(200, this.memory.since(null));
+    if (room === 'records' && method === 'GET') {
+      const after = new URLSearchParams(asked).get('after');
+      return this.reply(200, this.memory.since(after === null ? null : Number(after), new URLSearchParams(asked).get('epoch')));
+    }
     if (room === 'records') return this.write(rest[0] as RecordKind, rest[1], sent as unknown as RecordWrite);
     if (room === 'files') return this.file(init.headers ?? {});
     if (room === 'days' && method === 'POST') {

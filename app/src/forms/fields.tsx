@@ -47,17 +47,19 @@ export function ChoiceField<V extends FieldValues, O extends string>({
   );
 }
 
+export const CameBack = () => (
+  <Words look="label" dim testID="came-back">
+    What you had typed before is still here.
+  </Words>
+);
+
 /** What is wrong with the whole of it, and what came back. */
 export function FormNotes<V extends FieldValues>({ form, error }: { form: KeptForm<V>; error?: string | null }) {
   const p = usePalette();
   const said = error ?? form.formState.errors.root?.message;
   return (
     <>
-      {form.cameBack && !form.formState.isSubmitted ? (
-        <Words look="label" dim>
-          What you had typed before is still here.
-        </Words>
-      ) : null}
+      {form.cameBack && !form.formState.isSubmitted ? <CameBack /> : null}
       {said ? <Words role="alert" color={p.against}>{`▲ ${said}`}</Words> : null}
     </>
   );

@@ -1,2 +1,3 @@
 export { bodyProblems, useKeptForm, type KeptForm } from './kept-form';
-export { ChoiceField, FormNotes, TextField } from './fields';
+export { useKeptEntry, type KeptEntry } from './kept-entry';
+export { CameBack, ChoiceField, FormNotes, TextField } from './fields';

@@ -1,8 +1,8 @@
 import { isShown, shownFields, TAKE_FIELDS, type FloorBody } from '@mesure/contract';
 import { clipPatternProblem, LENGTH_UNITS } from '@mesure/core';
-import { useState } from 'react';
 import { Pressable, View } from 'react-native';
 import { useAll, useData, useRecordsState } from '../../data';
+import { useDraftText } from '../../data/use-draft-text';
 import { Choice, Field, Section, Sheet } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, TOUCH_PX, usePalette } from '../../ui/theme';
@@ -70,15 +70,18 @@ export function FloorChoices({ onClose }: { onClose: () => void }) {
 }
 
 function Pattern({ camera, value, onKeep }: { camera: string; value: string; onKeep: (pattern: string) => void }) {
-  const [text, setText] = useState(value);
+  const draft = useDraftText('floor', `clips ${camera}`, value);
+  const text = draft.text;
   const problem = text.trim() === '' ? null : clipPatternProblem(text);
   return (
     <Field
       label={`${camera}-cam`}
       value={text}
-      onChangeText={setText}
+      onChangeText={draft.type}
       onDone={() => {
-        if (!problem && text.trim() !== value) onKeep(text.trim());
+        if (problem || !draft.open) return;
+        draft.done();
+        onKeep(text.trim());
       }}
       error={problem}
       testID={`pattern-${camera}`}

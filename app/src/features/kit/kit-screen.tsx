@@ -1,8 +1,9 @@
 import { opticsOf, type PackageBody, type PlanBody, type StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, onto, useAll, useClock, useEditing, useFind, useMayWrite, useRecordsState, type AnyOrder } from '../../data';
+import { CameBack, useKeptEntry } from '../../forms';
 import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, readNumber } from '../../ui/format';
 import { Empty, Failing } from '../../ui/states';
@@ -149,14 +150,10 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
   const lenses = useAll('lens');
   const adapters = useAll('adapter');
   const write = useRecordsState((s) => s.write);
-  const { draft, set, revert } = useEditing(record);
-  const [focalText, setFocalText] = useState(focal(record.body.focalMm));
-  // what is typed stays when somebody else changes something of it
-  const [focalBefore, setFocalBefore] = useState(record.body.focalMm);
-  useEffect(() => {
-    setFocalText((text) => (text === focal(focalBefore) ? focal(record.body.focalMm) : text));
-    setFocalBefore(record.body.focalMm);
-  }, [record.body.focalMm, focalBefore]);
+  const { draft, set, revert, cameBack } = useEditing(record);
+  const kept = useKeptEntry<{ focalText: string | null }>(`focal ${record.id}`, { focalText: null });
+  const focalText = kept.entry.focalText ?? focal(record.body.focalMm);
+  const setFocalText = (text: string) => kept.set({ focalText: text === focal(record.body.focalMm) ? null : text });
   const lens = find('lens', draft.lensId)?.body;
   const typedFocal = readNumber(focalText);
   const focalError =
@@ -196,9 +193,15 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
       ...plans.filter((q) => q.body.packageId === record.id && !shot.has(q.body.setupId)).map((q) => ({ kind: 'plan' as const, id: q.id, change: (was: PlanBody) => ({ ...was, packageId: id }) })),
     ];
     await writeMany(orders, `${record.body.camera}-cam mounted anew`);
+    // it is of the new one now
+    revert();
+    kept.done();
     router.replace(`/kit/${id}`);
   };
-  const keepIt = () => void write('package', record.id, onto('package', record.body, live), `${record.body.camera}-cam saved`);
+  const keepIt = async () => {
+    await write('package', record.id, onto('package', record.body, live), `${record.body.camera}-cam saved`);
+    kept.set({ focalText: null });
+  };
   const choose = set;
   return (
     <Page
@@ -213,7 +216,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
                 kind={takes > 0 && !record.body.until ? 'plain' : 'main'}
                 title={takes > 0 ? `It was always so: correct ${takes} take${takes === 1 ? '' : 's'}` : `Save ${record.body.camera}-cam`}
                 disabled={focalError !== null || view.status !== 'complete'}
-                onPress={keepIt}
+                onPress={() => void keepIt()}
                 testID="save-package"
               />
             </View>
@@ -221,7 +224,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
               title="Revert"
               onPress={() => {
                 revert();
-                setFocalText(focal(record.body.focalMm));
+                kept.set({ focalText: null });
               }}
             />
           </View>
@@ -229,6 +232,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
       }
     >
       <Words look="title" level={1}>{`${record.body.camera}-cam`}</Words>
+      {(cameBack || kept.cameBack) && changed ? <CameBack /> : null}
       {view.status === 'complete' ? (
         <>
           <Words dim>{packageParts(view.mounted)}</Words>

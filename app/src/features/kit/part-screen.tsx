@@ -2,6 +2,7 @@ import type { StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { View } from 'react-native';
 import { useAll, useMayWrite, useRecordsState } from '../../data';
+import { CameBack } from '../../forms';
 import { Action } from '../../ui/controls';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
@@ -57,6 +58,7 @@ function PartForms({ record }: { record: StoredRecord<PartKind> }) {
         {record.body.name}
       </Words>
       <Words dim>{`${KIND_WORDS[record.kind]}${mountedOn ? ` · mounted on ${mountedOn}` : ' · not mounted'}`}</Words>
+      {form.cameBack && form.changed ? <CameBack /> : null}
       <View style={{ height: SPACE.m }} />
       {record.kind === 'body' ? (
         <BodyEditor form={form as unknown as PartForm<'body'>} usedModes={new Set(packages.map((p) => p.body.modeId))} />

@@ -8,12 +8,13 @@ export type PartKind = 'body' | 'lens' | 'adapter';
 /** A part while it is edited: checked by the schema that guards the server, at each keystroke. */
 export function usePartForm<K extends PartKind>(record: StoredRecord<K>) {
   const write = useRecordsState((s) => s.write);
-  const { draft, set, revert, change } = useEditing(record);
+  const { draft, set, revert, change, cameBack } = useEditing(record);
   const [generation, setGeneration] = useState(0);
   const problems = check(BODY_SCHEMAS[record.kind], draft).problems ?? [];
   return {
     draft,
     set,
+    cameBack,
     errorAt: (field: string): string | null => problems.find((p) => p.field === field)?.message ?? null,
     valid: problems.length === 0,
     changed: JSON.stringify(draft) !== JSON.stringify(record.body),

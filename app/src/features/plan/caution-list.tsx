@@ -4,6 +4,7 @@ import type { PlanBody } from '@mesure/contract';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useData } from '../../data';
+import { CameBack, useKeptEntry } from '../../forms';
 import { Action, Field, Sheet } from '../../ui/controls';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
@@ -99,7 +100,8 @@ function CautionRow({ caution: c, draft, mayWrite, onShow, onNote }: { caution: 
 
 function NoteSheet({ caution, draft, onClose }: { caution: Caution; draft: PlanDraft; onClose: () => void }) {
   const { session } = useData();
-  const [reason, setReason] = useState('');
+  const kept = useKeptEntry(`note ${draft.planBody.setupId} ${caution.rule}`, { reason: '' });
+  const { reason } = kept.entry;
   const [error, setError] = useState<string | null>(null);
   const keep = () => {
     if (reason.trim() === '') {
@@ -108,13 +110,15 @@ function NoteSheet({ caution, draft, onClose }: { caution: Caution; draft: PlanD
     }
     const answer = { rule: caution.rule, reason: reason.trim(), by: session.name, at: new Date().toISOString() };
     draft.keep(`${caution.rule} taken note of`, { plan: { ...draft.planBody, answered: [...draft.planBody.answered, answer] } });
+    kept.done();
     onClose();
   };
   return (
     <Sheet title={`Take note: ${caution.rule}`} open onClose={onClose}>
       <Words>{caution.found}</Words>
+      {kept.cameBack ? <CameBack /> : null}
       <View style={{ height: SPACE.m }} />
-      <Field label="Reason" value={reason} onChangeText={setReason} error={error} multiline testID="note-reason" />
+      <Field label="Reason" value={reason} onChangeText={(v) => kept.set({ reason: v })} error={error} multiline testID="note-reason" />
       <Action kind="main" title="Take note of it" onPress={keep} testID="note-keep" />
     </Sheet>
   );

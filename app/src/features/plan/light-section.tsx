@@ -3,6 +3,7 @@ import { bracketCount, CoreError, shadowLengthM, sunAt } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useClock } from '../../data';
+import { useDraftText } from '../../data/use-draft-text';
 import { Action, Field, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
@@ -55,8 +56,8 @@ function Sun({ light, draft, mayWrite, onGone }: { light: LightPlan; draft: Plan
             {number('Longitude', 'longitudeDeg', 180)}
             {number('North on plan', 'northDeg', 360)}
           </View>
-          <Moment label="Shot from" iso={light.from} onKeep={(from) => draft.keep('Light plan changed', { plan: { ...draft.planBody, light: { ...light, from } } })} />
-          <Moment label="until" iso={light.to} onKeep={(to) => draft.keep('Light plan changed', { plan: { ...draft.planBody, light: { ...light, to } } })} />
+          <Moment of={draft.planBody.setupId} label="Shot from" iso={light.from} onKeep={(from) => draft.keep('Light plan changed', { plan: { ...draft.planBody, light: { ...light, from } } })} />
+          <Moment of={draft.planBody.setupId} label="until" iso={light.to} onKeep={(to) => draft.keep('Light plan changed', { plan: { ...draft.planBody, light: { ...light, to } } })} />
         </>
       ) : null}
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s }} testID="sun-facts">
@@ -71,19 +72,17 @@ function Sun({ light, draft, mayWrite, onGone }: { light: LightPlan; draft: Plan
 }
 
 /** A date and time of the set's clock, as numbers in a row: 2026-11-23 09:30. */
-function Moment({ label, iso, onKeep }: { label: string; iso: string; onKeep: (iso: string) => void }) {
+function Moment({ of, label, iso, onKeep }: { of: string; label: string; iso: string; onKeep: (iso: string) => void }) {
   const clock = useClock();
-  const shown = clock.stamp(iso);
-  const [text, setText] = useState(shown);
-  const [error, setError] = useState<string | null>(null);
+  const draft = useDraftText(of, `light ${label}`, clock.stamp(iso));
   const keep = () => {
-    if (text === shown) return;
-    const instant = clock.instant(text, clock.date(iso));
-    if (!instant) return setError('Date and time, such as 2026-06-21 09:30');
-    setError(null);
+    if (!draft.open) return;
+    const instant = clock.instant(draft.text, clock.date(iso));
+    if (!instant) return draft.fail('Date and time, such as 2026-06-21 09:30');
+    draft.done();
     return onKeep(instant);
   };
-  return <Field label={label} suffix={clock.words(iso)} value={text} onChangeText={setText} onDone={keep} error={error} testID={`light-${label}`} />;
+  return <Field label={label} suffix={clock.words(iso)} value={draft.text} onChangeText={draft.type} onDone={keep} error={draft.error} testID={`light-${label}`} />;
 }
 
 /** Where the light is taken down: dragged in the view from above, with the height here. */

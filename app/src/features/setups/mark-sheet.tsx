@@ -1,7 +1,7 @@
 import { marksOf, renamedMark, type StoredRecord } from '@mesure/contract';
-import { useState } from 'react';
 import { View } from 'react-native';
 import { useRecordsState, type AnyOrder } from '../../data';
+import { useKeptEntry } from '../../forms';
 import { Action, Choice, Field, Section, Sheet } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
@@ -15,7 +15,8 @@ const NAMED = 12;
 export function MarkSheet({ set, mark, onClose }: { set: StoredRecord<'set'>; mark: string; onClose: () => void }) {
   const byId = useRecordsState((s) => s.records);
   const writeMany = useRecordsState((s) => s.writeMany);
-  const [to, setTo] = useState('');
+  const kept = useKeptEntry(`mark ${set.id} ${mark}`, { to: '' });
+  const { to } = kept.entry;
   const records = Object.values(byId);
   const others = marksOf(set, records).filter((m) => m !== mark);
   const name = to.trim();
@@ -28,13 +29,14 @@ export function MarkSheet({ set, mark, onClose }: { set: StoredRecord<'set'>; ma
       changes.map((c) => ({ kind: c.kind, id: c.id, change: c.change, deleted: c.hides }) as AnyOrder),
       merges ? `${mark} is ${name}` : `${mark} is called ${name}`,
     );
+    kept.done();
     onClose();
   };
   return (
     <Sheet title={`Mark ${mark}`} open onClose={onClose}>
-      <Field label="Its name" value={to} onChangeText={setTo} hint="Type another name, or that of the mark which it is." testID="mark-new-name" />
+      <Field label="Its name" value={to} onChangeText={(v) => kept.set({ to: v })} hint="Type another name, or that of the mark which it is." testID="mark-new-name" />
       {others.length > 0 && others.length <= CHOSEN_OF ? (
-        <Choice<string> label="It is the same as" value={merges ? name : ''} options={others.map((m) => ({ value: m, title: m }))} onChange={setTo} />
+        <Choice<string> label="It is the same as" value={merges ? name : ''} options={others.map((m) => ({ value: m, title: m }))} onChange={(v) => kept.set({ to: v })} />
       ) : null}
       {name && name !== mark ? (
         <Section title={merges ? `${mark} and ${name} become one` : `${mark} becomes ${name}`}>

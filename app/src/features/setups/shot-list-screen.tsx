@@ -4,6 +4,7 @@ import { useRouter } from 'expo-router';
 import { useMemo, useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useFind, useMounted, useRecordsState, type AnyOrder } from '../../data';
+import { useKeptEntry } from '../../forms';
 import { Action, Choice, Field, Section } from '../../ui/controls';
 import { pickFile } from '../../ui/pick-file';
 import { Empty } from '../../ui/states';
@@ -40,7 +41,8 @@ function ShotList() {
   const [cells, setCells] = useState<string[][] | null>(null);
   const [columns, setColumns] = useState<(ShotColumn | null)[]>([]);
   const [openColumn, setOpenColumn] = useState<number | null>(null);
-  const [pasted, setPasted] = useState('');
+  const kept = useKeptEntry('shot list', { pasted: '' });
+  const { pasted } = kept.entry;
   const [error, setError] = useState<string | null>(null);
   const [done, setDone] = useState<string | null>(null);
   const take = (rows: string[][], name: string) => {
@@ -105,7 +107,7 @@ function ShotList() {
     if (!day && first) choose(first.id);
     setDone(`${count('new')} setups are new, ${count('change')} changed, ${count('same')} were as in the list.`);
     setCells(null);
-    setPasted('');
+    kept.set({ pasted: '' });
   }
   return (
     <Page action={cells ? <Action kind="main" title={doing === 0 ? 'Nothing to do' : `Bring in ${doing} setups`} disabled={doing === 0} onPress={() => void bring()} testID="bring-in" /> : undefined}>
@@ -124,7 +126,7 @@ function ShotList() {
       </View>
       {cells ? null : (
         <>
-          <Field label="Or paste the rows here" value={pasted} onChangeText={setPasted} multiline testID="paste-list" />
+          <Field label="Or paste the rows here" value={pasted} onChangeText={(v) => kept.set({ pasted: v })} multiline testID="paste-list" />
           <Action title="Read what was pasted" disabled={pasted.trim() === ''} onPress={paste} testID="read-pasted" />
         </>
       )}

@@ -3,6 +3,7 @@ import { CoreError } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useAll, useClock, useRecordsState } from '../../../data';
+import { CameBack, useKeptEntry } from '../../../forms';
 import { Action, Choice, Field, Sheet } from '../../../ui/controls';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
@@ -19,8 +20,8 @@ export function BulkSheet({ from, onClose }: { from: StoredRecord<'take'>; onClo
   const words = useTakeWords();
   const takes = useAll('take');
   const writeMany = useRecordsState((s) => s.writeMany);
-  const [key, setKey] = useState<TakeFieldKey>('packageId');
-  const [text, setText] = useState(() => takeField('packageId')!.text(from.body, words));
+  const kept = useKeptEntry<{ key: TakeFieldKey; text: string }>(`correct ${from.id}`, { key: 'packageId', text: takeField('packageId')!.text(from.body, words) });
+  const { key, text } = kept.entry;
   const [range, setRange] = useState<'setup' | 'day'>('day');
   const [everyCamera, setEveryCamera] = useState(false);
   const field = takeField(key)!;
@@ -35,23 +36,24 @@ export function BulkSheet({ from, onClose }: { from: StoredRecord<'take'>; onClo
     }
   }
   const pick = (next: TakeFieldKey) => {
-    setKey(next);
-    setText(takeField(next)!.text(from.body, words));
+    kept.set({ key: next, text: takeField(next)!.text(from.body, words) });
   };
   async function apply(all: BulkLine[]) {
     await writeMany(
       all.map((l) => ({ kind: 'take' as const, id: l.take.id, change: (now: TakeBody) => touched(now, field.read(text, now, words)) })),
       `${field.title} of ${all.length} takes corrected`,
     );
+    kept.done();
     onClose();
   }
   return (
     <Sheet title={`Correct from ${from.body.slate} take ${from.body.take} on`} open onClose={onClose}>
+      {kept.cameBack ? <CameBack /> : null}
       <Choice<TakeFieldKey> label="Field" value={key} options={FIELDS.map((f) => ({ value: f.key, title: f.title }))} onChange={pick} />
       {choices ? (
-        <Choice label={field.title} value={text} options={choices.map((c) => ({ value: c, title: key === 'packageId' ? `${c}-cam` : c }))} onChange={setText} />
+        <Choice label={field.title} value={text} options={choices.map((c) => ({ value: c, title: key === 'packageId' ? `${c}-cam` : c }))} onChange={(v) => kept.set({ text: v })} />
       ) : (
-        <Field label={field.title} suffix={field.unit} value={text} onChangeText={setText} error={typeof lines === 'string' ? lines : null} testID="bulk-value" />
+        <Field label={field.title} suffix={field.unit} value={text} onChangeText={(v) => kept.set({ text: v })} error={typeof lines === 'string' ? lines : null} testID="bulk-value" />
       )}
       <Choice
         label="Of which takes"

@@ -3,6 +3,7 @@ import { degToRad, radToDeg, type WitnessPlacement } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useClock, useMayWrite, useRecordsState } from '../../../data';
+import { CameBack, useKeptEntry } from '../../../forms';
 import { Action, Choice, Field, Section, Sheet } from '../../../ui/controls';
 import { LiveNumber } from '../../../ui/live-number';
 import { Words } from '../../../ui/text';
@@ -94,11 +95,15 @@ function RigSheet({
 }) {
   const p = usePalette();
   const write = useRecordsState((s) => s.write);
-  const [packageId, setPackageId] = useState(given || (packages[packages.length - 1]?.id ?? ''));
-  const [placement, setPlacement] = useState<WitnessPlacement>(last?.placement ?? planned ?? START);
-  const [why, setWhy] = useState('');
-  const bad = Object.values(placement).some((v) => typeof v === 'number' && !Number.isFinite(v));
-  const change = (part: Partial<WitnessPlacement>) => setPlacement({ ...placement, ...part } as WitnessPlacement);
+  const kept = useKeptEntry<{ packageId: string; placement: WitnessPlacement; why: string }>(`rig ${setup.id} ${given}`, {
+    packageId: given || (packages[packages.length - 1]?.id ?? ''),
+    placement: last?.placement ?? planned ?? START,
+    why: '',
+  });
+  const { packageId, placement, why } = kept.entry;
+  // a field that is no number comes back from the device as null
+  const bad = Object.values(placement).some((v) => v === null || (typeof v === 'number' && !Number.isFinite(v)));
+  const change = (part: Partial<WitnessPlacement>) => kept.set({ placement: { ...placement, ...part } as WitnessPlacement });
   const mm = (value: number, label: string, key: string, hint: string) => (
     <LiveNumber
       label={label}
@@ -133,11 +138,13 @@ function RigSheet({
       { setupId: setup.id, packageId, since: new Date().toISOString(), placement, toleranceM: 0.005, why: why.trim() },
       `${packages.find((q) => q.id === packageId)?.body.camera ?? ''}-cam: new mounting kept`,
     );
+    kept.done();
     onClose();
   }
   return (
     <Sheet title={last ? 'Mounted anew' : 'Where it is'} open onClose={onClose}>
-      {given ? null : <Choice label="Witness camera" value={packageId} options={packages.map((q) => ({ value: q.id, title: `${q.body.camera}-cam` }))} onChange={setPackageId} />}
+      {kept.cameBack ? <CameBack /> : null}
+      {given ? null : <Choice label="Witness camera" value={packageId} options={packages.map((q) => ({ value: q.id, title: `${q.body.camera}-cam` }))} onChange={(v) => kept.set({ packageId: v })} />}
       <Choice<WitnessPlacement['way']>
         label="Placement"
         value={placement.way}
@@ -145,7 +152,7 @@ function RigSheet({
           { value: 'rigid', title: 'fixed to the main camera' },
           { value: 'free', title: 'standing by itself' },
         ]}
-        onChange={(way) => setPlacement(way === 'rigid' ? START : STANDING)}
+        onChange={(way) => kept.set({ placement: way === 'rigid' ? START : STANDING })}
       />
       {placement.way === 'rigid' ? (
         <>
@@ -164,7 +171,7 @@ function RigSheet({
           {deg(placement.tiltRad, 'Tilted', 'tiltRad', 'plus: up')}
         </>
       )}
-      <Field label="What happened" value={why} onChangeText={setWhy} hint="bumped at the door; lens changed" testID="rig-why" />
+      <Field label="What happened" value={why} onChangeText={(v) => kept.set({ why: v })} hint="bumped at the door; lens changed" testID="rig-why" />
       {bad ? (
         <Words role="alert" color={p.against}>
           {'▲ Every distance and angle needs a number.'}

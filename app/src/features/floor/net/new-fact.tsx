@@ -3,6 +3,7 @@ import { parseLength, type ParsedLength } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useRecordsState } from '../../../data';
+import { CameBack, useKeptEntry } from '../../../forms';
 import { Action, Choice, Field, Sheet } from '../../../ui/controls';
 import { LengthEntry } from '../../../ui/length-entry';
 import { LiveNumber } from '../../../ui/live-number';
@@ -21,18 +22,23 @@ const TITLES: Record<FactBody['what'], { title: string; detail: string; fields: 
 };
 const AXES = ['to the right', 'up from the floor', 'towards you'] as const;
 
+interface Entry {
+  what: FactBody['what'];
+  names: string[];
+  length: Pick<ParsedLength, 'typed' | 'unit' | 'valueM'> | null;
+  at: (number | null)[];
+  pulledFrom: string | null;
+  tolerance: string;
+}
+
 /** What is known of marks beside their ties. */
 export function NewFact({ setId, onClose }: { setId: string; onClose: () => void }) {
   const sheet = useAll('set').find((s) => s.id === setId)?.body.sheet ?? [];
-  const [at, setAt] = useState<(number | null)[]>([null, null, null]);
-  const [pulledFrom, setPulledFrom] = useState<string | null>(null);
   const p = usePalette();
   const unit = useLengthUnit();
   const write = useRecordsState((s) => s.write);
-  const [what, setWhat] = useState<FactBody['what']>('height');
-  const [names, setNames] = useState(['', '', '']);
-  const [length, setLength] = useState<ParsedLength | null>(null);
-  const [tolerance, setTolerance] = useState<string>('5 mm');
+  const kept = useKeptEntry<Entry>(`fact ${setId}`, { what: 'height', names: ['', '', ''], length: null, at: [null, null, null], pulledFrom: null, tolerance: '5 mm' });
+  const { what, names, length, at, pulledFrom, tolerance } = kept.entry;
   const [error, setError] = useState<string | null>(null);
   const form = TITLES[what];
   const save = async () => {
@@ -60,20 +66,23 @@ export function NewFact({ setId, onClose }: { setId: string; onClose: () => void
       measuredAt: new Date().toISOString(),
     };
     await write('fact', newId(), body, `${factWords(body)} kept`);
+    kept.done();
     onClose();
   };
   return (
     <Sheet title="What else is known" open onClose={onClose}>
+      {kept.cameBack ? <CameBack /> : null}
       <Choice<FactBody['what']>
         label="It is"
         value={what}
         options={(Object.keys(TITLES) as FactBody['what'][]).map((v) => ({ value: v, title: TITLES[v].title, detail: TITLES[v].detail }))}
-        onChange={setWhat}
+        // a length over the floor is none from a wall
+        onChange={(v) => kept.set({ what: v, length: null })}
       />
       <View style={{ flexDirection: 'row', gap: SPACE.m }}>
         {form.fields.map((label, i) => (
           <View key={label} style={{ flex: 1 }}>
-            <Field label={label} value={names[i]} onChangeText={(v) => setNames((all) => all.map((o, k) => (k === i ? v : o)))} testID={`fact-mark-${i + 1}`} />
+            <Field label={label} value={names[i]} onChangeText={(v) => kept.set({ names: names.map((o, k) => (k === i ? v : o)) })} testID={`fact-mark-${i + 1}`} />
           </View>
         ))}
       </View>
@@ -83,7 +92,7 @@ export function NewFact({ setId, onClose }: { setId: string; onClose: () => void
           quantity={what === 'height' ? 'mark height' : 'distance'}
           value={length}
           unit={unit}
-          onCommit={setLength}
+          onCommit={({ typed, unit: read, valueM }) => kept.set({ length: { typed, unit: read, valueM } })}
           startM={1}
           chooseUnit
           draft={[setId, `fact ${what}`]}
@@ -92,19 +101,17 @@ export function NewFact({ setId, onClose }: { setId: string; onClose: () => void
       {what === 'point' ? (
         <>
           {AXES.map((axis, i) => (
-            <LiveNumber key={axis} label={axis} suffix="m" signed value={at[i]} digits={4} onChange={(v) => setAt((now) => now.map((o, k) => (k === i ? v : o)))} testID={`fact-at-${i}`} />
+            <LiveNumber key={axis} label={axis} suffix="m" signed value={at[i]} digits={4} onChange={(v) => kept.set({ at: at.map((o, k) => (k === i ? v : o)) })} testID={`fact-at-${i}`} />
           ))}
           <PullPoint
             near={sheet.find((m) => m.id === names[0].trim())?.at ?? [0, 0, 0]}
             onPoint={(point, instrument) => {
-              setAt(point);
-              setPulledFrom(instrument);
-              setTolerance('5 mm');
+              kept.set({ at: [...point], pulledFrom: instrument, tolerance: '5 mm' });
             }}
           />
         </>
       ) : null}
-      <Choice label="Tolerance" value={tolerance} options={TOLERANCES} onChange={setTolerance} />
+      <Choice label="Tolerance" value={tolerance} options={TOLERANCES} onChange={(v) => kept.set({ tolerance: v })} />
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
       <Action kind="main" title="Keep it" onPress={() => void save()} testID="save-fact" />
     </Sheet>

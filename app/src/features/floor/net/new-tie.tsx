@@ -3,6 +3,7 @@ import { formatLength, parseLength, type ParsedLength } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useRecordsState } from '../../../data';
+import { CameBack, useKeptEntry } from '../../../forms';
 import { Action, Choice, Field, Sheet } from '../../../ui/controls';
 import { LengthEntry } from '../../../ui/length-entry';
 import { Words } from '../../../ui/text';
@@ -18,6 +19,15 @@ export const TOLERANCES = [
 ] as const;
 export const instrumentOf = (tolerance: string): string => (tolerance === '2 mm' ? 'laser' : 'tape');
 
+type Reading = Pick<ParsedLength, 'typed' | 'unit' | 'valueM'>;
+interface Entry {
+  from: string;
+  to: string;
+  readings: Reading[];
+  pulledFrom: string | null;
+  tolerance: string;
+}
+
 /** A measured distance between two marks; `between` and `startM` where the net asked for it. */
 export function NewTie({ setId, between, startM = 2, onClose }: { setId: string; between?: readonly [string, string]; startM?: number; onClose: () => void }) {
   const p = usePalette();
@@ -25,17 +35,20 @@ export function NewTie({ setId, between, startM = 2, onClose }: { setId: string;
   const write = useRecordsState((s) => s.write);
   const set = useAll('set').find((s) => s.id === setId);
   const marks = set?.body.marks ?? [];
-  const [from, setFrom] = useState(between?.[0] ?? marks[0] ?? '');
-  const [to, setTo] = useState(between?.[1] ?? marks[1] ?? '');
-  const [readings, setReadings] = useState<Pick<ParsedLength, 'typed' | 'unit' | 'valueM'>[]>([]);
+  const kept = useKeptEntry<Entry>(`tie ${setId} ${between?.join(' ') ?? ''}`, {
+    from: between?.[0] ?? marks[0] ?? '',
+    to: between?.[1] ?? marks[1] ?? '',
+    readings: [],
+    pulledFrom: null,
+    tolerance: '5 mm',
+  });
+  const { from, to, readings, pulledFrom, tolerance } = kept.entry;
   const [again, setAgain] = useState(false);
-  const [pulledFrom, setPulledFrom] = useState<string | null>(null);
-  const [tolerance, setTolerance] = useState<string>('5 mm');
   const [error, setError] = useState<string | null>(null);
   const toleranceM = parseLength(tolerance).valueM;
   const length: MeasuredLength | null = readings.length === 0 ? null : { ...meanReading(readings), toleranceM };
-  const take = (reading: Pick<ParsedLength, 'typed' | 'unit' | 'valueM'>) => {
-    setReadings(again ? [...readings, reading] : [reading]);
+  const take = (reading: Reading) => {
+    kept.set({ readings: again ? [...readings, reading] : [reading] });
     setAgain(false);
   };
   const save = async () => {
@@ -48,16 +61,18 @@ export function NewTie({ setId, between, startM = 2, onClose }: { setId: string;
       { setId, from: from.trim(), to: to.trim(), length, instrument: pulledFrom ?? instrumentOf(tolerance), measuredAt: new Date().toISOString() },
       `Tie ${from} – ${to} kept`,
     );
+    kept.done();
     onClose();
   };
   return (
     <Sheet title="Measure a tie" open onClose={onClose}>
+      {kept.cameBack ? <CameBack /> : null}
       <View style={{ flexDirection: 'row', gap: SPACE.m }}>
         <View style={{ flex: 1 }}>
-          <Field label="From mark" value={from} onChangeText={setFrom} testID="tie-from" />
+          <Field label="From mark" value={from} onChangeText={(v) => kept.set({ from: v })} testID="tie-from" />
         </View>
         <View style={{ flex: 1 }}>
-          <Field label="To mark" value={to} onChangeText={setTo} testID="tie-to" />
+          <Field label="To mark" value={to} onChangeText={(v) => kept.set({ to: v })} testID="tie-to" />
         </View>
       </View>
       <LengthEntry
@@ -78,12 +93,13 @@ export function NewTie({ setId, between, startM = 2, onClose }: { setId: string;
         near={length?.valueM ?? startM}
         onText={(text, instrument) => {
           take(typedLength(text, unit, 'tie'));
-          setPulledFrom(instrument);
-          setTolerance('2 mm');
+          kept.set({ pulledFrom: instrument, tolerance: '2 mm' });
         }}
       />
-      {length ? <Repeats reading={length} again={again} disabled={false} onAgain={() => setAgain(!again)} onTakeOut={(index) => setReadings(readings.filter((_, i) => i !== index))} /> : null}
-      <Choice label="Tolerance" value={tolerance} options={TOLERANCES} onChange={setTolerance} />
+      {length ? (
+        <Repeats reading={length} again={again} disabled={false} onAgain={() => setAgain(!again)} onTakeOut={(index) => kept.set({ readings: readings.filter((_, i) => i !== index) })} />
+      ) : null}
+      <Choice label="Tolerance" value={tolerance} options={TOLERANCES} onChange={(v) => kept.set({ tolerance: v })} />
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
       <Action kind="main" title="Keep this tie" onPress={() => void save()} testID="save-tie" />
     </Sheet>
@@ -91,7 +107,7 @@ export function NewTie({ setId, between, startM = 2, onClose }: { setId: string;
 }
 
 /** One reading as it was typed; several as their mean, with all of them. */
-function meanReading(readings: readonly Pick<ParsedLength, 'typed' | 'unit' | 'valueM'>[]): Omit<MeasuredLength, 'toleranceM'> {
+function meanReading(readings: readonly Reading[]): Omit<MeasuredLength, 'toleranceM'> {
   const [first] = readings;
   if (readings.length === 1) return first;
   const repeatsM = readings.map((r) => r.valueM);

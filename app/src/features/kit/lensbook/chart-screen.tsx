@@ -4,6 +4,7 @@ import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { G, Path, Rect } from 'react-native-svg';
+import { useKeptEntry } from '../../../forms';
 import { Action, Choice, Field } from '../../../ui/controls';
 import { Drawing } from '../../../ui/drawing';
 import { fixed, focal } from '../../../ui/format';
@@ -28,10 +29,8 @@ export function ChartScreen({ packageId }: { packageId: string }) {
 
 function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; mounted: MountedPackage }) {
   const router = useRouter();
-  const [paper, setPaper] = useState<Paper>('A2');
-  const [chart, setChart] = useState<ChartKind>('chequer');
-  const [distanceText, setDistanceText] = useState('');
-  const [cellText, setCellText] = useState('');
+  const kept = useKeptEntry<{ paper: Paper; chart: ChartKind; distanceText: string; cellText: string }>(`chart ${record.id}`, { paper: 'A2', chart: 'chequer', distanceText: '', cellText: '' });
+  const { paper, chart, distanceText, cellText } = kept.entry;
   const [problem, setProblem] = useState<string | null>(null);
   const distance = distanceText.trim() === '' ? null : readLength(distanceText, 'm', 'distance');
   const cell = cellText.trim() === '' ? null : readLength(cellText, 'mm', 'cell of a chart');
@@ -96,14 +95,14 @@ function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; moun
       ) : wrong ? (
         <Failing title="No such chart" text={wrong.message} />
       ) : null}
-      <Choice<Paper> label="Paper at hand" value={paper} options={(Object.keys(PAPERS) as Paper[]).map((k) => ({ value: k, title: k }))} onChange={setPaper} />
-      <ChartChoice value={chart} onChange={setChart} />
+      <Choice<Paper> label="Paper at hand" value={paper} options={(Object.keys(PAPERS) as Paper[]).map((k) => ({ value: k, title: k }))} onChange={(v) => kept.set({ paper: v })} />
+      <ChartChoice value={chart} onChange={(v) => kept.set({ chart: v })} />
       <View style={{ flexDirection: 'row', gap: SPACE.m }}>
         <View style={{ flex: 1 }}>
           <Field
             label="Camera stands at"
             value={distanceText}
-            onChangeText={setDistanceText}
+            onChangeText={(v) => kept.set({ distanceText: v })}
             error={distance?.error ?? (wrong?.field === 'distanceM' ? wrong.message : null)}
             hint="2 m; empty: one sheet decides"
             testID="maker-distance"
@@ -113,7 +112,7 @@ function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; moun
           <Field
             label="Size of a cell"
             value={cellText}
-            onChangeText={setCellText}
+            onChangeText={(v) => kept.set({ cellText: v })}
             error={cell?.error ?? (wrong?.field === 'cellMm' ? wrong.message : null)}
             hint="20 mm; empty: chosen"
             testID="maker-cell"
