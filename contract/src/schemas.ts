@@ -17,7 +17,12 @@ export const writeSchema = J.object({
   body: J.object().required(),
 });
 /** To whom a day goes, and whether all of it does. */
-export const handOverSchema = J.object({ id: id.required(), to: J.string().trim().min(1).max(120).required(), supplementTo: id.allow(null).required() }).required();
+export const handOverSchema = J.object({
+  id: id.required(),
+  to: J.string().trim().min(1).max(120).required(),
+  supplementTo: id.allow(null).required(),
+  maps: J.string().valid('none', 'exr', 'tiff').default('none'),
+}).required();
 export const kindSchema = J.string().valid(...RECORD_KINDS);
 export const idSchema = id.required();
 /** What a simulated camera shows: near the slate, so that what differs is the camera's doing. */

@@ -238,6 +238,8 @@ export interface MissingThing {
 export interface HandoverPlan {
   missing: MissingThing[];
   files: { path: string; what: string; readWith: string }[];
+  /** ST maps that could go along, two for each lens and setting of the takes that is known, and their size at most */
+  maps: { count: number; maxBytes: number };
   /** who signed the day; null while it is open */
   closed: { by: string; at: string } | null;
   /** what was changed after the day was signed */
@@ -253,4 +255,6 @@ export interface HandOver {
   id: string;
   to: string;
   supplementTo: string | null;
+  /** ST maps of the takes' lenses, which are large; a phone of before asks for none */
+  maps?: 'none' | 'exr' | 'tiff';
 }

@@ -50,7 +50,7 @@ export function routesOf({ config, db, boss, store, fileThread, stream, loadDemo
     ...fileRoutes(db, store, fileThread, config),
     ...deviceRoutes(),
     ...analysisRoutes(db, boss),
-    ...handoverRoutes(db, store),
+    ...handoverRoutes(db, store, fileThread),
     ...kitRoutes(db, store, config),
   ];
 }

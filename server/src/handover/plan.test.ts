@@ -8,6 +8,7 @@ import { readTiesCsv } from '@mesure/formats';
 import { readFdl } from '@mesure/formats/fdl';
 import { wordsOf } from '../../../formats/src/test-pdf';
 import Papa from 'papaparse';
+import { fromArrayBuffer } from 'geotiff';
 import { planHandover } from './plan';
 import { UNTOLD } from './takes-table';
 import { startTestServer, type Person, type TestServer } from '../test-server';
@@ -77,11 +78,11 @@ const addSolve = (subjectId: string, solved: SolveOutcome, ageMs = 0) =>
   });
 const plan = () => planHandover(server.db, server.ids.p1, id.day);
 /** The day handed over, its zip opened. */
-async function handedOver(to = 'Post', supplementTo: string | null = null, handoverId = randomUUID()): Promise<JSZip> {
+async function handedOver(to = 'Post', supplementTo: string | null = null, handoverId = randomUUID(), maps: object = {}): Promise<JSZip> {
   const zip = await wrangler.agent
     .post(server.at(`/days/${id.day}/handovers`))
     .set('x-csrf-token', wrangler.csrf)
-    .send({ id: handoverId, to, supplementTo })
+    .send({ id: handoverId, to, supplementTo, ...maps })
     .buffer(true)
     .parse((res, done) => {
       const parts: Buffer[] = [];
@@ -503,4 +504,69 @@ test('a day that was signed says so, and what was changed after that leaves as s
   expect(changedAfterClose).toEqual([{ what: 'take 77 take 3: notes', who: 'wrangler', when: expect.any(String) }]);
   expect(String(await files.find((f) => f.path === 'remarks.csv')!.make())).toContain('take,77-3,,"Was it the ""short"" dolly?",solver');
   await server.put(wrangler, 'day', id.day, { ...day.body, closed: null }, { baseVersion: day.version + 1 }).expect(200);
+});
+
+test('the lens of each take leaves with its formula, and as maps where they are wanted: both say the same, by the files alone', async () => {
+  const bent = (k1: number) => {
+    const o = outcome('agrees', { distortion: { mode: 'held', model: 'radial', k: [k1, 0.03, 0], p: [0, 0], normalisedWithMm: 32, follows: false } });
+    o.setup.distortion = { mode: 'held', model: 'radial', k: [k1, 0.03, 0], p: [0.001, 0] };
+    return o;
+  };
+  await take({ slate: '21', take: 1, focusM: 2 }, bent(-0.2));
+  await take({ slate: '21', take: 2, focusM: 2 }, bent(-0.2));
+  await take({ slate: '21', take: 3, focusM: 2 }, bent(-0.15));
+  await take({ slate: '21', take: 4, focusM: 2 });
+  // two takes that bend alike share their maps; of one whose lens nobody measured there is none
+  const { maps, files } = await plan();
+  expect(maps.count).toBe(4);
+  expect(files.some((f) => f.path.startsWith('maps/'))).toBe(false);
+  const zip = await handedOver('Post', null, randomUUID(), { maps: 'tiff' });
+  const text = (name: string) => zip.file(name)!.async('string');
+  const lenses = JSON.parse(await text('lenses/takes.json')) as { take: string; from: string; maps: { undistort: string; redistort: string }; distortion: { formula: string[]; coefficients: Record<string, number>; normalisedByPx: [number, number]; centerPx: [number, number] }; undistorted: { widthPx: number; heightPx: number; recordedCornerPx: [number, number] } }[]; // prettier-ignore
+  const of = (label: string) => lenses.find((l) => l.take === label)!;
+  expect(lenses.filter((l) => l.take.startsWith('21')).map((l) => [l.take, l.from, l.maps.undistort])).toEqual([
+    ['21 take 1', 'as used by the test solve', 'maps/Orrinel-32-32mm-2m_undistort.tif'],
+    ['21 take 2', 'as used by the test solve', 'maps/Orrinel-32-32mm-2m_undistort.tif'],
+    ['21 take 3', 'as used by the test solve', 'maps/Orrinel-32-32mm-2m-2_undistort.tif'],
+  ]);
+  expect((await text('maps/maps.csv')).split('\n').filter((l) => l.startsWith('21 take'))).toHaveLength(3);
+  const read = async (name: string) => {
+    const bytes = await zip.file(name)!.async('arraybuffer');
+    const image = await (await fromArrayBuffer(bytes)).getImage();
+    return { w: image.getWidth(), h: image.getHeight(), data: (await image.readRasters({ interleave: true })) as unknown as Float32Array };
+  };
+  for (const label of ['21 take 1', '21 take 3']) {
+    const { distortion: d, undistorted: u, maps: at } = of(label);
+    const bend = new Function('x', 'y', ...Object.keys(d.coefficients), `${d.formula.map((l) => `const ${l.replace(/\^/g, '**')};`).join('\n')}\nreturn [xd, yd];`) as (...n: number[]) => [number, number]; // prettier-ignore
+    const recordedPx = (x: number, y: number) => {
+      const [xd, yd] = bend((x - d.centerPx[0]) / d.normalisedByPx[0], (y - d.centerPx[1]) / d.normalisedByPx[1], ...Object.values(d.coefficients));
+      return [d.centerPx[0] + xd * d.normalisedByPx[0], d.centerPx[1] + yd * d.normalisedByPx[1]];
+    };
+    const there = await read(at.undistort);
+    expect([there.w, there.h]).toEqual([u.widthPx, u.heightPx]);
+    const back = await read(at.redistort);
+    let worst = 0;
+    for (const [x, y] of [
+      [0, 0],
+      [12, 40],
+      [50, 25],
+      [99, 49],
+    ]) {
+      // prettier-ignore
+      // of a pixel of the undistorted picture, counted in the recorded one's raster
+      const k = 2 * (y * there.w + x);
+      const [rx, ry] = recordedPx(x + 0.5 - u.recordedCornerPx[0], y + 0.5 - u.recordedCornerPx[1]);
+      worst = Math.max(worst, Math.abs(there.data[k] * 100 - rx), Math.abs((1 - there.data[k + 1]) * 50 - ry));
+      // of a pixel of the recorded one: the place that the other map names is bent back onto it
+      const q = 2 * (Math.min(y, back.h - 1) * back.w + Math.min(x, back.w - 1));
+      const [bx, by] = recordedPx(back.data[q] * u.widthPx - u.recordedCornerPx[0], (1 - back.data[q + 1]) * u.heightPx - u.recordedCornerPx[1]);
+      worst = Math.max(worst, Math.abs(bx - x - 0.5), Math.abs(by - y - 0.5));
+    }
+    expect(worst).toBeLessThan(0.001);
+  }
+  // what left with maps knows them when it is checked file by file
+  const manifest = await text('MANIFEST.sha256');
+  for (const name of ['maps/Orrinel-32-32mm-2m_undistort.tif', 'lenses/takes.json'])
+    expect(manifest).toContain(`${createHash('sha256').update(await zip.file(name)!.async('nodebuffer')).digest('hex')}  ${name}`); // prettier-ignore
+  await wrangler.agent.post(server.at(`/days/${id.day}/handovers`)).set('x-csrf-token', wrangler.csrf).send({ id: randomUUID(), to: 'Post', supplementTo: null, maps: 'png' }).expect(422); // prettier-ignore
 });

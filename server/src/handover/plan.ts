@@ -2,6 +2,7 @@ import { changedFields, HIDDEN, KINDS, type HandoverPlan, type MissingThing, typ
 import { Op } from 'sequelize';
 import { writeCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
+import type { FileThread } from '../files/file-thread';
 import { ownFiles } from '../files/own';
 import { openDay, slug, type HandoverDay, type HandoverFile, type Unanswered } from './day';
 import { editFiles } from './edit-lists';
@@ -13,6 +14,7 @@ import { reportFiles } from './report';
 import { setFiles } from './sets';
 import { setupFiles } from './setups';
 import { lackingOfTake, lacksOf, shotFiles, solvedTakes } from './shots';
+import { mapsOf, takeLenses, takeLensFiles, type MapFormat } from './take-lenses';
 import { takesTable } from './takes-table';
 
 export type { HandoverFile } from './day';
@@ -76,19 +78,21 @@ function remarksFile({ all, takes, setups }: HandoverDay): HandoverFile[] {
 }
 
 /** What a day's handover holds and what it still lacks. Files are made when they are asked for. */
-export async function planHandover(db: Database, productionId: string, dayId: string): Promise<Handover> {
+export async function planHandover(db: Database, productionId: string, dayId: string, maps: { format: MapFormat; thread: FileThread } | null = null): Promise<Handover> {
   const day = await openDay(db, productionId, dayId);
   const { all, setups, takes } = day;
   const solved = await solvedTakes(db, productionId, day);
   const setupIds = setups.map((s) => s.id);
   const ofSetups = <T extends { body: { setupId: string } }>(records: readonly T[]): T[] => records.filter((r) => setupIds.includes(r.body.setupId));
   const lenses = await lensFiles(db, productionId, day);
+  const bending = await takeLenses(db, productionId, day, solved);
   const lacks = new Map(takes.map((t) => [t.id, lacksOf(t, day, solved.get(t.id))]));
   const found: Unanswered[] = [...takes.flatMap((t) => lackingOfTake(t, lacks.get(t.id)!)), ...lenses.missing];
   const lights = ofSetups(all('light'));
   const files: HandoverFile[] = [
     ...takes.flatMap((t) => (solved.has(t.id) && t.body.tracks ? shotFiles(t, day, solved.get(t.id)!) : [])),
     ...lenses.files,
+    ...takeLensFiles(bending, maps),
     ...setupFiles(setups, all, day.find),
     ...setFiles(day),
     ...takesTable(day, solved),
@@ -121,6 +125,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     name: `${slug(day.day.body.date)}-${slug(day.day.body.name)}`,
     missing,
     files: leaving.length === 0 ? [] : [...reportFiles({ day, solved, lacks, missing, closed, changedAfterClose, files: named }), ...named],
+    maps: mapsOf(bending),
     closed,
     changedAfterClose,
     handedOver: handedOver.map(({ id, body: { to, by, at, supplementTo, files: count, sizeBytes, missing: lacking } }) => ({

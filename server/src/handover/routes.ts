@@ -7,6 +7,7 @@ import path from 'node:path';
 import type { Database } from '../db/connect';
 import { viewerOf, type Viewer } from '../http/guard';
 import { ApiProblem } from '../http/problem';
+import type { FileThread } from '../files/file-thread';
 import type { FileStore } from '../files/store';
 import type { Route } from '../http/route';
 import { idParam, must } from '../http/validate';
@@ -14,7 +15,7 @@ import { writeRecord } from '../records/service';
 import { manifestText, readManifest, sendZip, withoutLost, type Packed } from './pack';
 import { planHandover, type Handover } from './plan';
 
-export function handoverRoutes(db: Database, store: FileStore): Route[] {
+export function handoverRoutes(db: Database, store: FileStore, thread: FileThread): Route[] {
   return [
     {
       method: 'get',
@@ -37,8 +38,8 @@ export function handoverRoutes(db: Database, store: FileStore): Route[] {
       handle: async (req, res) => {
         const v = viewerOf(req);
         const dayId = idParam(req, 'dayId');
-        const asked = must(handOverSchema, req.body) as HandOver;
-        const plan = await withoutLost(await planHandover(db, v.productionId, dayId), store);
+        const asked = must(handOverSchema, req.body) as Required<HandOver>;
+        const plan = await withoutLost(await planHandover(db, v.productionId, dayId, asked.maps === 'none' ? null : { format: asked.maps, thread }), store);
         if (plan.files.length === 0) throw new ApiProblem('NOT_READY', 'There is nothing to hand over yet: no take of this day has a solve, and nothing was measured.');
         const before = asked.supplementTo === null ? null : await manifestOf(db, store, v.productionId, dayId, asked.supplementTo);
         await sendZip(res, plan, store, `${plan.name}-${before ? 'supplement' : 'handover'}.zip`, before, (packed) => keep(db, store, v, dayId, asked, plan, packed));

@@ -17,17 +17,21 @@ interface Props {
   onDone: (said: string) => void;
 }
 
+const mapWords = ({ count, maxBytes }: HandoverPlan['maps']): string => `${count} maps, up to ${maxBytes < 1e9 ? `${(maxBytes / 1e6).toFixed(0)} MB` : `${(maxBytes / 1e9).toFixed(1)} GB`}`;
+
 /** To whom, and how much of it: the last question before a day leaves. */
 export function HandOverSheet({ dayId, dayName, plan, open, onDone }: Props) {
   const clock = useClock();
   const { session } = useData();
   const [before] = useState(plan.handedOver.at(0));
   const [state, setState] = useState<{ busy: boolean; bytes: number; error: string | null }>({ busy: false, bytes: 0, error: null });
-  const form = useKeptForm(`hand over ${dayId}`, { to: before?.to ?? '', what: before ? 'new' : 'all' }, (v) => (v.to.trim() === '' ? [{ field: 'to', message: 'Say who gets it' }] : []));
+  const form = useKeptForm(`hand over ${dayId}`, { to: before?.to ?? '', what: before ? 'new' : 'all', maps: 'none' }, (v) =>
+    v.to.trim() === '' ? [{ field: 'to', message: 'Say who gets it' }] : [],
+  );
   const handOver = form.handleSubmit(async (v) => {
     setState({ busy: true, bytes: 0, error: null });
     try {
-      const asked = { id: newId(), to: v.to.trim(), supplementTo: v.what === 'new' && before ? before.id : null };
+      const asked = { id: newId(), to: v.to.trim(), supplementTo: v.what === 'new' && before ? before.id : null, maps: v.maps as 'none' | 'exr' | 'tiff' };
       const { name, blob } = await api.handOver(session.production.id, dayId, asked, (bytes) => setState((s) => ({ ...s, bytes })));
       saveFile(name, new Uint8Array(await blob.arrayBuffer()), 'application/zip');
       form.done();
@@ -48,6 +52,18 @@ export function HandOverSheet({ dayId, dayName, plan, open, onDone }: Props) {
           options={[
             { value: 'new', title: 'What is new', detail: `since ${clock.stamp(before.at)}, to ${before.to}` },
             { value: 'all', title: 'All of it', detail: `${plan.files.length} files` },
+          ]}
+        />
+      ) : null}
+      {plan.maps.count > 0 ? (
+        <ChoiceField
+          form={form}
+          name="maps"
+          label="Distortion as ST maps"
+          options={[
+            { value: 'none', title: 'none', detail: 'formulas leave all the same' },
+            { value: 'exr', title: 'OpenEXR', detail: mapWords(plan.maps) },
+            { value: 'tiff', title: 'TIFF', detail: mapWords(plan.maps) },
           ]}
         />
       ) : null}

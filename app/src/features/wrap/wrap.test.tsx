@@ -17,6 +17,7 @@ const PLAN: HandoverPlan = {
     { code: 'tilt', until: 'set', takeId: 't2', take: '41A take 2', what: 'tilt', answer: { id: ANSWER, reason: 'the head was gone', by: 'Odalys', at: '2026-11-23T18:40:00.000Z' } },
     { code: 'file x', until: 'gone', takeId: null, take: 'stills/x.jpg', what: 'the picture itself', answer: null },
   ],
+  maps: { count: 6, maxBytes: 412_000_000 },
   files: [
     { path: 'takes.csv', what: 'every take', readWith: 'CSV' },
     { path: 'takes/41A-take-1/camera.glb', what: 'camera move and points', readWith: 'glTF 2.0' },
@@ -72,9 +73,11 @@ test('handing over asks to whom; the next time what is new is offered as a suppl
   expect(seen(/Say who gets it/)).toBe(true);
   expect(server.handedOver).toEqual([]);
   fireEvent.changeText(screen.getByTestId('hand-over-to'), 'Lisk');
+  expect(seen('6 maps, up to 412 MB')).toBe(true);
+  fireEvent.press(screen.getByRole('radio', { name: /^OpenEXR/ }));
   fireEvent.press(screen.getByTestId('hand-over-now'));
   await settle();
-  expect(server.handedOver).toEqual([{ id: expect.any(String), to: 'Lisk', supplementTo: null }]);
+  expect(server.handedOver).toEqual([{ id: expect.any(String), to: 'Lisk', supplementTo: null, maps: 'exr' }]);
   expect(saved).toEqual(['day-handover.zip']);
   expect(seen(/Handed over to Lisk: day-handover.zip, 2.50 MB/)).toBe(true);
   screen.unmount();

@@ -1,7 +1,7 @@
-import { bookPlates, mountPackage, netInputOf, recordedSetup } from '@mesure/contract';
+import { netInputOf, recordedSetup } from '@mesure/contract';
 import { ApiProblem } from '../../http/problem';
-import { gridOutcomes } from '../grid/outcomes';
 import type { Job } from '../job';
+import { lensEvidence } from './lens-evidence';
 
 /** A test solve of a take: its tracks, by what was recorded of it. */
 export const solveJob: Job<'solve'> = {
@@ -12,20 +12,7 @@ export const solveJob: Job<'solve'> = {
     const setup = find('setup', take.setupId)?.body;
     if (!setup) throw new ApiProblem('NOT_READY', 'The setup of this take is hidden. Bring it back, or move the take to another one.');
     const m = mounted(take.packageId);
-    const plates = await gridOutcomes(
-      db,
-      productionId,
-      all('plate').filter((p) => p.body.lensId === m.pack.lensId),
-    );
-    const measured = plates.flatMap(({ id, plate, report }) => {
-      const pack = find('package', plate.packageId);
-      const mountedThen = pack ? mountPackage(pack.body, find) : null;
-      return mountedThen && !('missing' in mountedThen) ? [{ id, plate, report, mounted: mountedThen }] : [];
-    });
-    const book = bookPlates(measured, m);
-    const edges = all('edges')
-      .map((e) => e.body)
-      .filter((e) => e.lensId === m.pack.lensId);
+    const evidence = await lensEvidence(db, productionId, m, all, find);
     const ties = all('tie')
       .map((t) => t.body)
       .filter((t) => t.setId === setup.setId);
@@ -42,7 +29,7 @@ export const solveJob: Job<'solve'> = {
       trim: choice.trim ?? false,
       // only where it was said, so that solves from before it could be said stay what they were
       ...(take.tracksCounted ? { counting: take.tracksCounted } : {}),
-      setup: recordedSetup({ mounted: m, take, setup, ties, plates, book, edges, focalMode: choice.focalMode ?? 'free', findDistortion: choice.findDistortion ?? false }),
+      setup: recordedSetup({ mounted: m, take, setup, ties, ...evidence, focalMode: choice.focalMode ?? 'free', findDistortion: choice.findDistortion ?? false }),
     };
   },
 };
