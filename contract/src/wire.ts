@@ -217,6 +217,8 @@ export interface Analysis {
   finishedAt: string | null;
   /** null: the record is as it was computed; missing: nobody looked */
   stale?: Stale | null;
+  /** of one that waits: how many are before it, those that run among them */
+  ahead?: number;
 }
 
 /** Until when something that is missing can still be had. */

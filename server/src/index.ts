@@ -6,7 +6,7 @@ export { migrate, migrateDown, checkSchema } from './db/migrate';
 export { openFileThread, type FileThread } from './files/file-thread';
 export { folderStore, type FileStore } from './files/store';
 export { openQueue } from './jobs/queue';
-export { startWorker } from './jobs/worker';
+export { startWorker, type WorkerOptions } from './jobs/worker';
 export { hashPassword, verifyPassword } from './people/passwords';
 export { writeRecord } from './records/service';
 export { openStream, type ChangeStream } from './records/stream';

@@ -7,7 +7,7 @@ import path from 'node:path';
 import type { Express } from 'express';
 import pino from 'pino';
 import request from 'supertest';
-import { buildApp, routesOf, type Route, connect, folderStore, hashPassword, migrate, openFileThread, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig } from '.';
+import { buildApp, routesOf, type Route, connect, folderStore, hashPassword, migrate, openFileThread, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig, type WorkerOptions } from '.';
 
 export const PASSWORD = 'right password';
 export type Person = { agent: ReturnType<typeof request.agent>; csrf: string };
@@ -32,7 +32,7 @@ export interface TestServer {
   put(who: Person, kind: string, id: string, body: object, change?: object): request.Test;
   /** a whole file in one piece */
   give(who: Person, bytes: Buffer, name: string, use: string, more?: Record<string, string>): request.Test;
-  startWorker(change?: { abandonedAfterMs?: number; computeFile?: string }): Promise<{ stop(): Promise<void> }>;
+  startWorker(change?: Partial<Pick<WorkerOptions, 'abandonedAfterMs' | 'computeFile' | 'limitMs'>>): Promise<{ stop(): Promise<void> }>;
   /** the least that a take needs, and a take of it */
   layDay(who: Person): Promise<{ pack: string; setup: string; take: (number: number) => TakeBody }>;
   stop(): Promise<void>;

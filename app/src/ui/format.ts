@@ -23,3 +23,6 @@ export function readNumber(text: string, signed = false): number | null {
   if (!/^\d*\.?\d+$|^\d+\.$/.test(t)) return null;
   return Number(t);
 }
+
+/** Words at the beginning of a line. */
+export const capital = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1);

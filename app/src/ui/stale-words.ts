@@ -9,3 +9,9 @@ export function knownWords(knownFrom: string | 'never' | null, clock: Clock): st
   if (knownFrom === null) return null;
   return knownFrom === 'never' ? 'known here: the server was not reached' : `known from ${clock.timeOrStamp(knownFrom, clock.date(new Date().toISOString()))}`;
 }
+
+/** Of a computation that waits: how many are before it. */
+export function waitingWords({ ahead }: Pick<Analysis, 'ahead'>): string {
+  if (ahead === undefined) return 'waits for the server';
+  return ahead === 0 ? 'is next on the server' : `waits for the server, ${ahead} before it`;
+}

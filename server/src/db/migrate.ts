@@ -5,6 +5,7 @@ import * as heartbeat from './migrations/0002-heartbeat';
 import * as changeLog from './migrations/0003-change-log';
 import * as crew from './migrations/0004-crew';
 import * as briefs from './migrations/0005-briefs';
+import * as turns from './migrations/0006-turns';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -21,6 +22,7 @@ const MIGRATIONS: [string, Migration][] = [
   ['0003-change-log', changeLog],
   ['0004-crew', crew],
   ['0005-briefs', briefs],
+  ['0006-turns', turns],
 ];
 
 function runner(sequelize: Sequelize) {

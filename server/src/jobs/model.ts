@@ -25,6 +25,9 @@ export class AnalysisRow extends Model<InferAttributes<AnalysisRow>, InferCreati
   declare heartbeatAt: CreationOptional<Date | null>;
   /** how many workers have begun it */
   declare attempts: CreationOptional<number>;
+  declare askedBy: CreationOptional<string | null>;
+  /** the greater, the sooner; of equals the older */
+  declare priority: CreationOptional<number>;
 }
 
 export function defineAnalyses(sequelize: Sequelize) {
@@ -48,6 +51,8 @@ export function defineAnalyses(sequelize: Sequelize) {
       finishedAt: DATE,
       heartbeatAt: DATE,
       attempts: { type: DataTypes.INTEGER, defaultValue: 0 },
+      askedBy: UUID,
+      priority: { type: DataTypes.INTEGER, defaultValue: 0 },
     },
     { sequelize, underscored: true, timestamps: false, tableName: 'analyses' },
   );

@@ -28,9 +28,18 @@ async function ensureQueue(boss: PgBoss): Promise<void> {
   }
 }
 
-/** In the transaction that writes the row: a job without its entry would wait for ever, an entry without its job would find nothing. */
-export function enqueueAnalysis(boss: PgBoss, analysisId: string, transaction?: Transaction): Promise<string | null> {
-  const options = { retryLimit: 2, retryDelay: 1, expireInSeconds: 600 };
+interface Entry {
+  /** in which the row is written: a job without its entry would wait for ever, an entry without its job would find nothing */
+  transaction?: Transaction;
+  /** the greater, the sooner */
+  priority?: number;
+  /** after which the queue holds its worker for gone */
+  seconds?: number;
+}
+
+export function enqueueAnalysis(boss: PgBoss, analysisId: string, { transaction, priority = 0, seconds = 600 }: Entry = {}): Promise<string | null> {
+  // the worker ends what takes too long, and says so; the queue's own limit lies beyond
+  const options = { retryLimit: 2, retryDelay: 1, expireInSeconds: seconds + 300, priority };
   if (!transaction) return boss.send(ANALYSIS_QUEUE, { analysisId }, options);
   const connection = (transaction as unknown as { connection: { query(text: string, values: unknown[]): Promise<{ rows: unknown[]; rowCount: number }> } }).connection;
   return boss.send(ANALYSIS_QUEUE, { analysisId }, { ...options, db: { executeSql: (text: string, values: unknown[]) => connection.query(text, values) as never } });

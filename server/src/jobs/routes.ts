@@ -1,4 +1,4 @@
-import { type AnalysisKind } from '@mesure/contract';
+import type { Analysis, AnalysisKind } from '@mesure/contract';
 import { analysisSchema } from '@mesure/contract/schemas';
 import type PgBoss from 'pg-boss';
 import type { Database } from '../db/connect';
@@ -9,9 +9,10 @@ import type { Route } from '../http/route';
 import { idParam, must } from '../http/validate';
 import { buildInput } from './inputs';
 import type { AnalysisChoice } from './job';
-import { newestOf, toAnalysis } from './model';
+import { newestOf, toAnalysis, type AnalysisRow } from './model';
 import { enqueueAnalysis } from './queue';
 import { staleOf } from './stale';
+import { aheadOf, KIND_LIMITS, openAlready, turnOf } from './turns';
 
 export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
   return [
@@ -25,7 +26,11 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
         const { productionId } = viewerOf(req);
         const newest = await newestOf(db, productionId);
         const stale = await staleOf(db, productionId, newest);
-        res.json({ analyses: newest.map((row) => ({ ...toAnalysis(row), stale: stale.get(row.id) ?? null })) });
+        const ahead = await aheadOf(
+          db,
+          newest.filter((row) => row.status === 'queued').map((row) => row.id),
+        );
+        res.json({ analyses: newest.map((row) => ({ ...toAnalysis(row), stale: stale.get(row.id) ?? null, ...(ahead.has(row.id) ? { ahead: ahead.get(row.id)! } : {}) })) });
       },
     },
 
@@ -35,7 +40,7 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
       access: 'read',
       what: 'One computation with its whole outcome.',
       handle: async (req, res) => {
-        res.json(toAnalysis(await mine(idParam(req), viewerOf(req).productionId)));
+        res.json(await placed(await mine(idParam(req), viewerOf(req).productionId)));
       },
     },
 
@@ -46,25 +51,28 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
       what: 'Starts a computation. Asked twice with one id it is started once.',
       body: analysisSchema,
       handle: async (req, res) => {
-        const { productionId } = viewerOf(req);
+        const { productionId, userId: askedBy } = viewerOf(req);
         const asked = must(analysisSchema, req.body) as { id: string; kind: AnalysisKind; subjectId: string; options?: AnalysisChoice };
         const before = await db.AnalysisRow.findByPk(asked.id);
         if (before) {
           if (before.productionId !== productionId) throw new ApiProblem('NOT_FOUND', 'There is no such analysis.');
-          res.json(toAnalysis(before));
+          res.json(await placed(before));
           return;
         }
         const input = await buildInput(db, productionId, asked.kind, asked.subjectId, asked.options ?? {});
         await mustBeOwn(db, productionId, filesNamed(input));
         const row = await db.sequelize.transaction(async (transaction) => {
+          const open = await openAlready(db, productionId, input, asked.subjectId, transaction);
+          if (open) return open;
+          const priority = await turnOf(db, asked.kind, askedBy, transaction);
           const made = await db.AnalysisRow.create(
-            { id: asked.id, productionId, kind: asked.kind, subjectId: asked.subjectId, status: 'queued', input, outcome: null, error: null, finishedAt: null },
+            { id: asked.id, productionId, kind: asked.kind, subjectId: asked.subjectId, status: 'queued', input, outcome: null, error: null, finishedAt: null, askedBy, priority },
             { transaction },
           );
-          await enqueueAnalysis(boss, made.id, transaction);
+          await enqueueAnalysis(boss, made.id, { transaction, priority, seconds: KIND_LIMITS[asked.kind].seconds });
           return made;
         });
-        res.status(202).json(toAnalysis(row));
+        res.status(202).json(await placed(row));
       },
     },
 
@@ -83,6 +91,12 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
       },
     },
   ];
+
+  /** with how many are before it, while it waits */
+  async function placed(row: AnalysisRow): Promise<Analysis> {
+    const ahead = row.status === 'queued' ? (await aheadOf(db, [row.id])).get(row.id) : undefined;
+    return { ...toAnalysis(row), ...(ahead === undefined ? {} : { ahead }) };
+  }
 
   async function mine(id: string, productionId: string) {
     const row = await db.AnalysisRow.findOne({ where: { id, productionId } });

@@ -149,7 +149,7 @@ test('a job and its place in the queue are written together: neither is there wi
         },
         { transaction },
       );
-      await enqueueAnalysis(server.boss, id, transaction);
+      await enqueueAnalysis(server.boss, id, { transaction });
       if (fails) throw new Error('the power went');
     });
   await expect(write(true)).rejects.toThrow('the power went');

@@ -2,7 +2,7 @@ import { mkdtemp, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { MessageChannel } from 'node:worker_threads';
-import type { KeptFile } from '@mesure/contract';
+import type { AnalysisKind, KeptFile } from '@mesure/contract';
 import { FormatError } from '@mesure/formats';
 import type PgBoss from 'pg-boss';
 import Piscina from 'piscina';
@@ -14,6 +14,7 @@ import type { ComputeAnswer, ComputeProgress, MadeFile } from './compute-types';
 import { briefOf } from './briefs';
 import { prepare } from './given';
 import { ANALYSIS_QUEUE, enqueueAnalysis } from './queue';
+import { KIND_LIMITS, TAKEN_OVER } from './turns';
 
 export interface WorkerOptions {
   db: Database;
@@ -23,6 +24,8 @@ export interface WorkerOptions {
   computeFile: string;
   /** a running job without a sign of life for so long is taken over; default 15 s */
   abandonedAfterMs?: number;
+  /** of tests: how long one computation may take */
+  limitMs?: (kind: AnalysisKind) => number;
 }
 
 /** How often a running job shows that it lives and looks whether somebody wants it stopped. */
@@ -36,7 +39,15 @@ const MAX_ATTEMPTS = 3;
  * Takes analyses from the queue, one at a time, and computes them in a thread. Nothing is held in memory that a restart would miss: a
  * job cut off by the process's end goes back to the queue, and one whose worker was killed is taken over when its signs of life stop.
  */
-export async function startWorker({ db, boss, store, log, computeFile, abandonedAfterMs = 15_000 }: WorkerOptions): Promise<{ stop(): Promise<void> }> {
+export async function startWorker({
+  db,
+  boss,
+  store,
+  log,
+  computeFile,
+  abandonedAfterMs = 15_000,
+  limitMs = (kind) => 1000 * KIND_LIMITS[kind].seconds,
+}: WorkerOptions): Promise<{ stop(): Promise<void> }> {
   // empty and not missing: the TIFF writer's dependency looks into it
   const pool = new Piscina({ filename: computeFile, minThreads: 1, maxThreads: 1, idleTimeout: 60_000, workerData: {}, resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB } });
   let closing = false;
@@ -54,6 +65,7 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
     const abort = new AbortController();
     const { port1, port2 } = new MessageChannel();
     let stopped = false;
+    let late = false;
     let succeeded = false;
     const saveProgress = (p: ComputeProgress) => {
       void db.AnalysisRow.update({ progress: p.progress, stage: p.stage }, { where: ours }).catch((err) => log.warn({ err }, 'progress not saved'));
@@ -72,6 +84,10 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
       beat().catch((err: unknown) => log.warn({ err }, 'sign of life not saved'));
     }, BEAT_MS);
     const began = Date.now();
+    const limit = setTimeout(() => {
+      late = true;
+      abort.abort();
+    }, limitMs(row.kind));
     let release: (() => Promise<void>) | undefined;
     try {
       const { input } = row;
@@ -93,6 +109,12 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
         throw err; // back to the queue
       }
       if (stopped) await finish({ status: 'stopped', stage: 'stopped' });
+      else if (late)
+        await finish({
+          status: 'failed',
+          error: `The computation took longer than ${Math.round(limitMs(row.kind) / 60_000)} minutes, which is the most for one of its kind. The record is safe; give it less at once: fewer frames, fewer tracks, a smaller picture.`,
+          stage: 'failed',
+        });
       else if (err instanceof FormatError) await finish({ status: 'failed', error: err.message, stage: 'failed' });
       else if ((err as NodeJS.ErrnoException).code === 'ERR_WORKER_OUT_OF_MEMORY')
         await finish({ status: 'failed', error: 'The computation needs more memory than one may take. The record is safe; give it less at once: fewer tracks, a smaller picture.', stage: 'failed' });
@@ -102,6 +124,7 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
       }
     } finally {
       clearInterval(poll);
+      clearTimeout(limit);
       port1.close();
       await release?.().catch((err: unknown) => log.warn({ err }, 'laid out frames not removed'));
     }
@@ -143,10 +166,10 @@ export async function startWorker({ db, boss, store, log, computeFile, abandoned
         { where: { ...abandoned(), attempts: { [Op.gte]: MAX_ATTEMPTS } } },
       );
       await db.sequelize.transaction(async (transaction) => {
-        const [, rows] = await db.AnalysisRow.update({ status: 'queued', stage: '' }, { where: abandoned(), returning: ['id'], transaction });
+        const [, rows] = await db.AnalysisRow.update({ status: 'queued', stage: '', priority: TAKEN_OVER }, { where: abandoned(), returning: ['id', 'kind'], transaction });
         for (const row of rows) {
           log.warn({ analysis: row.id }, 'analysis taken over from a worker that is gone');
-          await enqueueAnalysis(boss, row.id, transaction);
+          await enqueueAnalysis(boss, row.id, { transaction, priority: TAKEN_OVER, seconds: KIND_LIMITS[row.kind].seconds });
         }
       });
     })().catch((err) => log.warn({ err }, 'no look for abandoned analyses'));

@@ -5,7 +5,7 @@ import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { api, isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecordsState } from '../../data';
 import { Action, Choice, Progress, Section, useIsWide } from '../../ui/controls';
-import { fixed, percent } from '../../ui/format';
+import { capital, fixed, percent } from '../../ui/format';
 import { pickFile } from '../../ui/pick-file';
 import { KnownOnly, Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
@@ -14,7 +14,7 @@ import { VerdictMark } from '../../ui/verdict-mark';
 import { Explained } from '../../ui/explain';
 import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
-import { knownWords, staleWords } from '../../ui/stale-words';
+import { knownWords, staleWords, waitingWords } from '../../ui/stale-words';
 import { ClipMoment } from './clip/clip-moment';
 import { GiveClip } from './clip/give-clip';
 import { CountingAsked, CountingLine } from './counting';
@@ -141,7 +141,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       {error ? <Failing title="The test solve did not start" text={`${error} The take and its tracks are safe.`} /> : null}
       {running ? (
         <View style={{ marginVertical: SPACE.l }} testID="solve-progress">
-          <Progress fraction={analysis.progress} label={analysis.status === 'queued' ? 'Waits for the server' : `${analysis.stage}, ${percent(analysis.progress)}`} />
+          <Progress fraction={analysis.progress} label={analysis.status === 'queued' ? capital(waitingWords(analysis)) : `${analysis.stage}, ${percent(analysis.progress)}`} />
         </View>
       ) : null}
       {analysis?.status === 'failed' ? <Failing title="The test solve failed" text={analysis.error ?? ''} /> : null}
@@ -408,4 +408,3 @@ function correctionTitle(c: NonNullable<Cause['correction']>, camera: string): s
   return c.value === 1 ? `Take the adapter off ${camera}-cam and solve again` : `Mount ×${c.value} on ${camera}-cam and solve again`;
 }
 
-const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

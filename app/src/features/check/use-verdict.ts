@@ -1,6 +1,6 @@
 import type { Analysis } from '@mesure/contract';
 import { useAnalysesState, useClock } from '../../data';
-import { knownWords, staleWords } from '../../ui/stale-words';
+import { knownWords, staleWords, waitingWords } from '../../ui/stale-words';
 import type { VerdictName } from '../../ui/verdict-mark';
 
 export interface Verdict {
@@ -21,7 +21,7 @@ export function useVerdict(): (a: Analysis | undefined) => Verdict {
 
 function verdictAlone(a: Analysis | undefined): Verdict {
   if (!a) return { verdict: 'not checked', detail: 'no test solve yet' };
-  if (a.status === 'queued' || a.status === 'running') return { verdict: 'not checked', detail: a.status === 'queued' ? 'waits for the server' : a.stage };
+  if (a.status === 'queued' || a.status === 'running') return { verdict: 'not checked', detail: a.status === 'queued' ? waitingWords(a) : a.stage };
   if (a.status === 'failed') return { verdict: 'not checked', detail: a.error ?? 'failed' };
   if (a.status === 'stopped' || a.outcome?.kind !== 'solve') return { verdict: 'not checked', detail: 'stopped' };
   const { solve, reconcile } = a.outcome;

@@ -5,9 +5,9 @@ import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecord, useRecordsState } from '../../../data';
 import { Action, Choice, Field, Progress, Section } from '../../../ui/controls';
-import { percent } from '../../../ui/format';
+import { capital, percent } from '../../../ui/format';
 import { LiveNumber } from '../../../ui/live-number';
-import { staleWords } from '../../../ui/stale-words';
+import { staleWords, waitingWords } from '../../../ui/stale-words';
 import { Empty, Failing } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
@@ -127,7 +127,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
       {error ? <Failing title="The features are not followed" text={`${error} The clip, its masks and marks are safe.`} /> : null}
       {running ? (
         <View style={{ marginVertical: SPACE.m }} testID="tracks-progress">
-          <Progress fraction={analysis.progress} label={analysis.status === 'queued' ? 'Waits for the server' : `${analysis.stage}, ${percent(analysis.progress)}`} />
+          <Progress fraction={analysis.progress} label={analysis.status === 'queued' ? capital(waitingWords(analysis)) : `${analysis.stage}, ${percent(analysis.progress)}`} />
         </View>
       ) : null}
       {analysis?.status === 'failed' ? <Failing title="The features could not be followed" text={analysis.error ?? ''} /> : null}

@@ -5,8 +5,9 @@ import { useState } from 'react';
 import { Linking, View } from 'react-native';
 import { api, filesOf, useAnalysesState, useData } from '../../../data';
 import { Action, Choice, Progress, Row, Section } from '../../../ui/controls';
-import { fixed, percent } from '../../../ui/format';
+import { capital, fixed, percent } from '../../../ui/format';
 import { saveFile } from '../../../ui/save-file';
+import { waitingWords } from '../../../ui/stale-words';
 import { Failing } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
@@ -65,7 +66,7 @@ export function LensFiles({ record, report, mounted }: { record: StoredRecord<'p
       </View>
       {running && job ? (
         <View style={{ gap: SPACE.s }}>
-          <Progress fraction={job.progress} label={job.status === 'queued' ? 'Waits for the server' : `${job.stage}, ${percent(job.progress)}`} />
+          <Progress fraction={job.progress} label={job.status === 'queued' ? capital(waitingWords(job)) : `${job.stage}, ${percent(job.progress)}`} />
           <Action title="Stop making them" icon="stop" onPress={() => void stop(filesOf(record.id))} />
         </View>
       ) : (

@@ -3,7 +3,7 @@ import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useAnalysesState, useClock, useFind, useMayWrite, usePicturesState, type Clock, type PictureOnTheWay } from '../../../data';
-import { knownWords, staleWords } from '../../../ui/stale-words';
+import { knownWords, staleWords, waitingWords } from '../../../ui/stale-words';
 import { Action, Row, Section } from '../../../ui/controls';
 import { fixed, focal, percent } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
@@ -21,7 +21,7 @@ function usePlateState(): (a: Analysis | undefined) => string {
 }
 
 function plateState(a: Analysis, clock: Clock): string {
-  if (a.status === 'queued') return 'waits for the server';
+  if (a.status === 'queued') return waitingWords(a);
   if (a.status === 'running') return `${a.stage}, ${percent(a.progress)}`;
   if (a.status === 'failed') return a.error ?? 'failed';
   if (a.status === 'stopped') return 'stopped';

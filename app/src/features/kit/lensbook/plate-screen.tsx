@@ -5,9 +5,9 @@ import { useEffect, useState } from 'react';
 import { Image, View } from 'react-native';
 import { api, isWhole, useAnalysesState, useClock, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
 import { Action, Choice, Progress, Section } from '../../../ui/controls';
-import { fixed, focal, percent, withSigma } from '../../../ui/format';
+import { capital, fixed, focal, percent, withSigma } from '../../../ui/format';
 import { KnownOnly, Empty, Failing, Loading } from '../../../ui/states';
-import { knownWords, staleWords } from '../../../ui/stale-words';
+import { knownWords, staleWords, waitingWords } from '../../../ui/stale-words';
 import { Fact, Figure, Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
@@ -121,7 +121,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
       ) : null}
       {busy && analysis ? (
         <View style={{ gap: SPACE.m }}>
-          <Progress fraction={analysis.progress} label={analysis.status === 'queued' ? 'Waits for the server' : `${analysis.stage}, ${percent(analysis.progress)}`} />
+          <Progress fraction={analysis.progress} label={analysis.status === 'queued' ? capital(waitingWords(analysis)) : `${analysis.stage}, ${percent(analysis.progress)}`} />
           <Action title="Stop measuring" icon="stop" onPress={() => void stop(plateId)} />
         </View>
       ) : null}
