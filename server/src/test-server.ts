@@ -7,7 +7,23 @@ import path from 'node:path';
 import type { Express } from 'express';
 import pino from 'pino';
 import request from 'supertest';
-import { buildApp, routesOf, type Route, connect, folderStore, hashPassword, migrate, openFileThread, openQueue, openStream, startWorker, type Database, type FileStore, type ServerConfig, type WorkerOptions } from '.';
+import {
+  buildApp,
+  routesOf,
+  type Route,
+  connect,
+  folderStore,
+  hashPassword,
+  migrate,
+  openFileThread,
+  openQueue,
+  openStream,
+  startWorker,
+  type Database,
+  type FileStore,
+  type ServerConfig,
+  type WorkerOptions,
+} from '.';
 
 export const PASSWORD = 'right password';
 export type Person = { agent: ReturnType<typeof request.agent>; csrf: string };

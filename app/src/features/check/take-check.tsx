@@ -407,4 +407,3 @@ function correctionTitle(c: NonNullable<Cause['correction']>, camera: string): s
   if (c.field === 'squeeze') return `Set the squeeze to ${c.value} and solve again`;
   return c.value === 1 ? `Take the adapter off ${camera}-cam and solve again` : `Mount ×${c.value} on ${camera}-cam and solve again`;
 }
-

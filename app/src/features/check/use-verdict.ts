@@ -13,7 +13,7 @@ export function useVerdict(): (a: Analysis | undefined) => Verdict {
   const clock = useClock();
   const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
   return (a) => {
-    if (!a && known) return { verdict: 'not checked', detail: `no test solve ${known}` };
+    if (!a && known) return { verdict: 'not checked', detail: `no test solve ${known.replace('known from', 'as of')}` };
     const said = verdictAlone(a);
     return { ...said, detail: [a ? known : null, staleWords(a, clock) && `↺ ${staleWords(a, clock)}`, said.detail].filter(Boolean).join(' · ') };
   };

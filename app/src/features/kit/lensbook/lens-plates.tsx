@@ -17,7 +17,7 @@ import { PLATE_FILES } from './picture-words';
 function usePlateState(): (a: Analysis | undefined) => string {
   const clock = useClock();
   const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
-  return (a) => (a ? [known, plateState(a, clock)].filter(Boolean).join(' · ') : known ? `no result ${known}` : 'not measured yet');
+  return (a) => (a ? [known, plateState(a, clock)].filter(Boolean).join(' · ') : known ? `no result ${known.replace('known from', 'as of')}` : 'not measured yet');
 }
 
 function plateState(a: Analysis, clock: Clock): string {
