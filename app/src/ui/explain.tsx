@@ -18,14 +18,14 @@ export interface Explanation {
 }
 
 /** A computed number that explains itself on a tap: from what, by which model, and what would make it better. */
-export function Explained({ about, children }: { about: Explanation; children: ReactNode }) {
+export function Explained({ about, of = about.title, children }: { about: Explanation; of?: string; children: ReactNode }) {
   const p = usePalette();
   const [open, setOpen] = useState(false);
   return (
     <>
       <Pressable
         accessibilityRole="button"
-        accessibilityLabel={`${about.title}: explain`}
+        accessibilityLabel={`${of}: explain`}
         onPress={() => setOpen(true)}
         style={{ borderBottomWidth: 1, borderStyle: 'dotted', borderColor: p.dim, minHeight: 24, justifyContent: 'center' }}
       >

@@ -1,5 +1,5 @@
 import type { PropsWithChildren } from 'react';
-import { Text, View, type TextProps } from 'react-native';
+import { Text, type TextProps } from 'react-native';
 import { FONT, textSize, usePalette } from './theme';
 
 type Look = 'title' | 'heading' | 'body' | 'small' | 'label' | 'figure' | 'big';
@@ -47,17 +47,5 @@ export function Figure({ value, unit, sigma, origin = 'typed', look = 'figure' }
       {sigma ? <Words look="small" dim>{` ± ${sigma}`}</Words> : null}
       {unit ? <Words look="small" dim>{` ${unit}`}</Words> : null}
     </Words>
-  );
-}
-
-/** A computed number under its name. */
-export function Fact({ label, value, unit, testID }: { label: string; value: string; unit?: string; testID?: string }) {
-  return (
-    <View testID={testID}>
-      <Words look="label" dim>
-        {label}
-      </Words>
-      <Figure value={value} unit={unit} origin="computed" />
-    </View>
   );
 }

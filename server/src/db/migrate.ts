@@ -6,6 +6,7 @@ import * as changeLog from './migrations/0003-change-log';
 import * as crew from './migrations/0004-crew';
 import * as briefs from './migrations/0005-briefs';
 import * as turns from './migrations/0006-turns';
+import * as slowDown from './migrations/0007-slow-down';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -23,6 +24,7 @@ const MIGRATIONS: [string, Migration][] = [
   ['0004-crew', crew],
   ['0005-briefs', briefs],
   ['0006-turns', turns],
+  ['0007-slow-down', slowDown],
 ];
 
 function runner(sequelize: Sequelize) {

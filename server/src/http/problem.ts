@@ -24,6 +24,8 @@ export class ApiProblem extends Error {
     readonly code: ProblemCode,
     readonly detail: string,
     readonly extra: Pick<Problem, 'fields' | 'current' | 'base' | 'clashes'> = {},
+    /** of the answer, such as when to come again */
+    readonly headers: Record<string, string> = {},
   ) {
     super(detail);
   }
@@ -43,6 +45,7 @@ export const problemHandler: ErrorRequestHandler = (error, req, res, next) => {
   if (known.code === 'INTERNAL') req.log?.error({ err: error }, 'request failed');
   const [status, title] = STATUS[known.code];
   const body: Problem = { type: 'about:blank', title, status, code: known.code, detail: known.detail, instance: String(req.id ?? ''), ...known.extra };
+  res.set(known.headers);
   res.status(status).type('application/problem+json').send(JSON.stringify(body));
 };
 

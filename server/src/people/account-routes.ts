@@ -10,9 +10,11 @@ import { idParam, must } from '../http/validate';
 import { hashNewPassword, verifyPassword } from './passwords';
 import { makeProduction } from './productions';
 import type { Sessions } from './sessions';
+import { slowDownOf } from './slow-down';
 
 /** What is one's own, in whatever production: session, password, devices, productions. */
 export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresses' | 'trustAddress'>, sessions: Sessions, loadDemo: ((userId: string) => Promise<string>) | null): Route[] {
+  const slow = slowDownOf(db);
   /** Of an installation: who owns a film of his own here. */
   const mustOwnOne = async (userId: string) => {
     const owned = (await sessions.productionsOf(userId)).some((p) => p.role === 'owner' && !p.demo);
@@ -62,7 +64,10 @@ export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresse
         const person = personOf(req);
         const asked = must(changePasswordSchema, req.body) as { before: string; password: string };
         const user = await db.User.findByPk(person.userId);
+        // whoever has somebody's phone in hand has not his password
+        await slow.attempt(`password ${person.userId}`);
         if (!(await verifyPassword(asked.before, user!.passwordHash))) throw new ApiProblem('INVALID', 'The old password is not right.', { fields: [{ field: 'before', message: 'is not right' }] });
+        await slow.right(`password ${person.userId}`);
         await user!.update({ passwordHash: await hashNewPassword(asked.password, [person.name]) });
         await db.Session.destroy({ where: { userId: person.userId, tokenSha256: { [Op.ne]: person.tokenSha256 } } });
         res.status(204).end();

@@ -11,8 +11,8 @@ import { findLink, spendLink } from './links';
 import { hashNewPassword, NOBODY_HASH, verifyPassword } from './passwords';
 import { isEmpty, makePerson, makeProduction } from './productions';
 import { personName, userNamed, type Sessions } from './sessions';
+import { slowDownOf } from './slow-down';
 
-export const SIGN_IN_ATTEMPTS = 10;
 const LINK_ATTEMPTS = 40;
 /** Wrong ones from one address, under whatever names: a crew behind one address has its own wrong ones, and guesses come by the thousand. */
 export const ADDRESS_ATTEMPTS = 100;
@@ -37,8 +37,8 @@ function attempts(limit: number, keyOf: (req: Request) => string, refused: (minu
 /** Where a session begins: these are the only addresses that answer without one. */
 export function openRoutes(db: Database, sessions: Sessions): Route[] {
   // a name of any length becomes a key of one length, and every spelling of one name the same key
-  const nameKey = (req: Request) => `${req.ip}|${sha256(personName(String((req.body as { name?: unknown })?.name ?? '').slice(0, 200)).toLowerCase())}`;
-  const signIns = attempts(SIGN_IN_ATTEMPTS, nameKey, (m) => `Too many wrong attempts. Wait ${m} minutes and try again.`);
+  const nameKey = (req: Request, name: string) => sha256(`${req.ip}|${personName(name).toLowerCase()}`);
+  const slow = slowDownOf(db);
   const addresses = attempts(
     ADDRESS_ATTEMPTS,
     (req) => String(req.ip),
@@ -67,15 +67,18 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
       access: 'open',
       what: 'Signs in by name and password.',
       body: signInSchema,
-      before: [addresses, signIns],
+      before: addresses,
       async handle(req, res) {
         const { name, password } = must(signInSchema, req.body) as { name: string; password: string };
+        const key = nameKey(req, name);
+        await slow.attempt(key);
         const user = await userNamed(db, name);
         const right = await verifyPassword(password, user?.passwordHash ?? NOBODY_HASH);
         if (!user || !right) {
           req.log?.warn({ address: req.ip }, 'sign-in refused');
           throw new ApiProblem('WRONG_SIGN_IN', 'The name or the password is not right.');
         }
+        await slow.right(key);
         await sessions.begin(req, res, user);
       },
     },
@@ -121,10 +124,13 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
       async handle(req, res) {
         const asked = must(joinSchema, req.body) as { token: string; name: string; password: string };
         const known = await userNamed(db, asked.name);
+        // a link is no way to try the passwords of others
+        if (known) await slow.attempt(nameKey(req, asked.name));
         if (known && !(await verifyPassword(asked.password, known.passwordHash))) {
           const message = 'is taken here. If it is you, enter your password; else add a family name or an initial';
           throw new ApiProblem('INVALID', `The name ${known.name} ${message}.`, { fields: [{ field: 'name', message }] });
         }
+        if (known) await slow.right(nameKey(req, asked.name));
         const passwordHash = known ? null : await hashNewPassword(asked.password, [asked.name]);
         const joined = await spendLink(db, asked.token, 'join', async (link, transaction) => {
           const user = known ?? (await makePerson(db, asked.name, passwordHash!, transaction));

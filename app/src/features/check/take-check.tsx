@@ -233,7 +233,9 @@ function Outcome({ take, outcome, onSolveAgain, onFindLens }: { take: StoredReco
           <Explained about={EXPLANATIONS.reprojection}>
             <Figure look="big" origin="computed" value={fixed(solve.rmsPx, 2)} unit="px" />
           </Explained>
-          <Figure look="big" origin="computed" value={fixed(solve.rmsPerMille, 3)} unit="‰ of the width" />
+          <Explained about={EXPLANATIONS.reprojection} of="Error over the width">
+            <Figure look="big" origin="computed" value={fixed(solve.rmsPerMille, 3)} unit="‰ of the width" />
+          </Explained>
         </View>
         <FrameErrorChart solve={solve} />
         {solve.focalMode === 'zoom' ? <FocalChart solve={solve} /> : null}
@@ -310,7 +312,9 @@ function Worlds({ undecided }: { undecided: Undecided }) {
         {undecided.worlds.map((w, i) => (
           <View key={w.wrong.join()} style={{ flexGrow: 1, flexBasis: 140 }}>
             <Words look="small">{`If ${lower(w.wrong.join(' and '))} is wrong${i === 0 ? ' (shown here)' : ''}`}</Words>
-            <Figure look="figure" origin="computed" value={fixed(w.cameraHeightM, 3)} unit="m high" />
+            <Explained about={EXPLANATIONS.twoWorlds}>
+              <Figure look="figure" origin="computed" value={fixed(w.cameraHeightM, 3)} unit="m high" />
+            </Explained>
             <Words look="small" dim>{`first camera; the set ${i === 0 ? 'as drawn' : `${fixed(w.scale / undecided.worlds[0].scale, 3)} times as large`}`}</Words>
           </View>
         ))}

@@ -4,11 +4,13 @@ import { useState } from 'react';
 import { View } from 'react-native';
 import { G, Rect, Text as SvgText } from 'react-native-svg';
 import { useAll, useFind } from '../../data';
+import { EXPLANATIONS } from '../explanations';
 import { Choice, Field, Section } from '../../ui/controls';
 import { Drawing } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
-import { Fact, Words } from '../../ui/text';
+import { Fact } from '../../ui/fact';
+import { Words } from '../../ui/text';
 import { FONT, SPACE, usePalette } from '../../ui/theme';
 import { viewPackage } from './package-words';
 
@@ -60,11 +62,11 @@ export function BenchSection({ setup, optics, packageId, body }: { setup: SolveS
       />
       {depth && scale ? (
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s }}>
-          <Fact label="Sharp from" value={metres(depth.nearM)} testID="bench-near" />
-          <Fact label="to" value={metres(depth.farM)} testID="bench-far" />
-          <Fact label="Hyperfocal" value={metres(depth.hyperfocalM)} />
-          <Fact label="Field at focus" value={`${fixed(scale.fieldWidthM, 2)} × ${fixed(scale.fieldHeightM, 2)}`} unit="m" testID="bench-field" />
-          <Fact label="A pixel there" value={fixed(scale.pixelWidthMm, 2)} unit="mm" />
+          <Fact about={EXPLANATIONS.depthOfField} label="Sharp from" value={metres(depth.nearM)} testID="bench-near" />
+          <Fact about={EXPLANATIONS.depthOfField} label="to" value={metres(depth.farM)} testID="bench-far" />
+          <Fact about={EXPLANATIONS.depthOfField} label="Hyperfocal" value={metres(depth.hyperfocalM)} />
+          <Fact about={EXPLANATIONS.fieldAtFocus} label="Field at focus" value={`${fixed(scale.fieldWidthM, 2)} × ${fixed(scale.fieldHeightM, 2)}`} unit="m" testID="bench-field" />
+          <Fact about={EXPLANATIONS.fieldAtFocus} label="A pixel there" value={fixed(scale.pixelWidthMm, 2)} unit="mm" />
         </View>
       ) : (
         <Words look="small" dim>
@@ -77,8 +79,8 @@ export function BenchSection({ setup, optics, packageId, body }: { setup: SolveS
           {against && there && other ? (
             <>
               <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s }}>
-                <Fact label={`Crop against ${other.body.camera}-cam`} value={fixed(against.cropAgainst, 3)} />
-                <Fact label={`Same view on ${other.body.camera}-cam`} value={fixed(against.matchingFocalMm, 1)} unit="mm marked" testID="bench-match" />
+                <Fact about={EXPLANATIONS.sameView} label={`Crop against ${other.body.camera}-cam`} value={fixed(against.cropAgainst, 3)} />
+                <Fact about={EXPLANATIONS.sameView} label={`Same view on ${other.body.camera}-cam`} value={fixed(against.matchingFocalMm, 1)} unit="mm marked" testID="bench-match" />
               </View>
               <Drawing
                 box={{

@@ -7,7 +7,8 @@ import { CameBack, useKeptEntry } from '../../forms';
 import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, readNumber } from '../../ui/format';
 import { Empty, Failing } from '../../ui/states';
-import { Fact, Figure, Words } from '../../ui/text';
+import { Fact } from '../../ui/fact';
+import { Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page, Split } from '../shell/pane';
 import { FirstSteps } from '../begin/first-steps';
@@ -242,15 +243,11 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
             </Explained>
           </View>
           <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s, marginTop: SPACE.s }}>
-            <Explained about={EXPLANATIONS.fieldOfView}>
-              <Fact label="Field of view" value={`${fixed(view.optics.fovHorizontalDeg, 1)}° × ${fixed(view.optics.fovVerticalDeg, 1)}°`} />
-            </Explained>
-            <Fact label="Diagonal" value={`${fixed(view.optics.fovDiagonalDeg, 1)}°`} />
-            <Explained about={EXPLANATIONS.pictureArea}>
-              <Fact label="Picture area" value={`${fixed(view.optics.sensorWidthMm, 2)} × ${fixed(view.optics.sensorHeightMm, 2)}`} unit="mm" />
-            </Explained>
-            <Fact label="Pixel pitch" value={`${fixed(view.optics.pitchXUm, 2)} × ${fixed(view.optics.pitchYUm, 2)}`} unit="µm" />
-            <Fact label="Crop to 36 × 24" value={fixed(view.optics.cropFactor, 2)} />
+            <Fact about={EXPLANATIONS.fieldOfView} label="Field of view" value={`${fixed(view.optics.fovHorizontalDeg, 1)}° × ${fixed(view.optics.fovVerticalDeg, 1)}°`} />
+            <Fact about={EXPLANATIONS.diagonalView} label="Diagonal" value={`${fixed(view.optics.fovDiagonalDeg, 1)}°`} />
+            <Fact about={EXPLANATIONS.pictureArea} label="Picture area" value={`${fixed(view.optics.sensorWidthMm, 2)} × ${fixed(view.optics.sensorHeightMm, 2)}`} unit="mm" />
+            <Fact about={EXPLANATIONS.pitch} label="Pixel pitch" value={`${fixed(view.optics.pitchXUm, 2)} × ${fixed(view.optics.pitchYUm, 2)}`} unit="µm" />
+            <Fact about={EXPLANATIONS.pitch} label="Crop to 36 × 24" value={fixed(view.optics.cropFactor, 2)} />
           </View>
           {circle && circle < diagonalMm ? (
             <Words look="small">{`▲ The lens's image circle of ${circle} mm is smaller than the picture area's diagonal of ${fixed(diagonalMm, 1)} mm: the corners will be dark.`}</Words>

@@ -1,9 +1,11 @@
 import type { PlannedSetup, NextBest } from '@mesure/core';
 import { View } from 'react-native';
+import { EXPLANATIONS } from '../explanations';
 import { Action, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { Empty, Loading, Working } from '../../ui/states';
-import { Fact, Words } from '../../ui/text';
+import { Fact } from '../../ui/fact';
+import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import type { HelpDesk } from './use-help';
 import type { ForecastState, PlanDraft } from './use-plan';
@@ -17,15 +19,22 @@ export function ForecastSection({ planned, draft, forecast, desk, mayWrite }: { 
   return (
     <View>
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s }} testID="forecast-facts">
-        <Fact label="Slip at worst" value={f.slipPx === null ? '–' : fixed(f.slipPx, 2)} unit="px" testID="fact-slip" />
-        <Fact label="Height" value={mm(f.sigmaHeightM)} unit={f.sigmaHeightM === null ? undefined : '± mm'} />
+        <Fact about={EXPLANATIONS.forecast} label="Slip at worst" value={f.slipPx === null ? '–' : fixed(f.slipPx, 2)} unit="px" testID="fact-slip" />
+        <Fact about={EXPLANATIONS.forecast} label="Height" value={mm(f.sigmaHeightM)} unit={f.sigmaHeightM === null ? undefined : '± mm'} />
         <Fact
+          about={EXPLANATIONS.forecast}
           label="Focal length"
           value={planned.lens.mode === 'held' ? 'held' : f.sigmaFocalMm === null ? 'not observable' : fixed(f.sigmaFocalMm, 3)}
           unit={f.sigmaFocalMm === null ? undefined : '± mm'}
         />
-        <Fact label="Scale" value={f.sigmaScalePct === null ? 'not observable' : fixed(f.sigmaScalePct, 2)} unit={f.sigmaScalePct === null ? undefined : '± %'} testID="fact-scale" />
-        <Fact label="Level" value={f.sigmaLevelDeg === null ? 'not observable' : fixed(f.sigmaLevelDeg, 3)} unit={f.sigmaLevelDeg === null ? undefined : '± °'} />
+        <Fact
+          about={EXPLANATIONS.forecast}
+          label="Scale"
+          value={f.sigmaScalePct === null ? 'not observable' : fixed(f.sigmaScalePct, 2)}
+          unit={f.sigmaScalePct === null ? undefined : '± %'}
+          testID="fact-scale"
+        />
+        <Fact about={EXPLANATIONS.forecast} label="Level" value={f.sigmaLevelDeg === null ? 'not observable' : fixed(f.sigmaLevelDeg, 3)} unit={f.sigmaLevelDeg === null ? undefined : '± °'} />
       </View>
       {f.warnings.map((w) => (
         <Words key={w} look="small" style={{ marginTop: SPACE.s }}>{`◈ ${w}`}</Words>

@@ -4,10 +4,12 @@ import { useState } from 'react';
 import { View } from 'react-native';
 import { useClock } from '../../data';
 import { useDraftText } from '../../data/use-draft-text';
+import { EXPLANATIONS } from '../explanations';
 import { Action, Field, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
-import { Fact, Words } from '../../ui/text';
+import { Fact } from '../../ui/fact';
+import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 import { useDay } from '../days/use-day';
 import type { PlanDraft } from './use-plan';
@@ -61,10 +63,10 @@ function Sun({ light, draft, mayWrite, onGone }: { light: LightPlan; draft: Plan
         </>
       ) : null}
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s }} testID="sun-facts">
-        <Fact label="Height at the start" value={fixed(ends[0].elevationDeg, 1)} unit={`°, ${shadow(0)}`} />
-        <Fact label="at the end" value={fixed(ends[1].elevationDeg, 1)} unit={`°, ${shadow(1)}`} />
-        <Fact label="Direction" value={`${fixed(ends[0].azimuthDeg, 0)} to ${fixed(ends[1].azimuthDeg, 0)}`} unit="° from north" />
-        <Fact label="The sun goes" value={fixed(sunTravelOf(light), 1)} unit="°" testID="sun-travel" />
+        <Fact about={EXPLANATIONS.sun} label="Height at the start" value={fixed(ends[0].elevationDeg, 1)} unit={`°, ${shadow(0)}`} />
+        <Fact about={EXPLANATIONS.sun} label="at the end" value={fixed(ends[1].elevationDeg, 1)} unit={`°, ${shadow(1)}`} />
+        <Fact about={EXPLANATIONS.sun} label="Direction" value={`${fixed(ends[0].azimuthDeg, 0)} to ${fixed(ends[1].azimuthDeg, 0)}`} unit="° from north" />
+        <Fact about={EXPLANATIONS.sun} label="The sun goes" value={fixed(sunTravelOf(light), 1)} unit="°" testID="sun-travel" />
       </View>
       {mayWrite ? <Action kind="quiet" title="Leave the sun out" onPress={onGone} /> : null}
     </View>

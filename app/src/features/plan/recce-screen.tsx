@@ -5,13 +5,15 @@ import { useMemo, useState } from 'react';
 import { View } from 'react-native';
 import { Circle, G, Image as SvgImage, Line, Text as SvgText } from 'react-native-svg';
 import { onto, api, newId, useAll, useData, useMounted, useMayWrite, usePicturesState, useRecordsState } from '../../data';
+import { EXPLANATIONS } from '../explanations';
 import { Action, Section } from '../../ui/controls';
 import { Drawing } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
 import { pickFile } from '../../ui/pick-file';
 import { Empty } from '../../ui/states';
-import { Fact, Words } from '../../ui/text';
+import { Fact } from '../../ui/fact';
+import { Words } from '../../ui/text';
 import { FONT, PICTURE_INK, SPACE, usePalette } from '../../ui/theme';
 import { inWorker } from '../../workers';
 import { OnTheWay } from '../pictures/on-the-way';
@@ -208,9 +210,9 @@ function Found({ measure }: { measure: PhotoMeasure }) {
   return (
     <View>
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s, marginTop: SPACE.s }}>
-        <Fact label="Height of the camera" value={fixed(measure.heightM, 2)} unit={`± ${fixed(measure.sigmaHeightM, 2)} m`} testID="recce-height" />
-        <Fact label="Tilt" value={fixed((measure.tiltRad * 180) / Math.PI, 1)} unit={`± ${fixed((measure.sigmaTiltRad * 180) / Math.PI, 1)}°`} />
-        <Fact label="Held askew by" value={fixed((measure.rollRad * 180) / Math.PI, 1)} unit="°" />
+        <Fact about={EXPLANATIONS.recce} label="Height of the camera" value={fixed(measure.heightM, 2)} unit={`± ${fixed(measure.sigmaHeightM, 2)} m`} testID="recce-height" />
+        <Fact about={EXPLANATIONS.recce} label="Tilt" value={fixed((measure.tiltRad * 180) / Math.PI, 1)} unit={`± ${fixed((measure.sigmaTiltRad * 180) / Math.PI, 1)}°`} />
+        <Fact about={EXPLANATIONS.recce} label="Held askew by" value={fixed((measure.rollRad * 180) / Math.PI, 1)} unit="°" />
       </View>
       {measure.warnings.map((w) => (
         <Words key={w} look="small" style={{ marginTop: SPACE.s }}>{`◈ ${w}`}</Words>

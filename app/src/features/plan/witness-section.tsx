@@ -2,11 +2,13 @@ import { usualPlacement, type PlannedWitness } from '@mesure/contract';
 import { median, quantile, STABILISER, SYNCS, type WitnessPlacement, type WitnessWatch } from '@mesure/core';
 import { View } from 'react-native';
 import { useMounted, useFind } from '../../data';
+import { EXPLANATIONS } from '../explanations';
 import { Choice, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { LiveNumber } from '../../ui/live-number';
 import { Empty } from '../../ui/states';
-import { Fact, Words } from '../../ui/text';
+import { Fact } from '../../ui/fact';
+import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 import { Chips } from './chips';
 import type { PlanDraft, PlanNumbers } from './use-plan';
@@ -171,10 +173,16 @@ function WhatItAdds({ watch, share, name }: { watch: WitnessWatch; share: number
   return (
     <View>
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s }}>
-        <Fact label="A point seen by both" value={now.sigmaM === null ? 'none now' : fixed(1000 * now.sigmaM, 1)} unit={now.sigmaM === null ? undefined : '± mm'} testID={`${name}-precision`} />
-        <Fact label="Rays meet at" value={fixed(now.angleDeg, 0)} unit="°" testID={`${name}-angle`} />
-        <Fact label="Of the view in common" value={now.overlap === null ? '–' : fixed(100 * now.overlap, 0)} unit="%" testID={`${name}-overlap`} />
-        <Fact label="Both see" value={String(now.both)} unit={`of ${now.seen}`} testID={`${name}-both`} />
+        <Fact
+          about={EXPLANATIONS.witness}
+          label="A point seen by both"
+          value={now.sigmaM === null ? 'none now' : fixed(1000 * now.sigmaM, 1)}
+          unit={now.sigmaM === null ? undefined : '± mm'}
+          testID={`${name}-precision`}
+        />
+        <Fact about={EXPLANATIONS.witness} label="Rays meet at" value={fixed(now.angleDeg, 0)} unit="°" testID={`${name}-angle`} />
+        <Fact about={EXPLANATIONS.witness} label="Of the view in common" value={now.overlap === null ? '–' : fixed(100 * now.overlap, 0)} unit="%" testID={`${name}-overlap`} />
+        <Fact about={EXPLANATIONS.witness} label="Both see" value={String(now.both)} unit={`of ${now.seen}`} testID={`${name}-both`} />
       </View>
       <Words look="small" dim style={{ marginTop: SPACE.xs }}>
         {`Over the move: both see ${range(

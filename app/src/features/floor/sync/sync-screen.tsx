@@ -3,6 +3,8 @@ import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { api, newId, useAll, useAnalysesState, useData, useMayWrite, useRecord, useRecordsState } from '../../../data';
+import { EXPLANATIONS } from '../../explanations';
+import { Explained } from '../../../ui/explain';
 import { Action, Progress, Section } from '../../../ui/controls';
 import { fixed } from '../../../ui/format';
 import { pickFile } from '../../../ui/pick-file';
@@ -120,7 +122,9 @@ function OneWitness({ take, packageId, camera }: { take: StoredRecord<'take'>; p
           <Words dim>Not known yet: give the sound of both, or mark the clap in both, or note both timecodes.</Words>
         ) : (
           <>
-            <Figure look="big" origin="computed" value={frames(sync.offsetS, sync.mainFps)} unit="frames" sigma={fixed(Math.max(0.01, (sync.sigmaS ?? 0) * sync.mainFps), 2)} />
+            <Explained about={EXPLANATIONS.syncOffset}>
+              <Figure look="big" origin="computed" value={frames(sync.offsetS, sync.mainFps)} unit="frames" sigma={fixed(Math.max(0.01, (sync.sigmaS ?? 0) * sync.mainFps), 2)} />
+            </Explained>
             <Words look="small">{`The same moment is ${fixed(Math.abs(sync.offsetS), 4)} s ${sync.offsetS >= 0 ? 'later' : 'earlier'} in the clip of ${camera}-cam, by ${WAYS[sync.by!].toLowerCase()}.`}</Words>
           </>
         )}

@@ -4,10 +4,13 @@ import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useFind, useMayWrite, useRecordsState } from '../../../data';
+import { EXPLANATIONS } from '../../explanations';
+import { Explained } from '../../../ui/explain';
 import { Action, Field, Row, Section } from '../../../ui/controls';
 import { fixed, focal, readNumber, withSigma } from '../../../ui/format';
 import { Empty } from '../../../ui/states';
-import { Fact, Figure, Words } from '../../../ui/text';
+import { Fact } from '../../../ui/fact';
+import { Figure, Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
 import { PackageGate } from '../package-gate';
@@ -121,12 +124,14 @@ function Setting({ book, focalMm, focusM, factor }: { book: LensBook; focalMm: n
         {est.focalRatio ? (
           <View testID="book-true-focal">
             <Words look="label" dim>{`Marked ${focal(focalMm)}, measured`}</Words>
-            <Figure {...withSigma(focalMm * factor * est.focalRatio.value, focalMm * factor * est.focalRatio.sigma)} unit="mm" origin="computed" />
+            <Explained about={EXPLANATIONS.bookFocal}>
+              <Figure {...withSigma(focalMm * factor * est.focalRatio.value, focalMm * factor * est.focalRatio.sigma)} unit="mm" origin="computed" />
+            </Explained>
           </View>
         ) : null}
-        <Fact label="Corner displacement" value={fixed(est.cornerDisplacementPct, 2)} unit="% of half diagonal" testID="book-corner" />
-        <Fact label="Undistorted" value={`${fixed(width, 0)} × ${fixed(height, 0)}`} unit="px" />
-        <Fact label="Beyond left, right, top, bottom" value={[left, right, top, bottom].map((v) => fixed(v, 0)).join(', ')} unit="px" />
+        <Fact about={EXPLANATIONS.cornerDisplacement} label="Corner displacement" value={fixed(est.cornerDisplacementPct, 2)} unit="% of half diagonal" testID="book-corner" />
+        <Fact about={EXPLANATIONS.undistortedSize} label="Undistorted" value={`${fixed(width, 0)} × ${fixed(height, 0)}`} unit="px" />
+        <Fact about={EXPLANATIONS.undistortedSize} label="Beyond left, right, top, bottom" value={[left, right, top, bottom].map((v) => fixed(v, 0)).join(', ')} unit="px" />
       </View>
       <Words look="small" dim style={{ marginTop: SPACE.s }}>
         {`${d.model}: ${coefficients.map(([name, v]) => `${name} ${v.toPrecision(3)}`).join(', ')}; normalised with ${fixed(d.focalMm, 2)} mm.`}
@@ -155,8 +160,12 @@ function Pupil({ groups, record, mounted }: { groups: PupilGroup[]; record: Stor
                 {setting}
               </Words>
               <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl }}>
-                <Figure {...withSigma(e.pupilMm, e.sigmaPupilMm)} unit="mm before the sensor mark" origin="computed" />
-                <Figure {...withSigma(e.focalMm, e.sigmaFocalMm)} unit="mm focal length" origin="computed" />
+                <Explained about={EXPLANATIONS.entrancePupil}>
+                  <Figure {...withSigma(e.pupilMm, e.sigmaPupilMm)} unit="mm before the sensor mark" origin="computed" />
+                </Explained>
+                <Explained about={EXPLANATIONS.focalFromChart}>
+                  <Figure {...withSigma(e.focalMm, e.sigmaFocalMm)} unit="mm focal length" origin="computed" />
+                </Explained>
               </View>
               {e.rmsMm !== null ? <Words look="small" dim>{`The tape misses the line by ${fixed(e.rmsMm, 1)} mm.`}</Words> : null}
               {mayWrite && lens && (known === null || Math.abs(known - e.pupilMm) > 1) ? (

@@ -5,12 +5,14 @@ import { useState } from 'react';
 import { View } from 'react-native';
 import { G, Path, Rect } from 'react-native-svg';
 import { useKeptEntry } from '../../../forms';
+import { EXPLANATIONS } from '../../explanations';
 import { Action, Choice, Field } from '../../../ui/controls';
 import { Drawing } from '../../../ui/drawing';
 import { fixed, focal } from '../../../ui/format';
 import { saveFile } from '../../../ui/save-file';
 import { Failing } from '../../../ui/states';
-import { Fact, Figure, Words } from '../../../ui/text';
+import { Fact } from '../../../ui/fact';
+import { Figure, Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
 import { PackageGate } from '../package-gate';
@@ -121,8 +123,8 @@ function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; moun
       </View>
       {plan ? (
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s }}>
-          <Fact label="Whole chart" value={`${fixed(plan.chartWidthMm / 1000, 2)} × ${fixed(plan.chartHeightMm / 1000, 2)}`} unit="m" />
-          <Fact label="Cells" value={`${plan.cellsAcross * plan.sheetsAcross} × ${plan.cellsDown * plan.sheetsDown}`} />
+          <Fact about={EXPLANATIONS.chartSize} label="Whole chart" value={`${fixed(plan.chartWidthMm / 1000, 2)} × ${fixed(plan.chartHeightMm / 1000, 2)}`} unit="m" />
+          <Fact about={EXPLANATIONS.chartSize} label="Cells" value={`${plan.cellsAcross * plan.sheetsAcross} × ${plan.cellsDown * plan.sheetsDown}`} />
         </View>
       ) : null}
       <Words look="small" dim style={{ marginTop: SPACE.s }}>

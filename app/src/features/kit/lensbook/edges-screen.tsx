@@ -5,11 +5,13 @@ import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { Circle, Ellipse, G, Image as SvgImage, Path, Rect } from 'react-native-svg';
 import { api, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
+import { EXPLANATIONS } from '../../explanations';
 import { Action, Choice, Section, Stepper } from '../../../ui/controls';
 import { Drawing } from '../../../ui/drawing';
 import { fixed, focal } from '../../../ui/format';
 import { Empty } from '../../../ui/states';
-import { Fact, Words } from '../../../ui/text';
+import { Fact } from '../../../ui/fact';
+import { Words } from '../../../ui/text';
 import { PICTURE_INK, SPACE, usePalette } from '../../../ui/theme';
 import { inWorker } from '../../../workers';
 import { Page } from '../../shell/pane';
@@ -199,8 +201,8 @@ function EdgesResult({ report }: { report: EdgeReport }) {
   return (
     <Section title={`Straightness, ${report.distortion.model}`}>
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.m }}>
-        <Fact label="Marks off their lines" value={fixed(report.rmsPx, 2)} unit="px" testID="edges-rms" />
-        <Fact label="Corner displacement" value={fixed(report.cornerDisplacementPct, 2)} unit="% of half diagonal" />
+        <Fact about={EXPLANATIONS.edgesFit} label="Marks off their lines" value={fixed(report.rmsPx, 2)} unit="px" testID="edges-rms" />
+        <Fact about={EXPLANATIONS.cornerDisplacement} label="Corner displacement" value={fixed(report.cornerDisplacementPct, 2)} unit="% of half diagonal" />
       </View>
       {report.edges.map((e) => (
         <Words key={e.edge} look="small" dim>{`Edge ${e.edge}, ${e.points} marks: bows ${fixed(e.bowBeforePx, 1)} px as recorded, ${fixed(e.bowAfterPx, 1)} px afterwards.`}</Words>
@@ -252,7 +254,7 @@ function LineUpPanel({
   return (
     <Section title="Line-up">
       <View testID="line-up-squeeze">
-        <Fact label="Squeeze" value={`${fixed(found.value, 3)} ± ${fixed(found.sigma, 3)}`} />
+        <Fact about={EXPLANATIONS.edgesFit} label="Squeeze" value={`${fixed(found.value, 3)} ± ${fixed(found.sigma, 3)}`} />
       </View>
       <Words look="small" dim>{`Recorded: ${recordedSqueeze}. A thing that is turned away looks squeezed, too: one that faces the camera is needed.`}</Words>
       {off > MIDDLE_SHARE ? <Words look="small">– It lies far from the middle, where the lens stretches what is round. Choose one nearer to it.</Words> : null}

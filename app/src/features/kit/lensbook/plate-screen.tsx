@@ -4,11 +4,14 @@ import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { Image, View } from 'react-native';
 import { api, isWhole, useAnalysesState, useClock, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
+import { EXPLANATIONS } from '../../explanations';
+import { Explained } from '../../../ui/explain';
 import { Action, Choice, Progress, Section } from '../../../ui/controls';
 import { capital, fixed, focal, percent, withSigma } from '../../../ui/format';
 import { KnownOnly, Empty, Failing, Loading } from '../../../ui/states';
 import { knownWords, staleWords, waitingWords } from '../../../ui/stale-words';
-import { Fact, Figure, Words } from '../../../ui/text';
+import { Fact } from '../../../ui/fact';
+import { Figure, Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
 import { remarksOf, notesWords } from './picture-words';
@@ -131,15 +134,21 @@ export function PlateScreen({ plateId }: { plateId: string }) {
       {r?.distortion && r.overscan ? (
         <>
           <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.m, marginTop: SPACE.s }}>
-            <Fact label="RMS" value={fixed(r.rmsPx, 3)} unit="px" testID="plate-rms" />
-            <Fact label="Worst residual" value={fixed(r.maxPx, 2)} unit="px" />
-            <Fact label="Coverage" value={percent(r.plates[0].coverage)} />
-            <Fact label="Corner displacement" value={fixed(r.cornerDisplacementPct, 2)} unit="% of half diagonal" />
-            <Fact label="Corners" value={`${r.plates[0].corners}`} />
-            <Fact label="Tilt of the chart" value={fixed(r.plates[0].tiltDeg, 1)} unit="°" />
-            <Fact label="Edge blur" value={fixed(r.plates[0].blurPx, 1)} unit="px" />
+            <Fact about={EXPLANATIONS.plateFit} label="RMS" value={fixed(r.rmsPx, 3)} unit="px" testID="plate-rms" />
+            <Fact about={EXPLANATIONS.plateFit} label="Worst residual" value={fixed(r.maxPx, 2)} unit="px" />
+            <Fact about={EXPLANATIONS.coverage} label="Coverage" value={percent(r.plates[0].coverage)} />
+            <Fact about={EXPLANATIONS.cornerDisplacement} label="Corner displacement" value={fixed(r.cornerDisplacementPct, 2)} unit="% of half diagonal" />
+            <Fact about={EXPLANATIONS.plateFit} label="Corners" value={`${r.plates[0].corners}`} />
+            <Fact about={EXPLANATIONS.chartTilt} label="Tilt of the chart" value={fixed(r.plates[0].tiltDeg, 1)} unit="°" />
+            <Fact about={EXPLANATIONS.chartTilt} label="Edge blur" value={fixed(r.plates[0].blurPx, 1)} unit="px" />
             {r.focalFromDistance ? (
-              <Fact label="Measured focal length" value={`${fixed(r.focalFromDistance.mm, 2)} ± ${fixed(r.focalFromDistance.sigmaMm, 2)}`} unit="mm" testID="measured-focal" />
+              <Fact
+                about={EXPLANATIONS.focalFromChart}
+                label="Measured focal length"
+                value={`${fixed(r.focalFromDistance.mm, 2)} ± ${fixed(r.focalFromDistance.sigmaMm, 2)}`}
+                unit="mm"
+                testID="measured-focal"
+              />
             ) : null}
           </View>
           {mounted ? <BeforeAfter pictureUrl={picture} lens={frameLens(r.distortion, opticsOf(mounted, plate.body.focalMm))} overscan={r.overscan} /> : null}
@@ -201,7 +210,9 @@ function Unknowns({ fitted }: { fitted: readonly FittedUnknown[] }) {
     return (
       <View key={name} style={{ flexDirection: 'row', alignItems: 'baseline', gap: SPACE.m }}>
         <Words style={{ width: 96 }}>{UNKNOWN_WORDS[name] ?? name}</Words>
-        <Figure value={w.value} sigma={w.sigma} origin="computed" />
+        <Explained about={EXPLANATIONS.lensUnknowns} of={UNKNOWN_WORDS[name] ?? name}>
+          <Figure value={w.value} sigma={w.sigma} origin="computed" />
+        </Explained>
         {determined === false ? (
           <Words look="small" dim>
             not told from none
