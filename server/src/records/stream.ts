@@ -77,11 +77,14 @@ export function openStream(db: Database, databaseUrl: string, log: Logger) {
       const batch = await changesAfter(db, same[0].productionId, cursor, same[0].epoch);
       if (batch.cursor === cursor && !batch.whole) continue;
       const text = `id: ${batch.cursor}\nevent: records\ndata: ${JSON.stringify(batch)}\n\n`;
-      for (const l of same) {
+      for (const l of same.filter((q) => placeOf(q) === place)) {
         l.cursor = batch.cursor;
         l.epoch = batch.epoch;
         l.res.write(text);
       }
+      // told by another turn while this one read, which may have read less: what is new since then, and nothing twice
+      const moved = same.filter((q) => q.cursor !== batch.cursor && placeOf(q) !== place);
+      if (moved.length > 0) await tell(moved);
     }
   }
 
