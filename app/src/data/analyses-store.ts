@@ -31,7 +31,8 @@ interface Needs {
   api: Pick<Api, 'analyses' | 'analysis' | 'startAnalysis' | 'stopAnalysis'>;
   kept: {
     read(): Promise<KeptAnalyses | undefined>;
-    write(kept: KeptAnalyses): Promise<void>;
+    /** in its own time; a device that is full keeps what it had */
+    write(kept: KeptAnalyses): void;
     /** those that somebody looked at here, with their frames and points; the oldest make room */
     readWhole(id: string): Promise<Analysis | undefined>;
     writeWhole(a: Analysis): Promise<void>;
@@ -85,7 +86,7 @@ export function createAnalysesStore({ api, kept, productionId, newId, now }: Nee
         try {
           const { analyses } = await api.analyses(productionId);
           answeredAt = now();
-          await kept.write({ at: answeredAt, analyses }).catch(() => undefined); // a device that is full still shows them
+          kept.write({ at: answeredAt, analyses });
           set((s) => ({
             status: 'ready',
             unreached: null,

@@ -516,6 +516,8 @@ test('the lens of each take leaves with its formula, and as maps where they are 
   await take({ slate: '21', take: 2, focusM: 2 }, bent(-0.2));
   await take({ slate: '21', take: 3, focusM: 2 }, bent(-0.15));
   await take({ slate: '21', take: 4, focusM: 2 });
+  // one that bends its corners out of any picture has its formula, and no map
+  await take({ slate: '21', take: 5, focusM: 2 }, bent(-9));
   // two takes that bend alike share their maps; of one whose lens nobody measured there is none
   const { maps, files } = await plan();
   expect(maps.count).toBe(4);
@@ -524,11 +526,13 @@ test('the lens of each take leaves with its formula, and as maps where they are 
   const text = (name: string) => zip.file(name)!.async('string');
   const lenses = JSON.parse(await text('lenses/takes.json')) as { take: string; from: string; maps: { undistort: string; redistort: string }; distortion: { formula: string[]; coefficients: Record<string, number>; normalisedByPx: [number, number]; centerPx: [number, number] }; undistorted: { widthPx: number; heightPx: number; recordedCornerPx: [number, number] } }[]; // prettier-ignore
   const of = (label: string) => lenses.find((l) => l.take === label)!;
-  expect(lenses.filter((l) => l.take.startsWith('21')).map((l) => [l.take, l.from, l.maps.undistort])).toEqual([
+  expect(lenses.filter((l) => l.take.startsWith('21')).map((l) => [l.take, l.from, l.maps?.undistort])).toEqual([
     ['21 take 1', 'as used by the test solve', 'maps/Orrinel-32-32mm-2m_undistort.tif'],
     ['21 take 2', 'as used by the test solve', 'maps/Orrinel-32-32mm-2m_undistort.tif'],
     ['21 take 3', 'as used by the test solve', 'maps/Orrinel-32-32mm-2m-2_undistort.tif'],
+    ['21 take 5', 'as used by the test solve', undefined],
   ]);
+  expect(of('21 take 5')).toMatchObject({ maps: null, noMaps: expect.stringMatching(/no map reaches all/) });
   expect((await text('maps/maps.csv')).split('\n').filter((l) => l.startsWith('21 take'))).toHaveLength(3);
   const read = async (name: string) => {
     const bytes = await zip.file(name)!.async('arraybuffer');

@@ -17,8 +17,8 @@ interface TakeLens {
   focusM: number | null;
   from: 'found with the test solve' | 'as used by the test solve' | 'plates of the lens';
   camera: ShotCamera;
-  /** one name for all takes whose picture bends alike */
-  map: string;
+  /** one name for all takes whose picture bends alike; null where no map reaches all of the picture */
+  map: string | null;
 }
 
 /** Of every take whose lens was measured or found; a take at 40 mm between plates of 32 and 50 has its own. */
@@ -35,11 +35,11 @@ export async function takeLenses(db: Database, productionId: string, day: Handov
     const outcome = solved.get(take.id)?.outcome;
     const recorded = () => recordedSetup({ mounted: m, take: take.body, setup: day.setupOf(take).body, ties: [], ...known, focalMode: 'held' });
     const camera = outcome ? shotCamera(outcome.setup, outcome.solve) : shotCamera(recorded(), { focalMm: null });
-    // a map must reach all of the picture: of a lens that folds back before its corners there is none
-    if (!camera.distorted || !camera.whole) continue;
+    if (!camera.distorted) continue;
     const bends = JSON.stringify([camera.lens, camera.overscan]);
-    let map = names.get(bends);
-    if (!map) {
+    // of a lens that folds back before its corners, or needs more room than a picture may have, there is no map
+    let map = camera.whole ? names.get(bends) : null;
+    if (map === undefined) {
       const wanted = `${slug(m.lens.name)}-${focalMm}mm${focusM === null ? '' : `-${Number(focusM.toFixed(2))}m`}`;
       const taken = [...names.values()].filter((n) => n === wanted || n.startsWith(`${wanted}-`)).length;
       names.set(bends, (map = taken === 0 ? wanted : `${wanted}-${taken + 1}`));
@@ -57,6 +57,10 @@ export async function takeLenses(db: Database, productionId: string, day: Handov
   return lenses;
 }
 
+type Mapped = TakeLens & { map: string };
+const withMap = (lenses: readonly TakeLens[]): Mapped[] => lenses.filter((l): l is Mapped => l.map !== null);
+const onceEach = (lenses: readonly Mapped[]): Mapped[] => lenses.filter((a, i) => lenses.findIndex((b) => b.map === a.map) === i);
+
 const pathOf = (map: string, way: 'undistort' | 'redistort', format: MapFormat): string => `maps/${map}_${way}.${format === 'exr' ? 'exr' : 'tif'}`;
 
 /** The lens of each take in words and numbers; and, where they are wanted, ST maps both ways, one pair for all takes that bend alike. */
@@ -71,7 +75,8 @@ export function takeLensFiles(lenses: readonly TakeLens[], maps: { format: MapFo
         jsonText(
           lenses.map(({ camera, map, ...l }) => ({
             ...l,
-            maps: maps ? { undistort: pathOf(map, 'undistort', maps.format), redistort: pathOf(map, 'redistort', maps.format) } : null,
+            maps: maps && map !== null ? { undistort: pathOf(map, 'undistort', maps.format), redistort: pathOf(map, 'redistort', maps.format) } : null,
+            ...(map === null ? { noMaps: 'no map reaches all of the recorded picture: the lens bends its corners too far; the formula holds where it is inside its range' } : {}),
             distortion: describeLens(camera.lens),
             undistorted: {
               widthPx: camera.undistorted.widthPx,
@@ -85,8 +90,9 @@ export function takeLensFiles(lenses: readonly TakeLens[], maps: { format: MapFo
   ];
   if (!maps) return files;
   const { format, thread } = maps;
+  const mapped = withMap(lenses);
   const readWith = format === 'exr' ? 'OpenEXR, 32-bit float' : 'TIFF, 32-bit float';
-  for (const l of lenses.filter((a, i) => lenses.findIndex((b) => b.map === a.map) === i))
+  for (const l of onceEach(mapped))
     for (const way of ['undistort', 'redistort'] as const)
       files.push({
         path: pathOf(l.map, way, format),
@@ -109,7 +115,7 @@ export function takeLensFiles(lenses: readonly TakeLens[], maps: { format: MapFo
     'recorded_corner_x_px',
     'recorded_corner_y_px',
   ];
-  const rows = lenses.map(({ camera: c, ...l }) => [
+  const rows = mapped.map(({ camera: c, ...l }) => [
     ...[l.take, l.lens, l.focalMm, l.focusM ?? '', l.from, pathOf(l.map, 'undistort', format), pathOf(l.map, 'redistort', format)],
     ...[c.lens.widthPx, c.lens.heightPx, c.undistorted.widthPx, c.undistorted.heightPx, c.overscan.left, c.overscan.top],
   ]);
@@ -121,6 +127,6 @@ export function takeLensFiles(lenses: readonly TakeLens[], maps: { format: MapFo
 
 /** How many maps there would be, and how large they are at most: two 32-bit numbers a pixel. */
 export function mapsOf(lenses: readonly TakeLens[]): { count: number; maxBytes: number } {
-  const one = lenses.filter((a, i) => lenses.findIndex((b) => b.map === a.map) === i);
+  const one = onceEach(withMap(lenses));
   return { count: 2 * one.length, maxBytes: one.reduce((sum, { camera: c }) => sum + 8 * (c.lens.widthPx * c.lens.heightPx + c.undistorted.widthPx * c.undistorted.heightPx), 0) };
 }
