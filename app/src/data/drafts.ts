@@ -11,6 +11,14 @@ export function readDraft(recordId: string, field: string): string | null {
     return null;
   }
 }
+/** A draft of several fields; null where there is none, or none that can be read. */
+export function readDraftFields<T>(recordId: string, field: string): T | null {
+  try {
+    return JSON.parse(readDraft(recordId, field) ?? 'null') as T | null;
+  } catch {
+    return null;
+  }
+}
 export function keepDraft(recordId: string, field: string, text: string | null): void {
   try {
     if (text === null) globalThis.localStorage?.removeItem(key(recordId, field));

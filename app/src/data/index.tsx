@@ -6,7 +6,7 @@ import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './a
 import { api } from './api';
 import { clockOf, deviceZone, type Clock } from './clock';
 import { createClosedDays, type ClosedDays } from './closed-days';
-import { keepDraft, readDraft } from './drafts';
+import { keepDraft, readDraftFields } from './drafts';
 import { listenForChanges } from './live';
 import { keptAnalyses } from './kept-analyses';
 import { openLocalCopy, type LocalCopy } from './local-copy';
@@ -154,7 +154,7 @@ export const onto =
  * change, so that a page that goes away brings it back.
  */
 export function useEditing<K extends RecordKind>(record: StoredRecord<K>) {
-  const [before] = useState(() => keptEdit<K>(record.id));
+  const [before] = useState(() => readDraftFields<KeptEdit<K>>(record.id, 'editing'));
   const [state, setState] = useState(() => ({
     base: record.body,
     draft: before ? onto(record.kind, { ...record.body, ...before.base }, { ...record.body, ...before.draft })(record.body) : record.body,
@@ -183,13 +183,6 @@ export function useEditing<K extends RecordKind>(record: StoredRecord<K>) {
 interface KeptEdit<K extends RecordKind> {
   base: Partial<RecordBodies[K]>;
   draft: Partial<RecordBodies[K]>;
-}
-function keptEdit<K extends RecordKind>(recordId: string): KeptEdit<K> | null {
-  try {
-    return JSON.parse(readDraft(recordId, 'editing') ?? 'null') as KeptEdit<K> | null;
-  } catch {
-    return null;
-  }
 }
 
 /** What is on the cameras now, by their letters; `also` one that was on a camera before. */

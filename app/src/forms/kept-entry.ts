@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import { keepDraft, readDraft } from '../data/drafts';
+import { keepDraft, readDraftFields } from '../data/drafts';
 
 export interface KeptEntry<T extends object> {
   entry: T;
@@ -16,7 +16,7 @@ export interface KeptEntry<T extends object> {
  */
 export function useKeptEntry<T extends object>(key: string, initial: T): KeptEntry<T> {
   const [began] = useState(initial);
-  const [before] = useState(() => readKeptEntry<T>(key));
+  const [before] = useState(() => readDraftFields<Partial<T>>('entry', key));
   const [entry, setEntry] = useState<T>({ ...initial, ...before });
   const [ended, setEnded] = useState(false);
   useEffect(() => {
@@ -33,12 +33,4 @@ export function useKeptEntry<T extends object>(key: string, initial: T): KeptEnt
       setEnded(true);
     },
   };
-}
-
-function readKeptEntry<T>(key: string): Partial<T> | null {
-  try {
-    return JSON.parse(readDraft('entry', key) ?? 'null') as Partial<T> | null;
-  } catch {
-    return null;
-  }
 }

@@ -1,7 +1,7 @@
 import type { FieldProblem } from '@mesure/contract';
 import { useEffect, useState } from 'react';
 import { useForm, type DefaultValues, type FieldErrors, type FieldValues, type Resolver, type UseFormReturn } from 'react-hook-form';
-import { keepDraft, readDraft } from '../data/drafts';
+import { keepDraft, readDraftFields } from '../data/drafts';
 
 export interface KeptForm<V extends FieldValues> extends UseFormReturn<V> {
   /** what stood half typed when the page went away came back */
@@ -15,7 +15,7 @@ export interface KeptForm<V extends FieldValues> extends UseFormReturn<V> {
  * contract's schemas, the same that guard the server; each names its field by its path, and one without a path stands at the form.
  */
 export function useKeptForm<V extends FieldValues>(key: string, initial: V, problems: (values: V) => FieldProblem[] | Promise<FieldProblem[]>): KeptForm<V> {
-  const [draft] = useState(() => readKept<V>(key));
+  const [draft] = useState(() => readDraftFields<Partial<V>>('form', key));
   const [began] = useState(initial);
   const resolver: Resolver<V> = async (values) => {
     const found = await problems(values);
@@ -45,14 +45,6 @@ export function useKeptForm<V extends FieldValues>(key: string, initial: V, prob
 
 /** A password is asked for again after a reload: it is never on the device. */
 const SECRET = /^(password|before)$/;
-
-function readKept<V>(key: string): Partial<V> | null {
-  try {
-    return JSON.parse(readDraft('form', key) ?? 'null') as Partial<V> | null;
-  } catch {
-    return null;
-  }
-}
 
 /** The contract's check of a body, loaded when a form is first sent: a phone does not build the schemas at its start. */
 export async function bodyProblems<B>(kind: string, body: B): Promise<FieldProblem[]> {

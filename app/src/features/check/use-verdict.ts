@@ -1,6 +1,6 @@
 import type { Analysis } from '@mesure/contract';
 import { useAnalysesState, useClock } from '../../data';
-import { knownWords, staleWords, waitingWords } from '../../ui/stale-words';
+import { knownWords, noneKnownWords, staleWords, waitingWords } from '../../ui/stale-words';
 import type { VerdictName } from '../../ui/verdict-mark';
 
 export interface Verdict {
@@ -11,9 +11,10 @@ export interface Verdict {
 /** What is said of a take's newest solve: with what it knows nothing of, and from when it is where the server does not answer. */
 export function useVerdict(): (a: Analysis | undefined) => Verdict {
   const clock = useClock();
-  const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
+  const knownFrom = useAnalysesState((s) => s.knownFrom);
+  const known = knownWords(knownFrom, clock);
   return (a) => {
-    if (!a && known) return { verdict: 'not checked', detail: `no test solve ${known.replace('known from', 'as of')}` };
+    if (!a && knownFrom !== null) return { verdict: 'not checked', detail: noneKnownWords('test solve', knownFrom, clock) };
     const said = verdictAlone(a);
     return { ...said, detail: [a ? known : null, staleWords(a, clock) && `↺ ${staleWords(a, clock)}`, said.detail].filter(Boolean).join(' · ') };
   };

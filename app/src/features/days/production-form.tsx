@@ -1,6 +1,7 @@
 import { SLATINGS, type ProductionBody, type Slating } from '@mesure/contract';
 import { LENGTH_UNITS, type LengthUnit } from '@mesure/core';
 import { View } from 'react-native';
+import { deviceZone } from '../../data/clock';
 import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm, type KeptForm } from '../../forms';
 import { Action } from '../../ui/controls';
 import { readNumber } from '../../ui/format';
@@ -31,7 +32,7 @@ export const productionOf = (t: ProductionText): ProductionBody => ({
 });
 
 /** What a new production begins with: this phone's clock, and what most crews use. */
-export const usualProduction = (): ProductionText => ({ name: '', fps: '24', lengthUnit: 'm', timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC', slating: 'scene' });
+export const usualProduction = (): ProductionText => ({ name: '', fps: '24', lengthUnit: 'm', timeZone: deviceZone(), slating: 'scene' });
 
 /** The fields of it, for any form that has them. */
 export function ProductionFields<V extends ProductionText>({ form }: { form: KeptForm<V> }) {

@@ -3,7 +3,7 @@ import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useAnalysesState, useClock, useFind, useMayWrite, usePicturesState, type Clock, type PictureOnTheWay } from '../../../data';
-import { knownWords, staleWords, waitingWords } from '../../../ui/stale-words';
+import { knownWords, noneKnownWords, staleWords, waitingWords } from '../../../ui/stale-words';
 import { Action, Row, Section } from '../../../ui/controls';
 import { fixed, focal, percent } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
@@ -16,8 +16,9 @@ import { PLATE_FILES } from './picture-words';
 
 function usePlateState(): (a: Analysis | undefined) => string {
   const clock = useClock();
-  const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
-  return (a) => (a ? [known, plateState(a, clock)].filter(Boolean).join(' · ') : known ? `no result ${known.replace('known from', 'as of')}` : 'not measured yet');
+  const knownFrom = useAnalysesState((s) => s.knownFrom);
+  const known = knownWords(knownFrom, clock);
+  return (a) => (a ? [known, plateState(a, clock)].filter(Boolean).join(' · ') : knownFrom === null ? 'not measured yet' : noneKnownWords('result', knownFrom, clock));
 }
 
 function plateState(a: Analysis, clock: Clock): string {
