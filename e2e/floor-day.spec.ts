@@ -205,7 +205,7 @@ test('taps: a repeated take needs two at most, one with new focal length, height
   // a prime of 32 mm does not have it: said, and kept when it is meant
   await page.keyboard.press('Enter');
   keys += 1;
-  await tap('keep-focalMm');
+  await tap('reading-35');
   await tap('field-focusM');
   await type('4.1');
   await page.keyboard.press('Enter');

@@ -1,7 +1,7 @@
-import { expect, test, type Browser, type BrowserContext, type Page } from '@playwright/test';
+import { chromium, expect, test, type Browser, type BrowserContext, type Page } from '@playwright/test';
 import JSZip from 'jszip';
 import { execFileSync } from 'node:child_process';
-import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import type { IncomingHttpHeaders } from 'node:http';
 import https from 'node:https';
 import { createServer } from 'node:net';
@@ -9,6 +9,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { ROOT, runToEnd, start, stopDemo, type Running } from './demo-process';
 import { audit, choose, noSidewaysScroll } from './helpers';
+import { workbook } from './workbook';
 
 /**
  * A film of one's own, from an empty folder: the first link, a camera, a setup, a take; a crew with its roles on phones of their own; a
@@ -39,6 +40,22 @@ const type = async (id: string, text: string) => {
   await page.getByTestId(id).fill(text);
 };
 const allSent = (p: Page) => expect(p.getByTestId('state-line')).toHaveText('all sent', { timeout: 20_000 });
+
+/** A phone whose owner has taken the authority's certificate, as the page for it says; any other is refused the page. */
+async function onATrustingPhone(authority: string, visit: (page: Page, setOffline: (off: boolean) => Promise<void>) => Promise<void>): Promise<void> {
+  const home = mkdtempSync(path.join(dir, 'phone-'));
+  const store = path.join(home, '.pki/nssdb');
+  mkdirSync(store, { recursive: true });
+  execFileSync('certutil', ['-d', `sql:${store}`, '-N', '--empty-password']);
+  execFileSync('certutil', ['-d', `sql:${store}`, '-A', '-n', 'set', '-t', 'C,,', '-i', authority]);
+  const own = await chromium.launch({ ...test.info().project.use.launchOptions, env: { ...process.env, HOME: home } });
+  try {
+    const context = await newPhone(own);
+    await visit(await context.newPage(), (off) => context.setOffline(off));
+  } finally {
+    await own.close();
+  }
+}
 
 test.beforeAll(async ({ browser }) => {
   test.setTimeout(300_000);
@@ -295,8 +312,10 @@ test('a shot list of sixty setups comes in, and a later one changes what differs
   await audit(page, 'shot list');
   await page.getByTestId('bring-in').click();
   await expect(page.getByText(/60 setups are new/)).toBeVisible();
-  await page.getByTestId('paste-list').fill(text(rows.map((r, i) => (i === 7 ? [...r.slice(0, 4), 'Beat 8, again', ...r.slice(5)] : r))));
-  await page.getByTestId('read-pasted').click();
+  // the later list is the office's workbook
+  const later = path.join(dir, 'list.xlsx');
+  writeFileSync(later, await workbook([head, ...rows.map((r, i) => (i === 7 ? [...r.slice(0, 4), 'Beat 8, again', ...r.slice(5)] : r))]));
+  await choose(page, 'choose-list', later);
   await expect(page.getByText('0 new, 1 change, 59 same')).toBeVisible();
   await page.getByTestId('bring-in').click();
   await allSent(page);
@@ -338,6 +357,28 @@ test('with a certificate of its own it is trusted by who trusts its authority, a
     expect((await ask(false)).status).not.toBe(200);
     const trust = /(http:\S+)\s+explains/.exec(own.output)![1];
     expect(await (await fetch(trust)).text()).toContain(own.address);
+    await onATrustingPhone(path.join(data, 'tls/authority.crt'), async (p, setOffline) => {
+      const link = /https:\S+\/begin#\S+/.exec(own.output)![0];
+      await p.goto(trust);
+      await expect(p.getByText(own.address).first()).toBeVisible();
+      await p.goto(link);
+      await p.getByTestId('production-name').fill('Salt Stair');
+      await p.getByTestId('person-name').fill('Ada Quill');
+      await p.getByTestId('person-password').fill(PASSWORD);
+      await p.getByTestId('begin').click();
+      await expect(p).toHaveURL(/\/kit$/);
+      await p.evaluate(async () => void (await navigator.serviceWorker.ready));
+      expect(await p.evaluate(() => [isSecureContext, navigator.serviceWorker.controller !== null || 'caches' in window])).toEqual([true, true]);
+      expect(await p.context().cookies()).toEqual([expect.objectContaining({ name: expect.stringMatching(/^__Host-/), secure: true, httpOnly: true })]);
+      // the page itself comes from the phone when the line is gone
+      await p.reload();
+      await setOffline(true);
+      await p.reload();
+      await expect(p.getByTestId('first-steps')).toBeVisible();
+      await expect(p.getByTestId('state-line')).toHaveText(/no network/);
+      await setOffline(false);
+      await allSent(p);
+    });
     // as a fault would: at once, without a word
     const pidFile = path.join(data, 'postgres/data/postmaster.pid');
     const killed = readFileSync(pidFile, 'utf8');

@@ -49,3 +49,5 @@ ensure_debian() {
 ensure_postgres() { ensure_debian '/usr/lib/postgresql/*/bin/initdb' postgresql; }
 ensure_ffmpeg() { ensure_debian ffprobe ffmpeg; }
 ensure_chromium() { ensure_debian chromium chromium; }
+# a test's phone takes the authority's certificate into its store with it
+ensure_certutil() { ensure_debian certutil libnss3-tools; }

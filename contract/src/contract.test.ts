@@ -3,6 +3,8 @@ import {
   bookPlates,
   followPlan,
   measuredChart,
+  mergeStates,
+  type RecordBodies,
   mountPackage,
   opticsOf,
   pupilHeightM,
@@ -308,4 +310,20 @@ test('no character, or half of one, is refused at its field, and a whole one bey
   expect(day('a\u0000b')).toEqual([{ field: 'name', message: 'holds a character that cannot be written' }]);
   expect(day('half \ud83c')).toEqual([{ field: 'name', message: 'holds a character that cannot be written' }]);
   expect(day('🎬 Über 12')).toBeNull();
+});
+
+test('values by name are fields of their own: two that are changed both hold, one that both changed is asked about, one that was taken out stays out', () => {
+  type Pack = RecordBodies['package'];
+  const pack = (offsetsM: Pack['offsetsM']): { deleted: boolean; body: Pack } => ({
+    deleted: false,
+    body: { camera: 'A', bodyId: 'b', modeId: 'm', lensId: 'l', adapterId: null, focalMm: 32, offsetsM },
+  });
+  const base = pack({ 'body base': 0.06, 'dolly head': 0.18 });
+  const merged = (mine: Pack['offsetsM'], theirs: Pack['offsetsM']) => {
+    const { state, clashes } = mergeStates('package', base, pack(mine), pack(theirs));
+    return [state.body.offsetsM, clashes];
+  };
+  expect(merged({ 'body base': 0.07, 'dolly head': 0.18 }, { 'body base': 0.06, 'dolly head': 0.21 })).toEqual([{ 'body base': 0.07, 'dolly head': 0.21 }, []]);
+  expect(merged({ 'body base': 0.07 }, { 'body base': 0.06, 'dolly head': 0.18, 'lens axis': 0.01 })).toEqual([{ 'body base': 0.07, 'lens axis': 0.01 }, []]);
+  expect(merged({ 'body base': 0.07, 'dolly head': 0.18 }, { 'body base': 0.08, 'dolly head': 0.18 })[1]).toEqual(['offsetsM']);
 });

@@ -1,4 +1,5 @@
 import equal from 'fast-deep-equal';
+import type { Kind } from './kinds/define';
 import { KINDS, type RecordBodies, type RecordKind } from './records';
 
 /** What is merged of a record: its body and whether it is hidden. */
@@ -17,6 +18,7 @@ export interface Merged<K extends RecordKind = RecordKind> {
 }
 
 type Fields = Record<string, unknown>;
+const isFields = (v: unknown): v is Fields => typeof v === 'object' && v !== null && !Array.isArray(v);
 
 /**
  * Three-way merge of one record: `base` is what both began with. Fields that one side left alone take the other side's value; a reading is
@@ -24,8 +26,8 @@ type Fields = Record<string, unknown>;
  * change out of sight.
  */
 export function mergeStates<K extends RecordKind>(kind: K, base: RecordState<K>, mine: RecordState<K>, theirs: RecordState<K>): Merged<K> {
-  const { sets = [], lists = {} } = KINDS[kind].merge;
-  const { body, clashes } = mergeFields(base.body as unknown as Fields, mine.body as unknown as Fields, theirs.body as unknown as Fields, sets, lists);
+  const { merge } = KINDS[kind];
+  const { body, clashes } = mergeFields(base.body as unknown as Fields, mine.body as unknown as Fields, theirs.body as unknown as Fields, merge);
   const iChanged = !equal(base.body, mine.body);
   const theyChanged = !equal(base.body, theirs.body);
   const iHid = mine.deleted !== base.deleted;
@@ -35,7 +37,7 @@ export function mergeStates<K extends RecordKind>(kind: K, base: RecordState<K>,
   return { state: { deleted, body: body as unknown as RecordBodies[K] }, clashes };
 }
 
-function mergeFields(base: Fields, mine: Fields, theirs: Fields, sets: readonly string[], lists: Readonly<Record<string, string>>): { body: Fields; clashes: string[] } {
+function mergeFields(base: Fields, mine: Fields, theirs: Fields, { sets = [], lists = {}, maps = [] }: Kind<unknown>['merge']): { body: Fields; clashes: string[] } {
   const body: Fields = {};
   const clashes: string[] = [];
   const put = (key: string, value: unknown) => {
@@ -51,6 +53,11 @@ function mergeFields(base: Fields, mine: Fields, theirs: Fields, sets: readonly 
       const merged = mergeList(Array.isArray(b) ? b : [], m, t, lists[key]);
       put(key, merged.list);
       if (merged.clash) clashes.push(key);
+    } else if (maps.includes(key) && isFields(m) && isFields(t)) {
+      // each of its values is a field of its own
+      const merged = mergeFields(isFields(b) ? b : {}, m, t, {});
+      put(key, merged.body);
+      if (merged.clashes.length > 0) clashes.push(key);
     } else {
       put(key, m);
       clashes.push(key);
@@ -72,7 +79,7 @@ function mergeList(base: readonly Fields[], mine: readonly Fields[], theirs: rea
   for (const id of new Set([...t.keys(), ...m.keys()])) {
     const [was, is, other] = [b.get(id), m.get(id), t.get(id)];
     if (is && other) {
-      const merged = mergeFields(was ?? {}, is, other, [], {});
+      const merged = mergeFields(was ?? {}, is, other, {});
       list.push(merged.body);
       clash ||= merged.clashes.length > 0;
       continue;

@@ -54,6 +54,7 @@ export const beginSchema = J.object({ token, name: personName, password, product
 export const joinSchema = J.object({ token, name: personName, password });
 export const newPasswordSchema = J.object({ token, password });
 export const changePasswordSchema = J.object({ before: password, password });
+export const waitingSchema = J.object({ count: J.number().integer().min(0).max(1_000_000).required() });
 export const inviteSchema = J.object({ role });
 export const roleSchema = J.object({ role });
 /** Another of one's productions, or a kit file that was uploaded to this one. */

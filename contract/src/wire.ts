@@ -82,6 +82,8 @@ export interface CrewMember {
   role: Role;
   /** when a device of the person was in this production last; null: signed in nowhere */
   seen: string | null;
+  /** what devices of the person still had to send when they were here last */
+  waiting: number;
   you: boolean;
 }
 export interface Invitation {

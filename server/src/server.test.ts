@@ -525,7 +525,7 @@ test('several processes may open the queue of a new database at the same moment'
 
 test('migrations go down and up again, beside another connection', async () => {
   const other = connect(await createDatabase('updown'));
-  const all = ['0001-first', '0002-heartbeat', '0003-change-log', '0004-crew', '0005-briefs', '0006-turns', '0007-slow-down'];
+  const all = ['0001-first', '0002-heartbeat', '0003-change-log', '0004-crew', '0005-briefs', '0006-turns', '0007-slow-down', '0008-waiting'];
   try {
     expect(await migrate(other.sequelize)).toEqual(all);
     expect(await migrate(other.sequelize)).toEqual([]);

@@ -105,6 +105,7 @@ export const api = {
   join: (asked: { token: string; name: string; password: string }) => call<SessionInfo>('POST', '/links/join', asked),
   newPassword: (asked: { token: string; password: string }) => call<SessionInfo>('POST', '/links/password', asked),
   changePassword: (asked: { before: string; password: string }) => call<void>('PUT', '/account/password', asked),
+  tellWaiting: (count: number) => call<void>('PUT', '/account/waiting', { count }),
   devices: () => call<{ devices: Device[] }>('GET', '/account/devices'),
   endDevice: (id: string) => call<void>('DELETE', `/account/devices/${id}`),
   endOtherDevices: () => call<void>('DELETE', '/account/devices'),

@@ -13,6 +13,7 @@ import { openLocalCopy, type LocalCopy } from './local-copy';
 import { createPicturesStore, type PicturesState, type PicturesStore } from './pictures-store';
 import { createRecordsStore, type RecordsState, type RecordsStore } from './records-store';
 import { createSessionStore, type SessionState } from './session-store';
+import { tellWhatWaits } from './tell-waiting';
 
 export { api, ApiError, OfflineError } from './api';
 export { filesOf, isWhole } from './analyses-store';
@@ -83,6 +84,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
       clearTimeout(asking);
       asking = setTimeout(() => void analyses.getState().refresh(), STALE_CHECK_MS);
     });
+    const stopTelling = tellWhatWaits(api, records, pictures);
     void analyses.getState().refresh();
     void navigator.storage?.persist?.();
     const wake = () => {
@@ -105,6 +107,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
     }, 4000);
     return () => {
       live.stop();
+      stopTelling();
       unsubscribe();
       clearTimeout(asking);
       window.removeEventListener('online', wake);

@@ -2,9 +2,9 @@ import type { Analysis, HandoverPlan, Problem, RecordBodies, RecordChange, Recor
 import { createHash } from 'node:crypto';
 import { act, render, screen } from '@testing-library/react-native';
 import { router } from 'expo-router';
-import type { ReactElement } from 'react';
+import { useEffect, type ReactElement } from 'react';
 import { SafeAreaProvider } from 'react-native-safe-area-context';
-import { DataProvider } from '../data';
+import { DataProvider, useData } from '../data';
 import { MemoryRecords, SERVER_TIME } from '../../test/memory-records';
 import { Theme } from '../ui/theme';
 
@@ -213,6 +213,24 @@ export class FakeServer {
 }
 
 let devices = 0;
+const device: { stores: ReturnType<typeof useData> | null } = { stores: null };
+/** Hands the stores of the device that was opened last to the tests. */
+function Stores() {
+  const data = useData();
+  useEffect(() => {
+    device.stores = data;
+  }, [data]);
+  return null;
+}
+
+/** Somebody else changes a record; this device learns of it when it listens. */
+export function changeElsewhere<K extends RecordKind>(server: FakeServer, kind: K, id: string, change: Partial<RecordBodies[K]>): void {
+  const r = server.records.get(id) as StoredRecord<K>;
+  server.memory.write(kind, id, { mutationId: crypto.randomUUID(), baseVersion: r.version, body: { ...r.body, ...change }, deleted: false });
+}
+export const listen = (server: FakeServer): Promise<void> =>
+  act(() => device.stores!.records.getState().hear({ records: [...server.records.values()].filter((r) => r.version > 1), cursor: 99, whole: false, epoch: 'epoch-1' }));
+
 /** Renders a screen on a device of its own, signed in, with the server behind it, and waits until the records are there. */
 export async function open(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler', others: SessionInfo['productions'] = []): Promise<void> {
   devices += 1;
@@ -237,7 +255,10 @@ export async function reopen(screenElement: ReactElement, server: FakeServer, ro
   render(
     <SafeAreaProvider initialMetrics={{ frame: { x: 0, y: 0, width: 390, height: 844 }, insets: inset }}>
       <Theme>
-        <DataProvider session={session}>{screenElement}</DataProvider>
+        <DataProvider session={session}>
+          <Stores />
+          {screenElement}
+        </DataProvider>
       </Theme>
     </SafeAreaProvider>,
   );

@@ -1,5 +1,7 @@
+import type { ComponentProps } from 'react';
 import { Controller, type FieldValues, type Path } from 'react-hook-form';
 import { Choice, Field, type FieldProps } from '../ui/controls';
+import { LengthLine } from '../ui/length-line';
 import { Words } from '../ui/text';
 import { usePalette } from '../ui/theme';
 import type { KeptForm } from './kept-form';
@@ -16,6 +18,17 @@ export function TextField<V extends FieldValues>({ form, name, ...rest }: Of<V> 
       control={form.control}
       name={name}
       render={({ field, fieldState }) => <Field {...rest} value={String(field.value ?? '')} onChangeText={field.onChange} onDone={field.onBlur} error={fieldState.error?.message ?? null} />}
+    />
+  );
+}
+
+/** A length of a form, as text until the form is kept. */
+export function LengthField<V extends FieldValues>({ form, name, ...rest }: Of<V> & Omit<ComponentProps<typeof LengthLine>, 'value' | 'onChangeText' | 'error'>) {
+  return (
+    <Controller
+      control={form.control}
+      name={name}
+      render={({ field, fieldState }) => <LengthLine {...rest} value={String(field.value ?? '')} onChangeText={field.onChange} onDone={field.onBlur} error={fieldState.error?.message ?? null} />}
     />
   );
 }

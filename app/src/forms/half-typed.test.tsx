@@ -1,4 +1,4 @@
-import type { RecordBodies, StoredRecord } from '@mesure/contract';
+import type { StoredRecord } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
 import type { ReactElement } from 'react';
 import { BulkSheet } from '../features/floor/day/bulk-sheet';
@@ -9,7 +9,7 @@ import { ChartScreen } from '../features/kit/lensbook/chart-screen';
 import { PartScreen } from '../features/kit/part-screen';
 import { MarkSheet } from '../features/setups/mark-sheet';
 import { ShotListScreen } from '../features/setups/shot-list-screen';
-import { dayRecords, FakeServer, ID, open, reopen, settle } from '../features/test-day';
+import { changeElsewhere, dayRecords, FakeServer, ID, open, reopen, settle } from '../features/test-day';
 
 const none = () => undefined;
 const take = dayRecords().find((r) => r.kind === 'take') as StoredRecord<'take'>;
@@ -62,17 +62,13 @@ test('a tie that is kept leaves nothing behind: the next one begins empty', asyn
 });
 
 describe('two at one record, one of them with a page that went away', () => {
-  const change = <K extends 'lens' | 'body' | 'package'>(server: FakeServer, id: string, more: Partial<RecordBodies[K]>) => {
-    const r = server.records.get(id) as StoredRecord<K>;
-    server.memory.write(r.kind, id, { mutationId: crypto.randomUUID(), baseVersion: r.version, body: { ...r.body, ...more }, deleted: false });
-  };
   test('a lens: what the other changed meanwhile stays, what was typed here is kept beside it', async () => {
     const server = new FakeServer();
     await open(<PartScreen partId={ID.lens} />, server);
     type('part-name', 'Orrinel 32, scratched');
     await settle(2);
     screen.unmount();
-    change<'lens'>(server, ID.lens, { serial: '0418' });
+    changeElsewhere(server, 'lens', ID.lens, { serial: '0418' });
     await reopen(<PartScreen partId={ID.lens} />, server);
     expect(valueOf('part-name')).toBe('Orrinel 32, scratched');
     fireEvent.press(screen.getByTestId('save-part'));
@@ -86,7 +82,7 @@ describe('two at one record, one of them with a page that went away', () => {
     await settle(2);
     screen.unmount();
     const { modes } = (server.records.get(ID.body) as StoredRecord<'body'>).body;
-    change<'body'>(server, ID.body, { modes: [...modes, { ...modes[0], id: '00000000-0000-4000-8000-000000000055', name: 'anamorphic' }] });
+    changeElsewhere(server, 'body', ID.body, { modes: [...modes, { ...modes[0], id: '00000000-0000-4000-8000-000000000055', name: 'anamorphic' }] });
     await reopen(<PartScreen partId={ID.body} />, server);
     expect(valueOf('mode-name')).toBe('open gate 4K');
     fireEvent.press(screen.getByTestId('save-part'));

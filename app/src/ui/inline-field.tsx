@@ -1,6 +1,7 @@
 import { useId, type ReactNode } from 'react';
 import { TextInput, View, type KeyboardTypeOptions } from 'react-native';
 import { IconAction } from './controls';
+import { Readings, type Reading } from './readings';
 import { Words } from './text';
 import { FONT, SPACE, textSize, TOUCH_PX, usePalette } from './theme';
 
@@ -16,6 +17,9 @@ export interface InlineFieldProps {
   unit?: string;
   keyboard?: KeyboardTypeOptions;
   error?: string | null;
+  /** what the text can be meant as: one is chosen under the field */
+  asked?: { readings: readonly Reading[] } | null;
+  onReading?: (write: string) => void;
   note?: string | null;
   less?: (() => void) | null;
   more?: (() => void) | null;
@@ -29,7 +33,7 @@ export interface InlineFieldProps {
 }
 
 /** Label and value on one line, with steps beside them where a value has steps: for lists of many fields in the thumb's reach. */
-export function InlineField({ id, label, mark, value, onChangeText, onDone, unit, keyboard, error, note, less, more, right, below, tall, disabled, testID }: InlineFieldProps) {
+export function InlineField({ id, label, mark, value, onChangeText, onDone, unit, keyboard, error, asked, onReading, note, less, more, right, below, tall, disabled, testID }: InlineFieldProps) {
   const p = usePalette();
   const own = useId();
   return (
@@ -82,7 +86,7 @@ export function InlineField({ id, label, mark, value, onChangeText, onDone, unit
         {more ? <IconAction icon="add" label={`${label}: more`} onPress={more} disabled={disabled} /> : null}
         {right}
       </View>
-      {below}
+      {asked && onReading ? <Readings readings={asked.readings} onChoose={onReading} testID={testID} /> : below}
       {error ? (
         <Words look="small" color={p.against} role="alert">{`▲ ${error}`}</Words>
       ) : note ? (

@@ -2,9 +2,9 @@ import { formatLength, lengthWords, LENGTH_UNITS, readLength, type LengthQuantit
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useDraftText } from '../data/use-draft-text';
-import { Action, Choice, Field } from './controls';
+import { Choice, Field } from './controls';
+import { Readings } from './readings';
 import { Tape } from './tape';
-import { Words } from './text';
 import { SPACE } from './theme';
 
 export const UNIT_TITLES: Record<LengthUnit, string> = { m: 'm', cm: 'cm', mm: 'mm', in: 'in', ft: 'ft', 'ft-in': 'ft in' };
@@ -109,14 +109,7 @@ export function LengthEntry({
         testID={testID}
       />
       {asked ? (
-        <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }} testID={`${testID}-asked`}>
-          {asked.readings.map((l) => (
-            <Action key={`${l.typed} ${l.unit}`} title={asked.readings.length === 1 ? `Keep ${lengthWords(l)}` : lengthWords(l)} onPress={() => take(l)} testID={`reading-${l.typed}`} />
-          ))}
-          <Words look="small" dim style={{ width: '100%' }}>
-            Nothing is kept until you choose; or type it again.
-          </Words>
-        </View>
+        <Readings readings={asked.readings.map((l) => ({ write: l.typed, words: lengthWords(l) }))} onChoose={(typed) => take(asked.readings.find((l) => l.typed === typed)!)} testID={testID} />
       ) : null}
       {chooseUnit ? <Choice label="Unit" value={unit} options={LENGTH_UNITS.filter((u) => u !== 'mm' && u !== 'ft').map((u) => ({ value: u, title: UNIT_TITLES[u] }))} onChange={setUnit} /> : null}
     </View>

@@ -16,8 +16,8 @@ export interface Kind<B> {
   schema: (checks: Checks) => Joi.ObjectSchema<B>;
   /** fields that name other records, and of which kind; `a[].b` is a field of each thing in a list, `x|y` one of two kinds */
   references: Readonly<Record<string, string>>;
-  /** how two changes of one record go together: `sets` of words, `lists` of things by the field that names each; all others hold one value */
-  merge: { sets?: readonly string[]; lists?: Readonly<Record<string, string>> };
+  /** how two changes of one record go together: `sets` of words, `lists` of things by the field that names each, `maps` of values by name; all others hold one value */
+  merge: { sets?: readonly string[]; lists?: Readonly<Record<string, string>>; maps?: readonly string[] };
   /** the body with one mark of its set under another name; null when nothing is left that makes sense. Kinds that name no marks lack it. */
   renamed?: (body: B, from: string, to: string) => B | null;
   writes: Right;

@@ -47,7 +47,7 @@ export const packageKind = defineKind<PackageBody>({
       offsetsM: Joi.object(Object.fromEntries(HEIGHT_PLACES.map((place) => [place, Joi.number().min(-5).max(5)]))),
     }),
   references: { bodyId: 'body', lensId: 'lens', adapterId: 'adapter', secondAdapterId: 'adapter' },
-  merge: {},
+  merge: { maps: ['offsetsM'] },
   writes: 'record',
   hides: 'record',
   leaves: 'the kit list: what was mounted for each take',

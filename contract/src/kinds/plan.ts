@@ -204,7 +204,7 @@ export const planKind = defineKind<PlanBody>({
     });
   },
   references: { setupId: 'setup', packageId: 'package', 'witnesses[].packageId': 'package' },
-  merge: {},
+  merge: { lists: { witnesses: 'packageId', answered: 'rule' }, maps: ['measures'] },
   writes: 'record',
   hides: 'record',
   leaves: 'setups/: guideline sheet, stations of the stills walk',

@@ -86,7 +86,7 @@ export const setKind = defineKind<SetBody>({
         : {}),
     };
   },
-  merge: { sets: ['marks'], lists: { pieces: 'id', sheet: 'id' } },
+  merge: { sets: ['marks'], lists: { pieces: 'id', sheet: 'id', sides: 'id' } },
   writes: 'record',
   hides: 'record',
   leaves: 'setups/: places of the net, mark sheet',

@@ -20,6 +20,18 @@ export class CoreError extends Error {
   }
 }
 
+/** Text that can be meant in more than one way, or in one that nobody would expect: the person chooses, and nothing is guessed. */
+export class AmbiguousInput extends CoreError {
+  constructor(
+    readonly why: string,
+    /** what to write instead, each with one meaning, and that meaning in words */
+    readonly readings: readonly { write: string; words: string }[],
+    field?: string,
+  ) {
+    super('AMBIGUOUS_INPUT', `${why}: write ${readings.map((r) => r.write).join(' or ')}`, field);
+  }
+}
+
 /** The caller asked to stop. It is neither bad input nor a failure, so it has its own class. */
 export class CancelledError extends Error {
   constructor() {

@@ -1,1 +1,1 @@
-export { CoreError, CancelledError, type CoreErrorCode } from './core-error';
+export { AmbiguousInput, CoreError, CancelledError, type CoreErrorCode } from './core-error';

@@ -1,4 +1,5 @@
 import fc from 'fast-check';
+import { AmbiguousInput } from '../errors';
 import { formatLength } from './format-length';
 import { LENGTH_UNITS, METRES_PER, type LengthUnit } from './length-unit';
 import { mustReadLength, readLength, type LengthQuantity } from './read-length';
@@ -108,6 +109,35 @@ test.each(CASES)('$text as $quantity, measured in $unit', ({ text, quantity, uni
       // printed with its unit, never as the bare typing
       expect(r.length.typed).toMatch(/[a-z'"′″]/i);
       expect(mustReadLength(text, { quantity, unit }).valueM).toBe(r.length.valueM);
+    }
+  }
+});
+
+test('said again with a mark behind it an unusual length is read; what cannot be, or is still two, is not', () => {
+  const read = (text: string, unit: LengthUnit = 'm', nearM?: number) => readLength(text, { quantity: H, unit, nearM });
+  expect(read('13 m')).toMatchObject({ status: 'ask' });
+  expect(read('13 m!')).toMatchObject({ status: 'read', length: { valueM: 13, typed: '13 m' } });
+  expect(read('5 !', 'm', 1.4)).toMatchObject({ status: 'read', length: { valueM: 5, typed: '5 m' } });
+  expect(read('151 m!')).toMatchObject({ status: 'refused' });
+  expect(read('12!', 'ft-in')).toMatchObject({ status: 'ask' });
+  // what is asked about says what to write, and each of it is read as what it says wherever it is written
+  for (const [text, unit] of [
+    ['64', 'm'],
+    ['1.41', 'ft-in'],
+    ['13 m', 'm'],
+    ['135 ft', 'ft'],
+    ['5-4', 'm'],
+  ] as const) {
+    let asked: unknown;
+    try {
+      mustReadLength(text, { quantity: H, unit });
+    } catch (e) {
+      asked = e;
+    }
+    expect(asked).toBeInstanceOf(AmbiguousInput);
+    for (const r of (asked as AmbiguousInput).readings) {
+      const again = mustReadLength(r.write, { quantity: H, unit });
+      expect(r.words.startsWith(again.typed)).toBe(true);
     }
   }
 });

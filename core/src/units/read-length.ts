@@ -1,4 +1,4 @@
-import { CoreError } from '../errors';
+import { AmbiguousInput, CoreError } from '../errors';
 import { formatLength } from './format-length';
 import { LENGTH_UNITS, type LengthUnit } from './length-unit';
 import { parseLength, type ParsedLength } from './parse-length';
@@ -13,9 +13,13 @@ export const LENGTH_QUANTITIES = {
   distance: { canBeM: [0.005, 10_000], usualM: [0.1, 100] },
   tie: { canBeM: [0.002, 1000], usualM: [0.03, 60] },
   'mark height': { canBeM: [0, 150], usualM: [0, 12] },
+  'offset to the pupil': { canBeM: [0, 5], usualM: [0, 0.8] },
   'cell of a chart': { canBeM: [0.0005, 5], usualM: [0.003, 0.4] },
 } as const satisfies Record<string, { canBeM: readonly [number, number]; usualM: readonly [number, number] }>;
 export type LengthQuantity = keyof typeof LENGTH_QUANTITIES;
+
+/** Behind a length, as in `13 m!`: it is meant as it stands, however unusual. */
+const MEANT = /\s*!$/;
 
 /** From the last or the planned value by more than this ratio is worth a question. */
 const FAR_RATIO = 3;
@@ -39,11 +43,12 @@ export const lengthWords = (l: ParsedLength): string => (l.unit === 'm' || l.uni
 /**
  * Reads a length as people write it and never guesses between two that make sense. A number without a unit is in the person's unit, if that
  * can be: 1.41 of somebody who measures in feet and inches is asked about, and 1,620 mm is 1620 mm, since 1.62 mm is no camera height.
- * The typed form of the answer always has its unit.
+ * The typed form of the answer always has its unit. What ends in `!` is said again: unusual, far, and meant; what cannot be stays refused.
  */
 export function readLength(text: string, context: LengthContext): LengthReading {
   const { canBeM, usualM } = LENGTH_QUANTITIES[context.quantity];
-  const typed = text.trim();
+  const meant = MEANT.test(text.trim());
+  const typed = text.trim().replace(MEANT, '');
   let all: Candidate[];
   try {
     all = distinct(candidates(typed, context.unit));
@@ -61,6 +66,8 @@ export function readLength(text: string, context: LengthContext): LengthReading 
   const isFar = (l: ParsedLength) => context.nearM !== undefined && context.nearM !== null && context.nearM > 0 && (l.valueM > FAR_RATIO * context.nearM || l.valueM < context.nearM / FAR_RATIO);
   const ownUsual = usual.filter((l) => l.own);
   const span = `A ${context.quantity} is usually ${formatLength(usualM[0], context.unit)} to ${formatLength(usualM[1], context.unit)}`;
+  const said = meant ? possible.filter((l) => l.own) : [];
+  if (said.length === 1) return { status: 'read', length: said[0] };
   if (ownUsual.length === 1 && !isFar(ownUsual[0])) return { status: 'read', length: ownUsual[0] };
   if (ownUsual.length > 1) return { status: 'ask', readings: ownUsual, why: `${typed} can be read in ${ownUsual.length} ways` };
   if (ownUsual.length === 1) {
@@ -84,8 +91,14 @@ export function mustReadLength(text: string, context: LengthContext): ParsedLeng
   const r = readLength(text, context);
   if (r.status === 'read') return r.length;
   if (r.status === 'refused') throw new CoreError('UNREADABLE_INPUT', r.why);
-  throw new CoreError('AMBIGUOUS_INPUT', `${r.why}: write ${r.readings.map((l) => l.typed).join(' or ')}`);
+  throw new AmbiguousInput(
+    r.why,
+    r.readings.map((l) => ({ write: whatToWrite(l, context), words: lengthWords(l) })),
+  );
 }
+
+/** The text that is read as `length` and as nothing else. */
+const whatToWrite = (length: ParsedLength, context: LengthContext): string => (readLength(length.typed, context).status === 'read' ? length.typed : `${length.typed}!`);
 
 type Candidate = ParsedLength & {
   /** by the unit that was written, or the person's own; others are what else the digits may mean */

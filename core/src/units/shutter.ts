@@ -1,4 +1,4 @@
-import { CoreError } from '../errors';
+import { AmbiguousInput, CoreError } from '../errors';
 
 /** How long a picture is exposed, in the form in which the camera says it. */
 export type Shutter = { by: 'angle'; deg: number } | { by: 'time'; seconds: number };
@@ -20,7 +20,11 @@ export function parseShutter(text: string): Shutter {
     if (!(seconds > 0 && seconds <= 10)) throw new CoreError('UNREADABLE_INPUT', `"${text}" is no shutter time; write it as 1/50`);
     return { by: 'time', seconds };
   }
-  if (PARTS.includes(Number(t))) throw new CoreError('AMBIGUOUS_INPUT', `"${text}" may be ${t}° or 1/${t} s: write which`);
+  if (PARTS.includes(Number(t)))
+    throw new AmbiguousInput(`"${text}" may be ${t}° or 1/${t} s`, [
+      { write: `${t}°`, words: `${t}°` },
+      { write: `1/${t}`, words: `1/${t} s` },
+    ]);
   const deg = angle ? Number(angle[1]) : Number.NaN;
   if (!(deg > 0 && deg <= 360)) throw new CoreError('UNREADABLE_INPUT', `"${text}" is no shutter; write an angle up to 360° or a time such as 1/50`);
   return { by: 'angle', deg };

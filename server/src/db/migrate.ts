@@ -7,6 +7,7 @@ import * as crew from './migrations/0004-crew';
 import * as briefs from './migrations/0005-briefs';
 import * as turns from './migrations/0006-turns';
 import * as slowDown from './migrations/0007-slow-down';
+import * as waiting from './migrations/0008-waiting';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -25,6 +26,7 @@ const MIGRATIONS: [string, Migration][] = [
   ['0005-briefs', briefs],
   ['0006-turns', turns],
   ['0007-slow-down', slowDown],
+  ['0008-waiting', waiting],
 ];
 
 function runner(sequelize: Sequelize) {

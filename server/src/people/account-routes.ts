@@ -1,5 +1,5 @@
 import type { Device, ProductionBody } from '@mesure/contract';
-import { BODY_SCHEMAS, changePasswordSchema } from '@mesure/contract/schemas';
+import { BODY_SCHEMAS, changePasswordSchema, waitingSchema } from '@mesure/contract/schemas';
 import { Op } from 'sequelize';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
@@ -83,6 +83,18 @@ export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresse
         const rows = await db.Session.findAll({ where: { userId: person.userId }, order: [['seenAt', 'DESC']] });
         const devices = rows.map((s): Device => ({ id: s.id, device: s.device, since: s.createdAt.toISOString(), seen: s.seenAt.toISOString(), thisOne: s.id === person.sessionId }));
         res.json({ devices });
+      },
+    },
+    {
+      method: 'put',
+      path: '/account/waiting',
+      access: 'account',
+      what: 'How much this device still has to send; others see it beside its person.',
+      body: waitingSchema,
+      async handle(req, res) {
+        const { count } = must(waitingSchema, req.body) as { count: number };
+        await db.Session.update({ waiting: count, seenAt: new Date() }, { where: { tokenSha256: personOf(req).tokenSha256 } });
+        res.status(204).end();
       },
     },
     {

@@ -32,8 +32,9 @@ export function crewRoutes(db: Database, sessions: Sessions): Route[] {
         const ids = memberships.map((m) => m.userId);
         const [users, seen] = await Promise.all([db.User.findAll({ where: { id: ids } }), db.Session.findAll({ where: { userId: ids, productionId }, order: [['seenAt', 'DESC']] })]);
         const people = memberships.map((m): CrewMember => {
-          const last = seen.find((s) => s.userId === m.userId);
-          return { id: m.userId, name: users.find((u) => u.id === m.userId)?.name ?? '', role: m.role, seen: last?.seenAt.toISOString() ?? null, you: m.userId === userId };
+          const mine = seen.filter((s) => s.userId === m.userId);
+          const last = mine[0];
+          return { id: m.userId, name: users.find((u) => u.id === m.userId)?.name ?? '', role: m.role, seen: last?.seenAt.toISOString() ?? null, waiting: mine.reduce((n, s) => n + s.waiting, 0), you: m.userId === userId };
         });
         res.json({ people: people.sort((a, b) => a.name.localeCompare(b.name)) });
       },

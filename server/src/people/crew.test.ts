@@ -1,4 +1,4 @@
-import { FIELDS_OF, KINDS, mayWrite, RECORD_KINDS, RIGHTS, ROLES, type Right, type Role } from '@mesure/contract';
+import { type CrewMember, FIELDS_OF, KINDS, mayWrite, RECORD_KINDS, RIGHTS, ROLES, type Right, type Role } from '@mesure/contract';
 import { randomUUID } from 'node:crypto';
 import request from 'supertest';
 import { addressOf } from '../http/route';
@@ -55,6 +55,20 @@ describe('the first person', () => {
     const { token } = await makeLink(server.db, { what: 'join', productionId: server.ids.p1, role: 'guest', madeBy: 'a test' }, new Date(Date.now() - 49 * 3_600_000));
     expect((await post('/links/look', { token })).body.detail).toMatch(/was good until/);
   });
+});
+
+test('what a device still has to send stands beside its person for the others, until it is sent', async () => {
+  const waitingOf = async (role: Role) => {
+    const { people: crew } = (await people.guest.agent.get(server.at('/people')).expect(200)).body as { people: CrewMember[] };
+    return crew.find((q) => q.role === role)!.waiting;
+  };
+  expect(await waitingOf('wrangler')).toBe(0);
+  await by(people.wrangler, 'put', '/account/waiting', { count: 3 }).expect(204);
+  expect(await waitingOf('wrangler')).toBe(3);
+  expect(await waitingOf('supervisor')).toBe(0);
+  for (const count of [-1, 1.5, 'two', 1e9]) await by(people.wrangler, 'put', '/account/waiting', { count } as object).expect(422);
+  await by(people.wrangler, 'put', '/account/waiting', { count: 0 }).expect(204);
+  expect(await waitingOf('wrangler')).toBe(0);
 });
 
 describe('invitations', () => {

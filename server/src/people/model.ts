@@ -29,6 +29,8 @@ export class Session extends Model<InferAttributes<Session>, InferCreationAttrib
   declare createdAt: CreationOptional<Date>;
   declare seenAt: CreationOptional<Date>;
   declare device: CreationOptional<string>;
+  /** what the device still had to send when it was here last */
+  declare waiting: CreationOptional<number>;
 }
 /** A link that is good once and for a time: to begin an installation, to join a production, to set a new password. */
 export class Link extends Model<InferAttributes<Link>, InferCreationAttributes<Link>> {
@@ -74,6 +76,7 @@ export function definePeople(sequelize: Sequelize) {
       createdAt: date,
       seenAt: date,
       device: { type: TEXT, defaultValue: '' },
+      waiting: { type: INTEGER, defaultValue: 0 },
     },
     { ...common, tableName: 'sessions' },
   );

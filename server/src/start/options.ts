@@ -1,3 +1,4 @@
+import { isIP } from 'node:net';
 import { parseArgs } from 'node:util';
 import { isLoopback } from '../config';
 
@@ -11,9 +12,13 @@ export interface ServeOptions {
   tlsCert: string | null;
   tlsKey: string | null;
   behindProxy: boolean;
+  /** under which phones find it beside this machine's own names and addresses: in a container, behind a proxy, with a name of the set's DNS */
+  names: string[];
   demo: boolean;
   fresh: boolean;
 }
+
+const NAME = /^(?=.{1,253}$)[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*$/;
 
 export const SERVE_HELP = `bin/serve starts Mesure: its database, one web process and its workers, and keeps them running.
 
@@ -23,6 +28,8 @@ export const SERVE_HELP = `bin/serve starts Mesure: its database, one web proces
   --tls-cert FILE --tls-key FILE
                         a certificate of your own, PEM
   --behind-proxy        a proxy before it ends TLS and sets X-Forwarded-For and -Proto
+  --name NAME           a name or address under which phones reach it beside the machine's own (a container's host, a
+                        proxy, a name of the set's DNS); may be said more than once; MESURE_NAMES, with spaces
   --tls own|off         own: a certificate made here, also on loopback; off: none, on loopback only
   --help                this
 
@@ -47,6 +54,7 @@ export function readOptions(args: readonly string[], env: NodeJS.ProcessEnv = {}
         'tls-cert': { type: 'string' },
         'tls-key': { type: 'string' },
         'behind-proxy': { type: 'boolean' },
+        name: { type: 'string', multiple: true },
         demo: { type: 'boolean' },
         fresh: { type: 'boolean' },
       },
@@ -73,6 +81,9 @@ export function readOptions(args: readonly string[], env: NodeJS.ProcessEnv = {}
     throw new OptionError(
       `Without TLS it listens on this machine only: passwords would cross the network in the clear, and phones keep nothing without it. Say --host 127.0.0.1, --behind-proxy, or leave --tls off out.`,
     );
+  const names = [...(values.name ?? []), ...(env.MESURE_NAMES ?? '').split(/[\s,]+/)].map((n) => n.trim().toLowerCase()).filter(Boolean);
+  const wrong = names.find((n) => !isIP(n) && !NAME.test(n));
+  if (wrong !== undefined) throw new OptionError(`--name ${wrong}: a name or an address is wanted, such as film.set or 192.168.7.4, without https:// and port.`);
   return {
     host,
     port: whole('port', values.port ?? env.MESURE_PORT, demo ? 0 : 4180, 65_535),
@@ -81,6 +92,7 @@ export function readOptions(args: readonly string[], env: NodeJS.ProcessEnv = {}
     tlsCert,
     tlsKey,
     behindProxy,
+    names: [...new Set(names)],
     demo,
     fresh: values.fresh === true,
   };

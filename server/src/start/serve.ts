@@ -77,10 +77,15 @@ async function start(): Promise<void> {
     writeFileSync(path.join(dataDir, 'database.json'), JSON.stringify({ url: databaseUrl }), { mode: 0o600 });
   }
 
-  const own = options.tls === 'own' ? await ownCertificate(path.join(dataDir, 'tls'), machineNames()) : null;
+  const own = options.tls === 'own' ? await ownCertificate(path.join(dataDir, 'tls'), [...machineNames(), ...options.names]) : null;
   const trustPort = own ? await trustPortFor(port) : null;
   const scheme = options.tls === 'off' ? 'http' : 'https';
-  const addresses = reachableAt(own).map((host) => `${scheme}://${isIP(host) === 6 ? `[${host}]` : host}:${port}`);
+  const addresses = [
+    ...options.names.map((name) => (options.behindProxy ? `https://${written(name)}` : `${scheme}://${written(name)}:${port}`)),
+    ...reachableAt(own)
+      .filter((name) => !options.names.includes(name))
+      .map((name) => `${scheme}://${written(name)}:${port}`),
+  ];
   const trustAddress = trustPort ? addresses[0].replace(/^https/, 'http').replace(/:\d+$/, `:${trustPort}`) : null;
   const env: NodeJS.ProcessEnv = {
     ...process.env,
@@ -119,6 +124,8 @@ async function start(): Promise<void> {
   lock.at(addresses[0]);
   await tell(addresses, trustAddress, begin);
 }
+
+const written = (host: string): string => (isIP(host) === 6 ? `[${host}]` : host);
 
 /** Where phones find this machine: its own names when it is open to the network, and the one host else. */
 function reachableAt(own: OwnCertificate | null): string[] {

@@ -22,7 +22,13 @@ describe('options', () => {
     expect(readOptions(['--host', '127.0.0.1', '--tls', 'own'])).toMatchObject({ tls: 'own' });
     expect(readOptions(['--demo', '--fresh', '--port', '0'])).toMatchObject({ host: '127.0.0.1', port: 0, demo: true, fresh: true });
   });
+  test('further names are those of the option and of the environment, once', () => {
+    expect(readOptions(['--name', 'Film.set', '--name', '10.4.0.2'], { MESURE_NAMES: 'film.set  cart-2' }).names).toEqual(['film.set', '10.4.0.2', 'cart-2']);
+    expect(readOptions([]).names).toEqual([]);
+  });
   test.each([
+    [['--name', 'https://film.set'], /without https/],
+    [['--name', 'film.set:4180'], /without https/],
     [['--tls', 'off'], /machine only/],
     [['--tls-cert', 'a'], /go together/],
     [['--workers', 'two'], /whole number/],

@@ -1,6 +1,5 @@
 import type { RecordBodies, RecordKind, StoredRecord } from '@mesure/contract';
-import { act, fireEvent, screen } from '@testing-library/react-native';
-import { useData } from '../../data';
+import { fireEvent, screen } from '@testing-library/react-native';
 import { closedDayOf } from '../../data/closed-days';
 import { CheckScreen } from '../check/check-screen';
 import { FloorScreen } from '../floor/floor-screen';
@@ -8,7 +7,7 @@ import { TakeScreen } from '../floor/take/take-screen';
 import { HiddenScreen } from '../hidden/hidden-screen';
 import { PlanScreen } from '../plan/plan-screen';
 import { Shell } from '../shell/shell';
-import { dayRecords, FakeServer, ID, open, plannedBody, pushed, record, reopen, seen, settle, takeBody } from '../test-day';
+import { dayRecords, FakeServer, ID, open, PRODUCTION, plannedBody, pushed, record, reopen, seen, settle, takeBody } from '../test-day';
 import { marksCautions } from '../setups/setup-marks';
 import { forgetDays } from './use-day';
 
@@ -175,32 +174,6 @@ describe('setups', () => {
     expect(seen(/still here/)).toBe(true);
   });
 
-  test('two people at one setup: what the other changed stays, beside what is typed here', async () => {
-    const server = new FakeServer(twoDays());
-    const body = server.records.get(SETUP2)!.body as RecordBodies['setup'];
-    server.records.delete(SETUP2);
-    server.memory.write('setup', SETUP2, { mutationId: 'made', baseVersion: 0, deleted: false, body });
-    let hear: () => Promise<void> = async () => undefined;
-    function Listening({ children }: { children: React.ReactNode }) {
-      const { records } = useData();
-      hear = () => act(() => records.getState().hear({ records: [server.records.get(SETUP2)!], cursor: 9, whole: false, epoch: 'epoch-1' }));
-      return <>{children}</>;
-    }
-    await open(
-      <Listening>
-        <FloorScreen setupId={SETUP2} />
-      </Listening>,
-      server,
-    );
-    fireEvent.press(screen.getByLabelText('Change Jetty crane'));
-    await settle();
-    type('setup-description', 'The boat leaves');
-    server.memory.write('setup', SETUP2, { mutationId: 'theirs', baseVersion: 1, deleted: false, body: { ...body, name: 'Jetty, small crane', order: 4 } });
-    await hear();
-    await press('keep-setup');
-    expect(server.records.get(SETUP2)!.body).toMatchObject({ name: 'Jetty, small crane', order: 4, description: 'The boat leaves' });
-  });
-
   test('a slate is counted up by scene, one that is there already is remarked', async () => {
     const server = new FakeServer(twoDays());
     await open(<FloorScreen setupId={null} />, server);
@@ -318,8 +291,27 @@ describe('takes', () => {
     await say();
     expect(seen(/The lens on this camera is marked 32 mm/)).toBe(true);
     expect(server.records.get(ID.take)!.body).toMatchObject({ focalMm: 32 });
-    await press('keep-focalMm');
+    await press('reading-85mm');
     expect(server.records.get(ID.take)!.body).toMatchObject({ focalMm: 85 });
+  });
+
+  test.each([
+    ['focusM', '12', /12 can be read in 2 ways. Which is it/, 'reading-12 ft', { focusM: 3.6576 }],
+    ['focusM', '450 m', /is usually/, 'reading-450 m', { focusM: 450 }],
+    ['shutter', '50', /may be 50° or 1\/50 s/, 'reading-1/50', { shutter: { by: 'time', seconds: 0.02 } }],
+  ] as const)('one line, %s: %s is asked about, nothing is kept meanwhile, and one tap says which', async (field, text, why, reading, kept) => {
+    const feet = record('production', PRODUCTION, { name: 'The Salt Ferry', fps: 24, lengthUnit: 'ft-in', timeZone: 'UTC', slating: 'scene' });
+    const server = new FakeServer([...dayRecords(), feet]);
+    await open(<TakeScreen takeId={ID.take} />, server);
+    const before = server.records.get(ID.take)!.body;
+    type(`field-${field}`, text);
+    fireEvent(screen.getByTestId(`field-${field}`), 'blur');
+    await settle();
+    expect(seen(why)).toBe(true);
+    expect(server.records.get(ID.take)!.body).toEqual(before);
+    await press(reading);
+    expect(server.records.get(ID.take)!.body).toMatchObject(kept);
+    expect(seen(why)).toBe(false);
   });
 
   test('a solver leaves a remark on a take; it stands until somebody answers', async () => {

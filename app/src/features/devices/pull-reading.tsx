@@ -1,3 +1,4 @@
+import { CoreError } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { Action } from '../../ui/controls';
@@ -19,7 +20,15 @@ export function PullReading({ quantity, near, onText, what }: { quantity: Number
     const reading = await d.read(near);
     setBusy(false);
     if (reading.text === null) setFailure(reading.failure ?? 'no reading');
-    else onText(reading.text, d.instrument);
+    else {
+      try {
+        onText(reading.text, d.instrument);
+      } catch (e) {
+        // it said a number that this cannot be: nothing is kept, and it is not lost in silence
+        if (!(e instanceof CoreError)) throw e;
+        setFailure(`${d.name} says ${reading.text}. ${e.message}`);
+      }
+    }
   }
   return (
     <View style={{ marginVertical: SPACE.xs }}>

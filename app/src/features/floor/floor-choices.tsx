@@ -17,8 +17,16 @@ export function FloorChoices({ onClose }: { onClose: () => void }) {
   const write = useRecordsState((s) => s.write);
   const shown = shownFields(floor);
   const letters = [...new Set(useAll('package').map((q) => q.body.camera.replace(/\d+$/, '')))].sort();
-  const keep = (change: Partial<FloorBody>, what: string) =>
-    void write('floor', session.production.id, (now: FloorBody | undefined) => ({ ...(now ?? { shown: [...shown], clips: [] }), ...change }), what);
+  const keep = (change: (now: FloorBody) => Partial<FloorBody>, what: string) =>
+    void write(
+      'floor',
+      session.production.id,
+      (now: FloorBody | undefined) => {
+        const base = now ?? { shown: [...shown], clips: [] };
+        return { ...base, ...change(base) };
+      },
+      what,
+    );
   const optional = TAKE_FIELDS.filter((f) => !f.always);
   return (
     <Sheet title="What is noted" open onClose={onClose}>
@@ -38,7 +46,7 @@ export function FloorChoices({ onClose }: { onClose: () => void }) {
               aria-checked={on}
               aria-label={f.title}
               testID={`shows-${f.key}`}
-              onPress={() => keep({ shown: on ? shown.filter((k) => k !== f.key) : [...shown, f.key] }, on ? `${f.title} is no longer asked for` : `${f.title} is asked for`)}
+              onPress={() => keep((now) => ({ shown: [...now.shown.filter((k) => k !== f.key), ...(on ? [] : [f.key])] }), on ? `${f.title} is no longer asked for` : `${f.title} is asked for`)}
               style={{ minHeight: TOUCH_PX, flexDirection: 'row', alignItems: 'center', gap: SPACE.m, borderBottomWidth: 1, borderColor: p.line }}
             >
               <Words look="figure">{on ? '☒' : '☐'}</Words>
@@ -61,7 +69,7 @@ export function FloorChoices({ onClose }: { onClose: () => void }) {
             key={camera}
             camera={camera}
             value={floor?.clips.find((c) => c.camera === camera)?.pattern ?? ''}
-            onKeep={(pattern) => keep({ clips: [...(floor?.clips ?? []).filter((c) => c.camera !== camera), ...(pattern ? [{ camera, pattern }] : [])] }, `Clip names of ${camera}-cam kept`)}
+            onKeep={(pattern) => keep((now) => ({ clips: [...now.clips.filter((c) => c.camera !== camera), ...(pattern ? [{ camera, pattern }] : [])] }), `Clip names of ${camera}-cam kept`)}
           />
         ))}
       </Section>

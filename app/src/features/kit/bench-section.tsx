@@ -1,14 +1,16 @@
 import { opticsOf, type PackageBody } from '@mesure/contract';
-import { compareFrames, CoreError, depthOfField, parseLength, subjectScale, type Optics, type SolveSetup } from '@mesure/core';
+import { compareFrames, depthOfField, formatLength, subjectScale, type Optics, type SolveSetup } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { G, Rect, Text as SvgText } from 'react-native-svg';
 import { useAll, useFind } from '../../data';
 import { EXPLANATIONS } from '../explanations';
-import { Choice, Field, Section } from '../../ui/controls';
+import { Choice, Section } from '../../ui/controls';
 import { Drawing } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
+import { enteredLength, LengthLine } from '../../ui/length-line';
 import { LiveNumber } from '../../ui/live-number';
+import { useLengthUnit } from '../floor/use-floor';
 import { Fact } from '../../ui/fact';
 import { Words } from '../../ui/text';
 import { FONT, SPACE, usePalette } from '../../ui/theme';
@@ -21,18 +23,14 @@ export function BenchSection({ setup, optics, packageId, body }: { setup: SolveS
   const p = usePalette();
   const find = useFind();
   const others = useAll('package').filter((q) => q.id !== packageId);
-  const [focusText, setFocusText] = useState('3 m');
+  const unit = useLengthUnit();
+  const [focusText, setFocusText] = useState(() => formatLength(3, unit));
   const [stop, setStop] = useState<number | null>(4);
   const [circle, setCircle] = useState<'pixel' | '25' | '30'>('pixel');
   const [otherId, setOtherId] = useState<string>(others[0]?.id ?? '');
   const cocMm = circle === 'pixel' ? optics.pitchYUm / 1000 : Number(circle) / 1000;
-  let focusM: number | null = null;
-  let focusError: string | null = null;
-  try {
-    focusM = parseLength(focusText, 'm').valueM;
-  } catch (e) {
-    focusError = e instanceof CoreError ? e.message : String(e);
-  }
+  const focus = enteredLength(focusText, unit, 'focus distance');
+  const focusM = focus.length?.valueM ?? null;
   const asked = focusM !== null && focusM > optics.effectiveFocalMm / 1000 && stop !== null && stop > 0 && stop <= 128;
   const depth = asked ? depthOfField({ focalMm: optics.effectiveFocalMm, stop: stop!, focusM: focusM!, cocMm }) : null;
   const scale = asked ? subjectScale(setup, focusM!) : null;
@@ -44,7 +42,7 @@ export function BenchSection({ setup, optics, packageId, body }: { setup: SolveS
     <Section title="Optics bench">
       <View style={{ flexDirection: 'row', gap: SPACE.m }}>
         <View style={{ flex: 1 }}>
-          <Field label="Focus distance" value={focusText} onChangeText={setFocusText} error={focusError} keyboard="default" testID="bench-focus" />
+          <LengthLine label="Focus distance" unit={unit} quantity="focus distance" value={focusText} onChangeText={setFocusText} error={focus.error} testID="bench-focus" />
         </View>
         <View style={{ flex: 1 }}>
           <LiveNumber label="Stop" value={stop} onChange={setStop} error={stop !== null && (stop <= 0 || stop > 128) ? 'between 0 and 128' : null} testID="bench-stop" />

@@ -1,7 +1,7 @@
 import { USUAL_OFFSETS_M, type HeightPlace, type StoredRecord } from '@mesure/contract';
-import { CoreError, formatLength, parseLength } from '@mesure/core';
+import { formatLength, mustReadLength } from '@mesure/core';
 import { useMayWrite, useRecordsState } from '../../data';
-import { useDraftText } from '../../data/use-draft-text';
+import { useLineEntry } from '../../forms';
 import { Section } from '../../ui/controls';
 import { InlineField } from '../../ui/inline-field';
 import { Words } from '../../ui/text';
@@ -26,19 +26,12 @@ function Offset({ record, place }: { record: StoredRecord<'package'>; place: Hei
   const mayWrite = useMayWrite();
   const write = useRecordsState((s) => s.write);
   const own = record.body.offsetsM?.[place];
-  const draft = useDraftText(record.id, `offset-${place}`, own === undefined ? '' : formatLength(own, unit));
-  const commit = () => {
-    if (!draft.open) {
-      draft.done();
-      return;
-    }
-    try {
-      const m = draft.text.trim() === '' ? null : parseLength(draft.text, unit).valueM;
-      if (m !== null && m > 5) {
-        draft.fail('More than 5 m is no offset of a camera');
-        return;
-      }
-      draft.done();
+  const line = useLineEntry(
+    record.id,
+    `offset-${place}`,
+    own === undefined ? '' : formatLength(own, unit),
+    (text) => (text.trim() === '' ? null : mustReadLength(text, { unit, quantity: 'offset to the pupil' }).valueM),
+    (m) =>
       void write(
         'package',
         record.id,
@@ -47,18 +40,12 @@ function Offset({ record, place }: { record: StoredRecord<'package'>; place: Hei
           return { ...now, offsetsM: m === null ? others : { ...others, [place]: m } };
         },
         `Offset from the ${place} kept`,
-      );
-    } catch (e) {
-      draft.fail(e instanceof CoreError ? e.message : String(e));
-    }
-  };
+      ),
+  );
   return (
     <InlineField
       label={`From the ${place}`}
-      value={draft.text}
-      onChangeText={draft.type}
-      onDone={commit}
-      error={draft.error}
+      {...line}
       note={own === undefined ? `not measured: ${formatLength(USUAL_OFFSETS_M[place], unit)} is taken` : null}
       disabled={!mayWrite}
       testID={`offset-${place.replace(' ', '-')}`}

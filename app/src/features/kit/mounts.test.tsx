@@ -1,10 +1,8 @@
 import type { RecordBodies, RecordKind, StoredRecord } from '@mesure/contract';
-import { act, fireEvent, screen } from '@testing-library/react-native';
-import { useData } from '../../data';
+import { fireEvent, screen } from '@testing-library/react-native';
 import { dayRecords, FakeServer, ID, open, plannedBody, pushed, record, seen, settle, takeBody } from '../test-day';
 import { KitScreen } from './kit-screen';
 import { OtherFilmScreen } from './other-film-screen';
-import { PartScreen } from './part-screen';
 
 const SETUP2 = '00000000-0000-4000-8000-000000000030';
 const [PLAN1, PLAN2] = ['00000000-0000-4000-8000-000000000041', '00000000-0000-4000-8000-000000000042'];
@@ -46,52 +44,6 @@ describe('what is on a camera has a since', () => {
     await press('save-package');
     expect(kept(server, 'package')).toHaveLength(1);
     expect(server.records.get(ID.pack)!.body).toMatchObject({ adapterId: ID.reducer });
-  });
-});
-
-describe('two people at one form', () => {
-  /** What somebody else changes meanwhile, as the server tells it. */
-  let tell: (r: StoredRecord) => Promise<void>;
-  function Listening({ children }: { children: React.ReactNode }) {
-    const { records } = useData();
-    tell = (r) => act(() => records.getState().hear({ records: [r], cursor: 1, whole: false, epoch: 'epoch-1' }));
-    return <>{children}</>;
-  }
-  test('a lens: what is typed stays, what the other changed comes in, and saving keeps both', async () => {
-    const server = new FakeServer();
-    await open(
-      <Listening>
-        <PartScreen partId={ID.lens} />
-      </Listening>,
-      server,
-    );
-    fireEvent.changeText(screen.getByTestId('part-name'), 'Orrinel 32 Mk II');
-    const before = server.records.get(ID.lens)! as StoredRecord<'lens'>;
-    server.memory.write('lens', ID.lens, { mutationId: 'theirs', baseVersion: 1, deleted: false, body: { ...before.body, serial: 'OR-9999' } });
-    await tell(server.records.get(ID.lens)!);
-    await settle();
-    expect(screen.getByTestId('part-name').props.value).toBe('Orrinel 32 Mk II');
-    await press('save-part');
-    expect(server.records.get(ID.lens)!.body).toMatchObject({ name: 'Orrinel 32 Mk II', serial: 'OR-9999' });
-  });
-  test('a package: a focal length half typed stays when the other changes the adapter', async () => {
-    const server = new FakeServer(dayRecords().filter((r) => r.kind !== 'take'));
-    await open(
-      <Listening>
-        <KitScreen packageId={ID.pack} />
-      </Listening>,
-      server,
-    );
-    fireEvent.press(screen.getByRole('radio', { name: /Orrinel 24–70/ }));
-    fireEvent.changeText(screen.getByTestId('package-focal'), '50');
-    await settle();
-    const before = server.records.get(ID.pack)! as StoredRecord<'package'>;
-    server.memory.write('package', ID.pack, { mutationId: 'theirs', baseVersion: 1, deleted: false, body: { ...before.body, adapterId: ID.reducer } });
-    await tell(server.records.get(ID.pack)!);
-    await settle();
-    expect(screen.getByTestId('package-focal').props.value).toBe('50');
-    await press('save-package');
-    expect(server.records.get(ID.pack)!.body).toMatchObject({ lensId: ID.zoom, focalMm: 50, adapterId: ID.reducer });
   });
 });
 

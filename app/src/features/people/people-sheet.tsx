@@ -61,7 +61,7 @@ export function PeopleSheet({ open, onClose }: { open: boolean; onClose: () => v
                 key={q.id}
                 testID={`person-${q.name}`}
                 title={`${q.name}${q.you ? '  · you' : ''}`}
-                detail={`${q.role} · ${ago(q.seen)}`}
+                detail={[q.role, ago(q.seen), q.waiting > 0 ? `▲ ${q.waiting} not sent yet` : null].filter(Boolean).join(' · ')}
                 onPress={may(session.role, 'people') || q.you ? () => setChosen(q.id) : undefined}
               />
             ))}
@@ -106,7 +106,7 @@ function Invite({ invitations, onChanged }: { invitations: Invitation[]; onChang
           <Words look="small" selectable testID="invitation-link" style={{ wordBreak: 'break-all' } as object}>
             {made.link}
           </Words>
-          <Words look="small" dim>{`Good once, until ${clock.stamp(made.expiresAt)} UTC. It is shown only now.`}</Words>
+          <Words look="small" dim>{`Good once, until ${clock.stamp(made.expiresAt)} ${clock.words(made.expiresAt)}. It is shown only now.`}</Words>
           {trust ? (
             <>
               <Words look="small">A phone that was never here scans this one first, to trust the machine:</Words>
@@ -122,7 +122,7 @@ function Invite({ invitations, onChanged }: { invitations: Invitation[]; onChang
             <Row
               key={i.id}
               title={`Invitation as ${i.role}`}
-              detail={`by ${i.madeBy}, good until ${clock.stamp(i.expiresAt)} UTC`}
+              detail={`by ${i.madeBy}, good until ${clock.stamp(i.expiresAt)} ${clock.words(i.expiresAt)}`}
               right={<Action kind="quiet" title="Take back" onPress={() => void api.takeInvitationBack(session.production.id, i.id).then(onChanged, (e: Error) => setError(e.message))} />}
             />
           ))}
@@ -161,6 +161,9 @@ function OnePerson({ person, onDone }: { person: CrewMember; onDone: () => void 
         {person.name}
       </Words>
       <Words dim>{`${person.role} · ${ago(person.seen)}`}</Words>
+      {person.waiting > 0 ? (
+        <Words testID="person-waiting">{`▲ ${person.waiting} not sent yet from ${person.you ? 'your devices' : 'devices of this person'} when they were here last. It is kept there, and nowhere else.`}</Words>
+      ) : null}
       {mayManage ? (
         <Choice<Role>
           label="Role"

@@ -12,8 +12,8 @@ import { ago, PeopleSheet } from './people-sheet';
 /** Answers for the addresses of people, beside those of the day. */
 class CrewServer extends FakeServer {
   people: CrewMember[] = [
-    { id: 'u1', name: 'Ada Quill', role: 'owner', seen: new Date().toISOString(), you: true },
-    { id: 'u2', name: 'Ivo Tam', role: 'solver', seen: null, you: false },
+    { id: 'u1', name: 'Ada Quill', role: 'owner', seen: new Date().toISOString(), waiting: 0, you: true },
+    { id: 'u2', name: 'Ivo Tam', role: 'solver', seen: null, waiting: 3, you: false },
   ];
   link: LinkSays | null = null;
   sent: { method: string; address: string; body: Record<string, unknown> }[] = [];
@@ -155,13 +155,16 @@ describe('who is here', () => {
     (globalThis as { location?: unknown }).location = { origin: 'http://127.0.0.1:4180' };
     await open(sheet, server, 'owner');
     await settle();
-    expect(screen.getByTestId('person-Ivo Tam')).toHaveTextContent(/solver · not signed in/);
+    expect(screen.getByTestId('person-Ivo Tam')).toHaveTextContent(/solver · not signed in · ▲ 3 not sent yet/);
+    expect(screen.getByTestId('person-Ada Quill')).not.toHaveTextContent(/not sent/);
     fireEvent.press(screen.getByLabelText(/^guest/));
     await press('invite');
+    expect(seen(/until 2026-11-29 1\d:00 \S+\. It is shown only now/)).toBe(true);
     expect(screen.getByTestId('invitation-link')).toHaveTextContent('https://192.168.7.4:4180/join#secret-token-secret-token');
     expect(screen.getByLabelText('Code of the page that explains how to trust this machine')).toBeTruthy();
     expect(server.sent.at(-1)!.body).toEqual({ role: 'guest' });
     await press('person-Ivo Tam');
+    expect(screen.getByTestId('person-waiting')).toHaveTextContent(/3 not sent yet from devices of this person/);
     fireEvent.press(screen.getByLabelText(/^wrangler/));
     await settle();
     expect(server.sent.at(-1)).toMatchObject({ method: 'PATCH', address: `/productions/${PRODUCTION}/people/u2`, body: { role: 'wrangler' } });

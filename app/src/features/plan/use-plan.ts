@@ -12,6 +12,7 @@ const FORECAST_PAUSE_MS = 150;
 export function usePlanDraft(plan: StoredRecord<'plan'>, set: StoredRecord<'set'>) {
   const write = useRecordsState((s) => s.write);
   const [draft, setDraft] = useState<Draft>({ live: false });
+  const begunOn = (d: Draft): Draft => ({ ...d, planBase: d.planBase ?? plan.body, setBase: d.setBase ?? set.body });
   return {
     setId: set.id,
     planBody: draft.plan ?? plan.body,
@@ -19,22 +20,27 @@ export function usePlanDraft(plan: StoredRecord<'plan'>, set: StoredRecord<'set'
     /** something is under the finger or being typed, and not kept yet */
     dragging: draft.live,
     /** shows a change without keeping it */
-    show: (change: Omit<Draft, 'live'>) => setDraft((d) => ({ ...d, ...change, live: true })),
+    show: (change: Change) => setDraft((d) => ({ ...begunOn(d), ...change, live: true })),
     /** keeps what is shown, or the given change of it */
-    keep: (label: string, change: Omit<Draft, 'live'> = {}) => {
-      const all: Draft = { ...draft, ...change, live: false };
+    keep: (label: string, change: Change = {}) => {
+      const all: Draft = { ...begunOn(draft), ...change, live: false };
       // shown until it is kept: else the thing would jump back for a moment
       setDraft(all);
       // on what is there at its turn: what somebody else changed since the drag began stays
-      const writes = [all.plan ? write('plan', plan.id, onto('plan', plan.body, all.plan), label) : null, all.set ? write('set', set.id, onto('set', set.body, all.set), label) : null];
+      const writes = [all.plan ? write('plan', plan.id, onto('plan', all.planBase!, all.plan), label) : null, all.set ? write('set', set.id, onto('set', all.setBase!, all.set), label) : null];
       void Promise.all(writes).then(() => setDraft((d) => (d === all ? { live: false } : d)));
     },
   };
 }
-interface Draft {
+interface Change {
   plan?: PlanBody;
   set?: SetBody;
+}
+interface Draft extends Change {
   live: boolean;
+  /** on what the change was begun: what came in from others meanwhile is not undone by it */
+  planBase?: PlanBody;
+  setBase?: SetBody;
 }
 export type PlanDraft = ReturnType<typeof usePlanDraft>;
 

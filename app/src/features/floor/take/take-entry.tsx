@@ -1,9 +1,7 @@
 import { touched, type TakeBody, type TakeField, type TakeWords } from '@mesure/contract';
-import { CoreError } from '@mesure/core';
-import { useState } from 'react';
 import { View, type KeyboardTypeOptions } from 'react-native';
-import { useDraftText } from '../../../data/use-draft-text';
-import { Action, Choice, IconAction } from '../../../ui/controls';
+import { useLineEntry } from '../../../forms';
+import { Choice, IconAction } from '../../../ui/controls';
 import { InlineField } from '../../../ui/inline-field';
 import { Wheel } from '../../../ui/wheel';
 import { seriesOf, stepOf, type Direction } from './take-steps';
@@ -36,32 +34,17 @@ export interface EntryProps {
 /** One field of a take: typed, stepped or chosen; kept the moment it is left. */
 export function TakeEntry({ field, takeId, take, words, lens, disabled, before, keep }: EntryProps) {
   const shown = field.text(take, words);
-  const draft = useDraftText(takeId, field.key, shown);
-  const [doubted, setDoubted] = useState<string | null>(null);
   const carried = take.carried.includes(field.key);
   const what = field.title.toLowerCase();
   const step = stepOf(field.key);
-  const commit = (sure = false) => {
-    if (!draft.open) {
-      draft.done();
-      return;
-    }
-    try {
-      const change = field.read(draft.text, take, words);
-      const doubt = doubtOf(field.key, change, lens);
-      // kept when it is said again
-      if (doubt && !sure && doubted !== draft.text) {
-        setDoubted(draft.text);
-        draft.fail(doubt);
-        return;
-      }
-      setDoubted(null);
-      draft.done();
-      keep(change, what);
-    } catch (e) {
-      draft.fail(e instanceof CoreError ? e.message : String(e));
-    }
-  };
+  const line = useLineEntry(
+    takeId,
+    field.key,
+    shown,
+    (text) => field.read(text, take, words),
+    (change) => keep(change, what),
+    (change) => doubtOf(field.key, change, lens),
+  );
   if (field.choices) {
     // a second touch of the chosen one takes it back, where a take can be without it
     const choose = (value: string) => keep(field.read(value === shown && !field.always ? '' : value, take, words), what);
@@ -75,7 +58,7 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
   const move = (direction: Direction) => {
     const change = step?.(take, direction, { fps, lens });
     if (!change) return;
-    draft.done();
+    line.drop();
     keep(change, what);
   };
   const series = seriesOf(field.key);
@@ -84,23 +67,16 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
       id={`field-${field.key}`}
       testID={`field-${field.key}`}
       label={field.title}
-      mark={carried && !draft.open ? '↷ carried over' : draft.open && !draft.error ? 'typed, not kept yet' : null}
+      mark={carried && !line.open ? '↷ carried over' : line.open && !line.error ? 'typed, not kept yet' : null}
       unit={field.unit}
-      value={draft.text}
-      onChangeText={draft.type}
-      onDone={() => commit()}
+      {...line}
       keyboard={KEYBOARDS[field.key]}
-      error={draft.error}
       note={before ? `take before: ${before}` : null}
-      right={carried && field.key === 'clip' && !disabled && !draft.open ? <IconAction icon="done" label="The clip is named so: confirm" onPress={() => keep({ clip: take.clip }, what)} /> : undefined}
+      right={carried && field.key === 'clip' && !disabled && !line.open ? <IconAction icon="done" label="The clip is named so: confirm" onPress={() => keep({ clip: take.clip }, what)} /> : undefined}
       less={step && !disabled ? () => move(-1) : null}
       more={step && !disabled ? () => move(1) : null}
       below={
-        doubted !== null && doubted === draft.text ? (
-          <View style={{ alignItems: 'flex-start' }}>
-            <Action title={`Keep ${draft.text.trim()} all the same`} onPress={() => commit(true)} testID={`keep-${field.key}`} />
-          </View>
-        ) : series && !disabled ? (
+        series && !disabled ? (
           <Wheel
             label={`${field.title}, wheel`}
             testID={`wheel-${field.key}`}
@@ -109,7 +85,7 @@ export function TakeEntry({ field, takeId, take, words, lens, disabled, before, 
             usual={series.usual({ fps, lens })}
             text={series.text}
             onPick={(value) => {
-              draft.done();
+              line.drop();
               keep(series.pick(value), what);
             }}
           />

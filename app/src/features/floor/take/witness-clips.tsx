@@ -3,7 +3,7 @@ import { CoreError, formatLength, formatTimecode, mustReadLength, parseTimecode,
 import { useRouter, type Href } from 'expo-router';
 import { View } from 'react-native';
 import { useAll, useClock, useFind, useRecordsState } from '../../../data';
-import { useDraftText } from '../../../data/use-draft-text';
+import { useLineEntry } from '../../../forms';
 import { Action, Choice, Section } from '../../../ui/controls';
 import { InlineField } from '../../../ui/inline-field';
 import { Words } from '../../../ui/text';
@@ -39,19 +39,8 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
   const camera = pack?.body.camera ?? '?';
   const clip = take.body.witnesses?.find((w) => w.packageId === packageId) ?? null;
   const rig = rigAt(rigs, take.body.setupId, packageId, take.body.loggedAt);
-  const draft = useDraftText(take.id, `witness-${packageId}`, clip?.clip ?? '');
   const next = clipOf(take.body, camera, takes, floor);
   const fps = view?.status === 'complete' ? view.mounted.mode.fps : 24;
-  const timecode = useDraftText(take.id, `witness-timecode-${packageId}`, clip?.timecodeIn ?? '');
-  const focus = useDraftText(take.id, `witness-focus-${packageId}`, clip?.focusM ? formatLength(clip.focusM, unit) : '');
-  const commit = (draft: ReturnType<typeof useDraftText>, what: string, read: (text: string) => Partial<WitnessClip>) => {
-    try {
-      if (draft.open) keep(read(draft.text.trim()), what);
-      draft.done();
-    } catch (e) {
-      draft.fail(e instanceof CoreError ? e.message : String(e));
-    }
-  };
   const keep = (change: Partial<WitnessClip>, what: string) =>
     void write(
       'take',
@@ -62,6 +51,22 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
       },
       `${camera}-cam: ${what} kept`,
     );
+  const line = (field: string, shown: string, what: string, read: (text: string) => Partial<WitnessClip>) =>
+    [take.id, field, shown, read, (change: Partial<WitnessClip>) => keep(change, what)] as const;
+  const name = useLineEntry(
+    ...line(`witness-${packageId}`, clip?.clip ?? '', 'clip', (text) => {
+      if (text.trim().length > 80) throw new CoreError('UNREADABLE_INPUT', 'A clip name may have 80 letters');
+      return { clip: text.trim() };
+    }),
+  );
+  const timecode = useLineEntry(
+    ...line(`witness-timecode-${packageId}`, clip?.timecodeIn ?? '', 'timecode', (text) => ({ timecodeIn: text.trim() === '' ? null : formatTimecode(parseTimecode(text.trim(), fps)) })),
+  );
+  const focus = useLineEntry(
+    ...line(`witness-focus-${packageId}`, clip?.focusM ? formatLength(clip.focusM, unit) : '', 'focus', (text) => ({
+      focusM: text.trim() === '' ? null : mustReadLength(text, { unit, quantity: 'focus distance' }).valueM,
+    })),
+  );
   const mode =
     view?.status === 'complete'
       ? `${view.mounted.body.name}, ${view.mounted.mode.name}: ${view.mounted.mode.widthPx} × ${view.mounted.mode.heightPx} at ${view.mounted.mode.fps} frames/s`
@@ -79,40 +84,13 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
         id="field-witnesses"
         testID={`witness-clip-${camera}`}
         label="Clip name"
-        mark={draft.open ? 'typed, not kept yet' : null}
-        value={draft.text}
-        onChangeText={draft.type}
-        onDone={() => {
-          const text = draft.text.trim();
-          if (draft.open && text.length > 80) draft.fail('A clip name may have 80 letters');
-          else {
-            if (draft.open) keep({ clip: text }, 'clip');
-            draft.done();
-          }
-        }}
+        mark={name.open ? 'typed, not kept yet' : null}
+        {...name}
         note={next && !clip?.clip ? `next by the pattern: ${next}` : null}
-        error={draft.error}
         disabled={disabled}
       />
-      <InlineField
-        testID={`witness-timecode-${camera}`}
-        label="Timecode in"
-        value={timecode.text}
-        onChangeText={timecode.type}
-        onDone={() => commit(timecode, 'timecode', (text) => ({ timecodeIn: text === '' ? null : formatTimecode(parseTimecode(text, fps)) }))}
-        error={timecode.error}
-        keyboard="numbers-and-punctuation"
-        disabled={disabled}
-      />
-      <InlineField
-        testID={`witness-focus-${camera}`}
-        label="Focus distance"
-        value={focus.text}
-        onChangeText={focus.type}
-        onDone={() => commit(focus, 'focus', (text) => ({ focusM: text === '' ? null : mustReadLength(text, { unit, quantity: 'focus distance' }).valueM }))}
-        error={focus.error}
-        disabled={disabled}
-      />
+      <InlineField testID={`witness-timecode-${camera}`} label="Timecode in" {...timecode} keyboard="numbers-and-punctuation" disabled={disabled} />
+      <InlineField testID={`witness-focus-${camera}`} label="Focus distance" {...focus} disabled={disabled} />
       <Choice
         label="Stabiliser"
         value={clip?.stabiliser ?? 'unknown'}

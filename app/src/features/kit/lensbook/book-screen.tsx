@@ -1,5 +1,5 @@
 import { factorOf, type MountedPackage, type PupilGroup, type StoredRecord } from '@mesure/contract';
-import { COEFFICIENTS, coefficientsOf, CoreError, lensAt, nextPlate, pupilFromDistances, type LensBook } from '@mesure/core';
+import { COEFFICIENTS, coefficientsOf, CoreError, formatLength, lensAt, nextPlate, pupilFromDistances, type LensBook } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
@@ -7,6 +7,8 @@ import { useFind, useMayWrite, useRecordsState } from '../../../data';
 import { EXPLANATIONS } from '../../explanations';
 import { Explained } from '../../../ui/explain';
 import { Action, Field, Row, Section } from '../../../ui/controls';
+import { enteredLength, LengthLine } from '../../../ui/length-line';
+import { useLengthUnit } from '../../floor/use-floor';
 import { fixed, focal, readNumber, withSigma } from '../../../ui/format';
 import { Empty } from '../../../ui/states';
 import { Fact } from '../../../ui/fact';
@@ -16,7 +18,6 @@ import { Page } from '../../shell/pane';
 import { PackageGate } from '../package-gate';
 import { BookField, focusWords } from './book-field';
 import { lensWords } from '../package-words';
-import { readLength } from './picture-words';
 import { useBook } from './use-book';
 
 /** All that is known of the lens of a package: its plates as a field, what lies between them, and what is still open. */
@@ -32,9 +33,10 @@ function Book({ record, mounted }: { record: StoredRecord<'package'>; mounted: M
   const router = useRouter();
   const { book, measured, range, groups, setup } = useBook(record, mounted);
   const [focalText, setFocalText] = useState(focal(record.body.focalMm));
-  const [focusText, setFocusText] = useState('3 m');
+  const unit = useLengthUnit();
+  const [focusText, setFocusText] = useState(() => formatLength(3, unit));
   const typedFocal = readNumber(focalText);
-  const focusRead = readLength(focusText, 'm', 'focus distance');
+  const focusRead = enteredLength(focusText, unit, 'focus distance');
   const focalMm = typedFocal && typedFocal >= 1 ? typedFocal : record.body.focalMm;
   const focusM = focusRead.length ? focusRead.length.valueM : 3;
   const next = nextPlate(book, range);
@@ -62,7 +64,7 @@ function Book({ record, mounted }: { record: StoredRecord<'package'>; mounted: M
           />
         </View>
         <View style={{ flex: 1 }}>
-          <Field label="Focus distance" value={focusText} onChangeText={setFocusText} error={focusRead.error} testID="book-focus" />
+          <LengthLine label="Focus distance" unit={unit} quantity="focus distance" value={focusText} onChangeText={setFocusText} error={focusRead.error} testID="book-focus" />
         </View>
       </View>
       {book ? (

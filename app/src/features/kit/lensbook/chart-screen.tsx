@@ -6,7 +6,9 @@ import { View } from 'react-native';
 import { G, Path, Rect } from 'react-native-svg';
 import { useKeptEntry } from '../../../forms';
 import { EXPLANATIONS } from '../../explanations';
-import { Action, Choice, Field } from '../../../ui/controls';
+import { Action, Choice } from '../../../ui/controls';
+import { enteredLength, LengthLine } from '../../../ui/length-line';
+import { useLengthUnit } from '../../floor/use-floor';
 import { Drawing } from '../../../ui/drawing';
 import { fixed, focal } from '../../../ui/format';
 import { saveFile } from '../../../ui/save-file';
@@ -18,7 +20,6 @@ import { Page } from '../../shell/pane';
 import { PackageGate } from '../package-gate';
 import { ChartChoice } from './chart-choice';
 import { chartWriter } from './chart-writer';
-import { readLength } from './picture-words';
 
 /** Which chart fills the frame of a package, and the chart itself to print. */
 export function ChartScreen({ packageId }: { packageId: string }) {
@@ -33,9 +34,10 @@ function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; moun
   const router = useRouter();
   const kept = useKeptEntry<{ paper: Paper; chart: ChartKind; distanceText: string; cellText: string }>(`chart ${record.id}`, { paper: 'A2', chart: 'chequer', distanceText: '', cellText: '' });
   const { paper, chart, distanceText, cellText } = kept.entry;
+  const unit = useLengthUnit();
   const [problem, setProblem] = useState<string | null>(null);
-  const distance = distanceText.trim() === '' ? null : readLength(distanceText, 'm', 'distance');
-  const cell = cellText.trim() === '' ? null : readLength(cellText, 'mm', 'cell of a chart');
+  const distance = distanceText.trim() === '' ? null : enteredLength(distanceText, unit, 'distance');
+  const cell = cellText.trim() === '' ? null : enteredLength(cellText, 'mm', 'cell of a chart');
   let plan: ChartPlan | null = null;
   let wrong: { field: string | undefined; message: string } | null = null;
   if (!distance?.error && !cell?.error) {
@@ -101,22 +103,26 @@ function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; moun
       <ChartChoice value={chart} onChange={(v) => kept.set({ chart: v })} />
       <View style={{ flexDirection: 'row', gap: SPACE.m }}>
         <View style={{ flex: 1 }}>
-          <Field
+          <LengthLine
             label="Camera stands at"
+            unit={unit}
+            quantity="distance"
             value={distanceText}
             onChangeText={(v) => kept.set({ distanceText: v })}
             error={distance?.error ?? (wrong?.field === 'distanceM' ? wrong.message : null)}
-            hint="2 m; empty: one sheet decides"
+            hint="empty: one sheet decides"
             testID="maker-distance"
           />
         </View>
         <View style={{ flex: 1 }}>
-          <Field
+          <LengthLine
             label="Size of a cell"
+            unit="mm"
+            quantity="cell of a chart"
             value={cellText}
             onChangeText={(v) => kept.set({ cellText: v })}
             error={cell?.error ?? (wrong?.field === 'cellMm' ? wrong.message : null)}
-            hint="20 mm; empty: chosen"
+            hint="empty: chosen"
             testID="maker-cell"
           />
         </View>

@@ -4,13 +4,15 @@ import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { newId, useFind, usePicturesState } from '../../../data';
 import { Action, Field, IconAction, Sheet } from '../../../ui/controls';
+import { enteredLength, LengthLine } from '../../../ui/length-line';
+import { useLengthUnit } from '../../floor/use-floor';
 import { fixed, focal, readNumber } from '../../../ui/format';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { inWorker } from '../../../workers';
 import { ChartChoice } from './chart-choice';
 import { openPicture, type OpenedPicture } from '../../pictures/picture-on-device';
-import { isClipName, notesWords, readLength, remarksOf } from './picture-words';
+import { isClipName, notesWords, remarksOf } from './picture-words';
 
 /** A picture that was chosen and is not added yet. */
 interface Chosen {
@@ -42,6 +44,7 @@ export function NewPlates({
 }) {
   const p = usePalette();
   const find = useFind();
+  const unit = useLengthUnit();
   const add = usePicturesState((s) => s.add);
   const [chosen, setChosen] = useState<Chosen[]>(() =>
     files.map((file) => ({ id: newId(), file, opened: null, look: null, focalText: focal(preset?.focalMm ?? record.body.focalMm), focusText: preset?.focusM ? `${preset.focusM} m` : '', atText: '' })),
@@ -83,13 +86,13 @@ export function NewPlates({
   async function keep() {
     const found: Problems = {};
     const wrong: typeof shared = {};
-    const cell = readLength(cellText, 'mm', 'cell of a chart');
+    const cell = enteredLength(cellText, 'mm', 'cell of a chart');
     if (cell.error !== null) wrong.cell = cell.error;
-    const distance = distanceText.trim() === '' ? null : readLength(distanceText, 'm', 'distance');
+    const distance = distanceText.trim() === '' ? null : enteredLength(distanceText, unit, 'distance');
     if (distance?.error) wrong.distance = distance.error;
     const bodies = chosen.map((c) => {
       const focalMm = readNumber(c.focalText);
-      const focus = c.focusText.trim() === '' ? null : readLength(c.focusText, 'm', 'focus distance');
+      const focus = c.focusText.trim() === '' ? null : enteredLength(c.focusText, unit, 'focus distance');
       const atS = c.atText.trim() === '' ? null : readNumber(c.atText);
       const mine: Problems[string] = {};
       if (focalMm === null || focalMm < 1) mine.focal = 'Enter a focal length in mm, such as 32';
@@ -129,20 +132,22 @@ export function NewPlates({
   return (
     <Sheet title={count === 1 ? 'New grid plate' : `${count} new grid plates`} open onClose={onClose}>
       <ChartChoice value={chart} onChange={setChart} />
-      <Field label="Size of a cell" suffix="mm" value={cellText} onChangeText={setCellText} error={shared.cell} hint="With its unit: 40 mm, 1 1/2 in" />
-      <Field
+      <LengthLine label="Size of a cell" unit="mm" quantity="cell of a chart" value={cellText} onChangeText={setCellText} error={shared.cell} hint="such as 40, or 1 1/2 in" testID="plate-cell" />
+      <LengthLine
         label="Chart to sensor mark"
+        unit={unit}
+        quantity="distance"
         value={distanceText}
         onChangeText={setDistanceText}
         error={shared.distance}
-        hint="3.2 m; when measured, it tells the true focal length. Leave empty otherwise"
+        hint="when measured, it tells the true focal length. Leave empty otherwise"
         testID="chart-distance"
       />
       {chosen.map((c) => {
         const remarks =
           'missing' in mounted
             ? []
-            : remarksOf(c.opened?.notes, mounted, { focalMm: readNumber(c.focalText) ?? record.body.focalMm, focusM: readLength(c.focusText, 'm', 'focus distance').length?.valueM ?? null });
+            : remarksOf(c.opened?.notes, mounted, { focalMm: readNumber(c.focalText) ?? record.body.focalMm, focusM: enteredLength(c.focusText, unit, 'focus distance').length?.valueM ?? null });
         return (
           <View key={c.id} style={{ borderTopWidth: 1, borderColor: p.line, paddingTop: SPACE.s, marginTop: SPACE.s }}>
             <View style={{ flexDirection: 'row', alignItems: 'center' }}>
@@ -179,7 +184,15 @@ export function NewPlates({
                 />
               </View>
               <View style={{ flex: 1 }}>
-                <Field label="Focus distance" value={c.focusText} onChangeText={(focusText) => change(c.id, { focusText })} error={problems[c.id]?.focus} testID={`focus-${c.file.name}`} />
+                <LengthLine
+                  label="Focus distance"
+                  unit={unit}
+                  quantity="focus distance"
+                  value={c.focusText}
+                  onChangeText={(focusText) => change(c.id, { focusText })}
+                  error={problems[c.id]?.focus}
+                  testID={`focus-${c.file.name}`}
+                />
               </View>
             </View>
             {isClipName(c.file.name) ? (

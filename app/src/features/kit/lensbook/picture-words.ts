@@ -1,18 +1,9 @@
 import type { MountedPackage, PlateBody } from '@mesure/contract';
-import { CoreError, mustReadLength, pictureRemarks, type LengthQuantity, type LengthUnit, type ParsedLength, type PictureNotes, type PictureRemark } from '@mesure/core';
+import { pictureRemarks, type PictureNotes, type PictureRemark } from '@mesure/core';
 
 /** What plates may be: pictures, linear pictures, and clips of which one frame is taken. */
 export const PLATE_FILES = 'image/jpeg,image/png,image/tiff,.exr,video/quicktime,video/mp4,.mov,.mp4';
 export const isClipName = (name: string): boolean => /\.(mov|mp4|m4v)$/i.test(name);
-
-/** A length of a form, or what is wrong with it. */
-export function readLength(text: string, unit: LengthUnit, quantity: LengthQuantity): { length: ParsedLength; error: null } | { length: null; error: string } {
-  try {
-    return { length: mustReadLength(text, { unit, quantity }), error: null };
-  } catch (e) {
-    return { length: null, error: e instanceof CoreError ? e.message : String(e) };
-  }
-}
 
 /** Where a picture contradicts the package and the plate that it is said to be. */
 export function remarksOf(notes: PictureNotes | null | undefined, mounted: MountedPackage, plate: Pick<PlateBody, 'focalMm' | 'focusM'>): PictureRemark[] {

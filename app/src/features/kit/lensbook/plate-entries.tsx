@@ -1,13 +1,13 @@
 import { mountPackage, typedLength, USUAL_TOLERANCE, type PlateBody, type StoredRecord } from '@mesure/contract';
-import { formatLength } from '@mesure/core';
+import { formatLength, type LengthUnit } from '@mesure/core';
 import { useState } from 'react';
 import { onto, useAll, useAnalysesState, useClock, useFind, useRecordsState } from '../../../data';
-import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm } from '../../../forms';
+import { bodyProblems, ChoiceField, FormNotes, LengthField, TextField, useKeptForm } from '../../../forms';
 import { Action, Sheet } from '../../../ui/controls';
 import { focal, readNumber } from '../../../ui/format';
+import { enteredLength } from '../../../ui/length-line';
 import { useLengthUnit } from '../../floor/use-floor';
 import { packageParts } from '../package-words';
-import { readLength } from './picture-words';
 
 interface PlateText {
   packageId: string;
@@ -16,6 +16,8 @@ interface PlateText {
   cellM: string;
   distance: string;
 }
+
+const QUANTITIES = { focusM: 'focus distance', cellM: 'cell of a chart', distance: 'distance' } as const;
 
 /** What was entered for a plate: the package that it was shot on, marking, focus, chart. Kept, it is measured again. */
 export function PlateEntries({ plate, onClose }: { plate: StoredRecord<'plate'>; onClose: () => void }) {
@@ -31,20 +33,20 @@ export function PlateEntries({ plate, onClose }: { plate: StoredRecord<'plate'>;
   const initial: PlateText = {
     packageId: base.packageId,
     focalMm: focal(base.focalMm),
-    focusM: base.focusM === null ? '' : `${Number(base.focusM.toFixed(3))} m`,
+    focusM: base.focusM === null ? '' : formatLength(base.focusM, unit),
     cellM: `${Number((1000 * base.cellM).toFixed(3))} mm`,
     distance: base.chartDistance?.typed ?? '',
   };
   const bodyOf = (v: PlateText): PlateBody => {
     const changed = (key: keyof PlateText) => v[key] !== initial[key];
-    const metres = (text: string, as: 'focus distance' | 'cell of a chart', usual: 'm' | 'mm') => (text.trim() === '' ? null : (readLength(text, usual, as).length?.valueM ?? Number.NaN));
+    const metres = (text: string, as: 'focus distance' | 'cell of a chart', usual: LengthUnit) => (text.trim() === '' ? null : (enteredLength(text, usual, as).length?.valueM ?? Number.NaN));
     return {
       ...base,
       packageId: v.packageId,
       // a plate belongs to the lens that was on the camera
       lensId: find('package', v.packageId)?.body.lensId ?? base.lensId,
       ...(changed('focalMm') ? { focalMm: readNumber(v.focalMm.replace(/\s*mm$/i, '')) ?? Number.NaN } : {}),
-      ...(changed('focusM') ? { focusM: metres(v.focusM, 'focus distance', 'm') } : {}),
+      ...(changed('focusM') ? { focusM: metres(v.focusM, 'focus distance', unit) } : {}),
       ...(changed('cellM') ? { cellM: metres(v.cellM, 'cell of a chart', 'mm') ?? Number.NaN } : {}),
       ...(changed('distance')
         ? { chartDistance: v.distance.trim() === '' ? null : { ...typedLength(v.distance, unit), toleranceM: base.chartDistance?.toleranceM ?? USUAL_TOLERANCE.distanceM } }
@@ -52,8 +54,11 @@ export function PlateEntries({ plate, onClose }: { plate: StoredRecord<'plate'>;
     };
   };
   const form = useKeptForm<PlateText>(`plate ${plate.id}`, initial, async (v) => {
-    const distance = v.distance.trim() === '' || v.distance === initial.distance ? null : readLength(v.distance, unit, 'distance').error;
-    if (distance) return [{ field: 'distance', message: distance }];
+    const wrong = (['focusM', 'cellM', 'distance'] as const).flatMap((field) => {
+      const error = v[field].trim() === '' || v[field] === initial[field] ? null : enteredLength(v[field], field === 'cellM' ? 'mm' : unit, QUANTITIES[field]).error;
+      return error ? [{ field, message: error }] : [];
+    });
+    if (wrong.length > 0) return wrong;
     const pack = find('package', v.packageId);
     const mounted = pack ? mountPackage(pack.body, find) : null;
     const { minFocalMm, maxFocalMm } = mounted && !('missing' in mounted) ? mounted.lens : { minFocalMm: 0, maxFocalMm: Infinity };
@@ -89,13 +94,15 @@ export function PlateEntries({ plate, onClose }: { plate: StoredRecord<'plate'>;
         }}
       />
       <TextField form={form} name="focalMm" label="Focal length as marked" suffix="mm" keyboard="decimal-pad" testID="plate-focal" />
-      <TextField form={form} name="focusM" label="Focus distance" hint="Left empty: not noted. A bare number is in metres." testID="plate-focus" />
-      <TextField form={form} name="cellM" label="Cell of the chart" hint="A bare number is in millimetres." testID="plate-cell" />
-      <TextField
+      <LengthField form={form} name="focusM" label="Focus distance" unit={unit} quantity="focus distance" hint="Left empty: not noted." testID="plate-focus" />
+      <LengthField form={form} name="cellM" label="Cell of the chart" unit="mm" quantity="cell of a chart" testID="plate-cell" />
+      <LengthField
         form={form}
         name="distance"
+        unit={unit}
+        quantity="distance"
         label="Sensor mark to chart"
-        hint={`Left empty: not measured. A bare number is in ${unit}.${base.chartDistance ? ` Recorded: ${formatLength(base.chartDistance.valueM, base.chartDistance.unit)}.` : ''}`}
+        hint={`Left empty: not measured.${base.chartDistance ? ` Recorded: ${formatLength(base.chartDistance.valueM, base.chartDistance.unit)}.` : ''}`}
         testID="plate-distance"
       />
       <FormNotes form={form} />
