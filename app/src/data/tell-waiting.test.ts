@@ -4,7 +4,11 @@ import type { RecordsStore } from './records-store';
 
 function store<S>(state: S) {
   const listeners = new Set<() => void>();
-  return { getState: () => state, subscribe: (l: () => void) => (listeners.add(l), () => listeners.delete(l)), change: (now: Partial<S>) => (Object.assign(state as object, now), listeners.forEach((l) => l())) };
+  return {
+    getState: () => state,
+    subscribe: (l: () => void) => (listeners.add(l), () => listeners.delete(l)),
+    change: (now: Partial<S>) => (Object.assign(state as object, now), listeners.forEach((l) => l())),
+  };
 }
 
 describe('what waits on this device is told to the others', () => {

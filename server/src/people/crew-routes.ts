@@ -34,7 +34,14 @@ export function crewRoutes(db: Database, sessions: Sessions): Route[] {
         const people = memberships.map((m): CrewMember => {
           const mine = seen.filter((s) => s.userId === m.userId);
           const last = mine[0];
-          return { id: m.userId, name: users.find((u) => u.id === m.userId)?.name ?? '', role: m.role, seen: last?.seenAt.toISOString() ?? null, waiting: mine.reduce((n, s) => n + s.waiting, 0), you: m.userId === userId };
+          return {
+            id: m.userId,
+            name: users.find((u) => u.id === m.userId)?.name ?? '',
+            role: m.role,
+            seen: last?.seenAt.toISOString() ?? null,
+            waiting: mine.reduce((n, s) => n + s.waiting, 0),
+            you: m.userId === userId,
+          };
         });
         res.json({ people: people.sort((a, b) => a.name.localeCompare(b.name)) });
       },

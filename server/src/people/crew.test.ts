@@ -63,11 +63,11 @@ test('what a device still has to send stands beside its person for the others, u
     return crew.find((q) => q.role === role)!.waiting;
   };
   expect(await waitingOf('wrangler')).toBe(0);
-  await by(people.wrangler, 'put', '/account/waiting', { count: 3 }).expect(204);
+  await by(people.wrangler, 'put', '/api/account/waiting', { count: 3 }).expect(204);
   expect(await waitingOf('wrangler')).toBe(3);
   expect(await waitingOf('supervisor')).toBe(0);
-  for (const count of [-1, 1.5, 'two', 1e9]) await by(people.wrangler, 'put', '/account/waiting', { count } as object).expect(422);
-  await by(people.wrangler, 'put', '/account/waiting', { count: 0 }).expect(204);
+  for (const count of [-1, 1.5, 'two', 1e9]) await by(people.wrangler, 'put', '/api/account/waiting', { count } as object).expect(422);
+  await by(people.wrangler, 'put', '/api/account/waiting', { count: 0 }).expect(204);
   expect(await waitingOf('wrangler')).toBe(0);
 });
 
