@@ -15,7 +15,7 @@ const MAY = {
 const ROOMS = Object.keys(MAY);
 const arrows = ROOMS.map((room) => ({
   files: [`${room}/src/**/*.{ts,tsx}`],
-  ignores: ['**/*.{test,verify}.{ts,tsx}'],
+  ignores: ['**/*.{test,verify}.{ts,tsx}', 'cli/src/test-folder.ts'],
   rules: {
     'no-restricted-imports': [
       'error',
@@ -54,7 +54,7 @@ module.exports = [
   },
   {
     files: ['scripts/**', '**/*.config.js', 'server/test/**', '**/*.{test,verify}.{ts,tsx}'],
-    languageOptions: { globals: { __dirname: 'readonly', require: 'readonly', module: 'writable', process: 'readonly' } },
+    languageOptions: { globals: { __dirname: 'readonly', __filename: 'readonly', require: 'readonly', module: 'writable', process: 'readonly' } },
     rules: { 'no-console': 'off', '@typescript-eslint/no-require-imports': 'off' },
   },
 ];

@@ -19,7 +19,7 @@ const esm = [
 ];
 const node = {
   testEnvironment: 'node',
-  transform: { '^.+\\.[cm]?[jt]sx?$': ['babel-jest', { configFile: require.resolve('./babel.node.config.js') }] },
+  transform: { '^.+\\.[cm]?[jt]sx?$': require.resolve('./scripts/jest-esbuild.js') },
   transformIgnorePatterns: [`/node_modules/(?!(${esm.join('|')})/)`],
   moduleNameMapper: {
     '^@mesure/contract/schemas$': '<rootDir>/contract/src/schemas.ts',

@@ -1,6 +1,8 @@
 module.exports = {
   displayName: 'app',
   preset: 'jest-expo/ios',
+  // what has no interface code goes the way of the other projects
+  transform: { '[\\\\/](core|contract|formats|synthetic|demo)[\\\\/]src[\\\\/].+\\.ts$': require.resolve('../scripts/jest-esbuild.js') },
   setupFiles: ['<rootDir>/test/setup.js'],
   setupFilesAfterEnv: ['<rootDir>/test/patience.js'],
   moduleNameMapper: {

@@ -8,6 +8,7 @@ export * from './planned-setup';
 export * from './recce';
 export * from './tape-net';
 export * from './merge';
+export * from './files-named';
 export * from './reference-order';
 export * from './take-fields';
 export * from './logging';

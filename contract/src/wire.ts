@@ -1,5 +1,6 @@
 import type { ClipFrameCount, GridReport, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
 import type { RecordBodies, RecordKind, StoredRecord } from './records';
+import type { FileRef } from './kinds/shared';
 import type { Role } from './roles';
 
 /** A field that is at fault, by its path, and what would be right. */
@@ -22,6 +23,8 @@ export interface Problem {
   base?: unknown;
   /** with 409: the fields that both sides changed; the others would go together */
   clashes?: FieldClash[];
+  /** with FILE_MISSING: what the production was not given */
+  files?: FileRef[];
 }
 /** A field that somebody else changed too since this change was begun. */
 export interface FieldClash {
@@ -44,7 +47,7 @@ export interface WriteAnswer<K extends RecordKind = RecordKind> {
   merged: boolean;
 }
 export type ProblemCode =
-  'NOT_SIGNED_IN' | 'WRONG_SIGN_IN' | 'TOO_MANY_ATTEMPTS' | 'BAD_CSRF' | 'FORBIDDEN' | 'NOT_FOUND' | 'INVALID' | 'STALE' | 'TOO_LARGE' | 'UNREADABLE_FILE' | 'NOT_READY' | 'INTERNAL';
+  'NOT_SIGNED_IN' | 'WRONG_SIGN_IN' | 'TOO_MANY_ATTEMPTS' | 'BAD_CSRF' | 'FORBIDDEN' | 'NOT_FOUND' | 'INVALID' | 'STALE' | 'TOO_LARGE' | 'UNREADABLE_FILE' | 'FILE_MISSING' | 'NOT_READY' | 'INTERNAL';
 
 export interface ProductionOfPerson {
   id: string;

@@ -1,5 +1,5 @@
 import { blankTake, ROLES, type Role, type TakeBody } from '@mesure/contract';
-import { randomUUID } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
 import os from 'node:os';
@@ -50,6 +50,8 @@ export interface TestServer {
   give(who: Person, bytes: Buffer, name: string, use: string, more?: Record<string, string>): request.Test;
   startWorker(change?: Partial<Pick<WorkerOptions, 'abandonedAfterMs' | 'computeFile' | 'limitMs'>>): Promise<{ stop(): Promise<void> }>;
   /** the least that a take needs, and a take of it */
+  /** a file that the production was given, as far as records can tell; without its bytes */
+  own(name: string, production?: string): Promise<{ sha256: string; name: string }>;
   layDay(who: Person): Promise<{ pack: string; setup: string; take: (number: number) => TakeBody }>;
   stop(): Promise<void>;
 }
@@ -144,6 +146,11 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
           'content-type': 'application/offset+octet-stream',
         })
         .send(bytes),
+    async own(name, production = ids.p1) {
+      const sha256 = createHash('sha256').update(name).digest('hex');
+      await db.StoredFile.create({ productionId: production, sha256, name, mime: 'application/octet-stream', sizeBytes: 9, widthPx: null, heightPx: null });
+      return { sha256, name };
+    },
     async layDay(who) {
       const [body, mode, lens, pack, set, day, setup] = Array.from({ length: 7 }, () => randomUUID());
       const make = async (kind: string, id: string, value: object) => void (await put(who, kind, id, value).expect(201));

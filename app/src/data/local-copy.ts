@@ -14,6 +14,8 @@ export interface Waiting {
   /** of a conflict: what the change was made on, and the fields that somebody else changed too */
   base?: RecordState | null;
   clashes?: FieldClash[];
+  /** of a refusal: files that the server was not given */
+  files?: FileRef[];
 }
 
 /** The record that a picture is added to, where it makes none of its own. */

@@ -1,4 +1,4 @@
-import { changeAgain, changedFields, HIDDEN, inOrderOfReference, type RecordBatch, type RecordBodies, type RecordKind, type RecordState, type StoredRecord } from '@mesure/contract';
+import { changeAgain, changedFields, HIDDEN, inOrderOfReference, type RecordBatch, type RecordBodies, type RecordKind, type RecordState, type StoredRecord, withoutFiles } from '@mesure/contract';
 import { createStore } from 'zustand/vanilla';
 import { ApiError, OfflineError, type Api } from './api';
 import { follow } from './by-kind';
@@ -58,7 +58,7 @@ export interface RecordsState {
   dismissUndo(): void;
   send(): Promise<void>;
   /** a change that the server did not take: mine or theirs for all of it, or for each field that both changed */
-  decide(seq: number, choice: Side | Record<string, Side>): Promise<void>;
+  decide(seq: number, choice: Side | Record<string, Side> | 'without its files'): Promise<void>;
 }
 
 export interface RecordsParts {
@@ -138,7 +138,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
             set({ reachable: !(error instanceof OfflineError) });
             return;
           }
-          const { code, detail, current, base, clashes } = error.problem;
+          const { code, detail, current, base, clashes, files } = error.problem;
           const stale = code === 'STALE';
           const marked: Waiting = {
             ...next,
@@ -146,6 +146,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
             message: detail,
             current: stale ? ((current as StoredRecord | null) ?? null) : null,
             ...(stale ? { base: (base as RecordState | undefined) ?? null, clashes: clashes ?? [] } : {}),
+            ...(files ? { files } : {}),
           };
           await local.mark(marked);
           set((s) => ({ outbox: s.outbox.map((w) => (w.seq === next.seq ? marked : w)), reachable: true }));
@@ -244,7 +245,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       const queue = (w: Waiting, next: RecordState) => {
         // a change of its own: the refused one's id may be known to the server
         const write = { mutationId: newId(), baseVersion: version, ...next, ...(follows ? { follows } : {}) };
-        again.push({ ...w, write, state: 'waiting', message: null, current: null, base: undefined, clashes: undefined });
+        again.push({ ...w, write, state: 'waiting', message: null, current: null, base: undefined, clashes: undefined, files: undefined });
         follows = write.mutationId;
         version += 1;
       };
@@ -377,13 +378,16 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
         }
         await inTurn(async () => {
           const theirs = heardOr(item.current);
-          const mine = stateOf(item.write);
+          const whole = stateOf(item.write);
+          const without = choice === 'without its files' ? withoutFiles(whole.body, new Set(item.files?.map((f) => f.sha256))) : whole.body;
+          if (!without) return;
+          const mine: RecordState = { ...whole, body: without };
           if (!theirs) {
-            if (choice === 'mine') await settleDecided(item, mine, null);
+            if (choice !== 'theirs') await settleDecided(item, mine, null);
             else await dropNew(item);
             return;
           }
-          await settleDecided(item, decidedState(item, mine, stateOf(theirs), choice), theirs);
+          await settleDecided(item, decidedState(item, mine, stateOf(theirs), choice === 'without its files' ? 'mine' : choice), theirs);
         });
         await get().send();
       },

@@ -255,7 +255,7 @@ export function plainRows(widthPx: number, count: number): RowKernel {
   return kernel;
 }
 
-let exports: RowExports | null | undefined;
+let kernelExports: RowExports | null | undefined;
 const kernels = new Map<number, RowKernel>();
 let takes = 0;
 
@@ -265,14 +265,14 @@ export const scratchTaken = (): number => takes;
 /** The fastest kernel that this machine has, over `count` rows of so many pixels; its rows hold what the last operation left. */
 export function rowKernel(widthPx: number, count: number): RowKernel {
   takes += 1;
-  exports ??= wasmExports<RowExports>(ROW_KERNEL_HEX);
+  kernelExports ??= wasmExports<RowExports>(ROW_KERNEL_HEX);
   const key = widthPx * 1024 + count;
   const known = kernels.get(key);
   if (known) return known;
-  const before = exports?.memory.buffer;
-  const kernel = exports ? wasmRows(exports, widthPx, count) : plainRows(widthPx, count);
+  const before = kernelExports?.memory.buffer;
+  const kernel = kernelExports ? wasmRows(kernelExports, widthPx, count) : plainRows(widthPx, count);
   // memory that grew leaves the older views behind, and few sizes are in use at a time
-  if (exports?.memory.buffer !== before || kernels.size > 16) kernels.clear();
+  if (kernelExports?.memory.buffer !== before || kernels.size > 16) kernels.clear();
   kernels.set(key, kernel);
   return kernel;
 }

@@ -14,6 +14,7 @@ const STATUS: Record<ProblemCode, [number, string]> = {
   STALE: [409, 'Changed by somebody else meanwhile'],
   TOO_LARGE: [413, 'Too large'],
   UNREADABLE_FILE: [422, 'The file cannot be read'],
+  FILE_MISSING: [422, 'A file is missing'],
   NOT_READY: [409, 'Something is missing first'],
   INTERNAL: [500, 'Something failed here'],
 };
@@ -23,7 +24,7 @@ export class ApiProblem extends Error {
   constructor(
     readonly code: ProblemCode,
     readonly detail: string,
-    readonly extra: Pick<Problem, 'fields' | 'current' | 'base' | 'clashes'> = {},
+    readonly extra: Pick<Problem, 'fields' | 'current' | 'base' | 'clashes' | 'files'> = {},
     /** of the answer, such as when to come again */
     readonly headers: Record<string, string> = {},
   ) {

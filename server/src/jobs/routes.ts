@@ -1,9 +1,9 @@
-import type { Analysis, AnalysisKind } from '@mesure/contract';
+import { filesNamed, type Analysis, type AnalysisKind } from '@mesure/contract';
 import { analysisSchema } from '@mesure/contract/schemas';
 import type PgBoss from 'pg-boss';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
-import { filesNamed, ownFiles } from '../files/own';
+import { ownFiles } from '../files/own';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { idParam, must } from '../http/validate';

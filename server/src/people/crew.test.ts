@@ -237,7 +237,7 @@ describe('every role at every address', () => {
     const id = randomUUID();
     const body = day.take(1);
     await server.put(people.wrangler, 'take', id, body).expect(201);
-    const tracks = { sha256: 'a'.repeat(64), name: 't.csv' };
+    const tracks = await server.own('t.csv');
     expect(FIELDS_OF.solver?.take).toEqual(['tracks', 'tracksCounted']);
     await server.put(people.solver, 'take', id, { ...body, tracks }, { baseVersion: 1 }).expect(200);
     expect((await server.put(people.solver, 'take', id, { ...body, tracks, notes: 'mine' }, { baseVersion: 2 })).body.code).toBe('FORBIDDEN');

@@ -87,6 +87,33 @@ describe('two people, one record', () => {
   });
 });
 
+describe('files that a record names', () => {
+  test('only those that the production was given itself: of another’s it is said what is said of none', async () => {
+    const day = await server.layDay(wrangler);
+    const [mine, theirs] = [await server.own('slate.jpg'), await server.own('secret.jpg', server.ids.p2)];
+    const nobody = { sha256: '0123456789abcdef'.repeat(4), name: 'secret.jpg' };
+    const id = randomUUID();
+    await put(wrangler, 'take', id, { ...day.take(1), pictures: [mine] }).expect(201);
+    const answers = await Promise.all([theirs, nobody].map((file) => put(wrangler, 'take', randomUUID(), { ...day.take(2), pictures: [mine, file] }).expect(422)));
+    expect(answers.map((r) => [r.body.code, r.body.detail, r.body.files.map((f: { name: string }) => f.name)])).toEqual(
+      Array.from({ length: 2 }, () => ['FILE_MISSING', 'secret.jpg: this production was not given this file. Give it again.', ['secret.jpg']]),
+    );
+    for (const change of [{ tracks: theirs }, { pictures: [mine, theirs] }])
+      expect((await put(wrangler, 'take', id, { ...day.take(1), pictures: [mine], ...change }, { baseVersion: 1 })).body.code).toBe('FILE_MISSING');
+    expect(await server.db.EntryChange.count({ where: { recordId: id } })).toBe(1);
+  });
+
+  test('what a record named before stays with it, though the file is gone meanwhile', async () => {
+    const day = await server.layDay(wrangler);
+    const lost = await server.own('lost.jpg');
+    const id = randomUUID();
+    await put(wrangler, 'take', id, { ...day.take(3), pictures: [lost] }).expect(201);
+    await server.db.StoredFile.destroy({ where: { sha256: lost.sha256 } });
+    await put(wrangler, 'take', id, { ...day.take(3), pictures: [lost], notes: 'flare' }, { baseVersion: 1 }).expect(200);
+    expect((await put(wrangler, 'take', randomUUID(), { ...day.take(4), pictures: [lost] })).body.code).toBe('FILE_MISSING');
+  });
+});
+
 describe('whose record', () => {
   test('a person’s preferences are that person’s, also a solver’s; the production’s fields stand under its id', async () => {
     const { ids } = server;

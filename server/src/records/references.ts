@@ -1,6 +1,7 @@
-import { KINDS, type RecordKind } from '@mesure/contract';
+import { filesNamed, KINDS, type RecordKind } from '@mesure/contract';
 import type { Transaction } from 'sequelize';
 import type { Database } from '../db/connect';
+import { ownFiles } from '../files/own';
 import { ApiProblem } from '../http/problem';
 
 /** Every id in a body is of the production's own records, of the right kind: one query for all of them. */
@@ -13,6 +14,29 @@ export async function mustReferToOwn(db: Database, productionId: string, kind: R
     const message = `there is no such ${missing.targets.join(' or ')}`;
     throw new ApiProblem('INVALID', `${missing.field}: ${message}`, { fields: [{ field: missing.field, message }] });
   }
+}
+
+/**
+ * Every file that a change names newly was given to this production: the store keeps the same bytes once for all, and who knows a hash of
+ * another's has not thereby been given the file. What the record named before stays, so that an old loss does not stop every later change.
+ */
+export async function mustNameOwnFiles(db: Database, productionId: string, body: object, before: object | null, transaction: Transaction): Promise<void> {
+  const known = new Set(filesNamed(before).map((f) => f.sha256));
+  const named = filesNamed(body).filter((f) => !known.has(f.sha256));
+  if (named.length === 0) return;
+  const own = await ownFiles(
+    db,
+    productionId,
+    named.map((f) => f.sha256),
+    transaction,
+  );
+  const files = named.filter((f) => !own.has(f.sha256));
+  if (files.length === 0) return;
+  throw new ApiProblem(
+    'FILE_MISSING',
+    `${files.map((f) => f.name).join(', ')}: this production was not given ${files.length === 1 ? 'this file' : 'these files'}. Give ${files.length === 1 ? 'it' : 'them'} again.`,
+    { files },
+  );
 }
 
 function idsAt(body: Record<string, unknown>, field: string): { field: string; id: string }[] {

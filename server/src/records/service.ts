@@ -6,7 +6,7 @@ import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { must } from '../http/validate';
 import { toRecord, type Entry, type EntryChange } from './model';
-import { mustReferToOwn } from './references';
+import { mustNameOwnFiles, mustReferToOwn } from './references';
 
 export interface Author {
   userId: string;
@@ -37,6 +37,7 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
       const merged = base !== null;
       const state = merged ? await mergeInto(db, kind, entry!, base, sent, transaction) : sent;
       await mustReferToOwn(db, author.productionId, kind, state.body as unknown as Record<string, unknown>, transaction);
+      await mustNameOwnFiles(db, author.productionId, state.body, entry?.body ?? null, transaction);
       const now = new Date();
       const before = entry ? { deleted: entry.deleted, body: entry.body } : null;
       const version = stored + 1;

@@ -1,4 +1,4 @@
-import { HIDDEN, KINDS, takeField, type RecordKind, type FieldClash, type RecordState, type TakeBody, type TakeWords } from '@mesure/contract';
+import { HIDDEN, KINDS, takeField, type RecordKind, type FieldClash, type RecordState, type TakeBody, type TakeWords, withoutFiles } from '@mesure/contract';
 import { useState } from 'react';
 import { ScrollView, View } from 'react-native';
 import { useClock, useRecordsState, type Side, type Waiting } from '../../data';
@@ -76,6 +76,13 @@ function NeedsYou({ item }: { item: Waiting }) {
           <Words look="small">{item.message}</Words>
           <View style={{ flexDirection: 'row', gap: SPACE.s, flexWrap: 'wrap' }}>
             {item.state === 'conflict' ? <Action title="Keep mine" onPress={() => void decide(item.seq!, 'mine')} /> : null}
+            {item.files && withoutFiles(item.write.body, new Set(item.files.map((f) => f.sha256))) ? (
+              <Action
+                title={`Send it without ${item.files.length === 1 ? item.files[0].name : `these ${item.files.length} files`}`}
+                onPress={() => void decide(item.seq!, 'without its files')}
+                testID={`without-files-${item.recordId}`}
+              />
+            ) : null}
             <Action title={item.state === 'conflict' ? 'Take theirs' : 'Drop this change'} onPress={() => void decide(item.seq!, 'theirs')} />
           </View>
         </>

@@ -6,10 +6,16 @@ import { Crash } from './crash';
 import { Shell } from './shell';
 import { FakeServer, ID, open, record, seen, settle } from '../test-day';
 
-/** A place with one button that changes a record. */
+/** A place with buttons that change a record. */
 function Place() {
   const write = useRecordsState((s) => s.write);
-  return <Text onPress={() => void write('set', ID.set, (now) => ({ ...now, name: `${now.name}!` }), 'Set renamed')}>rename</Text>;
+  const pictures = ['slate.jpg', 'stove.jpg'].map((name, i) => ({ sha256: 'de'[i].repeat(64), name }));
+  return (
+    <>
+      <Text onPress={() => void write('set', ID.set, (now) => ({ ...now, name: `${now.name}!` }), 'Set renamed')}>rename</Text>
+      <Text onPress={() => void write('take', ID.take, (now) => ({ ...now, notes: 'with its slate', pictures }), 'Picture added')}>picture</Text>
+    </>
+  );
 }
 const start = async (server: FakeServer) =>
   open(
@@ -88,6 +94,23 @@ test('two people changed one field: both values, who and when, and one tap decid
     expect(state()).toHaveTextContent('all sent');
     screen.unmount();
   }
+});
+
+test('files that the server was not given: why, and the rest goes without them with one tap', async () => {
+  const server = new FakeServer();
+  await start(server);
+  const lost = { sha256: 'd'.repeat(64), name: 'slate.jpg' };
+  server.failing.set(`/records/take/${ID.take}`, { ...server.problem('FILE_MISSING', 422, 'slate.jpg: this production was not given this file. Give it again.'), files: [lost] });
+  fireEvent.press(screen.getByText('picture'));
+  await settle();
+  expect(state()).toHaveTextContent('1 needs you');
+  fireEvent.press(state());
+  expect(seen(/was not given this file/)).toBe(true);
+  server.failing.clear();
+  fireEvent.press(screen.getByTestId(`without-files-${ID.take}`));
+  await settle();
+  expect(server.records.get(ID.take)!.body).toMatchObject({ notes: 'with its slate', pictures: [{ name: 'stove.jpg' }] });
+  expect(state()).toHaveTextContent('all sent');
 });
 
 test('a session that ended asks for a new sign-in and loses nothing', async () => {
