@@ -1,4 +1,4 @@
-import { renderChequer, uniform, type ChequerScene, type RenderedPlate } from '@mesure/synthetic';
+import { renderChequer, uniform, type ChequerScene, type RenderedPlate, some } from '@mesure/synthetic';
 import type { RadialDistortion } from '../distortion';
 import { analysePlate, gridReport, type LensFit, type PlateAnalysis } from '.';
 
@@ -35,16 +35,21 @@ function compare(plate: RenderedPlate, found: PlateAnalysis) {
 }
 
 describe('analysePlate on rendered plates', () => {
-  test.each<[string, Change]>([
-    ['mild barrel', { k1: -0.05, k2: 0.01 }],
-    ['strong barrel', { k1: -0.25, k2: 0.03, fPx: 1300 }],
-    ['pincushion', { k1: 0.15, fPx: 1600 }],
-    ['small cells', { cellPx: 14, k1: -0.03 }],
-    ['turned, tilted, dim corners', { rollRad: 0.4, tiltXRad: 0.12, tiltYRad: -0.08, vignette: 0.4, k1: -0.08 }],
-    ['a tenth hidden', { k1: -0.1, hidden: [[600, 260, 420, 330]] }],
-    ['chart smaller than the frame', { boardHalfCells: [12, 8] }],
-    ['large cells', { cellPx: 110, k1: -0.1, rollRad: 0.7 }],
-  ])('%s', (_name, change) => {
+  test.each(
+    some<[string, Change]>(
+      [
+        ['mild barrel', { k1: -0.05, k2: 0.01 }],
+        ['strong barrel', { k1: -0.25, k2: 0.03, fPx: 1300 }],
+        ['pincushion', { k1: 0.15, fPx: 1600 }],
+        ['small cells', { cellPx: 14, k1: -0.03 }],
+        ['turned, tilted, dim corners', { rollRad: 0.4, tiltXRad: 0.12, tiltYRad: -0.08, vignette: 0.4, k1: -0.08 }],
+        ['a tenth hidden', { k1: -0.1, hidden: [[600, 260, 420, 330]] }],
+        ['chart smaller than the frame', { boardHalfCells: [12, 8] }],
+        ['large cells', { cellPx: 110, k1: -0.1, rollRad: 0.7 }],
+      ],
+      3,
+    ),
+  )('%s', (_name, change) => {
     const { plate, found } = shoot(change);
     expect(found.status).toBe('found');
     const c = compare(plate, found);
@@ -53,11 +58,16 @@ describe('analysePlate on rendered plates', () => {
     expect(c.worstPx).toBeLessThan(0.4); // an invented corner would be off by cells
   });
 
-  test.each<[string, Change]>([
-    ['large cells', { cellPx: 40, width: 1200, height: 640 }],
-    ['small cells', { cellPx: 14, width: 1200, height: 640 }],
-    ['cells of 11 px', { cellPx: 11, width: 800, height: 420 }],
-  ])('clean, %s: below 0.03 px and at least 98 %%', (_name, change) => {
+  test.each(
+    some<[string, Change]>(
+      [
+        ['large cells', { cellPx: 40, width: 1200, height: 640 }],
+        ['small cells', { cellPx: 14, width: 1200, height: 640 }],
+        ['cells of 11 px', { cellPx: 11, width: 800, height: 420 }],
+      ],
+      2,
+    ),
+  )('clean, %s: below 0.03 px and at least 98 %%', (_name, change) => {
     const { plate, found } = shoot({ k1: -0.1, ...change });
     const c = compare(plate, found);
     expect(c.rmsPx).toBeLessThan(0.03);

@@ -1,4 +1,4 @@
-import { renderChequer, uniform, type ChequerScene, type RenderedPlate } from '@mesure/synthetic';
+import { renderChequer, uniform, type ChequerScene, type RenderedPlate, some } from '@mesure/synthetic';
 import { analysePlate, gridReport, quickLook, withoutDropped } from '.';
 import type { GrayImage } from '../picture';
 
@@ -154,7 +154,7 @@ describe('a small chart before a cluttered wall, as in a photograph', () => {
     return { plate: shot.plate, image: { ...shot.image, data } };
   }
 
-  test.each([1, 2, 3, 4, 5, 6])('wall %d: no corner is invented, and nearly all are found', (seed) => {
+  test.each(some([1, 2, 3, 4, 5, 6], 2))('wall %d: no corner is invented, and nearly all are found', (seed) => {
     const { plate, image } = cluttered(seed, { boardHalfCells: [5, 3.5], cellPx: 44, rollRad: 0.1 * seed, tiltXRad: 0.08 * seed, tiltYRad: -0.3 + 0.1 * seed, dark: 45, bright: 205 });
     const found = analysePlate(image, frame);
     expect(found.status).toBe('found');

@@ -1,4 +1,4 @@
-import { boardTrial, poleTrial, renderChequer, scorePlate, type ChequerScene } from '@mesure/synthetic';
+import { boardTrial, poleTrial, renderChequer, scorePlate, type ChequerScene, some } from '@mesure/synthetic';
 import { analysePlate, gridReport, quickLook } from '.';
 
 const W = 1200,
@@ -15,33 +15,38 @@ function shoot({ cellPx = 32, k1 = -0.1, fPx = 1500, ...change }: Change) {
 }
 
 describe('what stands across a chart', () => {
-  test.each<[string, Change]>([
-    ['a pole of three cells', { hidden: [[520, 0, 100, H]] }],
-    ['a pole of eight cells, off the middle', { hidden: [[300, 0, 256, H]] }],
-    ['a bar from side to side', { hidden: [[0, 300, W, 130]] }],
-    [
-      'a pole and a bar: four parts',
-      {
-        hidden: [
-          [0, 280, W, 110],
-          [520, 0, 130, H],
+  test.each(
+    some<[string, Change]>(
+      [
+        ['a pole of three cells', { hidden: [[520, 0, 100, H]] }],
+        ['a pole of eight cells, off the middle', { hidden: [[300, 0, 256, H]] }],
+        ['a bar from side to side', { hidden: [[0, 300, W, 130]] }],
+        [
+          'a pole and a bar: four parts',
+          {
+            hidden: [
+              [0, 280, W, 110],
+              [520, 0, 130, H],
+            ],
+          },
         ],
-      },
-    ],
-    [
-      'two poles: three parts',
-      {
-        hidden: [
-          [280, 0, 120, H],
-          [820, 0, 120, H],
+        [
+          'two poles: three parts',
+          {
+            hidden: [
+              [280, 0, 120, H],
+              [820, 0, 120, H],
+            ],
+          },
         ],
-      },
-    ],
-    ['a turned and tilted chart in a strong lens', { rollRad: 0.4, tiltXRad: 0.2, k1: -0.25, fPx: 1000, hidden: [[680, 0, 130, H]] }],
-    ['small cells', { cellPx: 15, hidden: [[520, 0, 120, H]] }],
-    ['ruled lines', { ruled: { widthCells: 0.09 }, hidden: [[520, 0, 130, H]] }],
-    ['a line or two left beyond it', { hidden: [[0, 420, W, 150]] }],
-  ])('%s hides only what is behind it', (_name, change) => {
+        ['a turned and tilted chart in a strong lens', { rollRad: 0.4, tiltXRad: 0.2, k1: -0.25, fPx: 1000, hidden: [[680, 0, 130, H]] }],
+        ['small cells', { cellPx: 15, hidden: [[520, 0, 120, H]] }],
+        ['ruled lines', { ruled: { widthCells: 0.09 }, hidden: [[520, 0, 130, H]] }],
+        ['a line or two left beyond it', { hidden: [[0, 420, W, 150]] }],
+      ],
+      4,
+    ),
+  )('%s hides only what is behind it', (_name, change) => {
     const { plate, scene, image, frame } = shoot(change);
     const found = analysePlate(image, frame, { chart: change.ruled ? 'ruled' : 'chequer' });
     const score = scorePlate({ plate, scene }, found.nodes, change.ruled ? 13 : 8);
@@ -81,7 +86,7 @@ describe('what stands across a chart', () => {
 });
 
 // a window that was as wide as the shorter side of a slanted cell reached its other edges: of 160 such boards 31 lost corners at the far side
-test.each([16, 23, 44, 80])('a held board keeps all of its corners, seed %p', (seed) => {
+test.each(some([16, 23, 44, 80], 2))('a held board keeps all of its corners, seed %p', (seed) => {
   const { plate, gray, widthPx, heightPx, fPx, scene } = boardTrial(seed);
   const found = analysePlate({ widthPx, heightPx, data: gray }, { widthPx, heightPx, fxPx: fPx, fyPx: fPx });
   expect(scorePlate({ plate, scene }, found.nodes, 5)).toEqual({ share: 1, worstPx: expect.any(Number), shifts: 1 });

@@ -1,4 +1,4 @@
-import { draws, type SimulatedShot, simulateShot, uniform } from '@mesure/synthetic';
+import { draws, type SimulatedShot, simulateShot, uniform, some } from '@mesure/synthetic';
 import { reconcile } from '../reconcile';
 import { solveTracks, type SolveSetup } from '.';
 import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
@@ -65,11 +65,16 @@ test('derivatives by the factors of a zoom are those of the residuals', () => {
   }
 });
 
-test.each<[string, SolveSetup['focal']]>([
-  ['its rough range', { mode: 'zoom', mm: 32, sigmaMm: 8 }],
-  ['a middle that is 40 % off', { mode: 'zoom', mm: 45 }],
-  ['its ends as noted, two per cent off', { mode: 'zoom', mm: 24.5, endMm: 40, profile: [{ frame: 1, mm: 24.5 }, { frame: FRAMES, mm: 40 }] }], // prettier-ignore
-])('a dolly that zooms and rests, from %s: every frame within one and a half per cent, and within its sigma', (_what, focal) => {
+test.each(
+  some<[string, SolveSetup['focal']]>(
+    [
+      ['its rough range', { mode: 'zoom', mm: 32, sigmaMm: 8 }],
+      ['a middle that is 40 % off', { mode: 'zoom', mm: 45 }],
+      ['its ends as noted, two per cent off', { mode: 'zoom', mm: 24.5, endMm: 40, profile: [{ frame: 1, mm: 24.5 }, { frame: FRAMES, mm: 40 }] }], // prettier-ignore
+    ],
+    2,
+  ),
+)('a dolly that zooms and rests, from %s: every frame within one and a half per cent, and within its sigma', (_what, focal) => {
   const shot = film(rests, DOLLY);
   const s = solveTracks(shot.tracks, setup(focal));
   expect([s.status, s.frames.length, s.focalMode]).toEqual(['solved', FRAMES, 'zoom']);

@@ -1,4 +1,4 @@
-import { renderStill, roomPanels, sharedShare, type StillCamera, type StillLooks } from '@mesure/synthetic';
+import { renderStill, roomPanels, sharedShare, type StillCamera, type StillLooks, some } from '@mesure/synthetic';
 import type { GrayImage } from '../picture';
 import { checkWalk, walkNeighbours, type WalkPicture } from './check-walk';
 import { compareStills } from './compare-stills';
@@ -18,13 +18,18 @@ const notes = { widthPx: 720, heightPx: 480, shotWidthPx: 720, shotHeightPx: 480
 const spot = (headingDeg: number, x = 0): StillStation => ({ at: [x, 1.5, 0], headingRad: headingDeg * DEG, tiltRad: 0 });
 
 describe('pictures of a walk', () => {
-  test.each([
-    ['along a wall, half', camera(-2, -1.5, 0), camera(-0.3, -1.5, 0)],
-    ['along a wall, an eighth', camera(-2, -1.5, 0), camera(0.9, -1.5, 0)],
-    ['on the spot, 40 degrees', camera(0, 0, 20), camera(0, 0, 60)],
-    ['on the spot with a wide lens, 55 degrees', camera(0, 0, 20, 380), camera(0, 0, 75, 380)],
-    ['round a place, 20 degrees', camera(0, -1, 0), camera(1.02, -1.18, 20)],
-  ])('overlap %s, against the room itself', (_name, a, b) => {
+  test.each(
+    some(
+      [
+        ['along a wall, half', camera(-2, -1.5, 0), camera(-0.3, -1.5, 0)],
+        ['along a wall, an eighth', camera(-2, -1.5, 0), camera(0.9, -1.5, 0)],
+        ['on the spot, 40 degrees', camera(0, 0, 20), camera(0, 0, 60)],
+        ['on the spot with a wide lens, 55 degrees', camera(0, 0, 20, 380), camera(0, 0, 75, 380)],
+        ['round a place, 20 degrees', camera(0, -1, 0), camera(1.02, -1.18, 20)],
+      ],
+      3,
+    ),
+  )('overlap %s, against the room itself', (_name, a, b) => {
     const [one, two] = [stillFeatures(shoot(a, { seed: 1 })), stillFeatures(shoot(b, { seed: 2, stops: -0.6 }))];
     const pair = compareStills(one, two, 480 / 720);
     const truth = (sharedShare(panels, a, b) + sharedShare(panels, b, a)) / 2;
@@ -51,12 +56,17 @@ describe('pictures of a walk', () => {
     expect(unpackFeatures('')).toMatchObject({ count: 0 });
   });
 
-  test.each([
-    [1, 1],
-    [2, 2],
-    [3, 3],
-    [2.5, 0.7],
-  ])('edges blurred by %p px across and %p px down', (across, down) => {
+  test.each(
+    some(
+      [
+        [1, 1],
+        [2, 2],
+        [3, 3],
+        [2.5, 0.7],
+      ],
+      2,
+    ),
+  )('edges blurred by %p px across and %p px down', (across, down) => {
     const zones = edgeSpreadByZone(shoot(camera(0, 0, 0), { blurPx: [across, down] }));
     const middle = (key: 'acrossPx' | 'downPx') =>
       zones

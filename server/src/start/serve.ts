@@ -125,7 +125,9 @@ async function start(): Promise<void> {
   await tell(addresses, trustAddress, begin);
 }
 
-const written = (host: string): string => (isIP(host) === 6 ? `[${host}]` : host);
+function written(host: string): string {
+  return isIP(host) === 6 ? `[${host}]` : host;
+}
 
 /** Where phones find this machine: its own names when it is open to the network, and the one host else. */
 function reachableAt(own: OwnCertificate | null): string[] {
