@@ -67,7 +67,11 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
     const live = listenForChanges({
       url: () => (records.getState().cursor() === null ? null : api.eventsUrl(data.session.production.id, records.getState().cursor()!, records.getState().epoch())),
       onBatch: (batch) => void records.getState().hear(batch),
-      onOpen: () => void records.getState().send(),
+      // who listens again is in reach, also when there is nothing to send and nothing new
+      onOpen: () => {
+        const { send, refresh } = records.getState();
+        void send().then(() => (records.getState().reachable ? undefined : refresh()));
+      },
     });
     void records
       .getState()

@@ -54,7 +54,7 @@ function ShotList() {
     setColumns(guessShotColumns(rows[0]));
     setError(null);
   };
-  const refuse = (e: unknown) => setError(`${e instanceof Error ? e.message : String(e)} Nothing was changed.`);
+  const refuse = (e: unknown) => setError(`${(e instanceof Error ? e.message : String(e)).replace(/[^.!?]$/, '$&.')} Nothing was changed.`);
   async function pick(): Promise<void> {
     const file = await pickFile('.csv,.tsv,.txt,.xlsx,text/csv');
     if (!file) return;
