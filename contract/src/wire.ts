@@ -47,7 +47,20 @@ export interface WriteAnswer<K extends RecordKind = RecordKind> {
   merged: boolean;
 }
 export type ProblemCode =
-  'NOT_SIGNED_IN' | 'WRONG_SIGN_IN' | 'TOO_MANY_ATTEMPTS' | 'BAD_CSRF' | 'FORBIDDEN' | 'NOT_FOUND' | 'INVALID' | 'STALE' | 'TOO_LARGE' | 'UNREADABLE_FILE' | 'FILE_MISSING' | 'NOT_READY' | 'INTERNAL';
+  | 'NOT_SIGNED_IN'
+  | 'WRONG_SIGN_IN'
+  | 'TOO_MANY_ATTEMPTS'
+  | 'BAD_CSRF'
+  | 'FORBIDDEN'
+  | 'NOT_FOUND'
+  | 'INVALID'
+  | 'STALE'
+  | 'TOO_LARGE'
+  | 'UNREADABLE_FILE'
+  | 'FILE_MISSING'
+  | 'NO_ROOM'
+  | 'NOT_READY'
+  | 'INTERNAL';
 
 export interface ProductionOfPerson {
   id: string;
@@ -105,6 +118,16 @@ export interface Device {
   since: string;
   seen: string;
   thisOne: boolean;
+}
+
+/** Room for the files of a production, bytes. */
+export interface Space {
+  usedBytes: number;
+  /** announced by uploads that are not at their end */
+  begunBytes: number;
+  limitBytes: number;
+  /** on the server's disk, beyond what is kept free */
+  freeBytes: number;
 }
 
 export interface UploadedFile {

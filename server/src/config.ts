@@ -1,4 +1,5 @@
 import path from 'node:path';
+import type { SpaceLimits } from './files/space';
 
 export interface ServerConfig {
   databaseUrl: string;
@@ -20,6 +21,7 @@ export interface ServerConfig {
   /** where a phone learns to trust `authorityFile`, without TLS */
   trustAddress: string | null;
   maxUploadBytes: number;
+  space: SpaceLimits;
 }
 
 export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
@@ -45,7 +47,14 @@ export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
     trustAddress: env.MESURE_TRUST_ADDRESS ?? null,
     authorityFile: env.MESURE_AUTHORITY ? path.resolve(env.MESURE_AUTHORITY) : null,
     maxUploadBytes: Number(env.MESURE_MAX_UPLOAD_BYTES ?? 300 * 1024 * 1024),
+    space: { productionBytes: gigabytes(env.MESURE_PRODUCTION_GB, 200), begunByPerson: 40, reserveBytes: gigabytes(env.MESURE_RESERVE_GB, 2) },
   };
+}
+
+function gigabytes(text: string | undefined, usual: number): number {
+  const n = text === undefined || text === '' ? usual : Number(text);
+  if (!(n >= 0)) throw new Error(`${text} is no number of GB`);
+  return n * 1e9;
 }
 
 const LOOPBACK = /^(127\.\d+\.\d+\.\d+|::1|localhost)$/;

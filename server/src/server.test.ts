@@ -117,6 +117,15 @@ describe('records', () => {
     await put(wrangler, 'set', id, { name: 'Galley', marks: ['K1'] }).expect(201);
     const r = await put(wrangler, 'set', id, { name: 'Galley', marks: ['K1', 'K2'] }, { baseVersion: 1 }).expect(200);
     expect(r.body.record).toMatchObject({ version: 2, updatedBy: 'wrangler' });
+    const paged = randomUUID();
+    for (let i = 0; i < 45; i += 1) await put(wrangler, 'set', paged, { name: `S${i + 1}`, marks: [] }, { baseVersion: i });
+    const versions = async (query: string) => {
+      const { body } = await wrangler.agent.get(at(`/records/set/${paged}/history${query}`)).expect(200);
+      return [body.changes.map((c: { version: number }) => c.version), body.earlier];
+    };
+    expect(await versions('')).toEqual([Array.from({ length: 40 }, (_, i) => i + 6), true]);
+    expect(await versions('?before=6')).toEqual([[1, 2, 3, 4, 5], false]);
+    await wrangler.agent.get(at(`/records/set/${paged}/history?before=x`)).expect(422);
     const h = await wrangler.agent.get(at(`/records/set/${id}/history`)).expect(200);
     expect(h.body.changes).toMatchObject([
       { version: 1, before: null, who: 'wrangler' },

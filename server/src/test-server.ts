@@ -98,6 +98,7 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
     trustAddress: null,
     secureCookies: false,
     maxUploadBytes: 20_000_000,
+    space: { productionBytes: 200_000_000, begunByPerson: 40, reserveBytes: 0 },
   };
   const stream = openStream(db, url, log);
   await stream.ready;

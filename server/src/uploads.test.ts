@@ -1,8 +1,11 @@
+import type { Space } from '@mesure/contract';
 import { renderChequer } from '@mesure/synthetic';
 import { execFileSync } from 'node:child_process';
-import { readdirSync, readFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, statfsSync, utimesSync, writeFileSync } from 'node:fs';
+import os from 'node:os';
 import path from 'node:path';
 import sharp from 'sharp';
+import { spaceOf } from './files/space';
 import { startTestServer, type Person, type TestServer } from './test-server';
 
 let server: TestServer, wrangler: Person, solver: Person;
@@ -113,4 +116,64 @@ test.each<[string, () => Buffer | Promise<Buffer>, RegExp]>([
   expect([r.status, problem.code]).toEqual([422, 'UNREADABLE_FILE']);
   expect(problem.detail).toMatch(message);
   expect(incoming()).toEqual([]);
+});
+
+describe('room', () => {
+  const space = async (who: Person) => (await who.agent.get(server.at('/space')).expect(200)).body as Space;
+  const drop = async (addresses: readonly string[]) => {
+    for (const address of addresses) await wrangler.agent.delete(address).set({ 'x-csrf-token': wrangler.csrf, 'tus-resumable': '1.0.0' }).expect(204);
+  };
+  const begin = (size: number, who = wrangler) => create(who, size, { name: 'a.png', use: 'plate' });
+
+  test('what is begun counts; what does not fit is refused before a byte is sent, and fits when there is room again', async () => {
+    const before = await space(solver);
+    expect(before).toMatchObject({ begunBytes: 0, limitBytes: 200_000_000 });
+    const addresses: string[] = [];
+    // ten of 19 MB are begun; the eleventh would be over 200 MB
+    for (let i = 0; i < 10; i += 1) addresses.push((await begin(19_000_000).expect(201)).headers.location as string);
+    expect(await space(wrangler)).toMatchObject({ begunBytes: 190_000_000, usedBytes: before.usedBytes });
+    const refused = await begin(19_000_000).expect(413);
+    expect([refused.body.code, refused.body.detail]).toEqual(['NO_ROOM', expect.stringMatching(/take 0\.2 GB of the 0\.2 GB that it may have; nothing of this one was kept/)]);
+    await drop(addresses.splice(0, 2));
+    addresses.push((await begin(19_000_000).expect(201)).headers.location as string);
+    await drop(addresses);
+    expect(await space(wrangler)).toMatchObject({ begunBytes: 0 });
+    const more = Buffer.from('track,frame,x,y\n1,1,1,1\n1,2,2,2\n');
+    await server.give(wrangler, more, 'room.csv', 'tracks').expect(201);
+    expect((await space(wrangler)).usedBytes).toBe(before.usedBytes + more.length);
+  });
+
+  test('nobody begins more than forty; others go on', async () => {
+    const addresses: string[] = [];
+    for (let i = 0; i < 40; i += 1) addresses.push((await begin(1000).expect(201)).headers.location as string);
+    expect((await begin(1000).expect(413)).body.detail).toMatch(/40 of your uploads are begun and not at their end/);
+    const supervisor = await server.signIn('supervisor');
+    const other = (await begin(1000, supervisor).expect(201)).headers.location as string;
+    await supervisor.agent.delete(other).set({ 'x-csrf-token': supervisor.csrf, 'tus-resumable': '1.0.0' }).expect(204);
+    await drop(addresses);
+    expect(incoming()).toEqual([]);
+  });
+
+  test('a disk that is nearly full: an upload is refused, and the ones that nobody went on with longest go first', async () => {
+    const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-full-'));
+    const { bavail, bsize } = statfsSync(dir);
+    const full = spaceOf(server.db, dir, { productionBytes: 1e15, begunByPerson: 40, reserveBytes: 2 * bavail * bsize });
+    const who = { productionId: server.ids.p1, userId: server.ids.wrangler };
+    await expect(full.mustFit(who, 1000)).rejects.toMatchObject({ code: 'NO_ROOM', detail: expect.stringContaining('disk has no room left') });
+    const part = (name: string, ageS: number) => {
+      const id = `${who.productionId}_${who.userId}_${name}`;
+      writeFileSync(path.join(dir, id), 'bytes');
+      writeFileSync(path.join(dir, `${id}.json`), JSON.stringify({ id, size: 5000 }));
+      const then = Date.now() / 1000 - ageS;
+      utimesSync(path.join(dir, id), then, then);
+      return id;
+    };
+    const [old, older, now] = [part('old', 7200), part('older', 90_000), part('now', 10)];
+    expect(await full.makeRoom()).toEqual([older, old]);
+    expect(readdirSync(dir).sort()).toEqual([now, `${now}.json`]);
+    const roomy = spaceOf(server.db, dir, { productionBytes: 1e15, begunByPerson: 40, reserveBytes: 0 });
+    part('old', 7200);
+    expect(await roomy.makeRoom()).toEqual([]);
+    rmSync(dir, { recursive: true });
+  });
 });

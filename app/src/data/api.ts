@@ -17,6 +17,7 @@ import type {
   RecordWrite,
   Role,
   SessionInfo,
+  Space,
   UploadedFile,
   WriteAnswer,
 } from '@mesure/contract';
@@ -128,7 +129,9 @@ export const api = {
       .join('&')}`,
   eventsUrl: (p: string, after: number, epoch: string | null) => `/api${of(p)}/records/events?after=${after}${epoch ? `&epoch=${epoch}` : ''}`,
   write: (p: string, kind: RecordKind, id: string, write: RecordWrite) => call<WriteAnswer>('PUT', `${of(p)}/records/${kind}/${id}`, write),
-  history: (p: string, kind: RecordKind, id: string) => call<{ changes: RecordChange[] }>('GET', `${of(p)}/records/${kind}/${id}/history`),
+  history: (p: string, kind: RecordKind, id: string, before: number | null = null) =>
+    call<{ changes: RecordChange[]; earlier?: boolean }>('GET', `${of(p)}/records/${kind}/${id}/history${before === null ? '' : `?before=${before}`}`),
+  space: (p: string) => call<Space>('GET', `${of(p)}/space`),
   analyses: (p: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses`),
   analysis: (p: string, id: string) => call<Analysis>('GET', `${of(p)}/analyses/${id}`),
   startAnalysis: (p: string, body: { id: string; kind: AnalysisKind; subjectId: string; options: AnalysisOptions }) => call<Analysis>('POST', `${of(p)}/analyses`, body),

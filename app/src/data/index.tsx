@@ -17,6 +17,7 @@ import { tellWhatWaits } from './tell-waiting';
 
 export { api, ApiError, OfflineError } from './api';
 export { filesOf, isWhole } from './analyses-store';
+export { historyUntil } from './history';
 export type { Clock } from './clock';
 export type { Waiting } from './local-copy';
 export type { AnyOrder, Side, WriteOrder } from './records-store';

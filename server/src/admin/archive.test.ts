@@ -1,11 +1,12 @@
 import { randomUUID } from 'node:crypto';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { QueryTypes } from 'sequelize';
 import { connect, folderStore, migrate, type Database } from '..';
 import { createDatabase, startTestServer, type Person, type TestServer } from '../test-server';
 import { backup, restore, TABLES, verifyBackup } from './archive';
+import { findOrphans } from './orphans';
 import { addPerson, beginLink, listPeople, listProductions, passwordLink, removePerson, signOutEverywhere } from './people';
 
 let server: TestServer, wrangler: Person, other: Database;
@@ -32,8 +33,9 @@ const tracks = Buffer.from('track,frame,x,y\n1,1,10.5,20.25\n1,2,11.5,20.5\n');
 test('a backup restored elsewhere is the same in every record and byte, and another epoch', async () => {
   const day = await server.layDay(wrangler);
   const given = (await server.give(wrangler, tracks, 'walk “ä” 漢.csv', 'tracks').expect(201)).body;
-  for (let i = 1; i <= 620; i += 1)
-    await server.put(wrangler, 'take', randomUUID(), { ...day.take(1), take: (i % 999) + 1, notes: `“Zoë” 漢字 ${i}\n\\ '`, tracks: { sha256: given.sha256, name: given.name } }).expect(201);
+  const log = (i: number) =>
+    server.put(wrangler, 'take', randomUUID(), { ...day.take(1), take: (i % 999) + 1, notes: `“Zoë” 漢字 ${i}\n\\ '`, tracks: { sha256: given.sha256, name: given.name } }).expect(201);
+  for (let i = 1; i <= 620; i += 20) await Promise.all(Array.from({ length: 20 }, (_, k) => log(i + k)));
   const made = await backup(server.db, server.store, file);
   expect(made.tables.find((t) => t.name === 'records')!.rows).toBeGreaterThan(620);
   expect(await verifyBackup(file)).toEqual(made);
@@ -98,4 +100,23 @@ describe('who keeps the server', () => {
     expect(await removePerson(server.db, 'guest')).toBe('guest is out of 1 production.');
     await expect(beginLink(server.db)).rejects.toThrow(/begun/);
   });
+});
+
+test('files of no production are found when they are older than a day, and only those', async () => {
+  const folder = path.join(dir, 'orphans');
+  const store = folderStore(folder);
+  const keep = async (text: string, ageH: number) => {
+    const temporary = path.join(dir, 'one');
+    writeFileSync(temporary, text);
+    const sha256 = await store.put(temporary);
+    const then = Date.now() / 1000 - 3600 * ageH;
+    utimesSync(path.join(folder, sha256.slice(0, 2), sha256), then, then);
+    return sha256;
+  };
+  const [orphan, young, given] = [await keep('nobody’s', 30), await keep('still coming', 2), await keep('given', 300)];
+  await server.db.StoredFile.create({ productionId: server.ids.p1, sha256: given, name: 'g', mime: 'text/csv', sizeBytes: 5, widthPx: null, heightPx: null });
+  expect(await findOrphans(server.db, store)).toEqual({ files: [orphan], bytes: Buffer.byteLength('nobody’s') });
+  await store.remove(orphan);
+  expect(await findOrphans(server.db, store)).toEqual({ files: [], bytes: 0 });
+  expect([await store.has(orphan), await store.has(young), await store.has(given)]).toEqual([false, true, true]);
 });

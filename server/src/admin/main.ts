@@ -9,6 +9,7 @@ import { migrate } from '../db/migrate';
 import { folderStore } from '../files/store';
 import { ApiProblem } from '../http/problem';
 import { backup, BackupError, restore, verifyBackup } from './archive';
+import { findOrphans } from './orphans';
 import { addPerson, AdminError, beginLink, listPeople, listProductions, passwordLink, removePerson, signOutEverywhere } from './people';
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
@@ -22,6 +23,8 @@ const HELP = `bin/admin keeps people, productions and backups of the installatio
   sign-out NAME                        ends every session of a person
   remove-person NAME [PRODUCTION]      out of one production, or out of all; what was entered keeps the name
   begin-link                           the first link again, while nobody has begun
+  space                                room that the files of each production take, and files that belong to none
+  tidy                                 removes files that belong to no production and are older than a day
   backup FILE.zip                      database and files, with checksums; the server may run meanwhile
   verify FILE.zip                      every checksum of a backup
   restore FILE.zip                     into an empty installation
@@ -63,6 +66,18 @@ const COMMANDS: Record<string, (db: Database) => Promise<void>> = {
     out(await removePerson(db, args[0], args[1]));
   },
   'begin-link': async (db) => out(`${address()}/begin#${await beginLink(db)}`),
+  async space(db) {
+    const productions = await db.Production.findAll({ order: [['name', 'ASC']] });
+    const used = await Promise.all(productions.map(async (p) => ({ production: p.name, bytes: Number(await db.StoredFile.sum('sizeBytes', { where: { productionId: p.id } })) || 0 })));
+    const { files, bytes } = await findOrphans(db, folderStore(path.join(dataDir, 'files')));
+    out({ productions: used, orphans: { files: files.length, bytes } });
+  },
+  async tidy(db) {
+    const store = folderStore(path.join(dataDir, 'files'));
+    const { files, bytes } = await findOrphans(db, store);
+    for (const sha256 of files) await store.remove(sha256);
+    out(`${files.length} files of no production removed, ${(bytes / 1e6).toFixed(1)} MB.`);
+  },
   async backup(db) {
     need(1, 'a file');
     const m = await backup(db, folderStore(path.join(dataDir, 'files')), path.resolve(args[0]), (text) => process.stderr.write(`${text}\n`));

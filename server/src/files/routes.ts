@@ -11,6 +11,7 @@ import type { Route } from '../http/route';
 import { must, param } from '../http/validate';
 import { readKit } from '../kit/contents';
 import type { FileThread } from './file-thread';
+import { spaceOf } from './space';
 import type { FileStore } from './store';
 import { resumableUploads, sizeOf } from './uploads';
 
@@ -22,8 +23,11 @@ const SWEEP_MS = 3_600_000;
 const PREVIEW_WIDTHS = [640, 1280, 2048, 4096];
 
 export function fileRoutes(db: Database, store: FileStore, fileThread: FileThread, config: ServerConfig): Route[] {
+  const dir = path.join(config.dataDir, 'incoming');
+  const space = spaceOf(db, dir, config.space);
   const uploads = resumableUploads({
-    dir: path.join(config.dataDir, 'incoming'),
+    dir,
+    space,
     maxBytes: config.maxUploadBytes,
     uses: Object.keys(USES),
     async accept({ productionId }, temporaryFile, { name: claimed, use, atS }) {
@@ -40,6 +44,13 @@ export function fileRoutes(db: Database, store: FileStore, fileThread: FileThrea
   sweep();
   setInterval(sweep, SWEEP_MS).unref();
   return [
+    {
+      method: 'get',
+      path: '/space',
+      access: 'read',
+      what: 'How much room the files of the production take, and how much there is.',
+      handle: async (req, res) => void res.json(await space.of(viewerOf(req).productionId)),
+    },
     { method: 'all', path: '/files/uploads', access: 'give', what: 'Begins an upload in pieces (tus 1.0).', handle: uploads.handle },
     { method: 'all', path: '/files/uploads/:upload', access: 'give', what: 'Goes on with an upload; its last piece is answered with what the file is.', handle: uploads.handle },
     {

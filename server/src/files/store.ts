@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { access, copyFile, mkdir, readFile, rename, rm } from 'node:fs/promises';
+import { access, copyFile, mkdir, readdir, readFile, rename, rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import { pipeline } from 'node:stream/promises';
 
@@ -10,6 +10,9 @@ export interface FileStore {
   put(temporaryFile: string): Promise<string>;
   read(sha256: string): Promise<Buffer>;
   has(sha256: string): Promise<boolean>;
+  /** everything that is kept, with when it came */
+  list(): AsyncIterable<{ sha256: string; sizeBytes: number; keptAtMs: number }>;
+  remove(sha256: string): Promise<void>;
   /** the bytes as a file of this machine, for programs that read files, while `work` lasts */
   withFile<T>(sha256: string, work: (file: string) => Promise<T>): Promise<T>;
 }
@@ -46,6 +49,14 @@ export function folderStore(dir: string): FileStore {
         () => true,
         () => false,
       ),
+    async *list() {
+      for (const folder of (await readdir(dir).catch(() => [])).filter((name) => /^[0-9a-f]{2}$/.test(name)))
+        for (const sha256 of (await readdir(path.join(dir, folder))).filter((name) => /^[0-9a-f]{64}$/.test(name))) {
+          const { size, mtimeMs } = await stat(place(sha256));
+          yield { sha256, sizeBytes: size, keptAtMs: mtimeMs };
+        }
+    },
+    remove: (sha256) => rm(place(sha256), { force: true }),
     withFile: (sha256, work) => work(place(sha256)),
   };
 }

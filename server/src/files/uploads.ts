@@ -8,6 +8,7 @@ import type { Request as ExpressRequest, Response as ExpressResponse } from 'exp
 import type { UploadedFile } from '@mesure/contract';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
+import type { SpaceRoom } from './space';
 
 /** An upload that nobody goes on with is thrown away after a week: a phone may be without a network for days. */
 const KEPT_MS = 7 * 24 * 3600 * 1000;
@@ -17,6 +18,7 @@ interface Parts {
   maxBytes: number;
   /** what a file may be given for */
   uses: readonly string[];
+  space: SpaceRoom;
   /** checks the whole file, keeps it, and says what it is; the temporary one is gone afterwards */
   accept(viewer: { productionId: string }, temporaryFile: string, claimed: { name: string; use: string; atS: number | null }): Promise<UploadedFile>;
 }
@@ -25,7 +27,7 @@ interface Parts {
  * Uploads that go on where they were cut off (tus 1.0, an open protocol). The identity of an upload begins with its production and its
  * person, and nobody else can see it or go on with it. The last piece is answered with what the file is, or why it was not taken.
  */
-export function resumableUploads({ dir, maxBytes, uses, accept }: Parts): { handle: (req: ExpressRequest, res: ExpressResponse) => Promise<void>; sweep(): Promise<void> } {
+export function resumableUploads({ dir, maxBytes, uses, space, accept }: Parts): { handle: (req: ExpressRequest, res: ExpressResponse) => Promise<void>; sweep(): Promise<void> } {
   mkdirSync(dir, { recursive: true });
   const expressOf = (request: unknown) => (request as { runtime: { node: { req: ExpressRequest } } }).runtime.node.req;
   const owner = (req: ExpressRequest) => `${viewerOf(req).productionId}_${viewerOf(req).userId}_`;
@@ -46,9 +48,10 @@ export function resumableUploads({ dir, maxBytes, uses, accept }: Parts): { hand
       if (!id.startsWith(owner(expressOf(request)))) throw new ApiProblem('NOT_FOUND', 'There is no such upload.');
     },
     // said before a byte is sent
-    async onUploadCreate(_request, upload) {
+    async onUploadCreate(request, upload) {
       const { use } = claims(upload);
       if (!uses.includes(use)) throw new ApiProblem('INVALID', `use must be one of ${uses.join(', ')}`, { fields: [{ field: 'use', message: `must be one of ${uses.join(', ')}` }] });
+      await space.mustFit(viewerOf(expressOf(request)), upload.size ?? maxBytes);
       return {};
     },
     async onUploadFinish(request, upload) {
@@ -80,6 +83,7 @@ export function resumableUploads({ dir, maxBytes, uses, accept }: Parts): { hand
         const file = path.join(dir, name);
         if (Date.now() - (await stat(file)).mtimeMs > KEPT_MS) await rm(file, { force: true });
       }
+      await space.makeRoom();
     },
   };
 }

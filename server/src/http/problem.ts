@@ -14,6 +14,7 @@ const STATUS: Record<ProblemCode, [number, string]> = {
   STALE: [409, 'Changed by somebody else meanwhile'],
   TOO_LARGE: [413, 'Too large'],
   UNREADABLE_FILE: [422, 'The file cannot be read'],
+  NO_ROOM: [413, 'No room'],
   FILE_MISSING: [422, 'A file is missing'],
   NOT_READY: [409, 'Something is missing first'],
   INTERNAL: [500, 'Something failed here'],

@@ -1,6 +1,7 @@
 import { changedFields, mayChange, mayWrite, type RecordKind, type RecordState, type RecordWrite } from '@mesure/contract';
 import { cursorSchema, kindSchema, writeSchema } from '@mesure/contract/schemas';
 import type { Request } from 'express';
+import { Op } from 'sequelize';
 import type { Database } from '../db/connect';
 import { sessionHolds, viewerOf, type Viewer } from '../http/guard';
 import { ApiProblem } from '../http/problem';
@@ -13,6 +14,9 @@ import type { ChangeStream } from './stream';
 /** A text that is a cursor, or none. */
 const cursorOf = (text: unknown): number | null => (text === undefined || text === '' ? null : (must(cursorSchema, Number(text)) as number));
 const epochOf = (req: Request): string | null => (typeof req.query.epoch === 'string' ? req.query.epoch : null);
+
+/** Each change is whole, before and after: a net of a thousand marks is 0.4 MB a change. */
+const HISTORY_PAGE = 40;
 
 export function recordRoutes(db: Database, stream: ChangeStream): Route[] {
   const kindOf = (req: Request) => must(kindSchema, param(req, 'kind')) as RecordKind;
@@ -58,13 +62,15 @@ export function recordRoutes(db: Database, stream: ChangeStream): Route[] {
       method: 'get',
       path: '/records/:kind/:id/history',
       access: 'read',
-      what: 'Every change of a record: who, when, before, after.',
+      what: 'Changes of a record, oldest first: who, when, before, after. The last ones, or those before the version `?before=`; `earlier` says that there are more.',
       async handle(req, res) {
         const id = idParam(req);
         const entry = await db.Entry.findOne({ where: { id, productionId: viewerOf(req).productionId, kind: kindOf(req) } });
         if (!entry) throw new ApiProblem('NOT_FOUND', 'There is no such record.');
-        const changes = await db.EntryChange.findAll({ where: { recordId: id }, order: [['version', 'ASC']] });
-        res.json({ changes: changes.map((c) => ({ version: c.version, who: c.userName, when: c.changedAt.toISOString(), before: c.before, after: c.after })) });
+        const before = cursorOf(req.query.before);
+        const found = await db.EntryChange.findAll({ where: { recordId: id, ...(before === null ? {} : { version: { [Op.lt]: before } }) }, order: [['version', 'DESC']], limit: HISTORY_PAGE + 1 });
+        const changes = found.slice(0, HISTORY_PAGE).reverse();
+        res.json({ earlier: found.length > HISTORY_PAGE, changes: changes.map((c) => ({ version: c.version, who: c.userName, when: c.changedAt.toISOString(), before: c.before, after: c.after })) });
       },
     },
   ];

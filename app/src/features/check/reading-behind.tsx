@@ -3,7 +3,7 @@ import type { ReconcileItem } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { api, useAll, useClock, useData, useFind } from '../../data';
+import { historyUntil, useAll, useClock, useData, useFind } from '../../data';
 import { Action } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { useTakeWords } from '../floor/use-floor';
@@ -71,10 +71,10 @@ function useAuthor(take: StoredRecord<'take'>, field: keyof TakeBody | null): Re
   useEffect(() => {
     let here = true;
     if (!field) return undefined;
-    api
-      .history(session.production.id, 'take', take.id)
+    const ofField = (c: RecordChange<'take'>) => c.before === null || changedFields(c.before, c.after).includes(field);
+    historyUntil(session.production.id, 'take', take.id, (changes) => changes.some(ofField))
       .then(({ changes }) => {
-        const last = (changes as RecordChange<'take'>[]).filter((c) => c.before === null || changedFields(c.before, c.after).includes(field)).at(-1);
+        const last = changes.filter(ofField).at(-1);
         if (here) setBy(last ? { who: last.who, when: last.when } : null);
       })
       .catch(() => here && setBy(null));

@@ -9,6 +9,7 @@ import { PlanScreen } from '../plan/plan-screen';
 import { Shell } from '../shell/shell';
 import { dayRecords, FakeServer, ID, open, PRODUCTION, plannedBody, pushed, record, reopen, seen, settle, takeBody } from '../test-day';
 import { marksCautions } from '../setups/setup-marks';
+import { spaceWords } from './space-line';
 import { forgetDays } from './use-day';
 
 const DAY2 = '00000000-0000-4000-8000-000000000029';
@@ -331,4 +332,13 @@ describe('takes', () => {
     await press(`give-answer-${remark.id}`);
     expect(kept(server, 'remark')[0].body.answer).toMatchObject({ text: 'Taken at the dolly head.', by: 'wrangler' });
   });
+});
+
+test.each([
+  [{ usedBytes: 3.2e9, begunBytes: 0, limitBytes: 2e11, freeBytes: 9e11 }, 'Files take 3.2 GB; 197 GB left of 200 GB.', false],
+  [{ usedBytes: 1.5e6, begunBytes: 4e8, limitBytes: 2e11, freeBytes: 5e10 }, 'Files take 2 MB, 400 MB are on the way; 50 GB left on the server’s disk.', false],
+  [{ usedBytes: 1.9e11, begunBytes: 0, limitBytes: 2e11, freeBytes: 9e11 }, 'Files take 190 GB; 10 GB left of 200 GB.', true],
+  [{ usedBytes: 1e9, begunBytes: 0, limitBytes: 2e11, freeBytes: 0 }, 'Files take 1.0 GB; 0 MB left on the server’s disk.', true],
+])('room for files is said in words: %j', (space, words, little) => {
+  expect(spaceWords(space)).toEqual({ words, little });
 });

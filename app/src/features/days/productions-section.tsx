@@ -7,6 +7,7 @@ import { Action, Row, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { ProductionForm } from './production-form';
+import { SpaceLine } from './space-line';
 import { useProduction } from './use-day';
 
 /** This production's own settings, the others of this person, a further one, and the demo film beside one's own. */
@@ -97,6 +98,7 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
         <Words look="small">{`${waiting} entries of this production wait on this device; they go when you come back to it with a network.`}</Words>
       ) : null}
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
+      <SpaceLine />
       <View style={{ marginTop: SPACE.s, marginLeft: -SPACE.l, alignItems: 'flex-start' }}>
         {mayDirect ? (
           <Action

@@ -1,7 +1,7 @@
 import type { PackageBody, RecordChange, StoredRecord } from '@mesure/contract';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, useClock, useData, useFind } from '../../data';
+import { historyUntil, useClock, useData, useFind } from '../../data';
 import { Action, Field, Row, Section } from '../../ui/controls';
 import { focal } from '../../ui/format';
 import { Failing, Loading } from '../../ui/states';
@@ -19,8 +19,8 @@ export function PackageHistory({ record }: { record: StoredRecord<'package'> }) 
   async function load() {
     setState('loading');
     try {
-      const { changes } = await api.history(session.production.id, 'package', record.id);
-      setState(changes as RecordChange<'package'>[]);
+      const { changes } = await historyUntil(session.production.id, 'package', record.id, () => false);
+      setState(changes);
     } catch {
       setState('failed');
     }

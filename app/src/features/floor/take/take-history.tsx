@@ -1,7 +1,7 @@
 import { changedFields, HIDDEN, takeField, touched, type RecordChange, type StoredRecord, type TakeBody, type TakeWords } from '@mesure/contract';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { api, useClock, useData, useMayWrite, useRecordsState } from '../../../data';
+import { historyUntil, useClock, useData, useMayWrite, useRecordsState } from '../../../data';
 import { Action, Sheet } from '../../../ui/controls';
 import { Failing, Loading } from '../../../ui/states';
 import { Words } from '../../../ui/text';
@@ -17,16 +17,22 @@ export function TakeHistory({ take, words, onClose }: { take: StoredRecord<'take
   const waiting = useRecordsState((s) => s.outbox.filter((w) => w.recordId === take.id).length);
   const [state, setState] = useState<'loading' | 'failed' | RecordChange<'take'>[]>('loading');
   const [asked, setAsked] = useState(0);
+  /** how many are wanted: a page more with each tap */
+  const [wanted, setWanted] = useState(1);
+  const [earlier, setEarlier] = useState(false);
   useEffect(() => {
     let here = true;
-    api
-      .history(session.production.id, 'take', take.id)
-      .then(({ changes }) => here && setState(changes as RecordChange<'take'>[]))
+    historyUntil(session.production.id, 'take', take.id, (changes) => changes.length >= wanted)
+      .then((found) => {
+        if (!here) return;
+        setState(found.changes);
+        setEarlier(found.earlier);
+      })
       .catch(() => here && setState('failed'));
     return () => {
       here = false;
     };
-  }, [session.production.id, take.id, take.version, asked]);
+  }, [session.production.id, take.id, take.version, asked, wanted]);
   const shown = (body: TakeBody, key: string): string => (key === HIDDEN ? '' : takeField(key)?.text(body, words) || '–');
   const title = (key: string): string => (key === HIDDEN ? 'Hidden' : (takeField(key)?.title ?? key));
   return (
@@ -72,6 +78,7 @@ export function TakeHistory({ take, words, onClose }: { take: StoredRecord<'take
             );
           })
         : null}
+      {earlier && Array.isArray(state) ? <Action kind="quiet" title="Earlier changes" onPress={() => setWanted(state.length + 1)} testID="earlier-changes" /> : null}
     </Sheet>
   );
 }
