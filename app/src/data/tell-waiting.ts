@@ -10,7 +10,8 @@ const TOLD_AFTER_MS = 2000;
  * whose phone something waits. Nothing of it is needed for the entries themselves: a failure is told again with the next change.
  */
 export function tellWhatWaits(api: Pick<Api, 'tellWaiting'>, records: RecordsStore, pictures: PicturesStore): () => void {
-  let told = 0;
+  // what was told before a reload is not known here: it is told once more
+  let told: number | null = null;
   let later: ReturnType<typeof setTimeout> | undefined;
   const count = () => records.getState().outbox.length + records.getState().onlyHere.length + pictures.getState().pictures.length;
   const look = () => {
