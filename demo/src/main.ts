@@ -100,7 +100,10 @@ async function load(database: Database, files: FileStore): Promise<void> {
   };
   const wrangler = PEOPLE.find((p) => p.name === 'wrangler')!;
   for (const seed of scenario(ids)) {
-    await writeRecord(database, { userId: wrangler.id, name: wrangler.name, productionId: PRODUCTION.id }, seed.kind, seed.id, {
+    // the server signs what somebody said with who sent it
+    const said = (seed.body as { by?: string }).by;
+    const { id, name } = PEOPLE.find((p) => p.name === said) ?? wrangler;
+    await writeRecord(database, { userId: id, name, productionId: PRODUCTION.id }, seed.kind, seed.id, {
       mutationId: randomUUID(),
       baseVersion: 0,
       deleted: false,

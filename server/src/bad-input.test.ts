@@ -35,6 +35,7 @@ beforeAll(async () => {
   server = await startTestServer({ worker: false });
   wrangler = await server.signIn('wrangler');
   const owner = await server.signIn('owner');
+  await server.ownAll(seeds.map((s) => s.body));
   for (const s of seeds) await server.put(s.kind === 'production' ? owner : wrangler, s.kind, s.id, s.body).expect(201);
 });
 afterAll(() => server?.stop());

@@ -1,4 +1,4 @@
-import { blankTake, ROLES, type Role, type TakeBody } from '@mesure/contract';
+import { blankTake, filesNamed, ROLES, type Role, type TakeBody } from '@mesure/contract';
 import { createHash, randomUUID } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
@@ -52,6 +52,8 @@ export interface TestServer {
   /** the least that a take needs, and a take of it */
   /** a file that the production was given, as far as records can tell; without its bytes */
   own(name: string, production?: string): Promise<{ sha256: string; name: string }>;
+  /** the same for every file that a body names */
+  ownAll(body: object): Promise<void>;
   layDay(who: Person): Promise<{ pack: string; setup: string; take: (number: number) => TakeBody }>;
   stop(): Promise<void>;
 }
@@ -151,6 +153,10 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
       const sha256 = createHash('sha256').update(name).digest('hex');
       await db.StoredFile.create({ productionId: production, sha256, name, mime: 'application/octet-stream', sizeBytes: 9, widthPx: null, heightPx: null });
       return { sha256, name };
+    },
+    async ownAll(body) {
+      for (const { sha256, name } of filesNamed(body))
+        await db.StoredFile.upsert({ productionId: ids.p1, sha256, name, mime: 'application/octet-stream', sizeBytes: 9, widthPx: null, heightPx: null });
     },
     async layDay(who) {
       const [body, mode, lens, pack, set, day, setup] = Array.from({ length: 7 }, () => randomUUID());

@@ -30,6 +30,7 @@ export const absenceKind = defineKind<AbsenceBody>({
     }),
   references: { dayId: 'day', takeId: 'take' },
   merge: {},
+  signs: [''],
   writes: 'record',
   hides: 'record',
   leaves: 'missing.csv',

@@ -28,6 +28,7 @@ export const dayKind = defineKind<DayBody>({
     }),
   references: {},
   merge: {},
+  signs: ['closed'],
   writes: 'record',
   hides: 'direct',
   leaves: 'the name of the zip',

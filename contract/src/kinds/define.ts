@@ -20,6 +20,8 @@ export interface Kind<B> {
   merge: { sets?: readonly string[]; lists?: Readonly<Record<string, string>>; maps?: readonly string[] };
   /** the body with one mark of its set under another name; null when nothing is left that makes sense. Kinds that name no marks lack it. */
   renamed?: (body: B, from: string, to: string) => B | null;
+  /** where it says who said something and when (`by`, `at`), signed by the server: '' is the record itself, `a` a field, `a[]` each of a list */
+  signs?: readonly string[];
   writes: Right;
   /** who may hide one and bring it back */
   hides: Right;

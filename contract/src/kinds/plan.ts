@@ -205,6 +205,7 @@ export const planKind = defineKind<PlanBody>({
   },
   references: { setupId: 'setup', packageId: 'package', 'witnesses[].packageId': 'package' },
   merge: { lists: { witnesses: 'packageId', answered: 'rule' }, maps: ['measures'] },
+  signs: ['answered[]'],
   writes: 'record',
   hides: 'record',
   leaves: 'setups/: guideline sheet, stations of the stills walk',

@@ -33,6 +33,7 @@ export const remarkKind = defineKind<RemarkBody>({
   },
   references: { aboutId: REMARKED.join('|') },
   merge: {},
+  signs: ['', 'answer'],
   writes: 'remark',
   hides: 'remark',
   leaves: 'remarks.csv',

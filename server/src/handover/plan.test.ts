@@ -100,6 +100,7 @@ beforeAll(async () => {
   await server.put(wrangler, 'body', id.body, { name: 'Tarvik', modes: [{ id: id.mode, name: '1K', widthPx: 960, heightPx: 480, sensorWidthMm: 12, sensorHeightMm: 6, fps: 24 }] }).expect(201);
   await server.put(wrangler, 'lens', id.lens, { name: 'Orrinel 32', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: '' }).expect(201);
   await server.put(wrangler, 'package', id.pack, { camera: 'A', bodyId: id.body, modeId: id.mode, lensId: id.lens, adapterId: null, focalMm: 32 }).expect(201);
+  await server.ownAll(takeBody());
   await server.put(wrangler, 'set', id.set, { name: 'Galley', marks: [] }).expect(201);
   await server.put(wrangler, 'day', id.day, { name: 'Day 1/2', date: '2026-01-01' }).expect(201);
   await server.put(wrangler, 'setup', id.setup, { dayId: id.day, setId: id.set, name: 'Dolly', scene: '41', order: 1, levelMarks: [], originMark: null, headingMarks: null }).expect(201);
@@ -455,6 +456,9 @@ test('a picture of another production does not leave for its hash being named, n
   expect(sha256).toMatch(/^[0-9a-f]{64}$/);
   const lost = (await server.give(wrangler, Buffer.from(await sharp(bytes).negate().png().toBuffer()), 'lost.png', 'plate').expect(201)).body.sha256 as string;
   rmSync(path.join(server.dir, 'files', lost.slice(0, 2), lost), { force: true });
+  // records that were written before this was looked at: nothing new may name it
+  const mine = { productionId: server.ids.p1, sha256 };
+  await server.ownAll({ sha256, name: 'secret.png' });
   await take({
     slate: '88',
     take: 1,
@@ -464,14 +468,6 @@ test('a picture of another production does not leave for its hash being named, n
       { sha256: lost, name: 'lost.png' },
     ],
   });
-  const { files, missing } = await plan();
-  expect(files.some((f) => f.stored === sha256)).toBe(false);
-  expect(missing).toContainEqual(expect.objectContaining({ until: 'gone', takeId: null, take: 'takes/88-take-1/pictures/secret.png', what: expect.stringContaining('the picture itself') }));
-  const opened = await handedOver();
-  expect(Object.keys(opened.files).filter((f) => /secret|lost/.test(f))).toEqual([]);
-  const contents = await opened.file('CONTENTS.txt')!.async('string');
-  expect(contents).toMatch(/secret\.png: the picture itself/);
-  expect(contents).toMatch(/lost\.png: the picture itself, which was given and is lost/);
   const plate = randomUUID();
   await server
     .put(wrangler, 'plate', plate, {
@@ -485,6 +481,15 @@ test('a picture of another production does not leave for its hash being named, n
       notes: { widthPx: 960, heightPx: 480, shotWidthPx: null, shotHeightPx: null, focalMm: null, focal35Mm: null, focusM: null, body: null, lens: null, digitalZoom: null, shotAt: null },
     })
     .expect(201);
+  await server.db.StoredFile.destroy({ where: mine });
+  const { files, missing } = await plan();
+  expect(files.some((f) => f.stored === sha256)).toBe(false);
+  expect(missing).toContainEqual(expect.objectContaining({ until: 'gone', takeId: null, take: 'takes/88-take-1/pictures/secret.png', what: expect.stringContaining('the picture itself') }));
+  const opened = await handedOver();
+  expect(Object.keys(opened.files).filter((f) => /secret|lost/.test(f))).toEqual([]);
+  const contents = await opened.file('CONTENTS.txt')!.async('string');
+  expect(contents).toMatch(/secret\.png: the picture itself/);
+  expect(contents).toMatch(/lost\.png: the picture itself, which was given and is lost/);
   const asked = await wrangler.agent.post(server.at('/analyses')).set('x-csrf-token', wrangler.csrf).send({ id: randomUUID(), kind: 'grid', subjectId: plate });
   expect(asked.status).toBe(409);
   expect(asked.body).toMatchObject({ code: 'NOT_READY', detail: expect.stringContaining('secret.png is not here') });
@@ -498,8 +503,10 @@ test('a day that was signed says so, and what was changed after that leaves as s
   expect(await plan()).toMatchObject({ closed, changedAfterClose: [] });
   const stored = (await wrangler.agent.get(server.at('/records'))).body.records.find((r: { id: string }) => r.id === t);
   await server.put(wrangler, 'take', t, { ...stored.body, notes: 'Later.' }, { baseVersion: stored.version }).expect(200);
-  const remark = { about: 'take', aboutId: t, field: null, text: 'Was it the "short" dolly?', by: 'solver', at: now, answer: { text: 'Yes.', by: 'wrangler', at: now } };
-  await server.put(wrangler, 'remark', randomUUID(), remark).expect(201);
+  const remark = { about: 'take', aboutId: t, field: null, text: 'Was it the "short" dolly?', by: 'solver', at: now, answer: null };
+  const remarkId = randomUUID();
+  await server.put(await server.signIn('solver'), 'remark', remarkId, remark).expect(201);
+  await server.put(wrangler, 'remark', remarkId, { ...remark, answer: { text: 'Yes.', by: 'wrangler', at: now } }, { baseVersion: 1 }).expect(200);
   const { changedAfterClose, files } = await plan();
   expect(changedAfterClose).toEqual([{ what: 'take 77 take 3: notes', who: 'wrangler', when: expect.any(String) }]);
   expect(String(await files.find((f) => f.path === 'remarks.csv')!.make())).toContain('take,77-3,,"Was it the ""short"" dolly?",solver');

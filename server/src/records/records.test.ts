@@ -87,6 +87,58 @@ describe('two people, one record', () => {
   });
 });
 
+describe('who said it, and when', () => {
+  const at = () => new Date().toISOString();
+  const remarkOn = async (change: object = {}) => ({
+    about: 'setup',
+    aboutId: (await server.layDay(wrangler)).setup,
+    field: null,
+    text: 'Is the base level?',
+    by: 'wrangler',
+    at: at(),
+    answer: null,
+    ...change,
+  });
+
+  test('is signed by the server: nobody speaks in another’s name, and a signature that stands is not changed', async () => {
+    const id = randomUUID();
+    const remark = await remarkOn();
+    const told = (await put(solver, 'remark', id, { ...remark, by: 'wrangler' }).expect(201)).body.record.body;
+    expect(told.by).toBe('solver for wrangler');
+    const own = (await put(solver, 'remark', randomUUID(), { ...remark, by: 'solver' }).expect(201)).body.record.body;
+    expect([own.by, own.at]).toEqual(['solver', remark.at]);
+    // the answer is the wrangler's, the question stays the solver's, whoever sends it
+    const answer = { text: 'By a level.', by: 'wrangler', at: at() };
+    const answered = (await put(wrangler, 'remark', id, { ...told, by: 'wrangler', answer }, { baseVersion: 1 }).expect(200)).body.record.body;
+    expect([answered.by, answered.answer]).toEqual(['solver for wrangler', answer]);
+    const later = (await put(wrangler, 'remark', id, { ...answered, text: 'Is the base really level?' }, { baseVersion: 2 }).expect(200)).body.record.body;
+    expect(later.answer).toEqual(answer);
+  });
+
+  test('a time that no clock of today shows is the server’s', async () => {
+    for (const [claimed, stays] of [
+      ['1970-01-01T00:00:00.000Z', false],
+      ['9999-12-31T00:00:00.000Z', false],
+      [new Date(Date.now() + 3_600_000).toISOString(), false],
+      [new Date(Date.now() - 5 * 86_400_000).toISOString(), true],
+    ] as const) {
+      const { at: kept } = (await put(wrangler, 'remark', randomUUID(), await remarkOn({ at: claimed })).expect(201)).body.record.body as { at: string };
+      expect([claimed, kept === claimed]).toEqual([claimed, stays]);
+      if (!stays) expect(Math.abs(Date.parse(kept) - Date.now())).toBeLessThan(60_000);
+    }
+  });
+
+  test('a day is closed by who closes it', async () => {
+    const supervisor = await server.signIn('supervisor');
+    const id = randomUUID();
+    const day = { name: 'Day 3', date: '2026-11-26' };
+    await put(supervisor, 'day', id, day).expect(201);
+    const closed = (await put(supervisor, 'day', id, { ...day, closed: { by: 'owner', at: at() } }, { baseVersion: 1 }).expect(200)).body.record.body.closed;
+    expect(closed.by).toBe('supervisor for owner');
+    expect((await put(supervisor, 'day', id, { ...day, name: 'Day three', closed }, { baseVersion: 2 }).expect(200)).body.record.body.closed).toEqual(closed);
+  });
+});
+
 describe('files that a record names', () => {
   test('only those that the production was given itself: of another’s it is said what is said of none', async () => {
     const day = await server.layDay(wrangler);

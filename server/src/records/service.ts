@@ -7,6 +7,7 @@ import { ApiProblem } from '../http/problem';
 import { must } from '../http/validate';
 import { toRecord, type Entry, type EntryChange } from './model';
 import { mustNameOwnFiles, mustReferToOwn } from './references';
+import { signNew } from './signed';
 
 export interface Author {
   userId: string;
@@ -35,7 +36,8 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
       const stored = entry?.version ?? 0;
       const base = await baseOf(db, id, entry, write, transaction);
       const merged = base !== null;
-      const state = merged ? await mergeInto(db, kind, entry!, base, sent, transaction) : sent;
+      const whole = merged ? await mergeInto(db, kind, entry!, base, sent, transaction) : sent;
+      const state: RecordState = { ...whole, body: signNew(kind, whole.body, entry?.body ?? null, author.name) };
       await mustReferToOwn(db, author.productionId, kind, state.body as unknown as Record<string, unknown>, transaction);
       await mustNameOwnFiles(db, author.productionId, state.body, entry?.body ?? null, transaction);
       const now = new Date();
