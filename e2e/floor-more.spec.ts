@@ -187,4 +187,6 @@ test('a mark that is another one: what changes stands there first, and it can be
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect(page.getByTestId(`mark-of-net-${name}`)).toBeVisible({ timeout: 20_000 });
   await expect(marks).toHaveCount(count);
+  // it is taken back on the server too before the next test looks
+  await expect(page.getByTestId('state-line')).toHaveText('all sent', { timeout: 20_000 });
 });
