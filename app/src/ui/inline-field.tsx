@@ -86,7 +86,7 @@ export function InlineField({ id, label, mark, value, onChangeText, onDone, unit
         {more ? <IconAction icon="add" label={`${label}: more`} onPress={more} disabled={disabled} /> : null}
         {right}
       </View>
-      {asked && onReading ? <Readings readings={asked.readings} onChoose={onReading} testID={testID} /> : below}
+      {asked ? null : below}
       {error ? (
         <Words look="small" color={p.against} role="alert">{`▲ ${error}`}</Words>
       ) : note ? (
@@ -94,6 +94,7 @@ export function InlineField({ id, label, mark, value, onChangeText, onDone, unit
           {note}
         </Words>
       ) : null}
+      {asked && onReading ? <Readings readings={asked.readings} onChoose={onReading} testID={testID} /> : null}
     </View>
   );
 }

@@ -47,7 +47,17 @@ export function LengthLine({
           onDone?.();
         }}
         error={asked?.error ?? error}
-        hint={read ? (read.length ? `reads as ${lengthWords(read.length)}` : read.readings.length > 0 ? `${read.readings.map((r) => r.words).join(' or ')}?` : read.error) : hint}
+        hint={
+          read
+            ? read.length
+              ? lengthWords(read.length) === text.trim()
+                ? hint
+                : `reads as ${lengthWords(read.length)}`
+              : read.readings.length > 0
+                ? `${read.readings.map((r) => r.words).join(' or ')}?`
+                : read.error
+            : hint
+        }
       />
       {asked && asked.readings.length > 0 ? <Readings readings={asked.readings} onChoose={field.onChangeText} testID={field.testID} /> : null}
     </View>

@@ -2,7 +2,7 @@ import type { Space } from '@mesure/contract';
 import { useEffect, useState } from 'react';
 import { api, useData } from '../../data';
 import { Words } from '../../ui/text';
-import { usePalette } from '../../ui/theme';
+import { SPACE, usePalette } from '../../ui/theme';
 
 const gb = (bytes: number): string => (bytes < 1e9 ? `${Math.ceil(bytes / 1e6)} MB` : `${(bytes / 1e9).toFixed(bytes < 1e10 ? 1 : 0)} GB`);
 /** Below this share a day's plates may not fit any more. */
@@ -32,7 +32,7 @@ export function SpaceLine() {
   if (!space) return null;
   const { words, little } = spaceWords(space);
   return (
-    <Words look="small" dim={!little} color={little ? p.against : undefined} testID="space">
+    <Words look="small" dim={!little} color={little ? p.against : undefined} style={{ marginTop: SPACE.s }} testID="space">
       {`${little ? '▲ ' : ''}${words}`}
     </Words>
   );
