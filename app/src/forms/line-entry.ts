@@ -1,11 +1,12 @@
 import { AmbiguousInput, CoreError } from '@mesure/core';
 import { useState } from 'react';
 import { useDraftText } from '../data/use-draft-text';
+import type { Reading } from '../ui/readings';
 
 export interface Asked {
   /** the text that was asked about: other text is not */
   of: string;
-  readings: readonly { write: string; words: string }[];
+  readings: readonly Reading[];
 }
 
 /** One entry on one line, with what its field needs to show it (`InlineField` takes it whole). */

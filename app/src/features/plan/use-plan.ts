@@ -12,7 +12,13 @@ const FORECAST_PAUSE_MS = 150;
 export function usePlanDraft(plan: StoredRecord<'plan'>, set: StoredRecord<'set'>) {
   const write = useRecordsState((s) => s.write);
   const [draft, setDraft] = useState<Draft>({ live: false });
-  const begunOn = (d: Draft): Draft => ({ ...d, planBase: d.planBase ?? plan.body, setBase: d.setBase ?? set.body });
+  /** each of the two with what stood there when its own change began */
+  const changed = (d: Draft, change: Change): Draft => ({
+    ...d,
+    ...change,
+    ...(change.plan && !d.plan ? { planBase: plan.body } : {}),
+    ...(change.set && !d.set ? { setBase: set.body } : {}),
+  });
   return {
     setId: set.id,
     planBody: draft.plan ?? plan.body,
@@ -20,10 +26,10 @@ export function usePlanDraft(plan: StoredRecord<'plan'>, set: StoredRecord<'set'
     /** something is under the finger or being typed, and not kept yet */
     dragging: draft.live,
     /** shows a change without keeping it */
-    show: (change: Change) => setDraft((d) => ({ ...begunOn(d), ...change, live: true })),
+    show: (change: Change) => setDraft((d) => ({ ...changed(d, change), live: true })),
     /** keeps what is shown, or the given change of it */
     keep: (label: string, change: Change = {}) => {
-      const all: Draft = { ...begunOn(draft), ...change, live: false };
+      const all: Draft = { ...changed(draft, change), live: false };
       // shown until it is kept: else the thing would jump back for a moment
       setDraft(all);
       // on what is there at its turn: what somebody else changed since the drag began stays
