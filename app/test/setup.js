@@ -17,10 +17,19 @@ global.navigator.userAgent ??= 'test';
 const { Blob: NodeBlob, File: NodeFile } = require('node:buffer');
 global.Blob = NodeBlob;
 global.File = NodeFile;
-const kept = new Map();
-global.localStorage ??= {
-  getItem: (key) => kept.get(key) ?? null,
-  setItem: (key, value) => void kept.set(key, String(value)),
-  removeItem: (key) => void kept.delete(key),
-  clear: () => kept.clear(),
-};
+// as in a browser, what is kept are the object's own keys: a test that looks for something in it finds it
+class KeptStorage {
+  getItem(key) {
+    return Object.hasOwn(this, key) ? this[key] : null;
+  }
+  setItem(key, value) {
+    this[key] = String(value);
+  }
+  removeItem(key) {
+    delete this[key];
+  }
+  clear() {
+    for (const key of Object.keys(this)) delete this[key];
+  }
+}
+global.localStorage ??= new KeptStorage();

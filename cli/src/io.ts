@@ -1,4 +1,4 @@
-import { FormatError, textOf } from '@mesure/formats';
+import { FormatError, textOf, warningsApart } from '@mesure/formats';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { parseArgs, type ParseArgsConfig } from 'node:util';
 import { UsageError } from './usage-error';
@@ -33,7 +33,7 @@ export function writeBytes(file: string, bytes: Uint8Array | string): void {
 }
 
 export function writeJson(value: unknown): void {
-  process.stdout.write(`${JSON.stringify(value, null, 2)}\n`);
+  process.stdout.write(`${JSON.stringify(value, (_key, v: unknown) => warningsApart(v), 2)}\n`);
 }
 
 export function parse<T extends NonNullable<ParseArgsConfig['options']>>(args: string[], options: T) {

@@ -13,24 +13,28 @@ type Take = Pick<StoredRecord<'take'>, 'id' | 'body'>;
 
 const NONE: readonly never[] = [];
 /** Sorted out once for each list and not once for each setup that asks: a film has thousands of takes, a board dozens of setups. */
-const bySetups = new WeakMap<readonly Take[], ReadonlyMap<string, readonly Take[]>>();
+const bySetups = new WeakMap<readonly Take[], ReadonlyMap<string, { list: Take[]; sorted: boolean }>>();
 const earlier = (a: Take, b: Take): number => (a.body.loggedAt < b.body.loggedAt ? -1 : a.body.loggedAt > b.body.loggedAt ? 1 : a.body.take - b.body.take);
 
 /** Takes of one setup in the order in which they were logged. The list that is given must not be changed in place afterwards. */
 export function takesOf<T extends Take>(setupId: string, takes: readonly T[]): readonly T[] {
-  let sorted = bySetups.get(takes);
-  if (!sorted) {
-    const made = new Map<string, T[]>();
+  let of = bySetups.get(takes);
+  if (!of) {
+    const made = new Map<string, { list: Take[]; sorted: boolean }>();
     for (const t of takes) {
-      const list = made.get(t.body.setupId);
-      if (list) list.push(t);
-      else made.set(t.body.setupId, [t]);
+      const there = made.get(t.body.setupId);
+      if (there) there.list.push(t);
+      else made.set(t.body.setupId, { list: [t], sorted: false });
     }
-    for (const list of made.values()) list.sort(earlier);
-    sorted = made;
+    of = made;
     bySetups.set(takes, made);
   }
-  return (sorted.get(setupId) ?? NONE) as readonly T[];
+  const mine = of.get(setupId);
+  if (!mine) return NONE;
+  // most setups are of other days, and nobody asks for them
+  if (!mine.sorted) mine.list.sort(earlier);
+  mine.sorted = true;
+  return mine.list as T[];
 }
 
 /** The letter on the slate: the take's own, or the package's without its number. */

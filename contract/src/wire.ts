@@ -1,4 +1,4 @@
-import type { ClipFrameCount, GridReport, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
+import type { ClipFrameCount, GridReport, KeptWarning, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
 import type { RecordBodies, RecordKind, StoredRecord } from './records';
 import type { FileRef } from './kinds/shared';
 import type { Role } from './roles';
@@ -67,6 +67,8 @@ export interface ProductionOfPerson {
   name: string;
   role: Role;
   demo: boolean;
+  /** when it is removed for good, and who asked for it; not there while it stays */
+  ends?: { at: string; by: string };
 }
 export interface SessionInfo {
   userId: string;
@@ -80,6 +82,8 @@ export interface SessionInfo {
   epoch: string;
   csrfToken: string;
 }
+/** A film that an owner removes goes after so long: enough for a crew that reads its phones once a week to say no. */
+export const ENDS_AFTER_DAYS = 14;
 /** What a link is for. */
 export const LINK_PURPOSES = ['begin', 'join', 'password'] as const;
 export type LinkPurpose = (typeof LINK_PURPOSES)[number];
@@ -118,6 +122,17 @@ export interface Device {
   since: string;
   seen: string;
   thisOne: boolean;
+}
+
+/** What is kept of one person, for himself. */
+export interface MyData {
+  madeAt: string;
+  name: string;
+  preferences: object | null;
+  productions: { name: string; role: Role }[];
+  devices: { device: string; since: string; seen: string }[];
+  /** what was entered where and when; the values are the film's */
+  entries: { production: string; kind: string; record: string; version: number; at: string }[];
 }
 
 /** Room for the files of a production, bytes. */
@@ -200,7 +215,7 @@ export interface ClipFacts {
 /** Offset of two cameras by their sound. */
 export interface SyncOutcome {
   kind: 'sync';
-  sound: { offsetS: number; confidence: number; driftPpm: number | null; warnings: string[] };
+  sound: { offsetS: number; confidence: number; driftPpm: number | null; warnings: KeptWarning[] };
   main: ClipFacts;
   witness: ClipFacts;
 }
@@ -221,7 +236,7 @@ export interface TracksOutcome {
   counts: { used: number; moving: number; burntIn: number; masked: number; byHand: number };
   /** false: nobody could tell what moves */
   judged: boolean;
-  warnings: string[];
+  warnings: KeptWarning[];
 }
 export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files', 'sync', 'tracks'] as const;
 export type AnalysisKind = (typeof ANALYSIS_KINDS)[number];

@@ -26,3 +26,4 @@ export * from './light';
 export * from './stills';
 export * from './survey';
 export * from './sync';
+export { CLIP as CLIP_WARNING, FILES as FILE_WARNING, once, warningOf, warningsBut, wordsOf, type KeptWarning, type Warning, type WarningCode } from './warnings';

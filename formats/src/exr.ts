@@ -7,16 +7,37 @@ const DEEP_OR_MANY = 0x1800;
 
 export const isExr = (bytes: Uint8Array): boolean => MAGIC.every((b, i) => bytes[i] === b);
 
+/** Bytes of an attribute's value by its type; others say their own length. Source: OpenEXR file layout, predefined attribute types. */
+const TYPE_BYTES: Readonly<Record<string, number>> = {
+  ...{ box2i: 16, box2f: 16, chromaticities: 32, compression: 1, double: 8, envmap: 1, float: 4, int: 4, keycode: 28, lineOrder: 1 },
+  ...{ m33f: 36, m44f: 64, rational: 8, tiledesc: 9, timecode: 8, v2f: 8, v2i: 8, v3f: 12, v3i: 12 },
+};
+/** Lines of a chunk by its compression: none, RLE, ZIPS, ZIP, PIZ, PXR24, B44, B44A, DWAA, DWAB. */
+const CHUNK_LINES = [1, 1, 1, 16, 32, 16, 32, 32, 32, 256];
+const TILED = 0x200;
+
+interface Header {
+  widthPx: number;
+  heightPx: number;
+  compression: number;
+  channels: number;
+  tiled: boolean;
+  /** first byte behind it */
+  endAt: number;
+}
+
 /**
- * Size of the data window from an OpenEXR header, without decoding a pixel.
+ * The header of an OpenEXR file, attribute by attribute, without decoding a pixel; `enough` ends the walk early.
  * Source  OpenEXR file layout: magic, version and flags, then attributes "name\0type\0size value" up to an empty name.
  * @throws FormatError
  */
-export function exrSize(bytes: Uint8Array, file: string): { widthPx: number; heightPx: number } {
+function walkHeader(bytes: Uint8Array, file: string, enough: (h: Header) => boolean): Header {
   const cut = () => new FormatError(file, null, null, 'is an OpenEXR file with a broken header');
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (bytes.length < 12) throw cut();
-  if (view.getUint32(4, true) & DEEP_OR_MANY) throw new FormatError(file, null, null, 'is a deep or many-part OpenEXR file; give one flat picture');
+  const flags = view.getUint32(4, true);
+  if (flags & DEEP_OR_MANY) throw new FormatError(file, null, null, 'is a deep or many-part OpenEXR file; give one flat picture');
+  const found: Header = { widthPx: 0, heightPx: 0, compression: -1, channels: 0, tiled: (flags & TILED) !== 0, endAt: 0 };
   let at = 8;
   const text = (): string => {
     const end = bytes.indexOf(0, at);
@@ -25,20 +46,60 @@ export function exrSize(bytes: Uint8Array, file: string): { widthPx: number; hei
     at = end + 1;
     return s;
   };
-  while (at < bytes.length) {
-    const name = text();
-    if (name === '') break;
-    text();
+  for (let name = text(); name !== ''; name = text()) {
+    const type = text();
     if (at + 4 > bytes.length) throw cut();
     const size = view.getUint32(at, true);
     at += 4;
-    if (name === 'dataWindow') {
-      if (size !== 16 || at + 16 > bytes.length) throw cut();
-      return { widthPx: view.getInt32(at + 8, true) - view.getInt32(at, true) + 1, heightPx: view.getInt32(at + 12, true) - view.getInt32(at + 4, true) + 1 };
+    const end = at + size;
+    if (end > bytes.length || size !== (TYPE_BYTES[type] ?? size)) throw cut();
+    if (name === 'dataWindow' && type === 'box2i') {
+      found.widthPx = view.getInt32(at + 8, true) - view.getInt32(at, true) + 1;
+      found.heightPx = view.getInt32(at + 12, true) - view.getInt32(at + 4, true) + 1;
+    } else if (name === 'compression') found.compression = bytes[at];
+    else if (name === 'channels') {
+      // name, type, whether it is linear, and how it is sampled
+      for (let channel = text(); channel !== ''; channel = text()) {
+        found.channels += 1;
+        at += 16;
+        if (at >= end) throw cut();
+      }
+      if (at !== end) throw cut();
     }
-    at += size;
+    at = end;
+    if (enough(found)) break;
   }
-  throw cut();
+  found.endAt = at;
+  return found;
+}
+
+/** Size of the data window, from the beginning of a file. @throws FormatError */
+export function exrSize(head: Uint8Array, file: string): { widthPx: number; heightPx: number } {
+  // what stands behind it (a small preview, what a camera notes) may be longer than the beginning that was read
+  const { widthPx, heightPx } = walkHeader(head, file, (h) => h.widthPx !== 0 || h.heightPx !== 0);
+  if (widthPx === 0 && heightPx === 0) throw new FormatError(file, null, null, 'is an OpenEXR file with a broken header');
+  return { widthPx, heightPx };
+}
+
+/**
+ * A whole file before it is decoded: a reader that believes a length that is not there runs on behind the end for ever.
+ * Source  OpenEXR file layout: behind the header stands where each chunk of lines begins, as 64-bit numbers.
+ * @throws FormatError
+ */
+function mustBeWhole(bytes: Uint8Array, file: string): void {
+  const h = walkHeader(bytes, file, () => false);
+  if (h.channels === 0 || h.compression < 0 || h.compression >= CHUNK_LINES.length || h.widthPx < 1 || h.heightPx < 1)
+    throw new FormatError(file, null, null, 'is an OpenEXR file with a broken header');
+  if (h.tiled) return;
+  const chunks = Math.ceil(h.heightPx / CHUNK_LINES[h.compression]);
+  const behind = h.endAt + 8 * chunks;
+  const damaged = () => new FormatError(file, null, null, 'is an OpenEXR file whose lines are not where it says; it is cut off or damaged');
+  if (behind > bytes.length) throw damaged();
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  for (let i = 0; i < chunks; i += 1) {
+    const where = Number(view.getBigUint64(h.endAt + 8 * i, true));
+    if (where < behind || where + 8 > bytes.length) throw damaged();
+  }
 }
 
 /** Packed pixels are at most so much smaller than they are: what a file of so many bytes cannot hold was never written into it. */
@@ -55,6 +116,7 @@ export function mustHoldPixels(fileBytes: number, { widthPx, heightPx }: { width
 /** Scene-linear red, green, blue and alpha, top row first. @throws FormatError */
 export function readExrRgba(bytes: Uint8Array, file: string): { widthPx: number; heightPx: number; channels: 4; data: Float32Array } {
   mustHoldPixels(bytes.length, exrSize(bytes, file), file);
+  mustBeWhole(bytes, file);
   let decoded: { width: number; height: number; data: Float32Array; format: number };
   try {
     const loader = new EXRLoader().setDataType(FloatType);

@@ -49,12 +49,42 @@ describe('OpenEXR', () => {
     huge.writeInt32LE(13_999, window + 12);
     await expect(inspectPicture(huge, 'claims.exr')).rejects.toThrow(/claims\.exr: claims 14000 × 14000 pixels, which its \d+ bytes cannot hold/);
     await expect(readGray(bytes.subarray(0, 60), 'cut.exr')).rejects.toThrow(/broken header/);
-    await expect(readGray(bytes.subarray(0, bytes.length / 2), 'half.exr')).rejects.toThrow(/half\.exr: cannot be decoded as OpenEXR/);
+    await expect(readGray(bytes.subarray(0, bytes.length / 2), 'half.exr')).rejects.toThrow(/half\.exr: is an OpenEXR file whose lines are not where it says/);
     const many = Buffer.from(bytes);
     many.writeUInt32LE(many.readUInt32LE(4) | 0x1000, 4);
     await expect(readGray(many, 'many.exr')).rejects.toThrow(/one flat picture/);
   });
+
+  test('a length that is not there is refused: the decoder would look behind the end of the file for ever', async () => {
+    const bytes = Buffer.from(await writeStMapExr(map));
+    const sizeOf = (attribute: string) => bytes.indexOf(attribute) + attribute.length;
+    for (const attribute of ['lineOrder\0lineOrder\0', 'screenWindowWidth\0float\0', 'channels\0chlist\0', 'compression\0compression\0'])
+      for (const length of [0, 65_536, 0x7fffffff, 0xffffffff]) {
+        const broken = Buffer.from(bytes);
+        broken.writeUInt32LE(length, sizeOf(attribute));
+        await expect(readGray(broken, 'b.exr')).rejects.toThrow(/b\.exr: is an OpenEXR file with a broken header/);
+      }
+    // a chunk that lies in the header, and one behind the end
+    const table = headerEnd(bytes);
+    for (const where of [0, 12, bytes.length, 2 ** 40]) {
+      const broken = Buffer.from(bytes);
+      broken.writeBigUInt64LE(BigInt(where), table);
+      await expect(readGray(broken, 'b.exr')).rejects.toThrow(/whose lines are not where it says/);
+    }
+    await expect(readGray(bytes, 'whole.exr')).resolves.toMatchObject({ widthPx: W, heightPx: H });
+  });
 });
+
+/** Where the table of chunks begins: walked here by the published layout, attribute by attribute. */
+function headerEnd(bytes: Buffer): number {
+  let at = 8;
+  while (bytes[at] !== 0) {
+    at = bytes.indexOf(0, at) + 1;
+    at = bytes.indexOf(0, at) + 1;
+    at += 4 + bytes.readUInt32LE(at);
+  }
+  return at + 1;
+}
 
 describe('what is no plate', () => {
   const png = () =>

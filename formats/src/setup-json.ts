@@ -1,5 +1,6 @@
 import type { SolveResult, SolveSetup } from '@mesure/core';
 import { FormatError } from './format-error';
+import { warningsTogether } from './json';
 
 function readJson(text: string, file: string): Record<string, unknown> {
   let value: unknown;
@@ -66,7 +67,8 @@ export function readSetupJson(text: string, file: string): SolveSetup {
 
 /** A solve result of conventions.md. @throws FormatError */
 export function readSolveJson(text: string, file: string): SolveResult {
-  const o = readJson(text, file);
+  const { warningCodes, ...o } = readJson(text, file);
+  o.warnings = warningsTogether(o.warnings, warningCodes);
   if (!['solved', 'partial', 'failed'].includes(o.status as string)) throw new FormatError(file, null, 'status', 'must be solved, partial or failed');
   for (const list of ['frames', 'points']) if (!Array.isArray(o[list])) throw new FormatError(file, null, list, 'must be a list');
   // a pan's points have a direction and no place; here they are apart

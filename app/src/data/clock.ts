@@ -17,7 +17,9 @@ export interface Clock {
   words(iso: string): string;
 }
 
-export const deviceZone = (): string => Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC';
+let zoneHere: string | null = null;
+/** Asked once: a formatter of dates takes a phone several milliseconds to make, and every place asks while it waits for its production. */
+export const deviceZone = (): string => (zoneHere ??= Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC');
 
 export const clockOf = (zone: string): Clock => ({
   zone,

@@ -9,7 +9,7 @@ import { createClosedDays, type ClosedDays } from './closed-days';
 import { keepDraft, readDraftFields } from './drafts';
 import { listenForChanges } from './live';
 import { keptAnalyses } from './kept-analyses';
-import { openLocalCopy, type LocalCopy } from './local-copy';
+import { localCopyName, openLocalCopy, type LocalCopy } from './local-copy';
 import { createPicturesStore, type PicturesState, type PicturesStore } from './pictures-store';
 import { createRecordsStore, type RecordsState, type RecordsStore } from './records-store';
 import { createSessionStore, type SessionState } from './session-store';
@@ -17,6 +17,7 @@ import { tellWhatWaits } from './tell-waiting';
 
 export { api, ApiError, OfflineError } from './api';
 export { filesOf, isWhole } from './analyses-store';
+export { clearPhone } from './clear-phone';
 export { historyUntil } from './history';
 export type { Clock } from './clock';
 export type { Waiting } from './local-copy';
@@ -48,8 +49,9 @@ const oneTab =
 
 /** Local copy, outbox and analyses of the signed-in person's production. */
 export function DataProvider({ session, children }: PropsWithChildren<{ session: SessionInfo }>) {
-  const data = useMemo<Data>(() => {
-    const local = openLocalCopy(`mesure-${session.production.id}-${session.userId}`);
+  const parts = useMemo<Omit<Data, 'session'>>(() => {
+    const local = openLocalCopy(localCopyName(session.production.id, session.userId));
+    local.warm();
     const productionId = session.production.id;
     const closedDays = createClosedDays();
     const records = createRecordsStore({ mayChange: closedDays.mayChange, api, local, productionId, author: session.name, newId, now: () => new Date().toISOString(), exclusive: oneTab('outbox') });
@@ -60,13 +62,16 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
       newId,
       now: () => new Date().toISOString(),
     });
-    return { session, local, closedDays, records, analyses, pictures: createPicturesStore({ api, local, records, analyses, productionId, exclusive: oneTab('pictures') }) };
+    return { local, closedDays, records, analyses, pictures: createPicturesStore({ api, local, records, analyses, productionId, exclusive: oneTab('pictures') }) };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- a new token of the same person keeps the same copy
   }, [session.production.id, session.userId, session.role]);
+  // what is said of the productions may change while the copies stay
+  const data = useMemo<Data>(() => ({ ...parts, session }), [parts, session]);
+  const productionId = session.production.id;
   useEffect(() => {
-    const { records, analyses, pictures } = data;
+    const { records, analyses, pictures } = parts;
     const live = listenForChanges({
-      url: () => (records.getState().cursor() === null ? null : api.eventsUrl(data.session.production.id, records.getState().cursor()!, records.getState().epoch())),
+      url: () => (records.getState().cursor() === null ? null : api.eventsUrl(productionId, records.getState().cursor()!, records.getState().epoch())),
       onBatch: (batch) => void records.getState().hear(batch),
       // who listens again is in reach, also when there is nothing to send and nothing new
       onOpen: () => {
@@ -119,7 +124,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
       document.removeEventListener('visibilitychange', visible);
       clearInterval(retry);
     };
-  }, [data]);
+  }, [parts, productionId]);
   return <DataContext.Provider value={data}>{children}</DataContext.Provider>;
 }
 

@@ -57,6 +57,9 @@ export interface Place {
   epoch: string | null;
 }
 
+/** One copy for each person and film. */
+export const localCopyName = (productionId: string, userId: string): string => `mesure-${productionId}-${userId}`;
+
 const VERSION = 2;
 export type LocalCopy = ReturnType<typeof openLocalCopy>;
 
@@ -77,12 +80,36 @@ export function openLocalCopy(name: string) {
         db.createObjectStore('pictureBytes');
       }
     },
+    // another tab takes this person's copy off the phone: one that holds on to it would keep it there
+    blocking(_now, wanted, event) {
+      if (wanted === null) (event.target as IDBDatabase).close();
+    },
   });
+  async function read() {
+    const tx = (await opened).transaction(['records', 'outbox', 'meta']);
+    const meta = tx.objectStore('meta');
+    const [records, outbox, cursor, epoch, onlyHere] = await Promise.all([
+      tx.objectStore('records').getAll(),
+      tx.objectStore('outbox').getAll(),
+      meta.get('cursor') as Promise<number | undefined>,
+      meta.get('epoch') as Promise<string | undefined>,
+      meta.get('onlyHere') as Promise<StoredRecord[] | undefined>,
+    ]);
+    return { records, outbox, cursor: cursor ?? null, epoch: epoch ?? null, onlyHere: onlyHere ?? [] };
+  }
+  let begun: ReturnType<typeof read> | null = null;
   return {
-    async readAll(): Promise<{ records: StoredRecord[]; outbox: Waiting[] }> {
-      const tx = (await opened).transaction(['records', 'outbox']);
-      const [records, outbox] = await Promise.all([tx.objectStore('records').getAll(), tx.objectStore('outbox').getAll()]);
-      return { records, outbox };
+    /** begins to read before anybody asks: the disk works while the first page is made */
+    warm(): void {
+      begun ??= read();
+      // who asks is told what went wrong
+      begun.catch(() => undefined);
+    },
+    /** all that a start needs, as of one moment */
+    readAll(): ReturnType<typeof read> {
+      const all = begun ?? read();
+      begun = null;
+      return all;
     },
     /** several changes of one entry are on disk together or not at all */
     async keepChanges(changes: readonly { record: StoredRecord; waiting: Waiting }[]): Promise<Waiting[]> {

@@ -276,16 +276,18 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
 
       async open() {
         try {
-          const { records, outbox } = await local.readAll();
+          const kept = await local.readAll();
+          const { records: list, outbox, onlyHere } = kept;
+          ({ cursor, epoch } = kept);
           // with changes waiting, what was heard of their records is not on disk: everything is asked for once more
-          cursor = (await local.getMeta<number>('cursor')) ?? null;
-          epoch = (await local.getMeta<string>('epoch')) ?? null;
           askAll = outbox.length > 0;
+          const records: Record<string, StoredRecord> = {};
+          for (const r of list) records[r.id] = r;
           set({
-            onlyHere: (await local.getMeta<StoredRecord[]>('onlyHere')) ?? [],
-            records: Object.fromEntries(records.map((r) => [r.id, r])),
+            onlyHere,
+            records,
             outbox,
-            status: records.length > 0 ? 'ready' : 'loading',
+            status: list.length > 0 ? 'ready' : 'loading',
           });
         } catch (error) {
           set({ status: 'failed', error: `This browser does not keep data on the device (${error instanceof Error ? error.message : error}). Leave the private window and open Mesure again.` });

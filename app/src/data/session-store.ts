@@ -18,8 +18,11 @@ export interface SessionState {
 }
 
 export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOut'>) {
-  return createStore<SessionState>()((set) => {
-    const accept = (session: SessionInfo) => {
+  return createStore<SessionState>()((set, get) => {
+    const accept = (told: SessionInfo) => {
+      // the same said again is the same: every place hangs on it, and none is drawn again
+      const here = get().session;
+      const session = here && JSON.stringify(here) === JSON.stringify(told) ? here : told;
       setCsrfToken(session.csrfToken);
       rememberSession(session);
       set({ status: 'signed-in', session, error: null });

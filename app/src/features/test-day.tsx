@@ -239,7 +239,7 @@ export async function open(screenElement: ReactElement, server: FakeServer, role
 }
 
 /** The same device once more, with what it kept. */
-export async function reopen(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler', others: SessionInfo['productions'] = []): Promise<void> {
+export async function reopen(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler', others: SessionInfo['productions'] = [], change: Partial<SessionInfo> = {}): Promise<void> {
   global.fetch = server.fetch as typeof fetch;
   (router.push as jest.Mock).mockClear();
   const session: SessionInfo = {
@@ -250,6 +250,7 @@ export async function reopen(screenElement: ReactElement, server: FakeServer, ro
     productions: [{ id: PRODUCTION, name: 'The Salt Ferry', role, demo: false }, ...others],
     epoch: 'epoch-1',
     csrfToken: 't',
+    ...change,
   };
   const inset = { top: 0, left: 0, right: 0, bottom: 0 };
   render(

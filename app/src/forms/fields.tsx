@@ -1,6 +1,6 @@
 import type { ComponentProps } from 'react';
 import { Controller, type FieldValues, type Path } from 'react-hook-form';
-import { Choice, Field, type FieldProps } from '../ui/controls';
+import { Action, Choice, Field, type FieldProps } from '../ui/controls';
 import { LengthLine } from '../ui/length-line';
 import { Words } from '../ui/text';
 import { usePalette } from '../ui/theme';
@@ -75,5 +75,19 @@ export function FormNotes<V extends FieldValues>({ form, error }: { form: KeptFo
       {form.cameBack && !form.formState.isSubmitted ? <CameBack /> : null}
       {said ? <Words role="alert" color={p.against}>{`▲ ${said}`}</Words> : null}
     </>
+  );
+}
+
+/** Out of a form without keeping it: what was half typed is given up. */
+export function LeaveForm<V extends FieldValues>({ form, title = 'Back', onLeave }: { form: KeptForm<V>; title?: string; onLeave: () => void }) {
+  return (
+    <Action
+      title={title}
+      icon={title === 'Back' ? 'arrow-back' : undefined}
+      onPress={() => {
+        form.done();
+        onLeave();
+      }}
+    />
   );
 }

@@ -5,6 +5,7 @@ import { BulkSheet } from '../features/floor/day/bulk-sheet';
 import { NewFact } from '../features/floor/net/new-fact';
 import { NewTie } from '../features/floor/net/new-tie';
 import { KitScreen } from '../features/kit/kit-screen';
+import { NewPlates } from '../features/kit/lensbook/new-plates';
 import { ChartScreen } from '../features/kit/lensbook/chart-screen';
 import { PartScreen } from '../features/kit/part-screen';
 import { MarkSheet } from '../features/setups/mark-sheet';
@@ -13,6 +14,7 @@ import { changeElsewhere, dayRecords, FakeServer, ID, open, reopen, settle } fro
 
 const none = () => undefined;
 const take = dayRecords().find((r) => r.kind === 'take') as StoredRecord<'take'>;
+const pack = dayRecords().find((r) => r.kind === 'package') as StoredRecord<'package'>;
 const set = dayRecords().find((r) => r.kind === 'set') as StoredRecord<'set'>;
 const valueOf = (id: string) => screen.getByTestId(id).props.value as string;
 const type = (id: string, text: string) => fireEvent.changeText(screen.getByTestId(id), text);
@@ -24,6 +26,7 @@ describe('what stands half typed when the page goes away is there when it comes 
     ['another name of a mark', <MarkSheet key="mark" set={set} mark="K1" onClose={none} />, 'mark-new-name', 'K1 low', false],
     ['a correction of many takes', <BulkSheet key="bulk" from={take} onClose={none} />, 'bulk-value', '2,5', true],
     ['a chart', <ChartScreen key="chart" packageId={ID.pack} />, 'maker-distance', '2,35 m', false],
+    ['new grid plates', <NewPlates key="plates" files={[]} record={pack} last={undefined} onClose={none} />, 'chart-distance', '2,4', true],
     ['a shot list', <ShotListScreen key="list" />, 'paste-list', 'scene\tslate\n12\t12A', false],
     ['a lens', <PartScreen key="part" partId={ID.lens} />, 'part-name', 'Orrinel 32 second', true],
     ['what is on a camera', <KitScreen key="kit" packageId={ID.pack} />, 'package-focal', '3', true],

@@ -1,4 +1,4 @@
-import { solveTracks, type SolveSetup, type TrackCounting } from '@mesure/core';
+import { FILE_WARNING, solveTracks, type SolveSetup, type TrackCounting } from '@mesure/core';
 import { readSetupJson, readTracksCsv, solveJson } from '@mesure/formats';
 import { parse, progressReporter, readText, required, writeJson } from '../io';
 import { UsageError } from '../usage-error';
@@ -35,7 +35,7 @@ export const solve: Command = {
     const setup = readSetupJson(readText(setupFile), setupFile);
     const report = progressReporter();
     const result = solveTracks(tracks, setup, { trim: values.trim ?? false, counting: countingOf(values, setup), onProgress: (p) => report(p.stage, p.done / Math.max(1, p.total)) });
-    if (unknownColumns.length > 0) result.warnings.push(`${positionals[0]}: the columns ${unknownColumns.join(', ')} are not known and were not used.`);
+    if (unknownColumns.length > 0) result.warnings.push(FILE_WARNING.COLUMNS_UNKNOWN(positionals[0], unknownColumns));
     // with the setup, so that what is made of the result needs no second file
     writeJson({ ...solveJson(result), setup });
     return result.status === 'solved' ? 0 : 1;

@@ -1,4 +1,4 @@
-import { trackClip } from '@mesure/core';
+import { trackClip, wordsOf } from '@mesure/core';
 import { readSetupJson, writeTracksCsv } from '@mesure/formats';
 import { decodeClip, gatherPictures, isClip, openFrames, readGray } from '@mesure/formats/picture';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -54,7 +54,7 @@ export const track: Command = {
         const csv = writeTracksCsv(result, numberOf);
         if (values.out === undefined) process.stdout.write(csv);
         else writeText(values.out, csv);
-        for (const w of result.warnings) process.stderr.write(`${w}\n`);
+        for (const w of wordsOf(result.warnings)) process.stderr.write(`${w}\n`);
         return result.frames.some((f) => f.tracks < 8) ? 1 : 0;
       } finally {
         source.close();

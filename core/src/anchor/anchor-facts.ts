@@ -5,11 +5,12 @@ import type { AnchorInput } from './anchor-solve';
 import { placeOf } from './fact-spread';
 import { headingFact, lengthFact, onAxis, type PlaceRef, type ScalarFact } from './facts';
 import type { StartInput } from './start-similarity';
+import { ANCHOR, type Warning } from '../warnings';
 
 /** The facts of a setup as they speak of this solve. */
 export interface ReadFacts {
   list: ScalarFact[];
-  warnings: string[];
+  warnings: Warning[];
   /** marks that facts speak of, by name, in the order in which they come */
   marks: { id: string; place: PlaceRef }[];
   /** what a rough similarity is made of, of the groups that are kept */
@@ -22,14 +23,14 @@ export const frameWords = (frame: number | 'last'): string => (frame === 'last' 
 
 /** Facts whose places were solved, as numbers; the others are said. */
 export function readFacts(input: AnchorInput, facts: AnchorFacts): ReadFacts {
-  const warnings: string[] = [];
+  const warnings: Warning[] = [];
   const pointIndex = new Map(input.trackIds.map((id, i) => [id, i]));
   const frameIndex = new Map(input.frames.map((f, i) => [f, i]));
   const marks = new Map<string, PlaceRef>();
   const point = (id: string, where: string): PlaceRef | null => {
     const index = pointIndex.get(id);
     if (index === undefined) {
-      warnings.push(`${where}: ${id} is not among the solved points and was left out.`);
+      warnings.push(ANCHOR.MARK_NOT_SOLVED(where, id));
       return null;
     }
     const place: PlaceRef = { kind: 'point', index };
@@ -51,7 +52,7 @@ export function readFacts(input: AnchorInput, facts: AnchorFacts): ReadFacts {
     // where the end of a take was not placed, what was measured there says nothing of the last frame that was
     const index = frameIndex.get(frame === 'last' ? (input.lastFrame ?? input.frames[input.frames.length - 1]) : frame);
     if (index !== undefined) return { kind: 'camera', index };
-    warnings.push(`${what}: ${frame === 'last' ? 'the last frame' : `frame ${frame}`} was not placed, so it was left out.`);
+    warnings.push(ANCHOR.FRAME_NOT_PLACED(what, frame));
     return null;
   };
   const heights = (facts.cameraHeights ?? []).flatMap((h, index) => {
@@ -108,7 +109,7 @@ export function readFacts(input: AnchorInput, facts: AnchorFacts): ReadFacts {
       if (level.length >= 3 && levelled) words.push(`ground plane through ${level.length} level points`);
       else if (!hasSurvey) {
         words.push('up from the camera’s mean up');
-        warnings.push('No ground: fewer than three level points, so up is the camera’s mean up and camera heights are uncertain.');
+        warnings.push(ANCHOR.NO_GROUND());
       }
       if (surveyed.length > 0) words.push(`${surveyed.length} surveyed point${surveyed.length === 1 ? '' : 's'}`);
       if (!hasHeading) return words;

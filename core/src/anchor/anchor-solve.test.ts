@@ -2,6 +2,7 @@ import { anchoredWorld, type AnchoredWorld, anchoringTrials, calibration, draws 
 import { applySimilarity, type Vec3 } from '../math';
 import { anchorSolve, type AnchorInput } from './anchor-solve';
 import { chooseFacts } from './choose-facts';
+import { wordsOf } from '../warnings';
 
 const anchored = (w: AnchoredWorld) => {
   const a = anchorSolve(w.input as AnchorInput, w.facts);
@@ -23,7 +24,7 @@ describe('which of the facts is wrong', () => {
       const a = anchored(w);
       expect([seed, a.residuals.filter((r) => r.leftOut).map((r) => `${r.kind} ${r.index}`), a.undecided]).toEqual([seed, ['length 1'], null]);
       expect(Math.abs(a.similarity.scale / w.truth.scale - 1)).toBeLessThan(0.01);
-      expect(a.warnings.join(' ')).toMatch(/^Length .* It was left out of the anchoring\.$/);
+      expect(wordsOf(a.warnings).join(' ')).toMatch(/^Length .* It was left out of the anchoring\.$/);
     }
   });
 
@@ -64,7 +65,7 @@ describe('which of the facts is wrong', () => {
     const a = anchored(w);
     expect([...new Set(a.residuals.filter((r) => r.leftOut).map((r) => `${r.kind} ${r.about.replace(/ [xyz]$/, '')}`))].sort()).toEqual(['level m11', `surveyed ${w.facts.points[2].track}`]);
     expect(
-      a.warnings
+      wordsOf(a.warnings)
         .filter((q) => /left out/.test(q))
         .map((q) => q.split(':')[0].replace(/, [xyz]$/, ''))
         .sort(),
@@ -86,7 +87,7 @@ describe('which of the facts is wrong', () => {
     const w = anchoredWorld(5, { level: 6, lengths: 1, heights: 0, surveyed: 0 }, 0);
     const facts = { ...w.facts, cameraHeights: [{ frame: 'last' as const, m: 2.4, sigmaM: 0.005 }] };
     const cut = anchorSolve({ ...(w.input as AnchorInput), lastFrame: 40 }, facts);
-    expect(cut.warnings.join(' ')).toMatch(/Camera height: the last frame was not placed, so it was left out/);
+    expect(wordsOf(cut.warnings).join(' ')).toMatch(/Camera height: the last frame was not placed, so it was left out/);
     expect(cut.residuals.some((r) => r.kind === 'cameraHeight')).toBe(false);
     expect(anchorSolve({ ...(w.input as AnchorInput), lastFrame: w.input.frames.at(-1)! }, facts).residuals.some((r) => r.kind === 'cameraHeight')).toBe(true);
   });

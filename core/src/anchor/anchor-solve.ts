@@ -8,6 +8,7 @@ import type { PlaceRef, ScalarFact } from './facts';
 import { datumJacobian, fitFacts, LEFT_OUT_VARIANCE_M2, fitRoughly, snoopFacts, type FactFit, type Snooped } from './fit-facts';
 import { startSimilarity } from './start-similarity';
 import { undecidedOf } from './undecided';
+import { ANCHOR, type Warning } from '../warnings';
 
 /** The unanchored solve as anchoring sees it. */
 export interface AnchorInput {
@@ -84,7 +85,7 @@ export interface AnchorResult {
   sigmaScale: number | null;
   datum: string[];
   residuals: AnchorResidual[];
-  warnings: string[];
+  warnings: Warning[];
   /** null when the facts agree, or when it is clear which are wrong */
   undecided: Undecided | null;
   /** covariance of a place in the world, m²: xx, xy, xz, yy, yz, zz; null when the solve gave none */
@@ -161,7 +162,7 @@ export function anchorSolve(input: AnchorInput, facts: AnchorFacts): AnchorResul
   const rivals = choice.rivals.map((r) => world(r.out));
   const { scaled } = startOf(choice.best.out);
   const datum = read.datum(startOf(choice.best.out).levelled);
-  if (!scaled) warnings.push('No scale: neither a length nor a camera height over a ground was given; distances are in units of the solve.');
+  if (!scaled) warnings.push(ANCHOR.NO_SCALE());
 
   const sigmaScaleOf = (w: Fitted): number => Math.sqrt(Math.max(0, spreadOfParameters(w, list).spread.get(3, 3))) * w.fit.similarity.scale;
   const wordsOf = (w: Fitted) => w.out.map((g) => factWords(list[groups[g].facts[0]]));
@@ -322,8 +323,8 @@ export function factWords(f: Pick<ScalarFact, 'kind' | 'about'>): string {
 /** Beyond it a fact that was kept is worth a word. */
 const WORTH_A_WORD = 3.3;
 
-function warningsOf(residuals: readonly AnchorResidual[], undecided: Undecided | null): string[] {
-  const warnings: string[] = [];
+function warningsOf(residuals: readonly AnchorResidual[], undecided: Undecided | null): Warning[] {
+  const warnings: Warning[] = [];
   const said = new Set<string>();
   for (const r of residuals) {
     const what = factWords(r);
@@ -339,11 +340,11 @@ function warningsOf(residuals: readonly AnchorResidual[], undecided: Undecided |
       continue;
     said.add(`${what} ${r.index}`);
     const rest = r.independentM === null ? '' : `measured ${r.measuredM.toFixed(3)} m, but the rest gives ${r.independentM.toFixed(3)} ± ${r.sigmaIndependentM!.toFixed(3)} m. `;
-    warnings.push(`${what}${r.kind === 'surveyed' ? `, ${r.about.slice(-1)}` : ''}: ${rest}${r.leftOut ? 'It was left out of the anchoring.' : 'It was not forced.'}`);
+    warnings.push(ANCHOR[r.leftOut ? 'FACT_LEFT_OUT' : 'FACT_NOT_FORCED'](`${what}${r.kind === 'surveyed' ? `, ${r.about.slice(-1)}` : ''}`, rest));
   }
   if (undecided) {
     const [first, ...others] = undecided.worlds.map((w) => w.wrong.join(' and '));
-    warnings.push(`These contradict each other, and nothing tells which is wrong: ${first}, or ${others.join(', or ')}. The answer that is shown takes the first as wrong. ${undecided.decide}`);
+    warnings.push(ANCHOR.FACTS_UNDECIDED(first, others, undecided.decide));
   }
   return warnings;
 }

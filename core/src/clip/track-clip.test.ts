@@ -2,6 +2,7 @@ import { clipScene, renderClip } from '@mesure/synthetic';
 import { CoreError } from '../errors';
 import { isInside, maskedShare, outlineAt, type ClipMask } from './mask';
 import { trackClip, type ClipTrack } from './track-clip';
+import { wordsOf } from '../warnings';
 
 const W = 480;
 const clip = renderClip(clipScene('burn-in and box', W, 24));
@@ -24,7 +25,7 @@ describe('a walk with a box that moves and figures burnt in', () => {
     expect(box.filter((t) => t.note === '' && t.weight.some((w) => w > 0)).map((t) => t.id)).toEqual([]);
     expect(still.filter((t) => t.note === '').length / still.length).toBeGreaterThan(0.8);
     expect(result.judged).toBe(true);
-    expect(result.warnings.join()).toContain('burnt into the picture');
+    expect(wordsOf(result.warnings).join()).toContain('burnt into the picture');
   });
 
   test('each frame says how many tracks a solve may use, and over how much of it they lie', () => {

@@ -4,6 +4,7 @@ import type { SolveSetup, TrackPoint } from '../solve';
 import { followClip, snapToCentre, type FollowOptions, type FollowedTrack, type FrameSource, type HandMark } from '../track';
 import { burntPlaces, movingBySolve, lensToBeFound, type BurntPlace } from './judge';
 import { isMasked, maskedShare, type ClipMask } from './mask';
+import { CLIP, type Warning } from '../warnings';
 
 export type ClipNote = '' | 'moving' | 'burn-in' | 'masked';
 
@@ -44,7 +45,7 @@ export interface ClipTracks {
   frames: ClipFrameCount[];
   /** false: no camera was found that explains the tracks, so that nobody looked for what moves */
   judged: boolean;
-  warnings: string[];
+  warnings: Warning[];
 }
 
 export interface ClipOptions {
@@ -195,16 +196,14 @@ function countFrame(tracks: readonly ClipTrack[], index: number, { widthPx, heig
   return { tracks: n, cells: cells.size, masked };
 }
 
-function warningsOf(tracks: readonly ClipTrack[], frames: readonly ClipFrameCount[], judged: boolean): string[] {
-  const warnings: string[] = [];
-  if (!judged) warnings.push('No camera was found that explains the tracks, so that nobody could tell what moves by itself. Mask it before you trust a solve.');
-  for (const [from, to] of stretches(frames, (f) => f.tracks < FLOOR_TRACKS))
-    warnings.push(`Fewer than ${FLOOR_TRACKS} tracks ${from === to ? `in frame ${from + 1}` : `from frame ${from + 1} to ${to + 1}`} of the clip: no camera can be found there.`);
-  for (const [from, to] of stretches(frames, (f) => f.tracks >= FLOOR_TRACKS && f.cells <= 4))
-    if (to - from >= 4) warnings.push(`From frame ${from + 1} to ${to + 1} of the clip the tracks lie in a third of the picture or less: turns and moves are hard to tell apart there.`);
+function warningsOf(tracks: readonly ClipTrack[], frames: readonly ClipFrameCount[], judged: boolean): Warning[] {
+  const warnings: Warning[] = [];
+  if (!judged) warnings.push(CLIP.NOBODY_JUDGED());
+  for (const [from, to] of stretches(frames, (f) => f.tracks < FLOOR_TRACKS)) warnings.push(CLIP.CLIP_THIN(FLOOR_TRACKS, from, to));
+  for (const [from, to] of stretches(frames, (f) => f.tracks >= FLOOR_TRACKS && f.cells <= 4)) if (to - from >= 4) warnings.push(CLIP.CLIP_CROWDED(from, to));
   const count = (note: ClipNote) => tracks.filter((t) => t.note === note).length;
-  if (count('moving') > 0) warnings.push(`${count('moving')} of ${tracks.length} tracks do not behave like still points, and have weight 0.`);
-  if (count('burn-in') > 0) warnings.push(`${count('burn-in')} tracks lie on something that is burnt into the picture, and have weight 0.`);
+  if (count('moving') > 0) warnings.push(CLIP.CLIP_MOVING(count('moving'), tracks.length));
+  if (count('burn-in') > 0) warnings.push(CLIP.CLIP_BURNT_IN(count('burn-in')));
   return warnings;
 }
 

@@ -3,6 +3,7 @@ import { distance, type Vec3 } from '../math';
 import { inFrame, projectAt } from '../setup';
 import { informationOf, knowledgeOf, LEAST_POINTS, placeJacobian, type FrameElimination, type InformationResult } from './information';
 import type { ForecastPlan } from './plan';
+import { FORECAST, type Warning } from '../warnings';
 
 export interface FrameForecast {
   frame: number;
@@ -31,7 +32,7 @@ export interface Forecast {
   worstFrame: number | null;
   worstPlace: Vec3 | null;
   frames: FrameForecast[];
-  warnings: string[];
+  warnings: Warning[];
 }
 
 /** Largest parallax against the noise below which a solve tells no depth from it. */
@@ -56,26 +57,21 @@ export function forecast(plan: ForecastPlan): Forecast {
     for (let p = 0; p < np; p += 1) if (plan.sigmaPx[i * np + p] > 0) n += 1;
     return n;
   });
-  const warnings: string[] = [];
+  const warnings: Warning[] = [];
   const directions = !hasParallax(plan);
   const info = visible.some((v) => v >= LEAST_POINTS) ? informationOf(plan, directions) : null;
   const short = visible.filter((v) => v < LEAST_POINTS).length;
-  if (short > 0)
-    warnings.push(
-      short === visible.length
-        ? `No frame sees ${LEAST_POINTS} fixed points: nothing can be solved.`
-        : `${percentOf(short, visible.length)} of the move sees fewer than ${LEAST_POINTS} fixed points: those frames cannot be placed.`,
-    );
+  if (short > 0) warnings.push(short === visible.length ? FORECAST.NO_FRAME_SEES(LEAST_POINTS) : FORECAST.FRAMES_SEE_FEW(percentOf(short, visible.length), LEAST_POINTS));
   if (!info) {
-    if (short < visible.length) warnings.push('What is seen does not determine the camera.');
+    if (short < visible.length) warnings.push(FORECAST.CAMERA_NOT_DETERMINED());
     const frames = plan.frames.map((f, i) => ({ frame: f.frame, visible: visible[i], sigmaHeightM: null, sigmaPositionM: null, sigmaFocalMm: null, slipPx: null }));
     return { status: 'none', sigmaFocalMm: null, sigmaHeightM: null, sigmaScalePct: null, sigmaLevelDeg: null, slipPx: null, worstFrame: null, worstPlace: null, frames, warnings };
   }
-  if (directions) warnings.push('No parallax: the solve gives directions only. Depth, height and scale are not observable.');
+  if (directions) warnings.push(FORECAST.NO_PARALLAX());
   const usedIds = new Map(info.used.map((p) => [plan.points[p].id, p]));
   const known = knowledgeOf(plan, usedIds);
-  if (!directions && !known.scale) warnings.push('Nothing that is measured gives a scale: it is not observable. Measure a length between two marks, or a camera height over three level marks.');
-  if (!directions && !known.level) warnings.push('No ground: fewer than three level marks that are seen and not in a row. Camera heights are not observable.');
+  if (!directions && !known.scale) warnings.push(FORECAST.NO_PLANNED_SCALE());
+  if (!directions && !known.level) warnings.push(FORECAST.NO_PLANNED_GROUND());
   const scaled = !directions && known.scale;
   const levelled = !directions && known.level;
   const slip = slipOf(plan, info);
@@ -97,7 +93,7 @@ export function forecast(plan: ForecastPlan): Forecast {
   };
   const focalSigma = info.sharedFocalAt >= 0 ? sharedSigma(info, info.sharedFocalAt) : rms(frames.map((f) => f.sigmaFocalMm));
   const focalKnown = focalSigma !== null && focalSigma < UNKNOWN_SHARE * plan.frames[0].effectiveMm;
-  if (focalSigma !== null && !focalKnown) warnings.push('The focal length is not observable in this shot: hold it by a grid plate, or let the camera turn and come nearer.');
+  if (focalSigma !== null && !focalKnown) warnings.push(FORECAST.FOCAL_NOT_OBSERVABLE());
   const worst = slip.byFrame.reduce<number | null>((best, v, i) => (v !== null && (best === null || v > slip.byFrame[best]!) ? i : best), null);
   return {
     status: directions ? 'directions' : short > 0 ? 'poor' : 'solvable',

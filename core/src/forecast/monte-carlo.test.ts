@@ -4,6 +4,7 @@ import { computeOptics, pictureGeometry } from '../optics';
 import { solveTracks, type SolveSetup } from '../solve';
 import { forecast } from './forecast';
 import { NO_FACTS, type ForecastPlan } from './plan';
+import { wordsOf } from '../warnings';
 
 // Truth: the scatter of real solves (`solveTracks`) of shots that another program simulates with fresh noise, fresh level marks and a fresh
 // tape each time. With 100 runs a standard deviation is known to 1/√200 = 7 %; the forecast must agree within 15 % (`npm run verify`). The
@@ -195,7 +196,7 @@ describe('forecast of a pan', () => {
     expect(predicted.sigmaScalePct).toBeNull();
     expect(predicted.sigmaHeightM).toBeNull();
     expect(predicted.frames.every((f) => f.sigmaPositionM === null)).toBe(true);
-    expect(predicted.warnings.join(' ')).toMatch(/directions only/);
+    expect(wordsOf(predicted.warnings).join(' ')).toMatch(/directions only/);
   });
 
   it('says how well the focal length comes out', () => {

@@ -1,6 +1,7 @@
 import { renderChequer, uniform, type ChequerScene, type RenderedPlate, some } from '@mesure/synthetic';
 import { analysePlate, gridReport, quickLook, withoutDropped } from '.';
 import type { GrayImage } from '../picture';
+import { wordsOf } from '../warnings';
 
 const W = 1200,
   H = 640,
@@ -99,7 +100,7 @@ function softRight(sharp: GrayImage, soft: GrayImage): GrayImage {
 
 describe('blur by zone', () => {
   const words = (image: GrayImage) => analysePlate(image, frame);
-  const remark = (image: GrayImage) => gridReport([words(image)], ['p'], setup).plates[0].warnings.join(' ');
+  const remark = (image: GrayImage) => wordsOf(gridReport([words(image)], ['p'], setup).plates[0].warnings).join(' ');
 
   test('a sharp plate has nine zones and no remark', () => {
     const { image } = shoot({ cellPx: 50 });

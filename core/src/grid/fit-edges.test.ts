@@ -1,6 +1,7 @@
 import { anamorphicLens, bend, divisionLens, normals, type Lens } from '@mesure/synthetic';
 import { distort } from '../distortion';
 import { fitEdges, type EdgePoint } from '.';
+import { wordsOf } from '../warnings';
 
 const W = 1920,
   H = 1080;
@@ -66,7 +67,7 @@ test('marks that slipped are left out and counted', () => {
   list[4] = { ...list[4], y: list[4].y + 30 };
   list[30] = { ...list[30], x: list[30].x - 25 };
   const r = fitEdges(list, SETUP);
-  expect(r.warnings.join(' ')).toMatch(/^.*2 of 54 marks lie off their edges/);
+  expect(wordsOf(r.warnings).join(' ')).toMatch(/^.*2 of 54 marks lie off their edges/);
   expect(Math.abs((r.distortion as unknown as { k: number[] }).k[0] + 0.15)).toBeLessThan(0.01);
 });
 
@@ -81,7 +82,7 @@ test('edges through the middle tell nothing, and that is said', () => {
   );
   expect(r).toMatchObject({ status: 'unusable', reason: 'not-determined' });
   expect(r.sentence).toMatch(/^Mark other edges/);
-  expect(r.warnings.join(' ')).toMatch(/reach only \d+ % of the way to the corner/);
+  expect(wordsOf(r.warnings).join(' ')).toMatch(/reach only \d+ % of the way to the corner/);
 });
 
 test('edges that are not straight are not taken for a lens', () => {

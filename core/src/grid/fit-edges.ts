@@ -4,6 +4,7 @@ import { leastSquares, median } from '../math';
 import { computeOptics, type OpticsInput } from '../optics';
 import { unknownsOf, type GridFrame, type LensTerm } from './fit-lens';
 import { gridFrame, sigmaByName, type GridDistortion } from './grid-report';
+import { GRID, type Warning } from '../warnings';
 
 /** A point marked on an edge that is straight in reality, px. */
 export interface EdgePoint {
@@ -23,7 +24,7 @@ export interface EdgeReport {
   edges: { edge: string; points: number; bowBeforePx: number; bowAfterPx: number }[];
   cornerDisplacementPct: number;
   overscan: FrameEffect['overscan'];
-  warnings: string[];
+  warnings: Warning[];
 }
 
 /** Sets of unknowns tried, the plainest first: a hand's marks rarely carry more. */
@@ -247,13 +248,12 @@ function report(fit: EdgeFit, points: readonly EdgePoint[], edgeOf: Int32Array, 
   const value =
     first === 'lambda' ? (fit.distortion as { lambda: number }).lambda : first.startsWith('a') ? (fit.distortion as { a: readonly number[] }).a[0] : (fit.distortion as { k: readonly number[] }).k[0];
   const determined = fit.sigma[0] > 0 && Math.abs(value) > 2 * fit.sigma[0];
-  const warnings: string[] = [];
-  if (reach < FAR_SHARE) warnings.push(`The edges reach only ${(100 * reach).toFixed(0)} % of the way to the corner: beyond that the distortion is extrapolated. Mark edges near the border.`);
+  const warnings: Warning[] = [];
+  if (reach < FAR_SHARE) warnings.push(GRID.EDGES_SHORT(reach));
   const dropped = fit.kept.reduce((s, v) => s + (v ? 0 : 1), 0);
-  if (dropped > 0) warnings.push(`${dropped} of ${points.length} marks lie off their edges and were left out.`);
-  if (!determined)
-    warnings.push(`${first} is ${value.toFixed(4)} ± ${fit.sigma[0].toFixed(4)}: these edges do not tell it from none. Edges through the middle of the picture stay straight whatever the lens.`);
-  warnings.push('Straight edges tell the distortion only: not focal length, squeeze or tilt.');
+  if (dropped > 0) warnings.push(GRID.EDGE_MARKS_LEFT_OUT(dropped, points.length));
+  if (!determined) warnings.push(GRID.EDGES_DO_NOT_TELL(first, value, fit.sigma[0]));
+  warnings.push(GRID.EDGES_TELL_BEND_ONLY());
   const crooked = fit.rmsPx > Math.max(CROOKED_PX, CROOKED_SHARE * frame.widthPx);
   const status = effect.valid && determined && !crooked ? 'usable' : 'unusable';
   const rms = fit.rmsPx.toFixed(2);

@@ -7,6 +7,7 @@ import { coverOf } from './cover';
 import { fittedUnknowns, toObservations, unknownsOf, type FittedUnknown, type GridFrame, type LensFit } from './fit-lens';
 import { blurRemarks, type BlurZone } from './sharpness';
 import { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
+import { GRID, type Warning } from '../warnings';
 
 export interface PlateReport {
   file: string;
@@ -27,7 +28,7 @@ export interface PlateReport {
   zones: BlurZone[];
   /** corners beyond something across the chart that were left out, since their place in it is not certain. Missing: computed before it was asked */
   uncertain?: number;
-  warnings: string[];
+  warnings: Warning[];
 }
 
 export type GridDistortion = Distortion & {
@@ -65,7 +66,7 @@ export interface GridReport {
   maxPx: number | null;
   cornerDisplacementPct: number | null;
   overscan: FrameEffect['overscan'] | null;
-  warnings: string[];
+  warnings: Warning[];
   /** where the plates speak against what was recorded; their words are among the warnings too. Missing: computed before there were any */
   findings?: PlateFinding[];
 }
@@ -140,11 +141,11 @@ export function gridReport(
     cellPx: finite(l.cellPx),
     zones: l.zones,
     uncertain: l.uncertain,
-    warnings: [...(l.message ? [l.message] : []), ...blurRemarks(l.zones)],
+    warnings: [...refusalOf(l), ...blurRemarks(l.zones)],
   });
   const plates = lattices.map((l, i) => base(l, files[i]));
   if (good.length === 0) {
-    const why = lattices[0]?.message ?? 'No plate was given.';
+    const why = lattices[0]?.message ?? GRID.NO_PLATE().words;
     return {
       status: 'unusable',
       coverage: 0,
@@ -162,7 +163,7 @@ export function gridReport(
       maxPx: null,
       cornerDisplacementPct: null,
       overscan: null,
-      warnings: [why],
+      warnings: lattices[0] ? refusalOf(lattices[0]) : [GRID.NO_PLATE()],
       findings: [],
     };
   }
@@ -171,7 +172,7 @@ export function gridReport(
   const { fit } = choice;
   good.forEach(({ l, i }, q) => measurePlate(plates[i], l, fit, observations, q));
 
-  const warnings: string[] = [];
+  const warnings: Warning[] = [];
   const findings: PlateFinding[] = [];
   const effect = frameEffect({ ...frame, fxPx: frame.fxPx * fit.aspect, center: fit.center, distortion: fit.distortion });
   const cover = coverOf(
@@ -182,7 +183,7 @@ export function gridReport(
   const coverage = good.length === 1 ? good[0].l.coverage : cover.share;
   // an infinite sigma: the plates do not tell it
   const focalFromTilt = fit.sigma.rho !== undefined && Number.isFinite(fit.sigma.rho) ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.rho * geometry.effectiveFocalMm } : null;
-  if (good.length === 1 && !focalFromTilt) warnings.push('One square-on plate cannot tell focal length from distance: the coefficients hold for the recorded focal length.');
+  if (good.length === 1 && !focalFromTilt) warnings.push(GRID.SQUARE_ON_ONLY());
   const focalFromDistance = options.measured && good.length === 1 ? fromDistance(fit, geometry.effectiveFocalMm, options.measured, warnings, findings) : null;
   // a standard deviation of less than 0.1 mm needs its second digit
   const digits = focalFromTilt && focalFromTilt.sigmaMm < 0.1 ? 2 : 1;
@@ -208,13 +209,10 @@ export function gridReport(
       sigma: squeeze.sigma,
       words: `The cells of the chart are square at a squeeze of ${squeeze.value.toFixed(3)} ± ${squeeze.sigma.toFixed(3)}, recorded is ${recordedSqueeze}.`,
     });
-  if (!effect.valid) warnings.push('The fitted model folds over inside the frame: it must not be used at the border. Shoot a plate that fills the frame.');
+  if (!effect.valid) warnings.push(GRID.FOLDS_OVER());
   const sentence = judge(fit, coverage, effect, cover.empty);
   const usable = effect.valid && coverage >= POOR_COVERAGE;
-  if (coverage < GOOD_COVERAGE)
-    warnings.push(
-      `${good.length === 1 ? 'The chart covers' : 'The plates together cover'} ${(100 * coverage).toFixed(0)} % of the frame${cover.empty ? `, ${cover.empty} empty` : ''}; beyond it the distortion is extrapolated.`,
-    );
+  if (coverage < GOOD_COVERAGE) warnings.push(GRID.POOR_COVERAGE(good.length, coverage, cover.empty));
   return {
     status: usable ? 'usable' : 'unusable',
     coverage,
@@ -239,7 +237,7 @@ export function gridReport(
     maxPx: fit.maxPx,
     cornerDisplacementPct: effect.cornerDisplacementPct,
     overscan: effect.overscan,
-    warnings: [...findings.map((f) => f.words), ...warnings],
+    warnings: [...findings.map((f) => GRID.PLATE_CONTRADICTS(f.words)), ...warnings],
     findings,
   };
 }
@@ -248,11 +246,11 @@ export function gridReport(
  * f = f_recorded · ρ · (measured distance) / (distance that the fit sees with the recorded focal length): a picture's scale is focal length
  * over distance. The fit's own part of the error is far below the tape's.
  */
-function fromDistance(fit: LensFit, recordedMm: number, m: MeasuredChart, warnings: string[], findings: PlateFinding[]): { mm: number; sigmaMm: number } | null {
+function fromDistance(fit: LensFit, recordedMm: number, m: MeasuredChart, warnings: Warning[], findings: PlateFinding[]): { mm: number; sigmaMm: number } | null {
   for (const [field, value] of Object.entries(m)) if (!(value > 0)) throw new CoreError('INVALID_OPTION', `${field} must be above 0`, field);
   const cells = cellsAway(fit, 0);
   if (cells === null) {
-    warnings.push('The chart is tilted: its distance does not tell the focal length. Shoot it square-on.');
+    warnings.push(GRID.TILT_HIDES_FOCAL());
     return null;
   }
   const mm = (recordedMm * m.distanceM) / (cells * m.cellM);
@@ -288,6 +286,9 @@ export function sigmaByName(sigma: Readonly<Record<string, number>>): Record<str
   return out;
 }
 
+/** Why a plate was not used, as a warning. */
+const refusalOf = (l: PlateLattice): Warning[] => (l.message && l.reason ? [GRID.PLATE_REFUSED(l.message)] : []);
+
 const finite = (v: number) => (Number.isFinite(v) ? v : null);
 
 function measurePlate(report: PlateReport, lattice: PlateLattice, fit: LensFit, observations: readonly { plate: number }[], q: number): void {
@@ -306,13 +307,10 @@ function measurePlate(report: PlateReport, lattice: PlateLattice, fit: LensFit, 
   // angle between the board's normal and the optical axis
   report.tiltDeg = radToDeg(Math.acos(Math.min(1, Math.abs(fit.poses[q].rotation[8]))));
   report.distanceCells = cellsAway(fit, q);
-  if (report.tiltDeg > 15) report.warnings.push(`The chart is tilted by ${report.tiltDeg.toFixed(0)}°; square-on covers the frame more evenly.`);
-  if (lattice.uncertain > 0)
-    report.warnings.push(
-      `${lattice.uncertain} corners that may be of this chart, beyond something across it, were left out: how many cells lie between is not certain. Take away what stands there, or shoot past it from another side.`,
-    );
+  if (report.tiltDeg > 15) report.warnings.push(GRID.CHART_TILTED(report.tiltDeg));
+  if (lattice.uncertain > 0) report.warnings.push(GRID.CORNERS_UNCERTAIN(lattice.uncertain));
   const dropped = lattice.nodes.length - count;
-  if (dropped > 0.05 * lattice.nodes.length) report.warnings.push(`${dropped} corners did not fit and were left out.`);
+  if (dropped > 0.05 * lattice.nodes.length) report.warnings.push(GRID.CORNERS_LEFT_OUT(dropped));
 }
 
 function judge(fit: LensFit, coverage: number, effect: FrameEffect, empty: string | null): string {

@@ -1,5 +1,6 @@
 import { boardTrial, poleTrial, renderChequer, scorePlate, type ChequerScene, some } from '@mesure/synthetic';
 import { analysePlate, gridReport, quickLook } from '.';
+import { wordsOf } from '../warnings';
 
 const W = 1200,
   H = 640;
@@ -72,7 +73,7 @@ describe('what stands across a chart', () => {
     expect(found.uncertain).toBeGreaterThan(150);
     const setup = { image: { width: W, height: H }, sensor: { widthMm: 24, heightMm: 12.8 }, focal: { mm: 30 } };
     const report = gridReport([found], ['p'], setup, { choice: found.choice });
-    expect(report.plates[0].warnings.join(' ')).toMatch(/^\d+ corners that may be of this chart, beyond something across it, were left out/);
+    expect(wordsOf(report.plates[0].warnings).join(' ')).toMatch(/^\d+ corners that may be of this chart, beyond something across it, were left out/);
     expect(report.sentence).toContain('left side empty');
   });
 

@@ -1,6 +1,7 @@
 import { median } from '../math';
 import { sampleAt, type GrayImage } from '../picture';
 import type { LatticeNode } from './grow-lattice';
+import { GRID, type Warning } from '../warnings';
 
 /** Sigma of the edge spread, px, of edges that run along the lattice's rows and along its columns; NaN where none could be measured. */
 interface EdgeBlurs {
@@ -98,21 +99,20 @@ const SOFT_FLOOR_PX = 1.3;
 const SHAKEN_TIMES = 1.6;
 
 /** What the blur by zone says to the person who shot the plate: moved, or out of focus somewhere. */
-export function blurRemarks(zones: readonly BlurZone[]): string[] {
-  const remarks: string[] = [];
+export function blurRemarks(zones: readonly BlurZone[]): Warning[] {
+  const remarks: Warning[] = [];
   const down = zones.flatMap((z) => (z.downPx === null ? [] : [z.downPx]));
   const across = zones.flatMap((z) => (z.acrossPx === null ? [] : [z.acrossPx]));
   if (down.length === 0 || across.length === 0) return remarks;
   const [d, a] = [median(down), median(across)];
   if (Math.max(d, a) > SOFT_FLOOR_PX && Math.max(d / a, a / d) > SHAKEN_TIMES) {
-    remarks.push(`Moved: edges are spread ${d.toFixed(1)} px along the chart's columns and ${a.toFixed(1)} px along its rows. Use a tripod and a short shutter.`);
+    remarks.push(GRID.PLATE_MOVED(d, a));
     return remarks;
   }
   const worst = zones.map((z) => Math.max(z.downPx ?? 0, z.acrossPx ?? 0));
   const sharpest = Math.min(...worst.filter((v) => v > 0));
   const soft = ZONE_WORDS.filter((_, i) => worst[i] > SOFT_FLOOR_PX && worst[i] > SOFT_TIMES * sharpest);
-  if (soft.length > 0)
-    remarks.push(`Soft in the ${soft.join(', ')}: ${Math.max(...worst).toFixed(1)} px against ${sharpest.toFixed(1)} px where it is sharpest. The chart is out of focus there, or not square-on.`);
+  if (soft.length > 0) remarks.push(GRID.PLATE_SOFT(soft, Math.max(...worst), sharpest));
   return remarks;
 }
 

@@ -3,6 +3,7 @@ import { CoreError } from '../errors';
 import { distance, expSO3, leastSquares, matToQuat, mulMat3, mulMatTVec, seededRandom, transpose3, type Mat3, type Quat, type Vec3 } from '../math';
 import { refinePose, samplePose, type Pose, type Sighting } from '../solve/absolute-pose';
 import { readSolveSetup, type SolveLens, type SolveSetup } from '../solve/setup';
+import { PICTURE, type Warning } from '../warnings';
 
 /** A surveyed point marked in one picture, px of the recorded picture. */
 export interface LineUpMark {
@@ -35,7 +36,7 @@ export interface LineUp {
   rmsPx: number | null;
   /** of each mark that has a point, px; `left`: so far off that it was left out */
   marks: { id: string; dxPx: number; dyPx: number; left: boolean }[];
-  warnings: string[];
+  warnings: Warning[];
 }
 
 export interface LineUpOptions {
@@ -70,9 +71,9 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
     seenIds.add(m.id);
   }
   const known = new Map(points.map((p) => [p.id, p]));
-  const warnings: string[] = [];
+  const warnings: Warning[] = [];
   const strangers = marks.filter((m) => !known.has(m.id)).map((m) => m.id);
-  if (strangers.length > 0) warnings.push(`Of ${strangers.join(', ')} no place is known; ${strangers.length === 1 ? 'it was' : 'they were'} not used.`);
+  if (strangers.length > 0) warnings.push(PICTURE.PLACE_UNKNOWN(strangers));
   const used = marks.flatMap((m) => (known.has(m.id) ? [{ ...m, point: known.get(m.id)! }] : []));
   if (used.length < LEAST_MARKS) return nothing(`${used.length} marks have a known place; ${LEAST_MARKS} are the least`, warnings);
   const thin = thinnest(used.map((u) => u.point.position));
@@ -98,14 +99,14 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
     const [best, second] = tries;
     if (!best || misfit(best.fit) > 0.6 * misfit(fit)) break;
     if (second && second.fit.cost < AS_WELL * best.fit.cost + 1) {
-      warnings.push(`A mark is wrong, and nothing tells whether it is ${best.id} or ${second.id}: mark one point more.`);
+      warnings.push(PICTURE.MARK_UNDECIDED(best.id, second.id));
       break;
     }
     const gone = rows.find((r) => r.id === best.id)!;
     const far = residualsOf([gone], best.fit, lens)[0];
     if (Math.hypot(far.dxPx, far.dyPx) < LEFT_SIGMAS * markSigmaPx) break;
     left.add(best.id);
-    warnings.push(`${best.id} lies ${Math.hypot(far.dxPx, far.dyPx).toFixed(1)} px off what the others say and was left out.`);
+    warnings.push(PICTURE.MARK_LEFT_OUT(best.id, Math.hypot(far.dxPx, far.dyPx)));
     rows = rows.filter((r) => r.id !== best.id);
     ({ fit } = best);
   }
@@ -114,14 +115,13 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
   const rmsPx = Math.sqrt(inside.reduce((s, r) => s + r.dxPx ** 2 + r.dyPx ** 2, 0) / inside.length);
   const held = mode === 'held';
   const worse = Math.max(1, misfit(fit));
-  if (fit.redundancy <= 0) warnings.push('As many unknowns as marks: nothing checks this line-up. Mark one point more.');
-  else if (misfit(fit) > 3) warnings.push(`The marks miss their points by ${misfit(fit).toFixed(1)} times what is usual: a wrong place, another focal length, or a lens that bends.`);
+  if (fit.redundancy <= 0) warnings.push(PICTURE.NOTHING_CHECKS_LINE_UP());
+  else if (misfit(fit) > 3) warnings.push(PICTURE.MARKS_MISS(misfit(fit)));
   if (fit.rank < fit.unknowns) return nothing('the marks do not determine the camera: spread them over the picture and in depth', warnings);
   const sigma = (i: number) => worse * Math.sqrt(fit.covariance[i * fit.unknowns + i]);
   const sigmaFocalMm = held ? 0 : sigma(6);
-  if (flat && !held && sigmaFocalMm > 0.02 * fit.focalMm)
-    warnings.push('All points lie in one plane, and the focal length is hardly seen in it: mark a point off the plane, or hold the focal length.');
-  if (fit.rival) warnings.push('Another place of the camera explains the marks nearly as well: mark a point off the plane, or one farther away.');
+  if (flat && !held && sigmaFocalMm > 0.02 * fit.focalMm) warnings.push(PICTURE.POINTS_IN_ONE_PLANE());
+  if (fit.rival) warnings.push(PICTURE.ANOTHER_PLACE_FITS());
   const axis: Vec3 = [fit.rotation[6], fit.rotation[7], fit.rotation[8]];
   let along = 0;
   for (let i = 0; i < 3; i += 1) for (let j = 0; j < 3; j += 1) along += axis[i] * axis[j] * fit.covariance[(3 + i) * fit.unknowns + 3 + j];
@@ -140,7 +140,7 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
   };
 }
 
-const nothing = (reason: string, warnings: string[]): LineUp => ({
+const nothing = (reason: string, warnings: Warning[]): LineUp => ({
   ...{ status: 'failed' as const, reason, position: null, rotation: null, focalMm: null, sigmaFocalMm: null, sigmaPositionM: null, sigmaAlongAxisM: null, rmsPx: null, marks: [], warnings },
 });
 

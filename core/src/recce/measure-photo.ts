@@ -1,6 +1,7 @@
 import { CoreError } from '../errors';
 import { leastSquares, median, mulMatTVec, type Vec3 } from '../math';
 import { toCameraOf } from '../setup';
+import { PICTURE, type Warning } from '../warnings';
 
 /** A length that was measured on the set and is seen in the photo. */
 export interface PhotoLength {
@@ -38,7 +39,7 @@ export interface PhotoMeasure {
   ends: { a: Vec3; b: Vec3 }[];
   /** what each length comes out as, in the order given */
   lengthsM: number[];
-  warnings: string[];
+  warnings: Warning[];
 }
 
 /** A photo is held level to about so much; the lengths correct it. */
@@ -155,11 +156,11 @@ export function measurePhoto(input: RecceInput): PhotoMeasure {
     });
     const lengthsM = lengths.map((l, i) => (l.kind === 'ground' ? Math.hypot(ends[i].b[0] - ends[i].a[0], ends[i].b[2] - ends[i].a[2]) : uprightM(x, l, ends[i].a)));
     const sigmaHeightM = heightM * Math.sqrt(covariance[0]);
-    const warnings: string[] = [];
-    if (sigmaHeightM > POOR_HEIGHT_SHARE * heightM) warnings.push('The lengths do not fix the camera well: measure one across the picture and one along the view, or something upright.');
+    const warnings: Warning[] = [];
+    if (sigmaHeightM > POOR_HEIGHT_SHARE * heightM) warnings.push(PICTURE.LENGTHS_DO_NOT_FIX());
     lengths.forEach((l, i) => {
       const sigma = l.kind === 'ground' ? Math.hypot(l.sigmaM, fingerM(x, l, lengthsM[i])) : Math.hypot(l.sigmaM, (Math.SQRT2 * sigmaPx * Math.hypot(...ends[i].a, heightM)) / focal);
-      if (Math.abs(lengthsM[i] - l.m) > CONTRADICTS * sigma) warnings.push(`Length ${i + 1} comes out as ${lengthsM[i].toFixed(2)} m, not ${l.m.toFixed(2)} m: it does not fit the others.`);
+      if (Math.abs(lengthsM[i] - l.m) > CONTRADICTS * sigma) warnings.push(PICTURE.LENGTH_DOES_NOT_FIT(i + 1, lengthsM[i], l.m));
     });
     return {
       status: warnings.length > 0 ? 'poor' : 'usable',

@@ -1,6 +1,7 @@
 import { seededNormal } from '../math';
 import { measurePhoto, type PhotoLength } from './measure-photo';
 import { setFromPhoto } from './set-from-photo';
+import { wordsOf } from '../warnings';
 
 // A camera 1.6 m over the floor, looking 20° down, 3000 × 2000 px with a focal length of 2200 px, written out here by sines and cosines.
 const [H, T, F, W, HGT] = [1.6, (20 * Math.PI) / 180, 2200, 3000, 2000];
@@ -63,14 +64,14 @@ describe('a photo and three lengths', () => {
     const wrong = [...THREE, { ...ground([-0.5, -4], [0.5, -4]), m: 1.6 }, upright([0.8, -3.4], 1.2)];
     const m = measurePhoto(input(wrong));
     expect(m.status).toBe('poor');
-    expect(m.warnings.join()).toMatch(/Length 4 comes out as 1\.\d+ m, not 1\.60 m/);
+    expect(wordsOf(m.warnings).join()).toMatch(/Length 4 comes out as 1\.\d+ m, not 1\.60 m/);
   });
   it('says when the lengths do not fix the camera', () => {
     // three lengths close together far away
     const far = [ground([-0.1, -12], [0.1, -12]), ground([0.1, -12], [0.1, -12.3]), ground([0.3, -12], [0.4, -12.1])];
     const m = measurePhoto(input(far));
     expect(m.status).toBe('poor');
-    expect(m.warnings[0]).toMatch(/do not fix the camera/);
+    expect(m.warnings[0].words).toMatch(/do not fix the camera/);
   });
   it('refuses what cannot be, in words', () => {
     expect(() => measurePhoto(input(THREE.slice(0, 2)))).toThrow(/2 lengths of at least three/);

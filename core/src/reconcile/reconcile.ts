@@ -6,6 +6,7 @@ import type { SolveSetup } from '../solve/setup';
 import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
 import { focalCauses, lengthCauses, type KnownCause } from './causes';
+import type { Warning } from '../warnings';
 
 export type Verdict = 'agrees' | 'drifts' | 'contradicts' | 'not observable';
 
@@ -38,7 +39,7 @@ export interface ReconcileReport {
   items: ReconcileItem[];
   verdict: Verdict;
   sentence: string;
-  warnings: string[];
+  warnings: Warning[];
   /** facts contradict each other, and the solve does not say which is wrong */
   undecided?: Undecided;
 }

@@ -2,6 +2,7 @@ import { simulateShot, uniform } from '@mesure/synthetic';
 import { quatToMat, type Vec3 } from '../math';
 import { solveTracks, type SolveResult } from '../solve';
 import { rigOffset } from './rig-offset';
+import { wordsOf } from '../warnings';
 
 type Point = readonly [number, number, number];
 const LENS = { widthPx: 3840, heightPx: 2160, sensorWidthMm: 24, sensorHeightMm: 13.5 };
@@ -55,7 +56,7 @@ test('the offset of two cameras that ran together comes out within its sigma, in
 test('a rig that is knocked half way is told, with the frame', () => {
   const r = rigOffset(a, solved('B', 16));
   expect(r.stable).toBe(false);
-  expect(r.warnings.join()).toMatch(/The rig moved on the way: by (3|4)\d mm/);
+  expect(wordsOf(r.warnings).join()).toMatch(/The rig moved on the way: by (3|4)\d mm/);
 });
 
 test('counts that are apart are laid beside each other by the number given, and a wrong one is no rig', () => {

@@ -1,6 +1,7 @@
 import { CoreError } from '../errors';
 import { matToQuat, median, mulMat3, quatToMat, rotationAngle, transpose3, type Mat3, type Quat, type Vec3 } from '../math';
 import type { SolveResult } from '../solve';
+import { WITNESS, type Warning } from '../warnings';
 
 /** How one camera sat on another, from a solve of each. */
 export interface RigOffset {
@@ -16,7 +17,7 @@ export interface RigOffset {
   /** the rig held: no frame, and no drift, beyond what both solves allow */
   stable: boolean;
   frames: { frame: number; offM: number; offDeg: number }[];
-  warnings: string[];
+  warnings: Warning[];
 }
 
 /** Frames that both solves must share. */
@@ -35,7 +36,7 @@ const HARMLESS_DEG = 0.05;
  * @throws CoreError INVALID_OPTION where a solve has no frames
  */
 export function rigOffset(a: SolveResult, b: SolveResult, addFrames = 0): RigOffset {
-  const warnings: string[] = [];
+  const warnings: Warning[] = [];
   for (const [name, s] of [
     ['A', a],
     ['B', b],
@@ -45,7 +46,7 @@ export function rigOffset(a: SolveResult, b: SolveResult, addFrames = 0): RigOff
     if (s.anchoring.scale === null) return none(`the solve of ${name} has no scale: without metres there is no offset`, warnings);
   }
   const shared = a.anchoring.datum.filter((d) => b.anchoring.datum.includes(d));
-  if (shared.length === 0) warnings.push('The two solves are tied to the world by different things: their axes may differ, and the offset with them.');
+  if (shared.length === 0) warnings.push(WITNESS.NOTHING_SHARED());
   const ofB = new Map(b.frames.map((f) => [f.frame, f]));
   const pairs = a.frames.flatMap((fa) => {
     const fb = ofB.get(fa.frame + addFrames);
@@ -83,15 +84,12 @@ export function rigOffset(a: SolveResult, b: SolveResult, addFrames = 0): RigOff
   // within each half: a rig that was knocked scatters little before and little after
   const withinM = median([...pairs.slice(0, half).map((p) => apart(p.at, before)), ...pairs.slice(-half).map((p) => apart(p.at, after))]) / 1.54;
   const drifts = walkedM > own + MOVED_SIGMAS * Math.max(withinM / Math.sqrt(independent / 2), HARMLESS_M) || turnedDeg > MOVED_SIGMAS * Math.max(sigmaDeg, HARMLESS_DEG);
-  if (drifts)
-    warnings.push(
-      `The rig moved on the way: by ${(1000 * walkedM).toFixed(0)} mm and ${turnedDeg.toFixed(2)}° between the first half and the second. Touched, or the cameras did not run together (--frames).`,
-    );
-  if (wild.length > 0) warnings.push(`${wild.length} frames lie far from the others, the first at ${wild[0].frame}: ${(1000 * wild[0].offM).toFixed(0)} mm, ${wild[0].offDeg.toFixed(2)}°.`);
+  if (drifts) warnings.push(WITNESS.RIG_MOVED(walkedM, turnedDeg));
+  if (wild.length > 0) warnings.push(WITNESS.FRAMES_APART(wild.length, wild[0].frame, wild[0].offM, wild[0].offDeg));
   return { status: 'solved', reason: null, translation, rotation: matToQuat(turn), sigmaM, sigmaDeg, stable: !drifts && wild.length === 0, frames: off, warnings };
 }
 
-const none = (reason: string, warnings: string[]): RigOffset => ({
+const none = (reason: string, warnings: Warning[]): RigOffset => ({
   ...{ status: 'failed' as const, reason, translation: null, rotation: null, sigmaM: null, sigmaDeg: null, stable: false, frames: [], warnings },
 });
 

@@ -11,9 +11,10 @@ import type { SolveResult, TrimmedObservation } from './result';
 import type { SolveLens, SolveSetup } from './setup';
 import { MIN_SHARED_TRACKS } from './start';
 import { turnToWorld, uprightTurn } from './turn';
+import { SOLVE, type Warning } from '../warnings';
 
 /** Nothing was solved, and why. */
-export function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: string[]): SolveResult {
+export function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: Warning[]): SolveResult {
   return {
     status: 'failed',
     reason,
@@ -43,7 +44,7 @@ const describeLens = (lens: SolveLens, follows: boolean): SolveResult['distortio
 });
 
 export interface Story {
-  warnings: string[];
+  warnings: Warning[];
   trimmed: TrimmedObservation[];
   iterations: number;
   focalMode: string;
@@ -87,18 +88,14 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const told = variance * drift.factor;
   // a lens that bends leaves errors that go along the tracks too
   const bending = !lens.hasDistortion && !lens.freeDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
-  if (bending)
-    warnings.push(
-      `The lens bends, and this solve took it as straight: with a distortion (k1 about ${bending.k1.toFixed(2)}) the error would fall from ${rmsPx.toFixed(2)} to ${(rmsPx * Math.sqrt(bending.remaining)).toFixed(2)} px. Shoot a lens grid, or mark straight edges, before anything is judged by it.`,
-    );
-  else if (drift.factor > WORTH_SAYING)
-    warnings.push(`The tracks drift: their errors go along them from frame to frame. Standard deviations are ${Math.sqrt(drift.factor).toFixed(1)} times what their number alone would give.`);
+  if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining)));
+  else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(drift.factor)));
   const covariance = BundleCovariance.compute(problem, state);
-  if (!covariance) warnings.push('The tracks do not determine all cameras and points: no standard deviations can be given.');
+  if (!covariance) warnings.push(SOLVE.NO_DEVIATIONS());
   const moving = story.trimmed.filter((t) => t.frame === null);
-  if (moving.length > 0) warnings.push(`${moving.length} of ${r.obs.trackIds.length} tracks do not behave like still points and were left out.`);
+  if (moving.length > 0) warnings.push(SOLVE.TRACKS_MOVE(moving.length, r.obs.trackIds.length));
   const few = frameOf.filter((_, c) => frameCount[c] < MIN_SHARED_TRACKS).length;
-  if (few > 0) warnings.push(`${few} frames stand on fewer than ${MIN_SHARED_TRACKS} tracks.`);
+  if (few > 0) warnings.push(SOLVE.THIN_FRAMES(few, MIN_SHARED_TRACKS));
   const unplaced = r.poses.flatMap((p, f) => (p ? [] : [r.obs.frames[f]]));
   return { problem, state, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, rmsPx, variance, told, drift, bending, covariance, unplaced };
 }
@@ -138,7 +135,7 @@ function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): number |
 
 /** What every solve says, of whatever motion. */
 function common(r: Reconstruction, lens: SolveLens, story: Story, g: ReturnType<typeof gather>, sigmaFocalMm: number | null) {
-  if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) story.warnings.push(`The focal length is hardly seen in this move: ± ${sigmaFocalMm.toFixed(1)} mm.`);
+  if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) story.warnings.push(SOLVE.FOCAL_HARDLY_SEEN(sigmaFocalMm));
   return {
     width: lens.geometry.widthPx,
     height: lens.geometry.heightPx,
@@ -256,8 +253,8 @@ export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSet
   const asked = setup.motion === 'pan';
   const most = Math.max(0, ...rotations.map((r2) => rotationAngle(rotations[0], r2)));
   const still = most * r.slopeToPx < STILL_NOISES * Math.sqrt(g.variance);
-  if (!asked && !still) story.warnings.unshift('The camera turns but does not move: turns, directions and what they say of the lens are seen, and no depth, no place, no scale.');
-  if (still) story.warnings.unshift('The camera stands still: nothing is seen of its path, and nothing of its lens.');
+  if (!asked && !still) story.warnings.unshift(SOLVE.CAMERA_TURNS());
+  if (still) story.warnings.unshift(SOLVE.CAMERA_STANDS());
   const whole = unplaced.length === 0;
   const reasons = [
     ...(asked ? [] : [`no parallax: the camera ${still ? 'stands still' : 'turns but does not move'}, so directions are seen and no depth`]),

@@ -2,6 +2,7 @@ import { expSO3, matToQuat, median, mulMat3, mulMatVec, quatToMat, transpose3, t
 import type { TrackPoint } from './observations';
 import type { SolvedObject, SolveResult } from './result';
 import type { AnchorFacts, SolveSetup } from './setup';
+import { SOLVE } from '../warnings';
 
 /** A track that spans less than this share of what the usual one spans belongs to what stands still with the camera. */
 const STILL_SHARE = 0.1;
@@ -37,13 +38,13 @@ export function withoutStill(tracks: readonly TrackPoint[]): { tracks: TrackPoin
 /** The result of the object's frame, with the object's way before the still camera. */
 export function asObject(solve: SolveResult, setup: SolveSetup, still: number): SolveResult {
   if (solve.status === 'failed') return { ...solve, motion: 'object' };
-  const warnings = solve.warnings.filter((w) => !w.startsWith('No ground'));
-  if (still > 0) warnings.push(`${still} tracks stay where they are in the picture, as the set does before a still camera, and were left out.`);
+  const warnings = solve.warnings.filter((w) => w.code !== 'NO_GROUND');
+  if (still > 0) warnings.push(SOLVE.SET_TRACKS(still));
   if (solve.motion === 'pan')
     return { ...solve, motion: 'object', status: 'partial', reason: 'the object only turned about the camera, or was too far away for its size: no shape and no place of it is seen', warnings };
   const heights = setup.anchors?.cameraHeights ?? [];
-  if (heights.length === 0) warnings.push('No camera height: places of the object count from the entrance pupil.');
-  if (heights.length > 1) warnings.push('The camera stands still: of several heights the first was taken.');
+  if (heights.length === 0) warnings.push(SOLVE.OBJECT_WITHOUT_HEIGHT());
+  if (heights.length > 1) warnings.push(SOLVE.OBJECT_MANY_HEIGHTS());
   const angle = (of: 'tilt' | 'roll') => setup.anchors?.cameraAngles?.find((a) => a.of === of)?.rad ?? 0;
   const world = mulMat3(expSO3([angle('tilt'), 0, 0]), expSO3([0, 0, -angle('roll')]));
   const camera: Vec3 = [0, heights[0]?.m ?? 0, 0];

@@ -3,6 +3,7 @@ import type { Quat, Vec3 } from '../math';
 import type { CountingQuestion } from '../track/counting';
 import type { Bending } from './bending';
 import type { AnchorResidual, PlaceCovariance, Undecided } from '../anchor';
+import type { Warning } from '../warnings';
 
 export interface SolvedFrame {
   frame: number;
@@ -100,6 +101,6 @@ export interface SolveResult {
   zoomed?: number | null;
   /** the tracks seem to count otherwise than they were read; missing in results from before it was asked */
   question?: CountingQuestion | null;
-  warnings: string[];
+  warnings: Warning[];
   iterations: number;
 }

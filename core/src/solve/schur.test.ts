@@ -200,7 +200,7 @@ test('long shots of short tracks settle to their floor', () => {
   });
   const r = solveTracks(shot.tracks, { image: { width: 2048, height: 1080 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mode: 'free', mm: 21 }, distortion: { mode: 'none' } });
   expect(r.status).toBe('solved');
-  expect(r.warnings.filter((w) => /still moved/.test(w))).toEqual([]);
+  expect(r.warnings.filter(({ words: w }) => /still moved/.test(w))).toEqual([]);
   expect(r.iterations).toBeLessThan(40);
   expect(Math.abs(r.focalMm! - 18)).toBeLessThan(4 * r.sigmaFocalMm!);
 });

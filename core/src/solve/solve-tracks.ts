@@ -14,6 +14,7 @@ import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, rankPairs, startFromPair, type PairCandidate } from './start';
 import { focalOfTurn, startTurn } from './turn';
 import { chooseKnots, growthOfPicture, recordedProfile, mayZoom, splineBasis, zoomSeen } from './zoom';
+import { once, SOLVE, type Warning } from '../warnings';
 
 export interface SolveOptions {
   /** drop the worst observations and solve again; default false */
@@ -57,9 +58,9 @@ export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, opt
   if (doubt && options.mustAsk) return { ...failed(setup, lens, doubt.words, []), question: doubt };
   const tracks = countedAs(given, options.counting ?? asRecorded(picture), picture);
   const { mirrored, ...result } = solveCounted(tracks, setup, lens, options);
-  if (doubt) return { ...result, question: doubt, warnings: [doubt.words, ...result.warnings] };
+  if (doubt) return { ...result, question: doubt, warnings: [SOLVE.COUNTING_DOUBTED(doubt.words), ...result.warnings] };
   if (!mirrored) return result;
-  const warned = { ...result, warnings: [mirrored, ...result.warnings] };
+  const warned = { ...result, warnings: [SOLVE.MIRRORED(mirrored), ...result.warnings] };
   // whoever said how they count has answered; what speaks against it stays among the warnings
   if (options.counting) return warned;
   return { ...warned, question: { what: 'mirrored', words: mirrored, choices: [{ ...asRecorded(picture), yUp: true }] } };
@@ -68,10 +69,10 @@ export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, opt
 function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: SolveLens, options: SolveOptions): SolveResult & { mirrored?: string | null } {
   const progress = options.onProgress ?? (() => undefined);
   const random = seededRandom(options.seed ?? 1);
-  const warnings: string[] = [];
+  const warnings: Warning[] = [];
   progress({ stage: 'reading tracks', done: 0, total: 1 });
   const obs = buildObservations(tracks, lens.map);
-  if (obs.outsideLens > 0) warnings.push(`${obs.outsideLens} places lie where the held distortion has no inverse and were left out.`);
+  if (obs.outsideLens > 0) warnings.push(SOLVE.OUTSIDE_LENS(obs.outsideLens));
   const read = [...warnings];
   const fail = (reason: string) => failed(setup, lens, reason, warnings);
 
@@ -90,7 +91,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
           : { held: false };
   const sparse = thinTracks(tracks, obs, lens);
   const zooms = focalMode === 'zoom';
-  if (zooms && lens.hasDistortion) warnings.push(`The distortion at ${lens.recordedMm.toFixed(1)} mm was held over the whole zoom; a lens bends otherwise at its other end.`);
+  if (zooms && lens.hasDistortion) warnings.push(SOLVE.DISTORTION_HELD_OVER_ZOOM(lens.recordedMm));
   // the picture's own growth first, so that turns and moves are told apart by a lens that does not seem to zoom
   if (zooms) reprofile(sparse, growthOfPicture(sparse));
   const keys = chooseKeyframes(sparse);
@@ -166,7 +167,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
-  const solved = assembleFree(r, lens, setup, { warnings: [...new Set(warnings)], trimmed, iterations, focalMode });
+  const solved = assembleFree(r, lens, setup, { warnings: once(warnings), trimmed, iterations, focalMode });
   if (zooms) return { ...solved, ...outsideNoted(solved, setup) };
   const doubtful = solved.status !== 'failed' && !solved.bending && mayZoom(sparse, solved.driftFactor ?? 1);
   const zoomed = doubtful ? zoomSeen(solved, solveCounted(tracks, { ...setup, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, lens, { seed: options.seed })) : null;
@@ -177,7 +178,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     zoomed,
     status: 'partial',
     reason: solved.reason ? `${solved.reason}; ${reason}` : reason,
-    warnings: [`The lens zooms: ${reason}. Note where the zoom begins and ends, and solve it as a zoom.`, ...solved.warnings],
+    warnings: [SOLVE.LENS_ZOOMS(reason), ...solved.warnings],
   };
 }
 
@@ -237,7 +238,7 @@ interface TurnInput {
   setup: SolveSetup;
   rule: FocalRule;
   options: SolveOptions;
-  warnings: string[];
+  warnings: Warning[];
   pairs: readonly PairCandidate[];
 }
 
@@ -371,7 +372,7 @@ const nearest = (r: Reconstruction, f: number): number => {
 };
 
 /** Adjusts all frames; leaves out tracks that do not behave like still points; takes back those that do after all. */
-function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNullable<SolveOptions['onProgress']>, warnings: string[]): number {
+function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNullable<SolveOptions['onProgress']>, warnings: Warning[]): number {
   // the keyframes already tell the noise, so that the first round can be the last
   let huberPx = Math.max(1e-3, 3 * noiseOf(r.adjustAll(2, 0).residualPx));
   let iterations = 0;
@@ -407,8 +408,7 @@ function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: N
     },
     true,
   );
-  if (reason === 'maxIterations')
-    warnings.push(`The adjustment was stopped after ${LAST_ITERATIONS} rounds while it still moved: the standard deviations are too small. More tracks that last longer would settle it.`);
+  if (reason === 'maxIterations') warnings.push(SOLVE.STOPPED_EARLY(LAST_ITERATIONS));
   return iterations;
 }
 
@@ -439,7 +439,7 @@ function movingTracks(r: Reconstruction, residualPx: Float64Array, obsOf: Int32A
 }
 
 /** Tracks without a place: those whose rays do not meet move by themselves; the others were seen under too little parallax. */
-function nameMoving(r: Reconstruction, trimmed: TrimmedObservation[], warnings: string[]): void {
+function nameMoving(r: Reconstruction, trimmed: TrimmedObservation[], warnings: Warning[]): void {
   const { residualPx } = r.adjustAll(Infinity, 0);
   const limitPx = MOVES_SIGMAS * Math.max(noiseOf(residualPx), LEAST_NOISE_PX);
   let flat = 0;
@@ -452,7 +452,7 @@ function nameMoving(r: Reconstruction, trimmed: TrimmedObservation[], warnings: 
       trimmed.push({ track: r.obs.trackIds[t], frame: null, residualPx: missPx, reason: 'moving' });
     } else flat += 1;
   });
-  if (flat > 0) warnings.push(`${flat} tracks were seen under too little parallax to have a depth and were left out.`);
+  if (flat > 0) warnings.push(SOLVE.LITTLE_PARALLAX(flat));
 }
 
 /** A frame that fits ten times worse than the rest has no camera to speak of. */
@@ -476,20 +476,20 @@ function dropLostFrames(r: Reconstruction, residualPx: Float64Array, obsOf: Int3
 }
 
 /** Were the coefficients normalised by the recorded focal length (the map is fixed in the picture) or by the true one (it follows)? */
-function chooseNormalisation(r: Reconstruction, lens: SolveLens, rule: FocalRule, warnings: string[]): number {
+function chooseNormalisation(r: Reconstruction, lens: SolveLens, rule: FocalRule, warnings: Warning[]): number {
   if (rule.held || !lens.hasDistortion || Math.abs(r.focalMm / lens.recordedMm - 1) < 0.003) return 0;
   const { problem, state, frameOf, trackOf } = r.toBundle();
   const fixed = adjust(problem, state, { huberPx: 3, maxIterations: 3 });
   const follows = adjust({ ...problem, lens: { ...problem.lens, follows: true } }, state, { huberPx: 3, maxIterations: 15, costTolerance: 1e-6 });
   if (follows.finalCost >= 0.98 * fixed.finalCost) return fixed.iterations + follows.iterations;
-  warnings.push('The distortion fits better when its coefficients are read with the solved focal length than with the recorded one; it was read so.');
+  warnings.push(SOLVE.DISTORTION_FOLLOWS_FOCAL());
   r.lens = { ...r.lens, follows: true };
   r.absorb(follows.state, frameOf, trackOf);
   return fixed.iterations + follows.iterations;
 }
 
 /** Drops observations above 3 sigma and adjusts again, up to three rounds; says when that did not help. */
-function trim(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNullable<SolveOptions['onProgress']>, warnings: string[]): number {
+function trim(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNullable<SolveOptions['onProgress']>, warnings: Warning[]): number {
   let iterations = 0;
   for (let round = 0; round < 3; round += 1) {
     const { residualPx, obsOf } = r.adjustAll(Infinity, 0);
@@ -507,7 +507,7 @@ function trim(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNul
       progress({ stage: 'trimming', done: round, total: 3 });
     });
     const rms = (list: Float64Array) => Math.sqrt(list.reduce((s, e) => s + e * e, 0) / Math.max(1, list.length));
-    if (rms(after.residualPx) > rms(residualPx)) warnings.push('Trimming made the fit worse: the worst tracks were holding it together.');
+    if (rms(after.residualPx) > rms(residualPx)) warnings.push(SOLVE.TRIM_MADE_WORSE());
   }
   return iterations;
 }

@@ -8,6 +8,7 @@ import { evaluateBundle, Linearisation, stepState, type BundleProblem, type Bund
 import { fivePoint } from './five-point';
 import { SchurSystem } from './schur';
 import { Matrix, solve as solveDense } from 'ml-matrix';
+import { wordsOf } from '../warnings';
 
 type P3 = readonly [number, number, number];
 const W = 2048,
@@ -313,12 +314,12 @@ describe('solveTracks', () => {
     const bent = solveTracks(tracks, setup());
     expect(bent.bending!.k1).toBeGreaterThan(-0.17);
     expect(bent.bending!.k1).toBeLessThan(-0.07);
-    expect(bent.warnings.join(' ')).toMatch(/The lens bends, and this solve took it as straight/);
+    expect(wordsOf(bent.warnings).join(' ')).toMatch(/The lens bends, and this solve took it as straight/);
     expect(solveTracks(tracks, setup({ distortion: { mode: 'held', model: 'radial', k: [-0.12, 0.02, 0] } })).bending).toBeNull();
     expect(solveTracks(shot().tracks, setup()).bending).toBeNull();
     const drifting = solveTracks(driftingTracks(shot({ noisePx: 0.05 }).tracks, 0.3, 0.97, 5), setup());
     expect(drifting.bending).toBeNull();
-    expect(drifting.warnings.join(' ')).toMatch(/The tracks drift/);
+    expect(wordsOf(drifting.warnings).join(' ')).toMatch(/The tracks drift/);
   });
 
   test('tracks that follow worse than others are not taken for moving ones', () => {
@@ -401,7 +402,7 @@ describe('anchoring', () => {
     expect(Math.hypot(...p.position.map((v, k) => v - toDatum(at(c))[k]))).toBeLessThan(4 * Math.sqrt(3) * p.sigmaM!);
     expect(Math.abs(r.points.find((q) => q.track === a)!.position[1])).toBeLessThan(0.01);
     expect(r.anchoring.scale).not.toBeNull();
-    expect(r.warnings.filter((w) => /measured/.test(w))).toHaveLength(0);
+    expect(r.warnings.filter(({ words: w }) => /measured/.test(w))).toHaveLength(0);
   });
 
   test('the camera looks along −Z with +Y up, as in glTF', () => {
@@ -421,7 +422,7 @@ describe('anchoring', () => {
     expect(height.measuredM).toBeCloseTo(3.556, 3);
     expect(Math.abs(height.independentM! - 1.4)).toBeLessThan(4 * height.sigmaIndependentM!);
     expect(Math.abs(height.normalised!)).toBeGreaterThan(10);
-    expect(r.warnings.join(' ')).toMatch(/Camera height, frame 1: measured 3\.556 m, but the rest gives 1\.\d+ ± .* It was left out/);
+    expect(wordsOf(r.warnings).join(' ')).toMatch(/Camera height, frame 1: measured 3\.556 m, but the rest gives 1\.\d+ ± .* It was left out/);
     expect(Math.abs(r.frames[0].position[1] - 1.4)).toBeLessThan(0.08);
   });
 
@@ -434,7 +435,7 @@ describe('anchoring', () => {
     expect(Math.abs(length.normalised!)).toBeGreaterThan(3.3);
     expect(r.anchoring.undecided!.worlds).toHaveLength(2);
     expect(r.anchoring.undecided!.decide).toMatch(/^Measure .*: \d\.\d{3} m if .* is wrong, \d\.\d{3} m if .* is wrong\.$/);
-    expect(r.warnings.join(' ')).toMatch(/nothing tells which is wrong/);
+    expect(wordsOf(r.warnings).join(' ')).toMatch(/nothing tells which is wrong/);
     expect(r.anchoring.sigmaScalePct!).toBeGreaterThan(20);
   });
 
@@ -490,8 +491,8 @@ describe('anchoring', () => {
 
   test('names what the solve does not hold and says when there is no scale', () => {
     const r = solveTracks(tracks, setup({ anchors: { level: ['nobody', ...floor], lengths: [] } }));
-    expect(r.warnings.join(' ')).toMatch(/nobody is not among the solved points/);
-    expect(r.warnings.join(' ')).toMatch(/No scale/);
+    expect(wordsOf(r.warnings).join(' ')).toMatch(/nobody is not among the solved points/);
+    expect(wordsOf(r.warnings).join(' ')).toMatch(/No scale/);
     expect(r.anchoring.scale).toBeNull();
   });
 

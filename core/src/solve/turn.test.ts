@@ -2,6 +2,7 @@ import { draws, type ShotScene, simulateShot, uniform } from '@mesure/synthetic'
 import { mulMat3, quatToMat, rotationAngle, transpose3, type Mat3 } from '../math';
 import { reconcile } from '../reconcile';
 import { solveTracks, type SolveSetup } from '.';
+import { wordsOf } from '../warnings';
 
 const W = 2048,
   H = 1080,
@@ -70,7 +71,7 @@ test('a pan: turns to a few hundredths of a degree, the focal length within its 
 test('asked for as a free move it is a part of what was asked: no parallax, and it says what is seen all the same', () => {
   const r = solveTracks(simulateShot(scene()).tracks, setup({ motion: 'free' }));
   expect(r).toMatchObject({ motion: 'pan', status: 'partial', reason: expect.stringMatching(/^no parallax: the camera turns but does not move/) });
-  expect(r.warnings[0]).toMatch(/turns but does not move.*no depth, no place, no scale/);
+  expect(r.warnings[0].words).toMatch(/turns but does not move.*no depth, no place, no scale/);
 });
 
 test('the focal length and its sigma: over many pans their errors are what is said of them; from the record three quarters or four thirds as long too', () => {
@@ -146,7 +147,7 @@ test('a slight turn hardly shows the focal length, and says so', () => {
   const r = solveTracks(simulateShot(slight).tracks, setup());
   expect(r.sigmaFocalMm!).toBeGreaterThan(0.5);
   expect(Math.abs(r.focalMm! - 24)).toBeLessThan(4 * r.sigmaFocalMm!);
-  expect(r.warnings.join(' ')).toMatch(/hardly seen/);
+  expect(wordsOf(r.warnings).join(' ')).toMatch(/hardly seen/);
 });
 
 test('a full turn: frames that never see each other are joined by those between', () => {

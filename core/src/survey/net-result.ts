@@ -3,6 +3,7 @@ import type { KnownPoint, NetFact } from './facts';
 import type { MirrorChoice } from './mirror';
 import type { NextTie } from './next-tie';
 import type { SideSaid, TwinQuestion } from './twins';
+import type { Warning } from '../warnings';
 
 export interface NetInput {
   facts: readonly NetFact[];
@@ -67,5 +68,5 @@ export interface NetResult {
   twins: TwinQuestion[];
   /** ties that would tighten it most; of nets of up to 80 points */
   next: NextTie[];
-  warnings: string[];
+  warnings: Warning[];
 }

@@ -9,6 +9,7 @@ import { nextTies } from './next-tie';
 import { placeNet } from './place';
 import { netOf, openPoints } from './read-input';
 import { settleSides } from './twins';
+import { SURVEY, type Warning } from '../warnings';
 
 /** Residual over its sigma beyond which a fact contradicts the others: one in a thousand good ones does by chance (Baarda 1968). */
 export const SUSPECT_NORMALISED = 3.29;
@@ -52,7 +53,7 @@ export function solveNet(input: NetInput): NetResult {
   const factRows = rows.count;
   const names = order.map((p) => net.ids[p]);
   let datum = takeDatum(rows, x, names, datumBases(rows, x)[0]);
-  const warnings: string[] = [];
+  const warnings: Warning[] = [];
 
   const suspects = new Set<number>();
   const mostSuspects = Math.max(3, Math.floor(MOST_SUSPECTS * net.facts.length));
@@ -116,7 +117,7 @@ export function solveNet(input: NetInput): NetResult {
     x = Float64Array.from(order.flatMap((p) => sides.placed.get(p)!));
     converged = settle();
   }
-  if (!converged) warnings.push('The adjustment stopped before it came to rest.');
+  if (!converged) warnings.push(SURVEY.NOT_AT_REST());
 
   const outcomes = factOutcomes();
   const { points, weak } = pointsOfNet();
@@ -125,18 +126,17 @@ export function solveNet(input: NetInput): NetResult {
   const redundancy = Math.max(0, Math.round(kept.reduce((sum, r) => sum + judge(r).share, 0)));
   const cost = kept.reduce((sum, r) => sum + (judge(r).v / rows.sigma[r]) ** 2, 0);
   const sigma0 = redundancy > 0 ? Math.sqrt(cost / redundancy) : null;
-  if (sigma0 !== null && redundancy >= 5 && sigma0 > 2) warnings.push(`The lengths scatter ${sigma0.toFixed(1)} times as much as their tolerances say; the sigmas are too small by as much.`);
+  if (sigma0 !== null && redundancy >= 5 && sigma0 > 2) warnings.push(SURVEY.LENGTHS_SCATTER(sigma0));
   const contradictory = hopeless || (net.facts.length > 20 && stillBad && suspects.size >= mostSuspects) || suspects.size > Math.max(MANY_SUSPECTS, MANY_SHARE * net.facts.length);
-  if (contradictory) warnings.push('Very many facts contradict each other: these places cannot be trusted. Look for a point that was named twice, or moved, and give heights.');
-  if (redundancy === 0) warnings.push('Nothing checks these facts: any of them may be wrong unseen. Measure further ties.');
-  if (datum.upTaken) warnings.push('Nothing says which way is up: give heights of three points that are not in a row.');
+  if (contradictory) warnings.push(SURVEY.NET_CONTRADICTS());
+  if (redundancy === 0) warnings.push(SURVEY.NOTHING_CHECKS());
+  if (datum.upTaken) warnings.push(SURVEY.NO_UP());
   const noHeight = points.filter((p) => p.sigmaM[1] === null);
-  if (2 * noHeight.length > points.length) warnings.push('The net lies in one plane: heights over it are not determined. Give the heights of its points, or ties to one above it.');
-  else if (noHeight.length > 0)
-    warnings.push(`How high ${noHeight.map((p) => p.id).join(', ')} stand${noHeight.length === 1 ? 's' : ''} is not determined: give the height, or a tie to a mark above.`);
-  if (mirror.choice.status === 'open') warnings.push(mirror.choice.words);
+  if (2 * noHeight.length > points.length) warnings.push(SURVEY.NET_FLAT());
+  else if (noHeight.length > 0) warnings.push(SURVEY.HEIGHTS_OPEN(noHeight.map((p) => p.id)));
+  if (mirror.choice.status === 'open') warnings.push(SURVEY.MIRROR_OPEN(mirror.choice.words));
   const twins = sides?.open ?? [];
-  warnings.push(...twins.map((t) => t.words));
+  warnings.push(...twins.map((t) => SURVEY[t.ask ? 'SIDE_ASKED' : 'SIDE_OPEN'](t.words)));
   return {
     status: points.length === 0 ? 'none' : contradictory ? 'contradictory' : open.length > 0 ? 'partial' : 'solved',
     points,
@@ -261,10 +261,6 @@ function nothing(net: Net, input: NetInput): NetResult {
     mirror: { status: 'settled', words: '' },
     twins: [],
     next: [],
-    warnings: [
-      input.facts.filter((f) => f.kind === 'tie').length < 3
-        ? 'Three points that are tied to each other are needed to begin with.'
-        : 'No three points are tied to each other all round, nor are two of known height with a third: nothing can be computed yet.',
-    ],
+    warnings: [input.facts.filter((f) => f.kind === 'tie').length < 3 ? SURVEY.TOO_FEW_TIES() : SURVEY.NO_TRIANGLE()],
   };
 }

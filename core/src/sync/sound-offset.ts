@@ -2,6 +2,7 @@ import FFT from 'fft.js';
 import { CoreError } from '../errors';
 import { median } from '../math';
 import { resample, type Sound } from './resample';
+import { WITNESS, type Warning } from '../warnings';
 
 export interface SoundOffset {
   /** how much later the same sound is in b, s; at the middle of what both hear */
@@ -12,7 +13,7 @@ export interface SoundOffset {
   driftPpm: number | null;
   /** offsets of parts, at times of a; those that agree with the whole */
   windows: { atS: number; offsetS: number }[];
-  warnings: string[];
+  warnings: Warning[];
 }
 
 /** Fine enough for a tenth of a millisecond, and speech lies below half of it. */
@@ -54,8 +55,8 @@ export function soundOffset(a: Sound, b: Sound): SoundOffset {
   const long = Math.max(lengthA, lengthB) > LONG_S;
   const fineHz = Math.min(FINE_HZ, a.rateHz, b.rateHz);
   const rough = correlate(resample(a, long ? Math.min(COARSE_HZ, fineHz) : fineHz), resample(b, long ? Math.min(COARSE_HZ, fineHz) : fineHz));
-  const warnings: string[] = [];
-  if (rough.silent) return { offsetS: 0, confidence: 0, driftPpm: null, windows: [], warnings: ['One of the recordings is silent.'] };
+  const warnings: Warning[] = [];
+  if (rough.silent) return { offsetS: 0, confidence: 0, driftPpm: null, windows: [], warnings: [WITNESS.SILENT()] };
   // what both hear, in times of a
   const from = Math.max(0, -rough.offsetS);
   const to = Math.min(lengthA, lengthB - rough.offsetS);
@@ -81,9 +82,8 @@ export function soundOffset(a: Sound, b: Sound): SoundOffset {
   const offsetS = line && together >= 0.6 ? line.at(middle) : rough.offsetS;
   const confidence = Math.min(1, Math.max(rough.confidence * (parts.length >= 3 ? 0.5 + 0.5 * together : 1), together >= 0.6 ? 0.6 * together + 0.4 * rough.confidence : 0));
   const driftPpm = line && windows.length >= 3 && together >= 0.6 ? 1e6 * line.slope : null;
-  if (confidence < 0.5) warnings.push('The recordings have too little in common: this offset is a guess. Look for a clap in both pictures.');
-  if (driftPpm !== null && Math.abs(driftPpm) * 1e-6 * common > 0.01)
-    warnings.push(`The clocks drift ${Math.abs(driftPpm).toFixed(0)} parts per million apart: ${(Math.abs(driftPpm) * 1e-3 * common).toFixed(0)} ms over what both hear.`);
+  if (confidence < 0.5) warnings.push(WITNESS.LITTLE_IN_COMMON());
+  if (driftPpm !== null && Math.abs(driftPpm) * 1e-6 * common > 0.01) warnings.push(WITNESS.CLOCKS_DRIFT(Math.abs(driftPpm), Math.abs(driftPpm) * 1e-3 * common));
   return { offsetS, confidence, driftPpm, windows: windows.map(({ atS, offsetS: o }) => ({ atS, offsetS: o })), warnings };
 }
 

@@ -1,6 +1,7 @@
 import { seededNormal, seededRandom } from '../math';
 import { resample, type Sound } from './resample';
 import { soundOffset } from './sound-offset';
+import { wordsOf } from '../warnings';
 
 /** Talk-like sound: bursts of band-limited noise with pauses, as a function of time, the same for all recordings. */
 function scene(seconds: number, seed: number): (t: number) => number {
@@ -75,7 +76,7 @@ test('unrelated recordings get a low confidence, and say so', () => {
       record(scene(8, 20 + seed), { rateHz: 8000, startS: 0, lengthS: 7, noise: 0.5, seed: seed + 5 }),
     );
     expect(r.confidence).toBeLessThan(0.3);
-    expect(r.warnings.join()).toMatch(/too little in common/);
+    expect(wordsOf(r.warnings).join()).toMatch(/too little in common/);
   }
 });
 test('a clock that runs slow shows as drift', () => {
@@ -84,11 +85,11 @@ test('a clock that runs slow shows as drift', () => {
   const r = soundOffset(record(talk, { rateHz: 8000, startS: 0, lengthS: 30 }), record(talk, { rateHz: 8000, startS: 0, lengthS: 30, clock: 1.0005, noise: 0.1 }));
   expect(r.driftPpm!).toBeGreaterThan(-560);
   expect(r.driftPpm!).toBeLessThan(-440);
-  expect(r.warnings.join()).toMatch(/drift \d+ parts per million/);
+  expect(wordsOf(r.warnings).join()).toMatch(/drift \d+ parts per million/);
 });
 test('silence and stubs are refused or told', () => {
   const quiet = { samples: new Float32Array(16000), rateHz: 8000 };
-  expect(soundOffset(quiet, quiet)).toMatchObject({ confidence: 0, warnings: [expect.stringMatching(/silent/)] });
+  expect(soundOffset(quiet, quiet)).toMatchObject({ confidence: 0, warnings: [{ code: 'SILENT', words: expect.stringMatching(/silent/) }] });
   expect(() => soundOffset({ samples: new Float32Array(10), rateHz: 8000 }, quiet)).toThrow(/at least 0\.5 s/);
   expect(() => soundOffset({ ...quiet, rateHz: 0 }, quiet)).toThrow(/sample rate of a/);
 });

@@ -109,10 +109,10 @@ describe('y upwards from a corner, which leaves no residual', () => {
       expect([seed, right.status, right.question ?? null]).toEqual([seed, 'solved', null]);
       const wrong = solveTracks(writtenAs(s.tracks, up), setup);
       expect([seed, wrong.question?.what]).toEqual([seed, 'mirrored']);
-      expect(wrong.warnings[0]).toMatch(/y upwards/);
+      expect(wrong.warnings[0].words).toMatch(/y upwards/);
       // said to be right as they are, nobody is asked again, and it stays a warning
       const said = solveTracks(writtenAs(s.tracks, up), setup, { counting: asRecorded(PICTURE) });
-      expect([seed, said.question ?? null, said.warnings[0] === wrong.warnings[0]]).toEqual([seed, null, true]);
+      expect([seed, said.question ?? null, said.warnings[0].words === wrong.warnings[0].words]).toEqual([seed, null, true]);
       // as it is then read, all is well
       const read = solveTracks(writtenAs(s.tracks, up), setup, { counting: wrong.question!.choices[0] });
       expect([seed, read.question ?? null]).toEqual([seed, null]);
@@ -127,7 +127,7 @@ test('a solve that must ask fails with the question; one that must not says it a
   const setup: SolveSetup = { image: { width: W, height: H }, sensor: SENSOR, focal: { mode: 'held', mm: 24 }, distortion: { mode: 'none' } };
   const asked = solveTracks(half, setup, { mustAsk: true });
   expect(asked).toMatchObject({ status: 'failed', reason: expect.stringContaining('1024 × 540'), question: { what: 'smaller' } });
-  expect(solveTracks(half, setup).warnings[0]).toContain('1024 × 540');
+  expect(solveTracks(half, setup).warnings[0]).toEqual({ code: 'COUNTING_DOUBTED', words: expect.stringContaining('1024 × 540') });
   // said to be right as they are, nothing is asked
   expect(solveTracks(half, setup, { mustAsk: true, counting: asRecorded(PICTURE) }).question ?? null).toBeNull();
 });

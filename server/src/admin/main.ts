@@ -10,7 +10,7 @@ import { folderStore } from '../files/store';
 import { ApiProblem } from '../http/problem';
 import { backup, BackupError, restore, verifyBackup } from './archive';
 import { findOrphans } from './orphans';
-import { addPerson, AdminError, beginLink, listPeople, listProductions, passwordLink, removePerson, signOutEverywhere } from './people';
+import { addPerson, AdminError, beginLink, listPeople, listProductions, passwordLink, personData, removeForGood, removePerson, signOutEverywhere } from './people';
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
 const dataDir = path.resolve(process.env.MESURE_DATA_DIR ?? path.join(root, '.data'));
@@ -22,6 +22,8 @@ const HELP = `bin/admin keeps people, productions and backups of the installatio
   password-link NAME                   a link by which a person sets a new password
   sign-out NAME                        ends every session of a person
   remove-person NAME [PRODUCTION]      out of one production, or out of all; what was entered keeps the name
+  person-data NAME                     all that is kept of a person, as JSON
+  forget-person NAME                   for good: entries stay, told as of “a former member”; older backups still have the name
   begin-link                           the first link again, while nobody has begun
   space                                room that the files of each production take, and files that belong to none
   tidy                                 removes files that belong to no production and are older than a day
@@ -64,6 +66,15 @@ const COMMANDS: Record<string, (db: Database) => Promise<void>> = {
   async 'remove-person'(db) {
     need(1, 'a name');
     out(await removePerson(db, args[0], args[1]));
+  },
+  async 'person-data'(db) {
+    need(1, 'a name');
+    out(await personData(db, args[0]));
+  },
+  async 'forget-person'(db) {
+    need(1, 'a name');
+    await removeForGood(db, args[0]);
+    out(`${args[0]} is gone for good. Entries are told as of a former member; backups made before still have the name.`);
   },
   'begin-link': async (db) => out(`${address()}/begin#${await beginLink(db)}`),
   async space(db) {

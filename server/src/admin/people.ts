@@ -4,6 +4,7 @@ import type { Database } from '../db/connect';
 import { makeLink } from '../people/links';
 import { isEmpty } from '../people/productions';
 import { otherOwners, userNamed } from '../people/sessions';
+import { dataOf, forgetPerson } from '../people/forget';
 
 export class AdminError extends Error {}
 const MADE_BY = 'who keeps the server';
@@ -57,6 +58,12 @@ export async function removePerson(db: Database, name: string, production?: stri
   if (!only) await db.Session.destroy({ where: { userId: user.id } });
   return `${user.name} is out of ${memberships.length} production${memberships.length === 1 ? '' : 's'}.`;
 }
+
+/** What is kept of a person, to be handed to him. */
+export const personData = async (db: Database, name: string) => dataOf(db, (await personOf(db, name)).id);
+
+/** For good: entries stay, and nobody can tell whose they were. */
+export const removeForGood = async (db: Database, name: string): Promise<void> => forgetPerson(db, (await personOf(db, name)).id);
 
 export async function beginLink(db: Database): Promise<string> {
   if (!(await isEmpty(db))) throw new AdminError('Somebody has begun here already; an owner invites, or bin/admin add-person does.');

@@ -8,6 +8,7 @@ import * as briefs from './migrations/0005-briefs';
 import * as turns from './migrations/0006-turns';
 import * as slowDown from './migrations/0007-slow-down';
 import * as waiting from './migrations/0008-waiting';
+import * as ending from './migrations/0009-ending';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -27,6 +28,7 @@ const MIGRATIONS: [string, Migration][] = [
   ['0006-turns', turns],
   ['0007-slow-down', slowDown],
   ['0008-waiting', waiting],
+  ['0009-ending', ending],
 ];
 
 function runner(sequelize: Sequelize) {

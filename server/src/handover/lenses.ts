@@ -1,4 +1,5 @@
 import { mountPackage, opticsOf } from '@mesure/contract';
+import { wordsOf } from '@mesure/core';
 import { writeCsv, writeDistortionCsv, writeDistortionJson, tidy, writeLensMetadata, type LensSetting } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { gridOutcomes } from '../jobs/grid/outcomes';
@@ -31,7 +32,7 @@ export async function lensFiles(db: Database, productionId: string, day: Handove
       table.push([
         ...[lens.body.name, lens.body.serial, plate.picture.name, plate.shotAt, plate.focalMm, plate.focusM ?? '', m && !('missing' in m) ? `${m.body.name}, ${m.mode.name}` : ''],
         ...[m && !('missing' in m) ? (m.adapter?.name ?? '') : '', usable ? 'used' : 'not used', report.reason ?? '', report.rmsPx === null ? '' : tidy(report.rmsPx)],
-        ...[report.plates.reduce((sum, p) => sum + (p.corners ?? 0), 0), report.warnings.join(' ')],
+        ...[report.plates.reduce((sum, p) => sum + (p.corners ?? 0), 0), wordsOf(report.warnings).join(' ')],
       ]);
       if (!usable) continue;
       const setup = opticsOf(m, plate.focalMm);

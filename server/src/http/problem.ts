@@ -57,6 +57,8 @@ function toProblem(error: unknown): ApiProblem {
   if (error instanceof CoreError) return new ApiProblem('INVALID', error.message, error.field ? { fields: [{ field: error.field, message: error.message }] } : {});
   const e = error as { type?: string; code?: string; status?: number };
   if (e.code === 'LIMIT_FILE_SIZE' || e.type === 'entity.too.large') return new ApiProblem('TOO_LARGE', 'The upload is larger than allowed; nothing was kept.');
-  if (e.type === 'entity.parse.failed' || (typeof e.code === 'string' && e.code.startsWith('LIMIT_')) || e.status === 400) return new ApiProblem('INVALID', 'The request cannot be read.');
+  // what the parser of bodies does not take, such as a charset that does not exist (415), is the sender's
+  const his = e.status !== undefined && e.status >= 400 && e.status < 500;
+  if (e.type === 'entity.parse.failed' || (typeof e.code === 'string' && e.code.startsWith('LIMIT_')) || his) return new ApiProblem('INVALID', 'The request cannot be read.');
   return new ApiProblem('INTERNAL', 'The request failed on the server. What was saved before is safe; try again.');
 }

@@ -15,6 +15,10 @@ import { briefOf } from './briefs';
 import { prepare } from './given';
 import { ANALYSIS_QUEUE, enqueueAnalysis } from './queue';
 import { KIND_LIMITS, TAKEN_OVER } from './turns';
+import { removeEnded } from '../people/end-production';
+
+/** How often a worker looks for films whose time is over. */
+const ENDING_LOOK_MS = 3_600_000;
 
 export interface WorkerOptions {
   db: Database;
@@ -174,6 +178,13 @@ export async function startWorker({
       });
     })().catch((err) => log.warn({ err }, 'no look for abandoned analyses'));
   }, abandonedAfterMs / 3);
+  const removeDue = () =>
+    void removeEnded(db, store).then(
+      (names) => names.forEach((production) => log.warn({ production }, 'production removed for good, as an owner asked')),
+      (err) => log.warn({ err }, 'no look for productions that end'),
+    );
+  removeDue();
+  const ending = setInterval(removeDue, ENDING_LOOK_MS);
   await boss.work<{ analysisId: string }>(ANALYSIS_QUEUE, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async (jobs) => {
     for (const job of jobs) await run(job.data.analysisId);
   });
@@ -181,6 +192,7 @@ export async function startWorker({
     async stop() {
       closing = true;
       clearInterval(takeOver);
+      clearInterval(ending);
       await boss.offWork(ANALYSIS_QUEUE).catch(() => undefined);
       await pool.destroy();
     },

@@ -1,5 +1,5 @@
 import type { Device, ProductionBody } from '@mesure/contract';
-import { BODY_SCHEMAS, changePasswordSchema, waitingSchema } from '@mesure/contract/schemas';
+import { BODY_SCHEMAS, changePasswordSchema, forgetMeSchema, waitingSchema } from '@mesure/contract/schemas';
 import { Op } from 'sequelize';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
@@ -11,6 +11,7 @@ import { hashNewPassword, verifyPassword } from './passwords';
 import { makeProduction } from './productions';
 import type { Sessions } from './sessions';
 import { slowDownOf } from './slow-down';
+import { dataOf, forgetPerson } from './forget';
 
 /** What is one's own, in whatever production: session, password, devices, productions. */
 export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresses' | 'trustAddress'>, sessions: Sessions, loadDemo: ((userId: string) => Promise<string>) | null): Route[] {
@@ -20,6 +21,14 @@ export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresse
     const owned = (await sessions.productionsOf(userId)).some((p) => p.role === 'owner' && !p.demo);
     if (!owned) throw new ApiProblem('FORBIDDEN', 'Only an owner makes productions here.');
   };
+  /** Whoever has somebody's phone in hand has not his password. */
+  async function mustProve(userId: string, password: string) {
+    const user = (await db.User.findByPk(userId))!;
+    await slow.attempt(`password ${userId}`);
+    if (!(await verifyPassword(password, user.passwordHash))) throw new ApiProblem('INVALID', 'The password is not right.', { fields: [{ field: 'before', message: 'is not right' }] });
+    await slow.right(`password ${userId}`);
+    return user;
+  }
   return [
     {
       method: 'get',
@@ -63,13 +72,32 @@ export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresse
       async handle(req, res) {
         const person = personOf(req);
         const asked = must(changePasswordSchema, req.body) as { before: string; password: string };
-        const user = await db.User.findByPk(person.userId);
-        // whoever has somebody's phone in hand has not his password
-        await slow.attempt(`password ${person.userId}`);
-        if (!(await verifyPassword(asked.before, user!.passwordHash))) throw new ApiProblem('INVALID', 'The old password is not right.', { fields: [{ field: 'before', message: 'is not right' }] });
-        await slow.right(`password ${person.userId}`);
-        await user!.update({ passwordHash: await hashNewPassword(asked.password, [person.name]) });
+        const user = await mustProve(person.userId, asked.before);
+        await user.update({ passwordHash: await hashNewPassword(asked.password, [person.name]) });
         await db.Session.destroy({ where: { userId: person.userId, tokenSha256: { [Op.ne]: person.tokenSha256 } } });
+        res.status(204).end();
+      },
+    },
+    {
+      method: 'get',
+      path: '/account/data',
+      access: 'account',
+      what: 'What is kept of oneself: productions, devices, preferences, and what one entered where and when.',
+      handle: async (req, res) => res.json(await dataOf(db, personOf(req).userId)),
+    },
+    {
+      method: 'post',
+      path: '/account/forget',
+      access: 'account',
+      what: 'Removes oneself for good; entries stay as of “a former member”. Not while one is the only owner of a film.',
+      body: forgetMeSchema,
+      async handle(req, res) {
+        const person = personOf(req);
+        await mustProve(person.userId, (must(forgetMeSchema, req.body) as { before: string }).before);
+        await forgetPerson(db, person.userId);
+        // the log keeps that it was done, and not who it was
+        req.log?.info('a person was removed for good');
+        sessions.clear(res);
         res.status(204).end();
       },
     },

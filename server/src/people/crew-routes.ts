@@ -1,5 +1,5 @@
-import { may, rolesBelow, type CrewMember, type Invitation, type Role } from '@mesure/contract';
-import { inviteSchema, roleSchema } from '@mesure/contract/schemas';
+import { may, rolesBelow, type CrewMember, type Invitation, type Role, ENDS_AFTER_DAYS } from '@mesure/contract';
+import { endProductionSchema, inviteSchema, roleSchema } from '@mesure/contract/schemas';
 import { Op } from 'sequelize';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
@@ -8,6 +8,7 @@ import type { Route } from '../http/route';
 import { idParam, must } from '../http/validate';
 import { makeLink } from './links';
 import { otherOwners, type Sessions } from './sessions';
+import { endProduction, keepProduction } from './end-production';
 
 /** Who is here: people of one production, invitations, and the production's own end. */
 export function crewRoutes(db: Database, sessions: Sessions): Route[] {
@@ -128,6 +129,31 @@ export function crewRoutes(db: Database, sessions: Sessions): Route[] {
         if (elsewhere) throw new ApiProblem('FORBIDDEN', 'This person is in another production too. Who keeps the server gives the link: bin/admin password-link.');
         const link = await makeLink(db, { what: 'password', userId, productionId: v.productionId, madeBy: v.name });
         res.status(201).json({ token: link.token, expiresAt: link.expiresAt.toISOString() });
+      },
+    },
+    {
+      method: 'post',
+      path: '/end',
+      access: 'people',
+      what: `Removes this film for good in ${ENDS_AFTER_DAYS} days, with all entries and files; until then an owner can keep it. Its name proves that it is meant.`,
+      body: endProductionSchema,
+      async handle(req, res) {
+        const v = viewerOf(req);
+        const at = await endProduction(db, v.productionId, v.name, (must(endProductionSchema, req.body) as { name: string }).name);
+        req.log?.warn({ production: v.productionId, by: v.name, at }, 'production will be removed');
+        res.json({ at: at.toISOString(), by: v.name });
+      },
+    },
+    {
+      method: 'delete',
+      path: '/end',
+      access: 'people',
+      what: 'Keeps a film that was to be removed.',
+      async handle(req, res) {
+        const v = viewerOf(req);
+        await keepProduction(db, v.productionId);
+        req.log?.info({ production: v.productionId, by: v.name }, 'production is kept');
+        res.status(204).end();
       },
     },
     {

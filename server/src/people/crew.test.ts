@@ -243,6 +243,12 @@ describe('every role at every address', () => {
     expect((await server.put(people.solver, 'take', id, { ...body, tracks, notes: 'mine' }, { baseVersion: 2 })).body.code).toBe('FORBIDDEN');
     expect((await server.put(people.solver, 'take', id, { ...body, tracks }, { baseVersion: 2, deleted: true })).body.code).toBe('FORBIDDEN');
     expect((await server.put(people.guest, 'take', id, { ...body, tracks: null }, { baseVersion: 2 })).body.code).toBe('FORBIDDEN');
+    // nor a change of nothing: it would make a version, and be signed by who may not write
+    for (const who of [people.guest, people.solver]) {
+      const setup = (await server.db.Entry.findByPk(day.setup))!;
+      expect((await server.put(who, 'setup', day.setup, setup.body, { baseVersion: setup.version })).body.code).toBe('FORBIDDEN');
+    }
+    expect((await server.put(people.guest, 'take', id, { ...body, tracks }, { baseVersion: 2 })).body.code).toBe('FORBIDDEN');
     // a remark stands until somebody answers it
     const remark = { about: 'take', aboutId: id, field: 'height', text: 'Height seems 4 cm low.', by: 'solver', at: '2026-11-26T12:00:00.000Z', answer: null };
     const remarkId = randomUUID();

@@ -10,6 +10,9 @@ export class Production extends Model<InferAttributes<Production>, InferCreation
   declare id: string;
   declare name: string;
   declare demo: CreationOptional<boolean>;
+  /** when it is removed for good, and who asked for it */
+  declare endsAt: CreationOptional<Date | null>;
+  declare endsBy: CreationOptional<string | null>;
 }
 export class Membership extends Model<InferAttributes<Membership>, InferCreationAttributes<Membership>> {
   declare userId: string;
@@ -63,7 +66,7 @@ export function definePeople(sequelize: Sequelize) {
   const installations = class extends Installation {};
   const date = { type: DATE, defaultValue: NOW };
   users.init({ id: { type: UUID, primaryKey: true }, name: TEXT, passwordHash: TEXT }, { ...common, tableName: 'users' });
-  productions.init({ id: { type: UUID, primaryKey: true }, name: TEXT, demo: { type: BOOLEAN, defaultValue: false } }, { ...common, tableName: 'productions' });
+  productions.init({ id: { type: UUID, primaryKey: true }, name: TEXT, demo: { type: BOOLEAN, defaultValue: false }, endsAt: DATE, endsBy: TEXT }, { ...common, tableName: 'productions' });
   memberships.init({ userId: { type: UUID, primaryKey: true }, productionId: { type: UUID, primaryKey: true }, role: TEXT }, { ...common, tableName: 'memberships' });
   sessions.init(
     {

@@ -6,11 +6,12 @@ import { ApiProblem } from '../http/problem';
 import { writeRecord } from '../records/service';
 import type { User } from './model';
 import { personName, userNamed } from './sessions';
+import { FORMER } from './forget';
 
 /** A person with a name that nobody here has. */
 export async function makePerson(db: Database, name: string, passwordHash: string, transaction?: Transaction): Promise<User> {
   const known = personName(name);
-  if (await userNamed(db, known, transaction)) {
+  if (known.toLowerCase() === FORMER || (await userNamed(db, known, transaction))) {
     const message = 'is taken here; add a family name or an initial';
     throw new ApiProblem('INVALID', `The name ${known} ${message}.`, { fields: [{ field: 'name', message }] });
   }

@@ -21,7 +21,13 @@ export function sessionsOf(db: Database, config: ServerConfig) {
     const memberships = await db.Membership.findAll({ where: { userId } });
     const productions = await db.Production.findAll({ where: { id: memberships.map((m) => m.productionId) } });
     return productions
-      .map((p) => ({ id: p.id, name: p.name, demo: p.demo, role: memberships.find((m) => m.productionId === p.id)!.role }))
+      .map((p) => ({
+        id: p.id,
+        name: p.name,
+        demo: p.demo,
+        role: memberships.find((m) => m.productionId === p.id)!.role,
+        ...(p.endsAt ? { ends: { at: p.endsAt.toISOString(), by: p.endsBy ?? '' } } : {}),
+      }))
       .sort((a, b) => Number(a.demo) - Number(b.demo) || a.name.localeCompare(b.name));
   }
 
@@ -76,5 +82,5 @@ export const userNamed = (db: Database, name: string, transaction?: Transaction)
   db.User.findOne({ where: where(fn('lower', col('name')), personName(name).toLowerCase()), transaction });
 
 /** Is there another one than this person who owns the production? */
-export const otherOwners = (db: Database, productionId: string, userId: string): Promise<number> =>
-  db.Membership.count({ where: { productionId, role: 'owner' satisfies Role, userId: { [Op.ne]: userId } } });
+export const otherOwners = (db: Database, productionId: string, userId: string, transaction?: Transaction): Promise<number> =>
+  db.Membership.count({ where: { productionId, role: 'owner' satisfies Role, userId: { [Op.ne]: userId } }, transaction });

@@ -290,7 +290,7 @@ describe('a take', () => {
   });
 
   test('a lens that bends is found in the take by one tap, and what was found says how well', async () => {
-    const bent = outcome('agrees', { bending: { k1: -0.1, remaining: 0.3 }, warnings: ['The lens bends, and this solve took it as straight: shoot a grid.'] });
+    const bent = outcome('agrees', { bending: { k1: -0.1, remaining: 0.3 }, warnings: [{ code: 'LENS_BENDS', words: 'The lens bends, and this solve took it as straight: shoot a grid.' }] });
     const server = new FakeServer();
     server.analyses.set('an-1', solved(bent));
     await open(<CheckScreen takeId={ID.take} />, server);
@@ -409,7 +409,10 @@ describe('the entry behind a verdict', () => {
     const done = whole.outcome as SolveOutcome;
     server.analyses.set('a1', {
       ...whole,
-      outcome: { ...done, solve: { ...done.solve, bending: { k1: -0.12, remaining: 0.5 }, warnings: ['The lens bends, and this solve took it as straight: k1 about -0.12.'] } },
+      outcome: {
+        ...done,
+        solve: { ...done.solve, bending: { k1: -0.12, remaining: 0.5 }, warnings: [{ code: 'LENS_BENDS', words: 'The lens bends, and this solve took it as straight: k1 about -0.12.' }] },
+      },
     });
     await open(<CheckScreen takeId={ID.take} />, server);
     expect(screen.getByTestId('bending')).toHaveTextContent(/The lens bends/);

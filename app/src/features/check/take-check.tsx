@@ -1,6 +1,6 @@
 import { useRouter, type Href } from 'expo-router';
 import { mountPackage, type SolveOutcome, type StoredRecord } from '@mesure/contract';
-import type { Cause, PictureSize, ReconcileItem, Undecided } from '@mesure/core';
+import { warningOf, warningsBut, type Cause, type PictureSize, type ReconcileItem, type Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { api, isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecordsState } from '../../data';
@@ -15,6 +15,7 @@ import { Explained } from '../../ui/explain';
 import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
 import { knownWords, staleWords, waitingWords } from '../../ui/stale-words';
+import { Warnings } from '../../ui/warnings';
 import { ClipMoment } from './clip/clip-moment';
 import { GiveClip } from './clip/give-clip';
 import { CountingAsked, CountingLine } from './counting';
@@ -197,9 +198,11 @@ function Outcome({ take, outcome, onSolveAgain, onFindLens }: { take: StoredReco
   if (solve.status === 'failed') return <Failing title="This take cannot be solved" text={`${capital(solve.reason ?? '')}. What was recorded is untouched.`} />;
   const tracks = [...solve.points, ...(solve.directions ?? [])].sort((a, b) => b.rmsPx - a.rmsPx);
   const moving = solve.trimmed.filter((t) => t.frame === null);
+  // the bend has a place of its own, with the way to its plates
+  const others = solve.bending ? warningsBut(solve.warnings, 'LENS_BENDS') : solve.warnings;
   const said = (
     <>
-      {solve.bending ? <Bends take={take} onFindLens={onFindLens} words={solve.warnings.find((w) => w.startsWith('The lens bends')) ?? 'The lens bends, and this solve took it as straight.'} /> : null}
+      {solve.bending ? <Bends take={take} onFindLens={onFindLens} words={warningOf(solve.warnings, 'LENS_BENDS')?.words ?? 'The lens bends, and this solve took it as straight.'} /> : null}
       {reconcile ? (
         <>
           <Words look="heading" level={2} testID="reconcile-sentence" style={{ marginTop: SPACE.m }}>
@@ -216,11 +219,9 @@ function Outcome({ take, outcome, onSolveAgain, onFindLens }: { take: StoredReco
         </>
       ) : null}
       {solve.status === 'partial' ? <Failing title="Solved in part" text={`${capital(solve.reason ?? '')}.`} /> : null}
-      {solve.warnings.length > 0 ? (
+      {others.length > 0 ? (
         <Section title="Worth knowing">
-          {solve.warnings.map((w) => (
-            <Words key={w} look="small" dim>{`– ${w}`}</Words>
-          ))}
+          <Warnings of={others} />
         </Section>
       ) : null}
     </>

@@ -2,7 +2,7 @@ import { SLATINGS, type ProductionBody, type Slating } from '@mesure/contract';
 import { LENGTH_UNITS, type LengthUnit } from '@mesure/core';
 import { View } from 'react-native';
 import { deviceZone } from '../../data/clock';
-import { bodyProblems, ChoiceField, FormNotes, TextField, useKeptForm, type KeptForm } from '../../forms';
+import { bodyProblems, ChoiceField, FormNotes, LeaveForm, TextField, useKeptForm, type KeptForm } from '../../forms';
 import { Action } from '../../ui/controls';
 import { readNumber } from '../../ui/format';
 import { SPACE } from '../../ui/theme';
@@ -72,14 +72,7 @@ export function ProductionForm({
       <FormNotes form={form} />
       <View style={{ gap: SPACE.s }}>
         <Action kind="main" title={title} onPress={() => void keep()} testID="keep-production" />
-        <Action
-          title="Back"
-          icon="arrow-back"
-          onPress={() => {
-            form.done();
-            onBack();
-          }}
-        />
+        <LeaveForm form={form} onLeave={onBack} />
       </View>
     </View>
   );

@@ -7,8 +7,9 @@ import { Action, Row, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { ProductionForm } from './production-form';
+import { EndForm } from './end-form';
 import { SpaceLine } from './space-line';
-import { useProduction } from './use-day';
+import { dateWords, useProduction } from './use-day';
 
 /** This production's own settings, the others of this person, a further one, and the demo film beside one's own. */
 export function ProductionsSection({ onGone }: { onGone: () => void }) {
@@ -23,7 +24,7 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
   const mayRemove = useMay('people');
   const waiting = useRecordsState((s) => s.outbox.length);
   const write = useRecordsState((s) => s.write);
-  const [doing, setDoing] = useState<'settings' | 'new' | null>(null);
+  const [doing, setDoing] = useState<'settings' | 'new' | 'end' | null>(null);
   const [busy, setBusy] = useState<string | null>(null);
   const [error, setError] = useState<string | null>(null);
   const [base, setBase] = useState(body);
@@ -39,6 +40,18 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
       await work();
       onGone();
       router.replace('/floor');
+    } catch (e) {
+      setError(e instanceof Error ? e.message : String(e));
+    } finally {
+      setBusy(null);
+    }
+  }
+  async function keep() {
+    setBusy('keep');
+    setError(null);
+    try {
+      await api.keepProduction(session.production.id);
+      accept(await api.session(session.production.id));
     } catch (e) {
       setError(e instanceof Error ? e.message : String(e));
     } finally {
@@ -80,6 +93,19 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
         />
       </Section>
     );
+  if (doing === 'end')
+    return (
+      <Section title="Remove this film">
+        <EndForm
+          onEnd={async (name) => {
+            await api.endProduction(session.production.id, name);
+            accept(await api.session(session.production.id));
+            setDoing(null);
+          }}
+          onBack={() => setDoing(null)}
+        />
+      </Section>
+    );
   return (
     <Section title="Productions">
       <View style={{ marginHorizontal: -SPACE.m }}>
@@ -88,7 +114,7 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
             key={q.id}
             testID={`production-${q.name}`}
             title={`${q.name}${q.demo ? '  · demo' : ''}`}
-            detail={`as ${q.role}`}
+            detail={`as ${q.role}${q.ends ? ` · removed for good on ${dateWords(q.ends.at.slice(0, 10))}` : ''}`}
             selected={q.id === session.production.id}
             onPress={q.id === session.production.id ? undefined : () => void go('switch', () => switchTo(q.id))}
           />
@@ -123,6 +149,8 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
             testID="add-demo"
           />
         ) : null}
+        {here && !here.demo && mayRemove && !here.ends ? <Action kind="quiet" icon="delete-outline" title="Remove this film …" onPress={() => setDoing('end')} testID="end-production" /> : null}
+        {here?.ends && mayRemove ? <Action kind="quiet" icon="undo" title={`Keep ${here.name}`} busy={busy === 'keep'} onPress={() => void keep()} testID="keep-film" /> : null}
         {here?.demo && mayRemove && owns ? (
           <Action kind="quiet" icon="delete-outline" title="Remove the demo film" busy={busy === 'remove'} onPress={() => void removeDemo()} testID="remove-demo" />
         ) : null}

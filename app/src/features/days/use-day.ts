@@ -1,4 +1,4 @@
-import { dateIn, dayOfToday, daysInOrder, type ProductionBody, type StoredRecord } from '@mesure/contract';
+import { dateIn, dayOfToday, daysInOrder, takesOf, type ProductionBody, type StoredRecord } from '@mesure/contract';
 import { useStore } from 'zustand';
 import { createStore } from 'zustand/vanilla';
 import { useAll, useData } from '../../data';
@@ -66,10 +66,10 @@ export function useDaySetups(): StoredRecord<'setup'>[] {
     .sort((a, b) => a.body.order - b.body.order);
 }
 
-/** Takes of the chosen day. */
+/** Takes of the chosen day, setup by setup in the order of the day. */
 export function useDayTakes(): StoredRecord<'take'>[] {
-  const ids = new Set(useDaySetups().map((s) => s.id));
-  return useAll('take').filter((t) => ids.has(t.body.setupId));
+  const takes = useAll('take');
+  return useDaySetups().flatMap((s) => takesOf(s.id, takes));
 }
 
 /** "Mon 23 Nov" */

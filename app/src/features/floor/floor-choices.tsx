@@ -1,9 +1,10 @@
 import { isShown, shownFields, TAKE_FIELDS, type FloorBody } from '@mesure/contract';
-import { clipPatternProblem, LENGTH_UNITS } from '@mesure/core';
+import { clipPatternProblem, CoreError, LENGTH_UNITS } from '@mesure/core';
 import { Pressable, View } from 'react-native';
 import { useAll, useData, useRecordsState } from '../../data';
-import { useDraftText } from '../../data/use-draft-text';
-import { Choice, Field, Section, Sheet } from '../../ui/controls';
+import { useLineEntry } from '../../forms';
+import { Choice, Section, Sheet } from '../../ui/controls';
+import { InlineField } from '../../ui/inline-field';
 import { Words } from '../../ui/text';
 import { SPACE, TOUCH_PX, usePalette } from '../../ui/theme';
 import { useFloor, useLengthUnit } from './use-floor';
@@ -78,21 +79,18 @@ export function FloorChoices({ onClose }: { onClose: () => void }) {
 }
 
 function Pattern({ camera, value, onKeep }: { camera: string; value: string; onKeep: (pattern: string) => void }) {
-  const draft = useDraftText('floor', `clips ${camera}`, value);
-  const text = draft.text;
-  const problem = text.trim() === '' ? null : clipPatternProblem(text);
-  return (
-    <Field
-      label={`${camera}-cam`}
-      value={text}
-      onChangeText={draft.type}
-      onDone={() => {
-        if (problem || !draft.open) return;
-        draft.done();
-        onKeep(text.trim());
-      }}
-      error={problem}
-      testID={`pattern-${camera}`}
-    />
+  const problemOf = (text: string) => (text.trim() === '' ? null : clipPatternProblem(text));
+  const line = useLineEntry(
+    'floor',
+    `clips ${camera}`,
+    value,
+    (text) => {
+      const problem = problemOf(text);
+      if (problem) throw new CoreError('UNREADABLE_INPUT', problem);
+      return text.trim();
+    },
+    onKeep,
   );
+  // a pattern is told what is wrong with it while it grows: nobody knows its signs by heart
+  return <InlineField label={`${camera}-cam`} {...line} error={problemOf(line.value)} testID={`pattern-${camera}`} />;
 }

@@ -1,11 +1,12 @@
 import type { Device } from '@mesure/contract';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, useData, usePicturesState, useRecordsState, useSession } from '../../data';
-import { FormNotes, TextField, useKeptForm } from '../../forms';
+import { api, clearPhone, useData, usePicturesState, useRecordsState, useSession } from '../../data';
+import { FormNotes, LeaveForm, TextField, useKeptForm } from '../../forms';
 import { Action, Choice, Row, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
+import { MyDataPart } from './my-data';
 import { ago } from './people-sheet';
 
 /** What is one's own: devices, password, signing out with or without what is on this phone. */
@@ -16,7 +17,7 @@ export function AccountSection() {
   const waitingRecords = useRecordsState((s) => s.outbox.length);
   const waitingPictures = usePicturesState((s) => s.pictures.length);
   const waiting = waitingRecords + waitingPictures;
-  const [shown, setShown] = useState<'nothing' | 'devices' | 'password' | 'out'>('nothing');
+  const [shown, setShown] = useState<'nothing' | 'devices' | 'password' | 'data' | 'out'>('nothing');
   const [devices, setDevices] = useState<Device[] | null>(null);
   const [take, setTake] = useState<'keep' | 'clear'>('keep');
   const [error, setError] = useState<string | null>(null);
@@ -31,13 +32,16 @@ export function AccountSection() {
   async function leave() {
     await signOut();
     // what waits belongs to this sign-in: it stays whatever was chosen
-    if (take === 'clear' && waiting === 0) await local.forget();
+    if (take !== 'clear' || waiting > 0) return;
+    await local.forget();
+    await clearPhone(session);
   }
   return (
     <Section title={`You, ${session.name}`}>
       <View style={{ marginLeft: -SPACE.l, alignItems: 'flex-start' }}>
         <Action kind="quiet" icon="devices" title="My devices" onPress={() => void loadDevices()} testID="my-devices" />
         <Action kind="quiet" icon="password" title="Change my password" onPress={() => setShown('password')} testID="my-password" />
+        <Action kind="quiet" icon="badge" title="What is kept of me" onPress={() => setShown('data')} testID="my-data" />
         <Action kind="quiet" icon="logout" title="Sign out …" onPress={() => setShown('out')} testID="sign-out" />
       </View>
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
@@ -55,6 +59,7 @@ export function AccountSection() {
         </View>
       ) : null}
       {shown === 'password' ? <ChangePassword onDone={() => setShown('nothing')} /> : null}
+      {shown === 'data' ? <MyDataPart waiting={waiting} /> : null}
       {shown === 'out' ? (
         <View style={{ gap: SPACE.s }}>
           {waiting > 0 ? (
@@ -65,7 +70,7 @@ export function AccountSection() {
               value={take}
               options={[
                 { value: 'keep' as const, title: 'stays', detail: 'the next sign-in opens at once' },
-                { value: 'clear' as const, title: 'goes', detail: 'for a phone that others use' },
+                { value: 'clear' as const, title: 'goes', detail: 'of every film, for a phone that others use' },
               ]}
               onChange={setTake}
             />
@@ -102,13 +107,7 @@ function ChangePassword({ onDone }: { onDone: () => void }) {
       <FormNotes form={form} error={error} />
       <View style={{ gap: SPACE.s }}>
         <Action kind="main" title="Change the password" onPress={() => void keep()} testID="keep-password" />
-        <Action
-          title="Leave it"
-          onPress={() => {
-            form.done();
-            onDone();
-          }}
-        />
+        <LeaveForm form={form} title="Leave it" onLeave={onDone} />
       </View>
     </View>
   );

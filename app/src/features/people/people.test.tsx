@@ -2,9 +2,11 @@ import type { CrewMember, LinkSays, SessionInfo } from '@mesure/contract';
 import { fireEvent, render, screen } from '@testing-library/react-native';
 import { SafeAreaProvider } from 'react-native-safe-area-context';
 import { sessionStore } from '../../data';
+import * as saving from '../../ui/save-file';
 import { Theme } from '../../ui/theme';
-import { dayRecords, FakeServer, open, PRODUCTION, record, seen, settle } from '../test-day';
+import { dayRecords, FakeServer, open, PRODUCTION, record, reopen, seen, settle } from '../test-day';
 import { DaySheet } from '../days/day-sheet';
+import { Shell } from '../shell/shell';
 import { BeginScreen } from './begin-screen';
 import { JoinScreen, NewPasswordScreen } from './join-screen';
 import { ago, PeopleSheet } from './people-sheet';
@@ -17,6 +19,7 @@ class CrewServer extends FakeServer {
   ];
   link: LinkSays | null = null;
   sent: { method: string; address: string; body: Record<string, unknown> }[] = [];
+  ends: { at: string; by: string } | null = null;
   refuse: { end: string; field: string; message: string } | null = null;
 
   constructor() {
@@ -36,6 +39,13 @@ class CrewServer extends FakeServer {
       if (address.endsWith('/invitations') && method === 'GET') return answer(200, { invitations: [] });
       if (address.endsWith('/invitations')) return answer(201, { id: 'i', role: body.role, madeBy: 'Ada Quill', token: 'secret-token-secret-token', expiresAt: '2026-11-29T12:00:00.000Z' });
       if (address === '/account/devices') return answer(200, { devices: [{ id: 'd', device: 'Android, Chrome', since: '2026-11-20T08:00:00.000Z', seen: new Date().toISOString(), thisOne: true }] });
+      if (address.endsWith('/end')) {
+        this.ends = method === 'POST' ? { at: '2026-12-12T10:00:00.000Z', by: 'Ada Quill' } : null;
+        return answer(method === 'POST' ? 200 : 204, this.ends ?? undefined);
+      }
+      if (address.startsWith('/session') && method === 'GET')
+        return answer(200, { ...session(), role: 'owner', productions: [{ id: PRODUCTION, name: 'The Salt Ferry', role: 'owner', demo: false, ...(this.ends ? { ends: this.ends } : {}) }] });
+      if (address === '/account/data') return answer(200, MY_DATA);
       if (address === '/network') return answer(200, { addresses: ['https://192.168.7.4:4180'], trustAddress: 'http://192.168.7.4:4181' });
       if (/\/(people|account)\//.test(address)) return answer(204, undefined);
       return day(input, init as never);
@@ -43,6 +53,14 @@ class CrewServer extends FakeServer {
   }
 }
 
+const MY_DATA = {
+  madeAt: '2026-11-27T10:00:00.000Z',
+  name: 'Ada Quill',
+  preferences: null,
+  productions: [{ name: 'The Salt Ferry', role: 'owner' }],
+  devices: [{ device: 'Android, Chrome', since: '2026-11-20T08:00:00.000Z', seen: '2026-11-27T10:00:00.000Z' }],
+  entries: [{ production: 'The Salt Ferry', kind: 'take', record: 't1', version: 2, at: '2026-11-26T10:00:00.000Z' }],
+};
 const session = (): SessionInfo => ({
   userId: 'u9',
   name: 'Noor Vane',
@@ -229,4 +247,74 @@ test('what holds for a production is changed by who directs it, and checked by i
   screen.unmount();
   await open(<DaySheet open onClose={() => undefined} />, server, 'wrangler');
   expect(screen.queryByTestId('production-settings')).toBeNull();
+});
+
+describe('what is kept of me', () => {
+  const saved: { name: string; text: string }[] = [];
+  beforeEach(() => {
+    saved.length = 0;
+    jest.spyOn(saving, 'saveFile').mockImplementation((name, bytes) => void saved.push({ name, text: String(bytes) }));
+  });
+  afterEach(() => jest.restoreAllMocks());
+
+  test('is saved as a file, with how much it is', async () => {
+    await open(<PeopleSheet open onClose={() => undefined} />, new CrewServer(), 'owner');
+    await press('my-data');
+    await press('save-my-data');
+    expect(saved).toHaveLength(1);
+    expect(JSON.parse(saved[0].text)).toEqual(MY_DATA);
+    expect(screen.getByTestId('my-data-told')).toHaveTextContent('1 film, 1 device, 1 entry.');
+  });
+
+  test('who removes himself proves who he is; a refusal is said and he stays', async () => {
+    const server = new CrewServer();
+    server.refuse = { end: '/account/forget', field: 'before', message: 'is not right' };
+    await open(<PeopleSheet open onClose={() => undefined} />, server, 'owner');
+    await press('my-data');
+    await press('remove-me');
+    await press('remove-me-now');
+    expect(server.sent.filter((s) => s.address === '/account/forget')).toEqual([]);
+    type('remove-me-password', 'seven herons under ice');
+    await press('remove-me-now');
+    expect(seen(/is not right/)).toBe(true);
+    expect(server.sent.filter((s) => s.address === '/account/forget')).toHaveLength(1);
+    expect(Object.values({ ...globalThis.localStorage }).join()).not.toContain('herons');
+    server.refuse = null;
+    await press('remove-me-now');
+    expect(server.sent.at(-2)).toMatchObject({ address: '/account/forget', body: { before: 'seven herons under ice' } });
+    expect(sessionStore.getState().status).toBe('signed-out');
+  });
+});
+
+test('a film is removed by its name, everybody in it is told when, and an owner keeps it', async () => {
+  const server = new CrewServer();
+  const page = (
+    <Shell>
+      <DaySheet open onClose={() => undefined} />
+    </Shell>
+  );
+  await open(page, server, 'owner');
+  expect(screen.queryByTestId('ending-line')).toBeNull();
+  await press('end-production');
+  type('end-name', 'the salt');
+  await press('end-now');
+  expect(seen(/type The Salt Ferry/)).toBe(true);
+  expect(server.sent.filter((s) => s.address.endsWith('/end'))).toEqual([]);
+  type('end-name', 'The Salt Ferry');
+  await press('end-now');
+  expect(server.sent.filter((s) => s.address.endsWith('/end'))).toMatchObject([{ method: 'POST', body: { name: 'The Salt Ferry' } }]);
+  const { productions } = sessionStore.getState().session!;
+  expect(productions[0].ends).toEqual(server.ends);
+  screen.unmount();
+
+  await reopen(page, server, 'wrangler', [], { productions: [{ ...productions[0], role: 'wrangler' }] });
+  expect(screen.getByTestId('ending-line')).toHaveTextContent(/removed for good on 2026-12-12 .*as Ada Quill asked/);
+  expect([screen.queryByTestId('end-production'), screen.queryByTestId('keep-film')]).toEqual([null, null]);
+  screen.unmount();
+
+  await reopen(page, server, 'owner', [], { productions });
+  expect(screen.queryByTestId('end-production')).toBeNull();
+  await press('keep-film');
+  expect(server.sent.at(-1)).toMatchObject({ method: 'DELETE', address: expect.stringMatching(/\/end$/) });
+  expect(sessionStore.getState().session!.productions[0].ends).toBeUndefined();
 });

@@ -7,6 +7,7 @@ import { Empty, Loading, Working } from '../../ui/states';
 import { Fact } from '../../ui/fact';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
+import { Warnings } from '../../ui/warnings';
 import type { HelpDesk } from './use-help';
 import type { ForecastState, PlanDraft } from './use-plan';
 
@@ -36,9 +37,7 @@ export function ForecastSection({ planned, draft, forecast, desk, mayWrite }: { 
         />
         <Fact about={EXPLANATIONS.forecast} label="Level" value={f.sigmaLevelDeg === null ? 'not observable' : fixed(f.sigmaLevelDeg, 3)} unit={f.sigmaLevelDeg === null ? undefined : '± °'} />
       </View>
-      {f.warnings.map((w) => (
-        <Words key={w} look="small" style={{ marginTop: SPACE.s }}>{`◈ ${w}`}</Words>
-      ))}
+      <Warnings of={f.warnings} mark="◈" />
       <Words look="small" dim style={{ marginTop: SPACE.s }}>
         {`One standard deviation each, with tracks good to ${planned.noisePx} px on marks and half as much again on what the set itself offers. Slip: by how many pixels a still object would appear to move.`}
       </Words>

@@ -3,10 +3,11 @@ import { bracketCount, CoreError, shadowLengthM, sunAt } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useClock } from '../../data';
-import { useDraftText } from '../../data/use-draft-text';
+import { useLineEntry } from '../../forms';
 import { EXPLANATIONS } from '../explanations';
-import { Action, Field, Section } from '../../ui/controls';
+import { Action, Section } from '../../ui/controls';
 import { fixed } from '../../ui/format';
+import { InlineField } from '../../ui/inline-field';
 import { LiveNumber } from '../../ui/live-number';
 import { Fact } from '../../ui/fact';
 import { Words } from '../../ui/text';
@@ -76,15 +77,18 @@ function Sun({ light, draft, mayWrite, onGone }: { light: LightPlan; draft: Plan
 /** A date and time of the set's clock, as numbers in a row: 2026-11-23 09:30. */
 function Moment({ of, label, iso, onKeep }: { of: string; label: string; iso: string; onKeep: (iso: string) => void }) {
   const clock = useClock();
-  const draft = useDraftText(of, `light ${label}`, clock.stamp(iso));
-  const keep = () => {
-    if (!draft.open) return;
-    const instant = clock.instant(draft.text, clock.date(iso));
-    if (!instant) return draft.fail('Date and time, such as 2026-06-21 09:30');
-    draft.done();
-    return onKeep(instant);
-  };
-  return <Field label={label} suffix={clock.words(iso)} value={draft.text} onChangeText={draft.type} onDone={keep} error={draft.error} testID={`light-${label}`} />;
+  const line = useLineEntry(
+    of,
+    `light ${label}`,
+    clock.stamp(iso),
+    (text) => {
+      const instant = clock.instant(text, clock.date(iso));
+      if (!instant) throw new CoreError('UNREADABLE_INPUT', 'Date and time, such as 2026-06-21 09:30');
+      return instant;
+    },
+    onKeep,
+  );
+  return <InlineField label={label} {...line} note={clock.words(iso)} testID={`light-${label}`} />;
 }
 
 /** Where the light is taken down: dragged in the view from above, with the height here. */

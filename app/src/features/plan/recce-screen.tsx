@@ -15,6 +15,7 @@ import { Empty } from '../../ui/states';
 import { Fact } from '../../ui/fact';
 import { Words } from '../../ui/text';
 import { FONT, PICTURE_INK, SPACE, usePalette } from '../../ui/theme';
+import { Warnings } from '../../ui/warnings';
 import { inWorker } from '../../workers';
 import { OnTheWay } from '../pictures/on-the-way';
 import { openPicture } from '../pictures/picture-on-device';
@@ -214,9 +215,7 @@ function Found({ measure }: { measure: PhotoMeasure }) {
         <Fact about={EXPLANATIONS.recce} label="Tilt" value={fixed((measure.tiltRad * 180) / Math.PI, 1)} unit={`± ${fixed((measure.sigmaTiltRad * 180) / Math.PI, 1)}°`} />
         <Fact about={EXPLANATIONS.recce} label="Held askew by" value={fixed((measure.rollRad * 180) / Math.PI, 1)} unit="°" />
       </View>
-      {measure.warnings.map((w) => (
-        <Words key={w} look="small" style={{ marginTop: SPACE.s }}>{`◈ ${w}`}</Words>
-      ))}
+      <Warnings of={measure.warnings} mark="◈" />
     </View>
   );
 }

@@ -2,7 +2,7 @@ import { Link, usePathname, useRouter, type Href } from 'expo-router';
 import { useEffect, useState, type PropsWithChildren } from 'react';
 import { Pressable, View } from 'react-native';
 import { useSafeAreaInsets } from 'react-native-safe-area-context';
-import { useData, usePicturesState, useRecordsState } from '../../data';
+import { useClock, useData, usePicturesState, useRecordsState } from '../../data';
 import { Action, Icon, IconAction, Sheet, useIsWide, type IconName } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, TOUCH_PX, useLightSwitch, usePalette } from '../../ui/theme';
@@ -64,6 +64,7 @@ export function Shell({ children }: PropsWithChildren) {
       {wide ? <Places vertical onHelp={() => setHelp(true)} /> : null}
       <View style={{ flex: 1, minWidth: 0, minHeight: 0 }}>
         <HeadLine />
+        <EndingLine />
         <View role="main" style={{ flex: 1, minHeight: 0 }}>
           {children}
         </View>
@@ -202,6 +203,20 @@ function HeadLine() {
       {open === 'where' ? <DaySheet open onClose={() => setOpen(null)} /> : null}
       {open === 'people' ? <PeopleSheet open onClose={() => setOpen(null)} /> : null}
       <ClosedDayQuestion />
+    </View>
+  );
+}
+
+/** A film that somebody has asked to remove says so everywhere, to everybody in it. */
+function EndingLine() {
+  const p = usePalette();
+  const { session } = useData();
+  const clock = useClock();
+  const ends = session.productions.find((q) => q.id === session.production.id)?.ends;
+  if (!ends) return null;
+  return (
+    <View role="status" testID="ending-line" style={{ backgroundColor: p.raised, borderBottomWidth: 1, borderColor: p.line, paddingHorizontal: SPACE.l, paddingVertical: SPACE.xs }}>
+      <Words look="small" color={p.against}>{`▲ This film is removed for good on ${clock.stamp(ends.at)}, as ${ends.by} asked. An owner can keep it: days, productions.`}</Words>
     </View>
   );
 }

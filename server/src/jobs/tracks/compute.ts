@@ -1,4 +1,4 @@
-import { trackClip, type ClipNote } from '@mesure/core';
+import { CLIP_WARNING, trackClip, type ClipNote } from '@mesure/core';
 import { writeTracksCsv } from '@mesure/formats';
 import { openFrames } from '@mesure/formats/picture';
 import { readFileSync } from 'node:fs';
@@ -37,7 +37,7 @@ export const computeTracks: Computation<TracksInput> = ({ input, given: { clip }
         frames: result.frames,
         counts: { used: of(''), moving: of('moving'), burntIn: of('burn-in'), masked: of('masked'), byHand: result.tracks.filter((t) => t.byHand).length },
         judged: result.judged,
-        warnings: [...result.warnings, ...(outside > 0 ? [`${outside} marked features lie behind the last frame of this clip and were left out.`] : [])],
+        warnings: [...result.warnings, ...(outside > 0 ? [CLIP_WARNING.MARKS_BEHIND_END(outside)] : [])],
       },
     };
   } finally {

@@ -11,6 +11,7 @@ import { staleWords, waitingWords } from '../../../ui/stale-words';
 import { Empty, Failing } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
+import { Warnings } from '../../../ui/warnings';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
 import { againstTheRecord } from './clip-facts';
@@ -257,9 +258,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
       ) : null}
       {outcome && outcome.warnings.length > 0 ? (
         <Section title="Worth knowing">
-          {outcome.warnings.map((w) => (
-            <Words key={w} look="small" dim>{`– ${w}`}</Words>
-          ))}
+          <Warnings of={outcome.warnings} />
         </Section>
       ) : null}
       {may ? (

@@ -1,5 +1,5 @@
 import type { StoredRecord } from '@mesure/contract';
-import { explainLength, netOnPlan, type FactOutcome, type NetResult, type Vec3 } from '@mesure/core';
+import { explainLength, netOnPlan, warningsBut, type FactOutcome, type NetResult, type Vec3 } from '@mesure/core';
 import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
@@ -11,6 +11,7 @@ import { saveFile } from '../../../ui/save-file';
 import { Empty, Failing, Loading } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
+import { Warnings } from '../../../ui/warnings';
 import { MarkSheet } from '../../setups/mark-sheet';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
@@ -99,11 +100,7 @@ function Head({ result }: { result: NetResult }) {
         <Words look="big">{String(result.points.length)}</Words>
         <Words look="heading">{`of ${all} marks determined${suspects > 0 ? `, ${suspects} entr${suspects === 1 ? 'y contradicts' : 'ies contradict'} the rest` : ''}`}</Words>
       </View>
-      {result.warnings
-        .filter((w) => w !== result.mirror.words && !result.twins.some((t) => t.ask && t.words === w))
-        .map((w) => (
-          <Words key={w} look="small" style={{ marginTop: SPACE.xs }}>{`◈ ${w}`}</Words>
-        ))}
+      <Warnings of={warningsBut(result.warnings, 'MIRROR_OPEN', 'SIDE_ASKED')} mark="◈" />
     </View>
   );
 }

@@ -11,6 +11,7 @@ import { pickFile } from '../../../ui/pick-file';
 import { Empty, Working } from '../../../ui/states';
 import { Figure, Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
+import { Warnings } from '../../../ui/warnings';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
 import { useTakeWords } from '../use-floor';
@@ -156,9 +157,7 @@ function OneWitness({ take, packageId, camera }: { take: StoredRecord<'take'>; p
           {`◆ The frame rate of ${[...(outcome.main.varies ? ['the main camera'] : []), ...(outcome.witness.varies ? [`${camera}-cam`] : [])].join(' and ')} varies: a number of frames is no length of time there. Go by the seconds.`}
         </Words>
       ) : null}
-      {outcome?.sound.warnings.map((w) => (
-        <Words key={w} look="small">{`◆ ${w}`}</Words>
-      ))}
+      <Warnings of={outcome?.sound.warnings ?? []} mark="◆" />
       <View style={{ marginTop: SPACE.m, gap: SPACE.xs }}>
         {file('main', 'main camera')}
         {file('witness', `${camera}-cam`)}

@@ -13,6 +13,7 @@ import { Empty } from '../../../ui/states';
 import { Fact } from '../../../ui/fact';
 import { Words } from '../../../ui/text';
 import { PICTURE_INK, SPACE, usePalette } from '../../../ui/theme';
+import { Warnings } from '../../../ui/warnings';
 import { inWorker } from '../../../workers';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
@@ -207,9 +208,7 @@ function EdgesResult({ report }: { report: EdgeReport }) {
       {report.edges.map((e) => (
         <Words key={e.edge} look="small" dim>{`Edge ${e.edge}, ${e.points} marks: bows ${fixed(e.bowBeforePx, 1)} px as recorded, ${fixed(e.bowAfterPx, 1)} px afterwards.`}</Words>
       ))}
-      {report.warnings.map((w) => (
-        <Words key={w} look="small">{`– ${w}`}</Words>
-      ))}
+      <Warnings of={report.warnings} />
     </Section>
   );
 }

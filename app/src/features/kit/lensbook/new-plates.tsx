@@ -4,6 +4,7 @@ import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { newId, useFind, usePicturesState } from '../../../data';
 import { Action, Field, IconAction, Sheet } from '../../../ui/controls';
+import { CameBack, useKeptEntry } from '../../../forms';
 import { enteredLength, LengthLine } from '../../../ui/length-line';
 import { useLengthUnit } from '../../floor/use-floor';
 import { fixed, focal, readNumber } from '../../../ui/format';
@@ -20,10 +21,29 @@ interface Chosen {
   file: File;
   opened: OpenedPicture | null;
   look: QuickLook | null;
+  /** what the file says of itself */
+  said?: Partial<PlateTexts>;
+}
+
+interface PlateTexts {
   focalText: string;
   focusText: string;
   atText: string;
 }
+
+/** Pictures must be chosen again after a reload; what was typed about them comes back with the same file. */
+interface NewPlatesEntry {
+  cellText: string;
+  distanceText: string;
+  chart: ChartKind;
+  byFile: Record<string, Partial<PlateTexts>>;
+}
+
+/** Phones call every picture by the same name: two of them are not one. */
+const sameFile = ({ name, size, lastModified }: File): string => `${name} ${size} ${lastModified}`;
+
+/** The file's own word; else when it was last written. */
+const shotAtOf = ({ file, opened }: Chosen): string => opened?.notes?.shotAt ?? new Date(file.lastModified || Date.now()).toISOString();
 
 type Problems = Record<string, { focal?: string; focus?: string; at?: string }>;
 
@@ -46,12 +66,17 @@ export function NewPlates({
   const find = useFind();
   const unit = useLengthUnit();
   const add = usePicturesState((s) => s.add);
-  const [chosen, setChosen] = useState<Chosen[]>(() =>
-    files.map((file) => ({ id: newId(), file, opened: null, look: null, focalText: focal(preset?.focalMm ?? record.body.focalMm), focusText: preset?.focusM ? `${preset.focusM} m` : '', atText: '' })),
-  );
-  const [cellText, setCellText] = useState(last ? `${Number((last.cellM * 1000).toFixed(3))} mm` : '40 mm');
-  const [distanceText, setDistanceText] = useState('');
-  const [chart, setChart] = useState<ChartKind>(last?.chart ?? 'chequer');
+  const kept = useKeptEntry<NewPlatesEntry>(`plates:${record.id}`, {
+    cellText: last ? `${Number((last.cellM * 1000).toFixed(3))} mm` : '40 mm',
+    distanceText: '',
+    chart: last?.chart ?? 'chequer',
+    byFile: {},
+  });
+  const { cellText, distanceText, chart, byFile } = kept.entry;
+  const [chosen, setChosen] = useState<Chosen[]>(() => files.map((file) => ({ id: newId(), file, opened: null, look: null })));
+  const usual: PlateTexts = { focalText: focal(preset?.focalMm ?? record.body.focalMm), focusText: preset?.focusM ? `${preset.focusM} m` : '', atText: '' };
+  const textsOf = (c: Chosen): PlateTexts => ({ ...usual, ...c.said, ...byFile[sameFile(c.file)] });
+  const type = (c: Chosen, text: Partial<PlateTexts>) => kept.set({ byFile: { ...byFile, [sameFile(c.file)]: { ...byFile[sameFile(c.file)], ...text } } });
   const [problems, setProblems] = useState<Problems>({});
   const [shared, setShared] = useState<{ cell?: string; distance?: string; kept?: string }>({});
   const [busy, setBusy] = useState(false);
@@ -68,8 +93,10 @@ export function NewPlates({
         const { focalMm, focusM } = opened.notes ?? {};
         change(c.id, {
           opened: { ...opened, image: null },
-          ...(focalMm && !preset ? { focalText: focal(Number(focalMm.toFixed(1))) } : {}),
-          ...(focusM && !preset?.focusM ? { focusText: `${fixed(focusM, 2)} m` } : {}),
+          said: {
+            ...(focalMm && !preset ? { focalText: focal(Number(focalMm.toFixed(1))) } : {}),
+            ...(focusM && !preset?.focusM ? { focusText: `${fixed(focusM, 2)} m` } : {}),
+          },
         });
         if (opened.image) {
           const look = await inWorker({ kind: 'quick look', image: opened.image, chart }).catch(() => null);
@@ -91,13 +118,14 @@ export function NewPlates({
     const distance = distanceText.trim() === '' ? null : enteredLength(distanceText, unit, 'distance');
     if (distance?.error) wrong.distance = distance.error;
     const bodies = chosen.map((c) => {
-      const focalMm = readNumber(c.focalText);
-      const focus = c.focusText.trim() === '' ? null : enteredLength(c.focusText, unit, 'focus distance');
-      const atS = c.atText.trim() === '' ? null : readNumber(c.atText);
+      const { focalText, focusText, atText } = textsOf(c);
+      const focalMm = readNumber(focalText);
+      const focus = focusText.trim() === '' ? null : enteredLength(focusText, unit, 'focus distance');
+      const atS = atText.trim() === '' ? null : readNumber(atText);
       const mine: Problems[string] = {};
       if (focalMm === null || focalMm < 1) mine.focal = 'Enter a focal length in mm, such as 32';
       if (focus?.error) mine.focus = focus.error;
-      if (c.atText.trim() !== '' && atS === null) mine.at = 'Enter seconds from the clip’s start, such as 1.5';
+      if (atText.trim() !== '' && atS === null) mine.at = 'Enter seconds from the clip’s start, such as 1.5';
       if (Object.keys(mine).length > 0) found[c.id] = mine;
       return { focalMm: focalMm ?? 0, focusM: focus?.length?.valueM ?? null, atS };
     });
@@ -115,12 +143,13 @@ export function NewPlates({
           focusM,
           cellM: cell.length!.valueM,
           chart,
-          shotAt: c.opened?.notes?.shotAt ?? new Date(c.file.lastModified || Date.now()).toISOString(),
+          shotAt: shotAtOf(c),
           notes: c.opened?.notes ?? null,
           chartDistance: distance?.length ? { typed: distance.length.typed, unit: distance.length.unit, valueM: distance.length.valueM, toleranceM: USUAL_TOLERANCE.distanceM } : null,
         };
         await add({ id: c.id, kind: 'plate', name: c.file.name, atS, body, addedAt: new Date().toISOString() }, await c.file.arrayBuffer());
       }
+      kept.done();
       onClose();
     } catch (e) {
       setBusy(false);
@@ -131,23 +160,37 @@ export function NewPlates({
   const count = chosen.length;
   return (
     <Sheet title={count === 1 ? 'New grid plate' : `${count} new grid plates`} open onClose={onClose}>
-      <ChartChoice value={chart} onChange={setChart} />
-      <LengthLine label="Size of a cell" unit="mm" quantity="cell of a chart" value={cellText} onChangeText={setCellText} error={shared.cell} hint="such as 40, or 1 1/2 in" testID="plate-cell" />
+      {kept.cameBack ? <CameBack /> : null}
+      <ChartChoice value={chart} onChange={(now) => kept.set({ chart: now })} />
+      <LengthLine
+        label="Size of a cell"
+        unit="mm"
+        quantity="cell of a chart"
+        value={cellText}
+        onChangeText={(text) => kept.set({ cellText: text })}
+        error={shared.cell}
+        hint="such as 40, or 1 1/2 in"
+        testID="plate-cell"
+      />
       <LengthLine
         label="Chart to sensor mark"
         unit={unit}
         quantity="distance"
         value={distanceText}
-        onChangeText={setDistanceText}
+        onChangeText={(text) => kept.set({ distanceText: text })}
         error={shared.distance}
         hint="when measured, it tells the true focal length. Leave empty otherwise"
         testID="chart-distance"
       />
       {chosen.map((c) => {
+        const texts = textsOf(c);
         const remarks =
           'missing' in mounted
             ? []
-            : remarksOf(c.opened?.notes, mounted, { focalMm: readNumber(c.focalText) ?? record.body.focalMm, focusM: enteredLength(c.focusText, unit, 'focus distance').length?.valueM ?? null });
+            : remarksOf(c.opened?.notes, mounted, {
+                focalMm: readNumber(texts.focalText) ?? record.body.focalMm,
+                focusM: enteredLength(texts.focusText, unit, 'focus distance').length?.valueM ?? null,
+              });
         return (
           <View key={c.id} style={{ borderTopWidth: 1, borderColor: p.line, paddingTop: SPACE.s, marginTop: SPACE.s }}>
             <View style={{ flexDirection: 'row', alignItems: 'center' }}>
@@ -176,8 +219,8 @@ export function NewPlates({
                 <Field
                   label="Focal length as marked"
                   suffix="mm"
-                  value={c.focalText}
-                  onChangeText={(focalText) => change(c.id, { focalText })}
+                  value={texts.focalText}
+                  onChangeText={(focalText) => type(c, { focalText })}
                   error={problems[c.id]?.focal}
                   keyboard="decimal-pad"
                   testID={`focal-${c.file.name}`}
@@ -188,8 +231,8 @@ export function NewPlates({
                   label="Focus distance"
                   unit={unit}
                   quantity="focus distance"
-                  value={c.focusText}
-                  onChangeText={(focusText) => change(c.id, { focusText })}
+                  value={texts.focusText}
+                  onChangeText={(focusText) => type(c, { focusText })}
                   error={problems[c.id]?.focus}
                   testID={`focus-${c.file.name}`}
                 />
@@ -199,8 +242,8 @@ export function NewPlates({
               <Field
                 label="Time of the frame"
                 suffix="s"
-                value={c.atText}
-                onChangeText={(atText) => change(c.id, { atText })}
+                value={texts.atText}
+                onChangeText={(atText) => type(c, { atText })}
                 error={problems[c.id]?.at}
                 hint="From the clip's start; leave empty for its middle"
                 keyboard="decimal-pad"

@@ -1,5 +1,5 @@
 import { mountPackage, opticsOf } from '@mesure/contract';
-import { frameLens, type FittedUnknown, type GridReport } from '@mesure/core';
+import { frameLens, warningsBut, type FittedUnknown, type GridReport } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { Image, View } from 'react-native';
@@ -13,6 +13,7 @@ import { knownWords, staleWords, waitingWords } from '../../../ui/stale-words';
 import { Fact } from '../../../ui/fact';
 import { Figure, Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
+import { Warnings } from '../../../ui/warnings';
 import { Page } from '../../shell/pane';
 import { remarksOf, notesWords } from './picture-words';
 import { BeforeAfter } from './before-after';
@@ -58,6 +59,8 @@ export function PlateScreen({ plateId }: { plateId: string }) {
   const finished = analysis?.status === 'done' ? analysis.outcome : null;
   const outcome = finished?.kind === 'grid' ? finished : null;
   const r = outcome?.report;
+  // the verdict and what the plate contradicts stand above in their own words
+  const worthKnowing = r ? warningsBut([...r.warnings, ...r.plates[0].warnings], 'PLATE_REFUSED', 'PLATE_CONTRADICTS') : [];
   const whole = outcome && isWhole(analysis!) ? outcome : null;
   const pack = find('package', plate.body.packageId);
   const mount = pack ? mountPackage(pack.body, find) : null;
@@ -169,13 +172,9 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           </Words>
         </Section>
       ) : null}
-      {r && [...r.warnings, ...r.plates[0].warnings].filter((w) => w !== r.sentence && !r.findings?.some((f) => f.words === w)).length > 0 ? (
+      {worthKnowing.length > 0 ? (
         <Section title="Worth knowing">
-          {[...new Set([...r.warnings, ...r.plates[0].warnings])]
-            .filter((w) => w !== r.sentence && !r.findings?.some((f) => f.words === w))
-            .map((w) => (
-              <Words key={w} look="small" dim>{`– ${w}`}</Words>
-            ))}
+          <Warnings of={worthKnowing} />
         </Section>
       ) : null}
       {mayWrite && !busy ? (

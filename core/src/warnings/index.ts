@@ -1,0 +1,10 @@
+export { ANCHOR } from './anchor';
+export { CLIP } from './clip';
+export { FILES } from './files';
+export { FORECAST } from './forecast';
+export { GRID } from './grid';
+export { PICTURE } from './picture';
+export { SOLVE } from './solve';
+export { SURVEY } from './survey';
+export { once, warningOf, warningsBut, wordsOf, type KeptWarning, type Warning, type WarningCode } from './warning';
+export { WITNESS } from './witness';

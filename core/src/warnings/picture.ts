@@ -1,0 +1,14 @@
+import { tableOf } from './warning';
+
+/** Of one picture: lengths marked in a photograph of the recce, and a camera lined up with surveyed points. */
+export const PICTURE = tableOf({
+  LENGTHS_DO_NOT_FIX: () => 'The lengths do not fix the camera well: measure one across the picture and one along the view, or something upright.',
+  LENGTH_DOES_NOT_FIT: (nth: number, foundM: number, givenM: number) => `Length ${nth} comes out as ${foundM.toFixed(2)} m, not ${givenM.toFixed(2)} m: it does not fit the others.`,
+  PLACE_UNKNOWN: (ids: readonly string[]) => `Of ${ids.join(', ')} no place is known; ${ids.length === 1 ? 'it was' : 'they were'} not used.`,
+  MARK_UNDECIDED: (first: string, second: string) => `A mark is wrong, and nothing tells whether it is ${first} or ${second}: mark one point more.`,
+  MARK_LEFT_OUT: (id: string, px: number) => `${id} lies ${px.toFixed(1)} px off what the others say and was left out.`,
+  NOTHING_CHECKS_LINE_UP: () => 'As many unknowns as marks: nothing checks this line-up. Mark one point more.',
+  MARKS_MISS: (times: number) => `The marks miss their points by ${times.toFixed(1)} times what is usual: a wrong place, another focal length, or a lens that bends.`,
+  POINTS_IN_ONE_PLANE: () => 'All points lie in one plane, and the focal length is hardly seen in it: mark a point off the plane, or hold the focal length.',
+  ANOTHER_PLACE_FITS: () => 'Another place of the camera explains the marks nearly as well: mark a point off the plane, or one farther away.',
+});

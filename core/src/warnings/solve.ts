@@ -1,0 +1,26 @@
+import { tableOf } from './warning';
+
+/** Of solving tracks. */
+export const SOLVE = tableOf({
+  LENS_BENDS: (k1: number, rmsPx: number, bentRmsPx: number) =>
+    `The lens bends, and this solve took it as straight: with a distortion (k1 about ${k1.toFixed(2)}) the error would fall from ${rmsPx.toFixed(2)} to ${bentRmsPx.toFixed(2)} px. Shoot a lens grid, or mark straight edges, before anything is judged by it.`,
+  TRACKS_DRIFT: (times: number) => `The tracks drift: their errors go along them from frame to frame. Standard deviations are ${times.toFixed(1)} times what their number alone would give.`,
+  NO_DEVIATIONS: () => 'The tracks do not determine all cameras and points: no standard deviations can be given.',
+  TRACKS_MOVE: (moving: number, of: number) => `${moving} of ${of} tracks do not behave like still points and were left out.`,
+  THIN_FRAMES: (frames: number, least: number) => `${frames} frames stand on fewer than ${least} tracks.`,
+  FOCAL_HARDLY_SEEN: (sigmaMm: number) => `The focal length is hardly seen in this move: ± ${sigmaMm.toFixed(1)} mm.`,
+  CAMERA_TURNS: () => 'The camera turns but does not move: turns, directions and what they say of the lens are seen, and no depth, no place, no scale.',
+  CAMERA_STANDS: () => 'The camera stands still: nothing is seen of its path, and nothing of its lens.',
+  OUTSIDE_LENS: (places: number) => `${places} places lie where the held distortion has no inverse and were left out.`,
+  DISTORTION_HELD_OVER_ZOOM: (mm: number) => `The distortion at ${mm.toFixed(1)} mm was held over the whole zoom; a lens bends otherwise at its other end.`,
+  LENS_ZOOMS: (reason: string) => `The lens zooms: ${reason}. Note where the zoom begins and ends, and solve it as a zoom.`,
+  STOPPED_EARLY: (rounds: number) => `The adjustment was stopped after ${rounds} rounds while it still moved: the standard deviations are too small. More tracks that last longer would settle it.`,
+  LITTLE_PARALLAX: (tracks: number) => `${tracks} tracks were seen under too little parallax to have a depth and were left out.`,
+  DISTORTION_FOLLOWS_FOCAL: () => 'The distortion fits better when its coefficients are read with the solved focal length than with the recorded one; it was read so.',
+  TRIM_MADE_WORSE: () => 'Trimming made the fit worse: the worst tracks were holding it together.',
+  SET_TRACKS: (tracks: number) => `${tracks} tracks stay where they are in the picture, as the set does before a still camera, and were left out.`,
+  OBJECT_WITHOUT_HEIGHT: () => 'No camera height: places of the object count from the entrance pupil.',
+  OBJECT_MANY_HEIGHTS: () => 'The camera stands still: of several heights the first was taken.',
+  COUNTING_DOUBTED: (words: string) => words,
+  MIRRORED: (words: string) => words,
+});
