@@ -5,10 +5,13 @@ const launchOptions = {
   args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
 };
 
-/** The real interface in Debian's Chromium, against what bin/demo starts. One worker: all share one demo day. */
+/**
+ * The real interface in Debian's Chromium, against what bin/demo starts. One worker for all that share the demo's day; the film of one's own
+ * has a start of its own and runs beside them.
+ */
 export default defineConfig({
   testDir: '.',
-  workers: 1,
+  workers: 2,
   timeout: 150_000,
   expect: { timeout: 15_000 },
   reporter: [['list']],
@@ -16,9 +19,9 @@ export default defineConfig({
   globalTeardown: './global-teardown.ts',
   use: { launchOptions, trace: 'off', screenshot: 'only-on-failure', acceptDownloads: true },
   projects: [
-    { name: 'phone', testMatch: /(walk|offline|refusals|lens-day|plan-phone|net-phone|floor-day|floor-more)\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
-    { name: 'own', testMatch: /own-film\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
-    { name: 'wide', testMatch: /(walk|plan-wide|floor-wide)\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['phone'] },
-    { name: 'restart', testMatch: /restart\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['wide'] },
+    { name: 'phone', workers: 1, testMatch: /(walk|offline|refusals|lens-day|plan-phone|net-phone|floor-day|floor-more)\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
+    { name: 'own', workers: 1, testMatch: /own-film\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
+    { name: 'wide', workers: 1, testMatch: /(walk|plan-wide|floor-wide)\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['phone'] },
+    { name: 'restart', workers: 1, testMatch: /restart\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['wide'] },
   ],
 });

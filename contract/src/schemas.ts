@@ -48,13 +48,18 @@ const token = J.string()
 const role = J.string()
   .valid(...ROLES)
   .required();
-export const signInSchema = J.object({ name: personName, password });
+/** Of an authenticator, or a recovery code: who has switched the second step on needs one wherever a password lets in. */
+const code = J.string().max(60).allow('');
+export const signInSchema = J.object({ name: personName, password, code });
 export const linkSchema = J.object({ token });
 export const beginSchema = J.object({ token, name: personName, password, production: BODY_SCHEMAS.production.required() });
-export const joinSchema = J.object({ token, name: personName, password });
-export const newPasswordSchema = J.object({ token, password });
+export const joinSchema = J.object({ token, name: personName, password, code });
+export const newPasswordSchema = J.object({ token, password, code });
 export const changePasswordSchema = J.object({ before: password, password });
 export const forgetMeSchema = J.object({ before: password });
+export const beginSecondStepSchema = J.object({ before: password });
+export const confirmSecondStepSchema = J.object({ code: code.invalid('').required() });
+export const provenSecondStepSchema = J.object({ before: password, code });
 export const endProductionSchema = J.object({ name: J.string().max(120).required() });
 export const waitingSchema = J.object({ count: J.number().integer().min(0).max(1_000_000).required() });
 export const inviteSchema = J.object({ role });

@@ -49,6 +49,7 @@ export interface WriteAnswer<K extends RecordKind = RecordKind> {
 export type ProblemCode =
   | 'NOT_SIGNED_IN'
   | 'WRONG_SIGN_IN'
+  | 'CODE_NEEDED'
   | 'TOO_MANY_ATTEMPTS'
   | 'BAD_CSRF'
   | 'FORBIDDEN'
@@ -124,13 +125,30 @@ export interface Device {
   thisOne: boolean;
 }
 
+/** A code of an authenticator beside the password. */
+export interface SecondStep {
+  /** null: a password is enough */
+  since: string | null;
+  recoveryLeft: number;
+}
+/** Shown once, to be taken into an authenticator. */
+export interface NewSecondStep {
+  /** RFC 4648 base32, in fours */
+  secret: string;
+  /** otpauth://, for a code to scan */
+  address: string;
+}
+
 /** What is kept of one person, for himself. */
 export interface MyData {
   madeAt: string;
   name: string;
-  preferences: object | null;
+  /** of each production */
+  preferences: { production: string }[];
   productions: { name: string; role: Role }[];
   devices: { device: string; since: string; seen: string }[];
+  /** since when a code is asked for as well; null: it is not */
+  secondStepSince: string | null;
   /** what was entered where and when; the values are the film's */
   entries: { production: string; kind: string; record: string; version: number; at: string }[];
 }

@@ -170,7 +170,11 @@ describe('records', () => {
     await put(wrangler, 'fact', randomUUID(), { ...fact, setId: own, what: 'plumb' }).expect(422);
     const recce = { setupId: randomUUID(), picture: { sha256: 'a'.repeat(64), name: 'set.jpg' }, widthPx: 4000, heightPx: 3000, focal35Mm: 26, lengths: [], detail: null, shotAt: now };
     expect((await put(wrangler, 'recce', randomUUID(), recce).expect(422)).body.fields[0].field).toBe('setupId');
-    expect((await put(wrangler, 'set', foreign, { name: 'mine', marks: [] }, { baseVersion: 1 })).status).toBe(404);
+    // what another production has under an id is answered as what nobody has
+    for (const id of [foreign, randomUUID()]) {
+      const told = await put(wrangler, 'set', id, { name: 'mine', marks: [] }, { baseVersion: 1 });
+      expect([told.status, told.body.code, told.body.current]).toEqual([409, 'STALE', null]);
+    }
     await put(wrangler, 'unknown', randomUUID(), {}).expect(422);
     await wrangler.agent
       .put(at(`/records/set/${randomUUID()}`))
@@ -534,7 +538,7 @@ test('several processes may open the queue of a new database at the same moment'
 
 test('migrations go down and up again, beside another connection', async () => {
   const other = connect(await createDatabase('updown'));
-  const all = ['0001-first', '0002-heartbeat', '0003-change-log', '0004-crew', '0005-briefs', '0006-turns', '0007-slow-down', '0008-waiting', '0009-ending'];
+  const all = ['0001-first', '0002-heartbeat', '0003-change-log', '0004-crew', '0005-briefs', '0006-turns', '0007-slow-down', '0008-waiting', '0009-ending', '0010-second-step', '0011-record-keys'];
   try {
     expect(await migrate(other.sequelize)).toEqual(all);
     expect(await migrate(other.sequelize)).toEqual([]);

@@ -8,14 +8,19 @@ export interface SessionState {
   session: SessionInfo | null;
   error: string | null;
   busy: boolean;
+  /** the password was right, and this person's sign-in takes a code too */
+  codeAsked: boolean;
   check(): Promise<void>;
-  signIn(name: string, password: string): Promise<boolean>;
+  signIn(name: string, password: string, code?: string): Promise<boolean>;
   /** begins a session that another way gave: a link, another production */
   accept(session: SessionInfo): void;
   /** looks at another production of the same person */
   switchTo(productionId: string): Promise<void>;
   signOut(): Promise<void>;
 }
+
+/** Does the server say that a code belongs to this sign-in, or that the one that was given is wrong? */
+export const asksForCode = (error: unknown): boolean => error instanceof ApiError && (error.problem.fields ?? []).some((f) => f.field === 'code');
 
 export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOut'>) {
   return createStore<SessionState>()((set, get) => {
@@ -25,7 +30,7 @@ export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOu
       const session = here && JSON.stringify(here) === JSON.stringify(told) ? here : told;
       setCsrfToken(session.csrfToken);
       rememberSession(session);
-      set({ status: 'signed-in', session, error: null });
+      set({ status: 'signed-in', session, error: null, codeAsked: false });
     };
     const forget = () => {
       rememberSession(null);
@@ -36,6 +41,7 @@ export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOu
       session: null,
       error: null,
       busy: false,
+      codeAsked: false,
       async check() {
         const remembered = rememberedSession();
         if (remembered) accept(remembered);
@@ -51,13 +57,15 @@ export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOu
           else if (!remembered) set({ status: 'signed-out', session: null, error: null });
         }
       },
-      async signIn(name, password) {
+      async signIn(name, password, code) {
         set({ busy: true, error: null });
         try {
-          accept(await api.signIn(name, password));
+          accept(await api.signIn(name, password, code));
           return true;
         } catch (error) {
-          set({ error: error instanceof Error ? error.message : String(error) });
+          // that a code is needed too is no fault of anybody
+          const asked = error instanceof ApiError && error.problem.code === 'CODE_NEEDED';
+          set({ error: asked ? null : error instanceof Error ? error.message : String(error), codeAsked: asksForCode(error) || get().codeAsked });
           return false;
         } finally {
           set({ busy: false });

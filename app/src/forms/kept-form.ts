@@ -44,7 +44,7 @@ export function useKeptForm<V extends FieldValues>(key: string, initial: V, prob
 }
 
 /** A password is asked for again after a reload: it is never on the device. */
-const SECRET = /^(password|before)$/;
+const SECRET = /^(password|before|code)$/;
 
 /** The contract's check of a body, loaded when a form is first sent: a phone does not build the schemas at its start. */
 export async function bodyProblems<B>(kind: string, body: B): Promise<FieldProblem[]> {

@@ -89,7 +89,7 @@ export interface FieldProps {
   secure?: boolean;
   testID?: string;
   multiline?: boolean;
-  autoComplete?: 'username' | 'current-password' | 'new-password' | 'off';
+  autoComplete?: 'username' | 'current-password' | 'new-password' | 'one-time-code' | 'off';
   suffix?: string;
 }
 

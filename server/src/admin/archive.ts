@@ -12,7 +12,7 @@ import type { FileStore } from '../files/store';
 import { openZip } from '@mesure/formats/zip';
 
 /** In the order in which they can be put back: what is referred to comes first. Sessions are not among them: a backup signs nobody in. */
-export const TABLES = ['users', 'productions', 'memberships', 'links', 'records', 'record_changes', 'files', 'analyses'] as const;
+export const TABLES = ['users', 'productions', 'memberships', 'links', 'second_steps', 'records', 'record_changes', 'files', 'analyses'] as const;
 const FORMAT = 'mesure backup 1';
 const ROWS_AT_ONCE = 500;
 

@@ -10,7 +10,7 @@ import { folderStore } from '../files/store';
 import { ApiProblem } from '../http/problem';
 import { backup, BackupError, restore, verifyBackup } from './archive';
 import { findOrphans } from './orphans';
-import { addPerson, AdminError, beginLink, listPeople, listProductions, passwordLink, personData, removeForGood, removePerson, signOutEverywhere } from './people';
+import { addPerson, AdminError, beginLink, listPeople, listProductions, passwordLink, personData, removeForGood, removePerson, secondStepOff, signOutEverywhere } from './people';
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
 const dataDir = path.resolve(process.env.MESURE_DATA_DIR ?? path.join(root, '.data'));
@@ -21,6 +21,7 @@ const HELP = `bin/admin keeps people, productions and backups of the installatio
   add-person NAME PRODUCTION ROLE      a link by which a person joins; ROLE is one of ${ROLES.join(', ')}
   password-link NAME                   a link by which a person sets a new password
   sign-out NAME                        ends every session of a person
+  second-step-off NAME                 for who has lost authenticator and recovery codes: the password is enough again
   remove-person NAME [PRODUCTION]      out of one production, or out of all; what was entered keeps the name
   person-data NAME                     all that is kept of a person, as JSON
   forget-person NAME                   for good: entries stay, told as of “a former member”; older backups still have the name
@@ -62,6 +63,10 @@ const COMMANDS: Record<string, (db: Database) => Promise<void>> = {
   async 'sign-out'(db) {
     need(1, 'a name');
     out(`${await signOutEverywhere(db, args[0])} sessions ended.`);
+  },
+  async 'second-step-off'(db) {
+    need(1, 'a name');
+    out(await secondStepOff(db, args[0]));
   },
   async 'remove-person'(db) {
     need(1, 'a name');

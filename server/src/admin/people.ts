@@ -5,6 +5,7 @@ import { makeLink } from '../people/links';
 import { isEmpty } from '../people/productions';
 import { otherOwners, userNamed } from '../people/sessions';
 import { dataOf, forgetPerson } from '../people/forget';
+import { secondStepOf } from '../people/second-step';
 
 export class AdminError extends Error {}
 const MADE_BY = 'who keeps the server';
@@ -57,6 +58,13 @@ export async function removePerson(db: Database, name: string, production?: stri
   await db.Membership.destroy({ where: { userId: user.id, productionId: memberships.map((m) => m.productionId) } });
   if (!only) await db.Session.destroy({ where: { userId: user.id } });
   return `${user.name} is out of ${memberships.length} production${memberships.length === 1 ? '' : 's'}.`;
+}
+
+/** For somebody who has lost his authenticator and his recovery codes. */
+export async function secondStepOff(db: Database, name: string): Promise<string> {
+  const user = await personOf(db, name);
+  if (!(await secondStepOf(db).off(user.id))) throw new AdminError(`${user.name} signs in by password alone.`);
+  return `${user.name} signs in by password alone from now on.`;
 }
 
 /** What is kept of a person, to be handed to him. */

@@ -9,6 +9,8 @@ import * as turns from './migrations/0006-turns';
 import * as slowDown from './migrations/0007-slow-down';
 import * as waiting from './migrations/0008-waiting';
 import * as ending from './migrations/0009-ending';
+import * as secondStep from './migrations/0010-second-step';
+import * as recordKeys from './migrations/0011-record-keys';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -29,6 +31,8 @@ const MIGRATIONS: [string, Migration][] = [
   ['0007-slow-down', slowDown],
   ['0008-waiting', waiting],
   ['0009-ending', ending],
+  ['0010-second-step', secondStep],
+  ['0011-record-keys', recordKeys],
 ];
 
 function runner(sequelize: Sequelize) {

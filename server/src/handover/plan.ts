@@ -35,9 +35,9 @@ function apart(files: readonly HandoverFile[]): HandoverFile[] {
 }
 
 /** Changes of records after a moment, as a person reads them. */
-async function changesSince(db: Database, records: readonly StoredRecord[], at: Date): Promise<HandoverPlan['changedAfterClose']> {
+async function changesSince(db: Database, productionId: string, records: readonly StoredRecord[], at: Date): Promise<HandoverPlan['changedAfterClose']> {
   const byId = new Map(records.map((r) => [r.id, r]));
-  const changes = await db.EntryChange.findAll({ where: { recordId: [...byId.keys()], changedAt: { [Op.gt]: at } }, order: [['changedAt', 'ASC']] });
+  const changes = await db.EntryChange.findAll({ where: { productionId, recordId: [...byId.keys()], changedAt: { [Op.gt]: at } }, order: [['changedAt', 'ASC']] });
   return changes.map((c) => {
     const record = byId.get(c.recordId)!;
     const kind = KINDS[record.kind];
@@ -113,13 +113,13 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   const missing = answered(found, day);
   const closed = day.day.body.closed ?? null;
   const ofDay = day.records.filter((r) => takes.some((t) => t.id === r.id) || setupIds.includes(r.id) || ('setupId' in r.body && setupIds.includes(r.body.setupId)));
-  const changedAfterClose = closed ? await changesSince(db, ofDay, new Date(closed.at)) : [];
+  const changedAfterClose = closed ? await changesSince(db, productionId, ofDay, new Date(closed.at)) : [];
   const handedOver = all('handover')
     .filter((h) => h.body.dayId === dayId)
     .sort((a, b) => (a.body.at < b.body.at ? 1 : -1));
   // what the takes were measured with is shared by days, and leaves with each of them
   const shared = day.records.filter((r) => ['package', 'body', 'lens', 'adapter', 'plate', 'edges', 'set', 'tie', 'fact', 'photo'].includes(r.kind));
-  const changedSince = handedOver[0] ? await changesSince(db, [...ofDay, ...shared], new Date(handedOver[0].body.at)) : [];
+  const changedSince = handedOver[0] ? await changesSince(db, productionId, [...ofDay, ...shared], new Date(handedOver[0].body.at)) : [];
   const named = apart([...missingFile(missing), ...leaving]);
   return {
     name: `${slug(day.day.body.date)}-${slug(day.day.body.name)}`,

@@ -6,6 +6,7 @@ import type { ErrorRequestHandler, RequestHandler } from 'express';
 const STATUS: Record<ProblemCode, [number, string]> = {
   NOT_SIGNED_IN: [401, 'Not signed in'],
   WRONG_SIGN_IN: [401, 'Name or password is wrong'],
+  CODE_NEEDED: [401, 'A code is needed too'],
   TOO_MANY_ATTEMPTS: [429, 'Too many attempts'],
   BAD_CSRF: [403, 'The request did not come from this page'],
   FORBIDDEN: [403, 'Not allowed'],

@@ -23,7 +23,7 @@ test('what is kept of oneself: films, devices, and which entries, without the pa
   await server.put(who.owner, 'day', randomUUID(), { ...day, name: 'Day 2' }).expect(201);
   const answer = await who.wrangler.agent.get('/api/account/data').expect(200);
   const data = answer.body as MyData;
-  expect(data).toMatchObject({ name: 'wrangler', productions: [{ name: 'One', role: 'wrangler' }], preferences: null });
+  expect(data).toMatchObject({ name: 'wrangler', productions: [{ name: 'One', role: 'wrangler' }], preferences: [] });
   expect(data.devices).toHaveLength(1);
   expect(data.entries).toEqual([{ production: 'One', kind: 'day', record: id, version: 1, at: expect.stringMatching(/^2\d{3}-/) }]);
   expect(answer.text).not.toMatch(/scrypt|argon|hash|owner/i);

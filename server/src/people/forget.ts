@@ -3,6 +3,7 @@ import { QueryTypes, type Transaction } from 'sequelize';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { CHANGES_CHANNEL } from '../records/service';
+import { secondStepOf } from './second-step';
 import { otherOwners } from './sessions';
 
 /** Under this name stand the entries of whoever had himself removed: what a film needs stays, and nobody can tell whose it was. */
@@ -15,16 +16,18 @@ export async function dataOf(db: Database, userId: string): Promise<MyData> {
   const productions = new Map((await db.Production.findAll()).map((p) => [p.id, p.name]));
   const sessions = await db.Session.findAll({ where: { userId }, order: [['seenAt', 'DESC']] });
   const changes = await db.sequelize.query<{ production_id: string; kind: string; record_id: string; version: number; changed_at: Date }>(
-    'select c.production_id, r.kind, c.record_id, c.version, c.changed_at from record_changes c join records r on r.id = c.record_id where c.user_id = :userId order by c.id',
+    'select c.production_id, r.kind, c.record_id, c.version, c.changed_at from record_changes c join records r on r.production_id = c.production_id and r.id = c.record_id where c.user_id = :userId order by c.id',
     { replacements: { userId }, type: QueryTypes.SELECT },
   );
-  const own = await db.Entry.findByPk(userId);
+  const own = await db.Entry.findAll({ where: { id: userId, kind: 'person' } });
+  const { since } = await secondStepOf(db).state(userId);
   return {
     madeAt: new Date().toISOString(),
     name: user.name,
-    preferences: own?.kind === 'person' ? own.body : null,
+    preferences: own.map((r) => ({ production: productions.get(r.productionId) ?? '', ...r.body })),
     productions: memberships.map((m) => ({ name: productions.get(m.productionId) ?? '', role: m.role })),
     devices: sessions.map((s) => ({ device: s.device, since: s.createdAt.toISOString(), seen: s.seenAt.toISOString() })),
+    secondStepSince: since,
     entries: changes.map((c) => ({ production: productions.get(c.production_id) ?? '', kind: c.kind, record: c.record_id, version: c.version, at: c.changed_at.toISOString() })),
   };
 }
@@ -65,8 +68,13 @@ export async function forgetPerson(db: Database, userId: string): Promise<void> 
   });
 }
 
+interface Key {
+  production_id: string;
+  id: string;
+}
+
 /** Takes a name out of entries, their history and their signatures. Answers with the records that say something else now. */
-async function nameless(db: Database, name: string, userId: string, transaction: Transaction): Promise<string[]> {
+async function nameless(db: Database, name: string, userId: string, transaction: Transaction): Promise<Key[]> {
   const n = inJson(name);
   const values = {
     former: FORMER,
@@ -77,10 +85,12 @@ async function nameless(db: Database, name: string, userId: string, transaction:
     behindTo: `"by": "\\1${FORMER}"`,
     any: `"by": "([^"]* for )?${n}( for [^"]*)?"`,
   };
-  const select = async (sql: string) => (await db.sequelize.query<{ id: string }>(sql, { replacements: values, transaction, type: QueryTypes.SELECT })).map((r) => r.id);
+  const select = (sql: string) => db.sequelize.query<Key>(sql, { replacements: values, transaction, type: QueryTypes.SELECT });
   const without = (column: string) => `regexp_replace(regexp_replace(${column}::text, :alone, :aloneTo, 'g'), :behind, :behindTo, 'g')::jsonb`;
-  const last = await select('update records r set updated_by = :former from record_changes c where c.record_id = r.id and c.version = r.version and c.user_id = :userId returning r.id');
-  const signed = await select(`update records set body = ${without('body')} where body::text ~ :any returning id`);
+  const last = await select(
+    'update records r set updated_by = :former from record_changes c where c.production_id = r.production_id and c.record_id = r.id and c.version = r.version and c.user_id = :userId returning r.production_id, r.id',
+  );
+  const signed = await select(`update records set body = ${without('body')} where body::text ~ :any returning production_id, id`);
   await db.sequelize.query(
     `update record_changes set before = ${without('before')}, after = ${without('after')}, sent = ${without('sent')} where before::text ~ :any or after::text ~ :any or sent::text ~ :any`,
     { replacements: values, transaction, type: QueryTypes.RAW },
@@ -90,19 +100,21 @@ async function nameless(db: Database, name: string, userId: string, transaction:
     transaction,
     type: QueryTypes.RAW,
   });
-  return [...new Set([...last, ...signed])];
+  return [...last, ...signed];
 }
 
 /** Phones that have the old name hear of the records once more: their newest change goes to the end of the log, a moment later than it was. */
-async function tellAgain(db: Database, recordIds: readonly string[], transaction: Transaction): Promise<void> {
-  if (recordIds.length === 0) return;
-  const options = { replacements: { ids: recordIds, channel: CHANGES_CHANNEL }, transaction };
-  const productions = await db.sequelize.query<{ id: string }>('select distinct production_id as id from records where id in (:ids) order by 1', { ...options, type: QueryTypes.SELECT });
-  for (const { id } of productions) await db.sequelize.query('select pg_advisory_xact_lock(hashtextextended(:id, 7215002))', { replacements: { id }, transaction, type: QueryTypes.SELECT });
-  await db.sequelize.query("update records set updated_at = updated_at + interval '1 millisecond' where id in (:ids)", { ...options, type: QueryTypes.RAW });
-  await db.sequelize.query(
-    "update record_changes set id = nextval(pg_get_serial_sequence('record_changes', 'id')) where id in (select max(id) from record_changes where record_id in (:ids) group by record_id)",
-    { ...options, type: QueryTypes.RAW },
-  );
-  for (const { id } of productions) await db.sequelize.query('select pg_notify(:channel, :id)', { replacements: { channel: CHANGES_CHANNEL, id }, transaction, type: QueryTypes.SELECT });
+async function tellAgain(db: Database, touched: readonly Key[], transaction: Transaction): Promise<void> {
+  // always in one order: two who go at the same moment wait for each other and never both
+  for (const production of [...new Set(touched.map((k) => k.production_id))].sort()) {
+    const ids = [...new Set(touched.filter((k) => k.production_id === production).map((k) => k.id))];
+    const run = (sql: string, type: QueryTypes = QueryTypes.RAW) => db.sequelize.query(sql, { replacements: { production, ids, channel: CHANGES_CHANNEL }, transaction, type: type as QueryTypes.RAW });
+    await run('select pg_advisory_xact_lock(hashtextextended(:production, 7215002))', QueryTypes.SELECT);
+    await run("update records set updated_at = updated_at + interval '1 millisecond' where production_id = :production and id in (:ids)");
+    await run(
+      `update record_changes set id = nextval(pg_get_serial_sequence('record_changes', 'id'))
+        where id in (select max(id) from record_changes where production_id = :production and record_id in (:ids) group by record_id)`,
+    );
+    await run('select pg_notify(:channel, :production)', QueryTypes.SELECT);
+  }
 }

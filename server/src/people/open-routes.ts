@@ -11,6 +11,7 @@ import { findLink, spendLink } from './links';
 import { hashNewPassword, NOBODY_HASH, verifyPassword } from './passwords';
 import { isEmpty, makePerson, makeProduction } from './productions';
 import { personName, userNamed, type Sessions } from './sessions';
+import { secondStepOf } from './second-step';
 import { slowDownOf } from './slow-down';
 
 const LINK_ATTEMPTS = 40;
@@ -39,6 +40,7 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
   // a name of any length becomes a key of one length, and every spelling of one name the same key
   const nameKey = (req: Request, name: string) => sha256(`${req.ip}|${personName(name).toLowerCase()}`);
   const slow = slowDownOf(db);
+  const secondStep = secondStepOf(db);
   const addresses = attempts(
     ADDRESS_ATTEMPTS,
     (req) => String(req.ip),
@@ -65,11 +67,11 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
       method: 'post',
       path: '/session',
       access: 'open',
-      what: 'Signs in by name and password.',
+      what: 'Signs in by name and password, and by a code where the person has switched that on (401 `CODE_NEEDED` asks for it).',
       body: signInSchema,
       before: addresses,
       async handle(req, res) {
-        const { name, password } = must(signInSchema, req.body) as { name: string; password: string };
+        const { name, password, code } = must(signInSchema, req.body) as { name: string; password: string; code?: string };
         const key = nameKey(req, name);
         await slow.attempt(key);
         const user = await userNamed(db, name);
@@ -79,6 +81,7 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
           throw new ApiProblem('WRONG_SIGN_IN', 'The name or the password is not right.');
         }
         await slow.right(key);
+        await secondStep.prove(user.id, code);
         await sessions.begin(req, res, user);
       },
     },
@@ -122,7 +125,7 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
       body: joinSchema,
       before: links,
       async handle(req, res) {
-        const asked = must(joinSchema, req.body) as { token: string; name: string; password: string };
+        const asked = must(joinSchema, req.body) as { token: string; name: string; password: string; code?: string };
         const known = await userNamed(db, asked.name);
         // a link is no way to try the passwords of others
         if (known) await slow.attempt(nameKey(req, asked.name));
@@ -130,7 +133,10 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
           const message = 'is taken here. If it is you, enter your password; else add a family name or an initial';
           throw new ApiProblem('INVALID', `The name ${known.name} ${message}.`, { fields: [{ field: 'name', message }] });
         }
-        if (known) await slow.right(nameKey(req, asked.name));
+        if (known) {
+          await slow.right(nameKey(req, asked.name));
+          await secondStep.prove(known.id, asked.code);
+        }
         const passwordHash = known ? null : await hashNewPassword(asked.password, [asked.name]);
         const joined = await spendLink(db, asked.token, 'join', async (link, transaction) => {
           const user = known ?? (await makePerson(db, asked.name, passwordHash!, transaction));
@@ -150,10 +156,12 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
       body: newPasswordSchema,
       before: links,
       async handle(req, res) {
-        const asked = must(newPasswordSchema, req.body) as { token: string; password: string };
+        const asked = must(newPasswordSchema, req.body) as { token: string; password: string; code?: string };
         const link = await findLink(db, asked.token);
         const user = link.userId ? await db.User.findByPk(link.userId) : null;
         if (!user) throw new ApiProblem('NOT_FOUND', 'This link is for something else.');
+        // whoever owns one film that somebody is part of does not come into his others by a link
+        await secondStep.prove(user.id, asked.code);
         const passwordHash = await hashNewPassword(asked.password, [user.name]);
         await spendLink(db, asked.token, 'password', async (_link, transaction) => {
           await user.update({ passwordHash }, { transaction });

@@ -11,7 +11,7 @@ const FORGOTTEN = "interval '1 day'";
 
 export interface SlowDown {
   /** before a password is looked at: counts it as wrong until it is known to be right. @throws ApiProblem TOO_MANY_ATTEMPTS with the seconds to wait */
-  attempt(key: string): Promise<void>;
+  attempt(key: string, what?: 'password' | 'code'): Promise<void>;
   /** it was right */
   right(key: string): Promise<void>;
 }
@@ -22,7 +22,7 @@ export interface SlowDown {
  */
 export function slowDownOf(db: Pick<Database, 'sequelize'>): SlowDown {
   return {
-    async attempt(key) {
+    async attempt(key, what = 'password') {
       const counted = await db.sequelize.query(
         `insert into sign_in_waits as w (key, wrong, next_at) values (:key, 1, now())
          on conflict (key) do update set
@@ -41,7 +41,7 @@ export function slowDownOf(db: Pick<Database, 'sequelize'>): SlowDown {
       const seconds = Math.max(1, wait?.seconds ?? 1);
       throw new ApiProblem(
         'TOO_MANY_ATTEMPTS',
-        `The password was wrong several times. Try again in ${seconds} second${seconds === 1 ? '' : 's'}; the right one is taken then.`,
+        `The ${what} was wrong several times. Try again in ${seconds} second${seconds === 1 ? '' : 's'}; the right one is taken then.`,
         {},
         { 'Retry-After': String(seconds) },
       );

@@ -1,7 +1,7 @@
 import type { RecordBodies, RecordKind, StoredRecord } from '@mesure/contract';
 import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes, type Sequelize } from 'sequelize';
 
-/** Everything that a person enters. Its shape by kind is the contract's; here it is kept, versioned and never lost. */
+/** Everything that a person enters, under its production and id. Its shape by kind is the contract's; here it is kept, versioned and never lost. */
 export class Entry extends Model<InferAttributes<Entry>, InferCreationAttributes<Entry>> {
   declare id: string;
   declare productionId: string;
@@ -35,7 +35,7 @@ export function defineRecords(sequelize: Sequelize) {
   const entries = class extends Entry {};
   const changes = class extends EntryChange {};
   entries.init(
-    { id: { type: UUID, primaryKey: true }, productionId: UUID, kind: TEXT, version: INTEGER, deleted: BOOLEAN, body: JSONB, updatedAt: DATE, updatedBy: TEXT },
+    { id: { type: UUID, primaryKey: true }, productionId: { type: UUID, primaryKey: true }, kind: TEXT, version: INTEGER, deleted: BOOLEAN, body: JSONB, updatedAt: DATE, updatedBy: TEXT },
     { ...common, tableName: 'records' },
   );
   changes.init(

@@ -178,6 +178,55 @@ describe('whose record', () => {
   });
 });
 
+describe('an id that somebody else has used', () => {
+  test('in a film of his own takes nothing from the film in which it was meant; each has its own record and history', async () => {
+    const stranger = await server.signIn('stranger');
+    const id = randomUUID();
+    const mutationId = randomUUID();
+    const at = (production: string) => `/api/productions/${production}/records/set/${id}`;
+    const theirs = { mutationId, baseVersion: 0, deleted: false, body: set({ name: 'squatted' }) };
+    await stranger.agent.put(at(server.ids.p2)).set('x-csrf-token', stranger.csrf).send(theirs).expect(201);
+    // the same id, and even the same change id
+    await put(wrangler, 'set', id, set({ name: 'ours' }), { mutationId }).expect(201);
+    await put(wrangler, 'set', id, set({ name: 'ours, changed' }), { baseVersion: 1 }).expect(200);
+    const told = async (who: Person, production: string) => {
+      const { records } = (await who.agent.get(`/api/productions/${production}/records`).expect(200)).body as RecordBatch;
+      const { changes } = (await who.agent.get(`${at(production)}/history`).expect(200)).body as { changes: { version: number; who: string }[] };
+      return [records.filter((r) => r.id === id).map((r) => [(r.body as { name: string }).name, r.version]), changes.map((c) => [c.version, c.who])];
+    };
+    expect(await told(stranger, server.ids.p2)).toEqual([[['squatted', 1]], [[1, 'stranger']]]);
+    expect(await told(wrangler, server.ids.p1)).toEqual([
+      [['ours, changed', 2]],
+      [
+        [1, 'wrangler'],
+        [2, 'wrangler'],
+      ],
+    ]);
+    // another kind under an id of one’s own film stays refused
+    expect((await put(wrangler, 'day', id, { name: 'Day 9', date: '2026-11-02', unit: 'main' })).status).toBe(404);
+  });
+  test('what a production and a person have under their own ids cannot be had by a stranger, and a person prefers something in each film', async () => {
+    const stranger = await server.signIn('stranger');
+    const of = (production: string, kind: string, id: string) => `/api/productions/${production}/records/${kind}/${id}`;
+    const send = (who: Person, address: string, body: object) => who.agent.put(address).set('x-csrf-token', who.csrf).send({ mutationId: randomUUID(), baseVersion: 0, deleted: false, body });
+    // the id of the other film’s fields, under a kind that takes any id
+    await send(stranger, of(server.ids.p2, 'set', server.ids.guest), set()).expect(201);
+    const guest = await server.signIn('guest');
+    await send(guest, of(server.ids.p1, 'person', server.ids.guest), { lengthUnit: 'ft-in' }).expect(201);
+    await server.db.Membership.create({ userId: server.ids.supervisor, productionId: server.ids.p2, role: 'wrangler' });
+    const supervisor = await server.signIn('supervisor');
+    await send(supervisor, of(server.ids.p1, 'person', server.ids.supervisor), { lengthUnit: 'ft-in' }).expect(201);
+    await send(supervisor, of(server.ids.p2, 'person', server.ids.supervisor), { lengthUnit: 'cm' }).expect(201);
+    expect((await supervisor.agent.get('/api/account/data').expect(200)).body.preferences).toEqual(
+      expect.arrayContaining([
+        { production: 'One', lengthUnit: 'ft-in' },
+        { production: 'Two', lengthUnit: 'cm' },
+      ]),
+    );
+    await server.db.Membership.destroy({ where: { userId: server.ids.supervisor, productionId: server.ids.p2 } });
+  });
+});
+
 describe('changes after a cursor', () => {
   const after = async (cursor?: number): Promise<RecordBatch> => (await wrangler.agent.get(server.at(`/records${cursor === undefined ? '' : `?after=${cursor}`}`)).expect(200)).body;
   test('only what changed, each record once, as it is now', async () => {

@@ -68,7 +68,11 @@ export function recordRoutes(db: Database, stream: ChangeStream): Route[] {
         const entry = await db.Entry.findOne({ where: { id, productionId: viewerOf(req).productionId, kind: kindOf(req) } });
         if (!entry) throw new ApiProblem('NOT_FOUND', 'There is no such record.');
         const before = cursorOf(req.query.before);
-        const found = await db.EntryChange.findAll({ where: { recordId: id, ...(before === null ? {} : { version: { [Op.lt]: before } }) }, order: [['version', 'DESC']], limit: HISTORY_PAGE + 1 });
+        const found = await db.EntryChange.findAll({
+          where: { productionId: viewerOf(req).productionId, recordId: id, ...(before === null ? {} : { version: { [Op.lt]: before } }) },
+          order: [['version', 'DESC']],
+          limit: HISTORY_PAGE + 1,
+        });
         const changes = found.slice(0, HISTORY_PAGE).reverse();
         res.json({ earlier: found.length > HISTORY_PAGE, changes: changes.map((c) => ({ version: c.version, who: c.userName, when: c.changedAt.toISOString(), before: c.before, after: c.after })) });
       },

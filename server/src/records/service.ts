@@ -24,17 +24,18 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
   const sent: RecordState = { deleted: write.deleted, body: must(BODY_SCHEMAS[kind] as Schema, write.body) };
   try {
     return await inTransaction(db, within, async (transaction) => {
-      const entry = await db.Entry.findByPk(id, { transaction, lock: transaction.LOCK.UPDATE });
-      if (entry && (entry.productionId !== author.productionId || entry.kind !== kind)) throw new ApiProblem('NOT_FOUND', 'There is no such record.');
-      const done = await db.EntryChange.findOne({ where: { mutationId: write.mutationId }, transaction });
+      const own = { productionId: author.productionId, id };
+      const entry = await db.Entry.findOne({ where: own, transaction, lock: transaction.LOCK.UPDATE });
+      if (entry && entry.kind !== kind) throw new ApiProblem('NOT_FOUND', 'There is no such record.');
+      const done = await db.EntryChange.findOne({ where: { productionId: author.productionId, mutationId: write.mutationId }, transaction });
       if (done) {
         // its twin may have been committed between the two reads
-        const made = entry ?? (await db.Entry.findByPk(id, { transaction }));
+        const made = entry ?? (await db.Entry.findOne({ where: own, transaction }));
         if (done.recordId !== id || !made) throw new ApiProblem('INVALID', 'This change was already used for another record.');
         return { record: asOf(made, done), merged: done.sent !== null, created: false };
       }
       const stored = entry?.version ?? 0;
-      const base = await baseOf(db, id, entry, write, transaction);
+      const base = await baseOf(db, author.productionId, id, entry, write, transaction);
       const merged = base !== null;
       const whole = merged ? await mergeInto(db, kind, entry!, base, sent, transaction) : sent;
       const state: RecordState = { ...whole, body: signNew(kind, whole.body, entry?.body ?? null, author.name) };
@@ -69,7 +70,7 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
     // two copies of one change in flight: the second finds the first's row
     if (error instanceof UniqueConstraintError) {
       const entry = await db.Entry.findOne({ where: { id, productionId: author.productionId, kind } });
-      const done = await db.EntryChange.findOne({ where: { mutationId: write.mutationId, recordId: id } });
+      const done = await db.EntryChange.findOne({ where: { productionId: author.productionId, mutationId: write.mutationId, recordId: id } });
       if (entry && done) return { record: asOf(entry, done), merged: false, created: false };
       throw new ApiProblem('STALE', 'The record was changed at the same moment. Send the change again.', { current: entry ? toRecord(entry) : null });
     }
@@ -96,8 +97,8 @@ const asOf = (entry: Entry, change: EntryChange): StoredRecord => ({
 });
 
 /** What the change was made on, when that is not what is stored now; null when it is. */
-async function baseOf(db: Database, id: string, entry: Entry | null, write: RecordWrite, transaction: Transaction): Promise<RecordState | null> {
-  const where = write.follows ? { recordId: id, mutationId: write.follows } : { recordId: id, version: write.baseVersion };
+async function baseOf(db: Database, productionId: string, id: string, entry: Entry | null, write: RecordWrite, transaction: Transaction): Promise<RecordState | null> {
+  const where = { productionId, recordId: id, ...(write.follows ? { mutationId: write.follows } : { version: write.baseVersion }) };
   if (!write.follows && write.baseVersion === (entry?.version ?? 0)) return null;
   const made = await db.EntryChange.findOne({ where, transaction });
   if (!entry || !made) {
@@ -116,7 +117,7 @@ async function mergeInto(db: Database, kind: RecordKind, entry: Entry, base: Rec
   const together = clashes.length > 0 || check(BODY_SCHEMAS[kind] as Schema, state.body).problems === null;
   const fields = together ? clashes : changedFields(base, mine);
   if (fields.length === 0) return state;
-  const changes = await db.EntryChange.findAll({ where: { recordId: entry.id }, order: [['version', 'DESC']], transaction });
+  const changes = await db.EntryChange.findAll({ where: { productionId: entry.productionId, recordId: entry.id }, order: [['version', 'DESC']], transaction });
   const told = fields.map((field): FieldClash => {
     const by = changes.find((c) => c.before !== null && changedFields(c.before as RecordState, c.after as RecordState).includes(field)) ?? changes[0];
     return { field, who: by.userName, when: by.changedAt.toISOString() };

@@ -7,6 +7,7 @@ import { Action, Choice, Row, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { MyDataPart } from './my-data';
+import { SecondStepPart } from './second-step';
 import { ago } from './people-sheet';
 
 /** What is one's own: devices, password, signing out with or without what is on this phone. */
@@ -17,7 +18,7 @@ export function AccountSection() {
   const waitingRecords = useRecordsState((s) => s.outbox.length);
   const waitingPictures = usePicturesState((s) => s.pictures.length);
   const waiting = waitingRecords + waitingPictures;
-  const [shown, setShown] = useState<'nothing' | 'devices' | 'password' | 'data' | 'out'>('nothing');
+  const [shown, setShown] = useState<'nothing' | 'devices' | 'password' | 'second-step' | 'data' | 'out'>('nothing');
   const [devices, setDevices] = useState<Device[] | null>(null);
   const [take, setTake] = useState<'keep' | 'clear'>('keep');
   const [error, setError] = useState<string | null>(null);
@@ -41,6 +42,7 @@ export function AccountSection() {
       <View style={{ marginLeft: -SPACE.l, alignItems: 'flex-start' }}>
         <Action kind="quiet" icon="devices" title="My devices" onPress={() => void loadDevices()} testID="my-devices" />
         <Action kind="quiet" icon="password" title="Change my password" onPress={() => setShown('password')} testID="my-password" />
+        <Action kind="quiet" icon="phonelink-lock" title="A code beside my password" onPress={() => setShown('second-step')} testID="my-second-step" />
         <Action kind="quiet" icon="badge" title="What is kept of me" onPress={() => setShown('data')} testID="my-data" />
         <Action kind="quiet" icon="logout" title="Sign out …" onPress={() => setShown('out')} testID="sign-out" />
       </View>
@@ -59,6 +61,7 @@ export function AccountSection() {
         </View>
       ) : null}
       {shown === 'password' ? <ChangePassword onDone={() => setShown('nothing')} /> : null}
+      {shown === 'second-step' ? <SecondStepPart onDone={() => setShown('nothing')} /> : null}
       {shown === 'data' ? <MyDataPart waiting={waiting} /> : null}
       {shown === 'out' ? (
         <View style={{ gap: SPACE.s }}>

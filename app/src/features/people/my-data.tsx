@@ -29,8 +29,8 @@ export function MyDataPart({ waiting }: { waiting: number }) {
   return (
     <View style={{ gap: SPACE.s }} testID="my-data-part">
       <Words look="small">
-        Your name, the password as a hash, your films and roles, your devices, your unit, and which entries are yours and when they were made. Nothing else. It leaves this server only as your name
-        beside your entries, in a film’s handover.
+        Your name, the password as a hash, the secret of your authenticator where you have one, your films and roles, your devices, your unit, and which entries are yours and when they were made.
+        Nothing else. It leaves this server only as your name beside your entries, in a film’s handover.
       </Words>
       <Action icon="download" title="Save it as a file" onPress={() => void save()} testID="save-my-data" />
       {told ? (

@@ -10,6 +10,7 @@ import { Shell } from '../shell/shell';
 import { BeginScreen } from './begin-screen';
 import { JoinScreen, NewPasswordScreen } from './join-screen';
 import { ago, PeopleSheet } from './people-sheet';
+import SignInScreen from './sign-in-screen';
 
 /** Answers for the addresses of people, beside those of the day. */
 class CrewServer extends FakeServer {
@@ -21,6 +22,7 @@ class CrewServer extends FakeServer {
   sent: { method: string; address: string; body: Record<string, unknown> }[] = [];
   ends: { at: string; by: string } | null = null;
   refuse: { end: string; field: string; message: string } | null = null;
+  secondStep = { since: null as string | null, recoveryLeft: 0 };
 
   constructor() {
     super();
@@ -32,7 +34,10 @@ class CrewServer extends FakeServer {
       const answer = (status: number, value: unknown) => ({ ok: status < 400, status, text: async () => JSON.stringify(value), json: async () => value }) as unknown as Response;
       if (method !== 'GET') this.sent.push({ method, address, body });
       if (this.refuse && address.endsWith(this.refuse.end))
-        return answer(422, { ...this.problem('INVALID', 422, `${this.refuse.field}: ${this.refuse.message}`), fields: [{ field: this.refuse.field, message: this.refuse.message }] });
+        return answer(422, {
+          ...this.problem(this.refuse.message === 'is needed' ? 'CODE_NEEDED' : 'INVALID', 422, `${this.refuse.field}: ${this.refuse.message}`),
+          fields: [{ field: this.refuse.field, message: this.refuse.message }],
+        });
       if (address === '/links/look') return this.link ? answer(200, this.link) : answer(404, this.problem('NOT_FOUND', 404, 'This link was used already; each is good once. Ask for a new one.'));
       if (address.startsWith('/links/')) return answer(201, session());
       if (address.endsWith('/people')) return answer(200, { people: this.people });
@@ -45,6 +50,13 @@ class CrewServer extends FakeServer {
       }
       if (address.startsWith('/session') && method === 'GET')
         return answer(200, { ...session(), role: 'owner', productions: [{ id: PRODUCTION, name: 'The Salt Ferry', role: 'owner', demo: false, ...(this.ends ? { ends: this.ends } : {}) }] });
+      if (address === '/account/second-step') {
+        if (method === 'POST') return answer(201, { secret: 'ABCD-EFGH', address: 'otpauth://totp/Mesure:Ada?secret=ABCDEFGH' });
+        if (method === 'PUT') this.secondStep = { since: '2026-11-27T10:00:00.000Z', recoveryLeft: 10 };
+        return answer(200, method === 'PUT' ? { recovery: ['aaaa-bbbb-cccc-dddd', 'eeee-ffff-2222-3333'] } : this.secondStep);
+      }
+      if (address.endsWith('/recovery')) return answer(200, { recovery: ['5555-6666-7777-aaaa'] });
+      if (address.endsWith('/second-step/off')) this.secondStep = { since: null, recoveryLeft: 0 };
       if (address === '/account/data') return answer(200, MY_DATA);
       if (address === '/network') return answer(200, { addresses: ['https://192.168.7.4:4180'], trustAddress: 'http://192.168.7.4:4181' });
       if (/\/(people|account)\//.test(address)) return answer(204, undefined);
@@ -56,7 +68,8 @@ class CrewServer extends FakeServer {
 const MY_DATA = {
   madeAt: '2026-11-27T10:00:00.000Z',
   name: 'Ada Quill',
-  preferences: null,
+  preferences: [],
+  secondStepSince: null,
   productions: [{ name: 'The Salt Ferry', role: 'owner' }],
   devices: [{ device: 'Android, Chrome', since: '2026-11-20T08:00:00.000Z', seen: '2026-11-27T10:00:00.000Z' }],
   entries: [{ production: 'The Salt Ferry', kind: 'take', record: 't1', version: 2, at: '2026-11-26T10:00:00.000Z' }],
@@ -283,6 +296,83 @@ describe('what is kept of me', () => {
     await press('remove-me-now');
     expect(server.sent.at(-2)).toMatchObject({ address: '/account/forget', body: { before: 'seven herons under ice' } });
     expect(sessionStore.getState().status).toBe('signed-out');
+  });
+});
+
+describe('a code beside the password', () => {
+  const onDevice = () => Object.values({ ...globalThis.localStorage }).join();
+
+  test('is switched on by a code of the authenticator; recovery codes are shown once, renewed, and it is switched off by both', async () => {
+    const server = new CrewServer();
+    await open(<PeopleSheet open onClose={() => undefined} />, server, 'owner');
+    await press('my-second-step');
+    await press('second-step-begin');
+    expect(server.sent.filter((s) => s.address.includes('second-step'))).toEqual([]);
+    type('second-step-password', 'seven herons under ice');
+    await press('second-step-begin');
+    expect(screen.getByTestId('second-step-secret')).toHaveTextContent('ABCD-EFGH');
+    expect(screen.getByLabelText('The secret for your authenticator')).toBeTruthy();
+    server.refuse = { end: '/account/second-step', field: 'code', message: 'is that of 4 minutes ago' };
+    type('second-code', '123456');
+    await press('second-step-confirm');
+    expect(seen(/is that of 4 minutes ago/)).toBe(true);
+    server.refuse = null;
+    await press('second-step-confirm');
+    expect(screen.getByTestId('recovery-codes')).toHaveTextContent(/aaaa-bbbb-cccc-dddd/);
+    await press('have-recovery');
+    expect(screen.getByTestId('second-step-on')).toHaveTextContent(/^On since/);
+    expect(screen.queryByTestId('recovery-codes')).toBeNull();
+    await press('renew-recovery');
+    await press('second-step-go');
+    expect(server.sent.some((s) => s.address.endsWith('/recovery'))).toBe(false);
+    type('second-step-password', 'seven herons under ice');
+    type('second-code', '654321');
+    await press('second-step-go');
+    expect(server.sent.at(-1)).toMatchObject({ address: '/account/second-step/recovery', body: { before: 'seven herons under ice', code: '654321' } });
+    expect(screen.getByTestId('recovery-codes')).toHaveTextContent('5555-6666-7777-aaaa');
+    await press('have-recovery');
+    await press('second-step-off');
+    type('second-step-password', 'seven herons under ice');
+    type('second-code', '111222');
+    await press('second-step-go');
+    expect(server.sent.at(-1)).toMatchObject({ address: '/account/second-step/off', body: { code: '111222' } });
+    expect(seen(/^Off\. With it/)).toBe(true);
+    for (const secret of ['herons', 'ABCD', '111222', 'aaaa-bbbb', '5555']) expect([secret, onDevice().includes(secret)]).toEqual([secret, false]);
+  });
+
+  test('is asked for at the door once the password was right, and goes with the next try', async () => {
+    const server = new CrewServer();
+    sessionStore.setState({ status: 'signed-out', session: null, error: null, codeAsked: false });
+    await visit(<SignInScreen />, server);
+    expect(screen.queryByTestId('sign-in-code')).toBeNull();
+    type('sign-in-name', 'Ada Quill');
+    type('sign-in-password', 'seven herons under ice');
+    server.refuse = { end: '/session', field: 'code', message: 'is needed' };
+    await press('sign-in');
+    expect(server.sent.at(-1)!.body).toEqual({ name: 'Ada Quill', password: 'seven herons under ice' });
+    expect(screen.getByRole('status')).toHaveTextContent('The password is right. Now the code.');
+    expect(screen.queryByRole('alert')).toBeNull();
+    server.refuse = { end: '/session', field: 'code', message: 'is not right' };
+    type('sign-in-code', ' 123 456 ');
+    await press('sign-in');
+    expect(server.sent.at(-1)!.body).toEqual({ name: 'Ada Quill', password: 'seven herons under ice', code: '123 456' });
+    expect(screen.getByRole('alert')).toHaveTextContent(/is not right/);
+    // still asked for after a wrong one, with the name and the password as they were typed
+    expect(screen.getByTestId('sign-in-code').props.value).toBe(' 123 456 ');
+  });
+
+  test('belongs to an invitation and to a new password of who has it', async () => {
+    const server = new CrewServer();
+    server.link = { what: 'password', production: null, role: null, name: 'Noor Vane', madeBy: 'Ada Quill', expiresAt: '' };
+    server.refuse = { end: '/links/password', field: 'code', message: 'is needed' };
+    await visit(<NewPasswordScreen />, server);
+    expect(screen.queryByTestId('second-code')).toBeNull();
+    type('person-password', 'nine larks over slate');
+    await press('set-password');
+    type('second-code', '123456');
+    server.refuse = null;
+    await press('set-password');
+    expect(server.sent.at(-1)!.body).toMatchObject({ password: 'nine larks over slate', code: '123456' });
   });
 });
 

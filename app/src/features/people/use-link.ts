@@ -1,6 +1,6 @@
 import type { FieldProblem, LinkPurpose, LinkSays, SessionInfo } from '@mesure/contract';
 import { useEffect, useState } from 'react';
-import { ApiError, api, useSession } from '../../data';
+import { ApiError, api, asksForCode, useSession } from '../../data';
 
 /** The secret of a link stands behind the #: a browser sends it to nobody. */
 export const tokenOfAddress = (): string => (typeof location === 'undefined' ? '' : location.hash.slice(1));
@@ -32,9 +32,12 @@ export function useGoIn() {
   const accept = useSession((s) => s.accept);
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<{ text: string; fields: FieldProblem[] } | null>(null);
+  const [codeAsked, setCodeAsked] = useState(false);
   return {
     busy,
     error,
+    /** whoever comes in has switched the second step on */
+    codeAsked,
     async go(work: () => Promise<SessionInfo>, where: string): Promise<boolean> {
       setBusy(true);
       setError(null);
@@ -45,7 +48,9 @@ export function useGoIn() {
         location.replace(where);
         return true;
       } catch (e) {
-        setError({ text: e instanceof Error ? e.message : String(e), fields: e instanceof ApiError ? (e.problem.fields ?? []) : [] });
+        if (asksForCode(e)) setCodeAsked(true);
+        // that a code is needed too is no fault of anybody
+        if (!(e instanceof ApiError && e.problem.code === 'CODE_NEEDED')) setError({ text: e instanceof Error ? e.message : String(e), fields: e instanceof ApiError ? (e.problem.fields ?? []) : [] });
         return false;
       } finally {
         setBusy(false);
