@@ -1,13 +1,13 @@
 #!/usr/bin/env node
 // Measures the server and the phone under a day's load, on loopback, with a database of its own that is removed afterwards.
-//   npm run load               50 phones log one entry a second for half a minute, each listening to the others
+//   npm run load [-- phones N] 50 phones log one entry a second for half a minute, each listening to the others
 //   npm run load -- day        a day of 400 takes, opened on a phone four times as slow as this machine
 //   npm run load -- film       40 days, 600 setups, 5000 takes; opened on such a phone, and a take logged on it
 // Prints what was measured as JSON; ends with 1 when something was lost.
 import { spawn, spawnSync } from 'node:child_process';
 import { Buffer } from 'node:buffer';
 import { randomUUID } from 'node:crypto';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -15,7 +15,7 @@ import { freePort, startCluster } from './cluster.mjs';
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
 const what = process.argv[2] ?? 'phones';
-const PHONES = 50;
+const PHONES = what === 'phones' ? Number(process.argv[3] ?? 50) : 0;
 const SECONDS = 30;
 /** A process that has just begun compiles what it runs; so long it is not measured. */
 const RUN_IN_S = 5;
@@ -32,7 +32,7 @@ for (const script of ['scripts/build-node.mjs', ...(what !== 'phones' ? ['script
   const r = spawnSync(process.execPath, [path.join(root, script)], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env });
   if (r.status !== 0) throw new Error(`${script} failed`);
 }
-const web = spawn(process.execPath, [path.join(root, '.build/web.mjs')], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env });
+const web = spawn(process.execPath, [...(process.env.PROF ? ['--cpu-prof', `--cpu-prof-dir=${process.env.PROF}`] : []), path.join(root, '.build/web.mjs')], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env });
 for (
   let i = 0;
   i < 150 &&
@@ -98,6 +98,8 @@ async function phones({ base, put, all, records, cookie }) {
     }
   });
   const began = Date.now();
+  const cpu0 = cpuOf(web.pid);
+  const db0 = databaseCpu();
   await Promise.all(
     Array.from({ length: PHONES }, async (_, phone) => {
       const id = randomUUID();
@@ -124,6 +126,8 @@ async function phones({ base, put, all, records, cookie }) {
   const at = (share) => Number(tookMs[Math.min(tookMs.length - 1, Math.floor(share * tookMs.length))].toFixed(1));
   return {
     phones: PHONES,
+    webCpuShare: cpuShare(cpu0, cpuOf(web.pid), began),
+    databaseCpuShare: cpuShare(db0, databaseCpu(), began),
     entries: tookMs.length,
     secondsWall: (Date.now() - began) / 1000,
     p50Ms: at(0.5),
@@ -134,6 +138,24 @@ async function phones({ base, put, all, records, cookie }) {
     eventsHeard: heard,
     lost,
   };
+}
+
+/** CPU time of a process so far, s (Linux: 100 ticks a second). */
+function cpuOf(pid) {
+  try {
+    const f = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1].split(' ');
+    return (Number(f[11]) + Number(f[12])) / 100;
+  } catch {
+    return 0;
+  }
+}
+/** Of the cluster's processes that still run. */
+function databaseCpu() {
+  const pids = spawnSync('pgrep', ['postgres'], { encoding: 'utf8' }).stdout.split('\n').filter(Boolean);
+  return pids.reduce((sum, pid) => sum + cpuOf(pid), 0);
+}
+function cpuShare(from, to, began) {
+  return Number(((1000 * (to - from)) / (Date.now() - began)).toFixed(2));
 }
 
 /** A whole film: from the reload of a page that a device has kept to today's board, and from the tap on "Log take" to the take. */

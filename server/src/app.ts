@@ -113,9 +113,8 @@ export function buildApp(parts: AppParts): Express {
   api.use(shallowBody);
   api.use(cookieParser());
   const signedIn = guard(db, config.secureCookies);
-  const ofProduction = member(db);
   for (const route of routesOf(parts)) {
-    const closed = route.access === 'open' ? [] : route.access === 'account' ? [signedIn] : [signedIn, ofProduction, allow(route.access)];
+    const closed = route.access === 'open' ? [] : route.access === 'account' ? [signedIn] : [signedIn, member, allow(route.access)];
     api[route.method](addressOf(route), ...[route.before ?? []].flat(), ...closed, async (req: Request, res: Response) => void (await route.handle(req, res)));
   }
   // what is not there is told to those who are signed in only

@@ -535,19 +535,3 @@ test('several processes may open the queue of a new database at the same moment'
   await Promise.all(opened.map((b) => b.stop({ graceful: false, timeout: 1000 })));
   expect(opened).toHaveLength(3);
 });
-
-test('migrations go down and up again, beside another connection', async () => {
-  const other = connect(await createDatabase('updown'));
-  const all = ['0001-first', '0002-heartbeat', '0003-change-log', '0004-crew', '0005-briefs', '0006-turns', '0007-slow-down', '0008-waiting', '0009-ending', '0010-second-step', '0011-record-keys'];
-  try {
-    expect(await migrate(other.sequelize)).toEqual(all);
-    expect(await migrate(other.sequelize)).toEqual([]);
-    expect(await migrateDown(other.sequelize, all.length)).toEqual([...all].reverse());
-    expect(await migrate(other.sequelize)).toEqual(all);
-    // each connection has models of its own
-    expect(await other.Production.count()).toBe(0);
-    expect(await db.Production.count()).toBe(2);
-  } finally {
-    await other.sequelize.close();
-  }
-});

@@ -11,6 +11,7 @@ import * as waiting from './migrations/0008-waiting';
 import * as ending from './migrations/0009-ending';
 import * as secondStep from './migrations/0010-second-step';
 import * as recordKeys from './migrations/0011-record-keys';
+import * as lastSeen from './migrations/0012-last-seen';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -21,7 +22,7 @@ export interface Migration {
   down(context: MigrationContext): Promise<void>;
 }
 
-const MIGRATIONS: [string, Migration][] = [
+export const MIGRATIONS: readonly [string, Migration][] = [
   ['0001-first', first],
   ['0002-heartbeat', heartbeat],
   ['0003-change-log', changeLog],
@@ -33,6 +34,7 @@ const MIGRATIONS: [string, Migration][] = [
   ['0009-ending', ending],
   ['0010-second-step', secondStep],
   ['0011-record-keys', recordKeys],
+  ['0012-last-seen', lastSeen],
 ];
 
 function runner(sequelize: Sequelize) {
@@ -44,14 +46,14 @@ function runner(sequelize: Sequelize) {
   });
 }
 
-/** Applies what is missing, one process at a time: others wait for the advisory lock. */
-export async function migrate(sequelize: Sequelize): Promise<string[]> {
+/** Applies what is missing (`to`: up to and with this one), one process at a time: others wait for the advisory lock. */
+export async function migrate(sequelize: Sequelize, to?: string): Promise<string[]> {
   const lock = 7_215_001;
   const connection = await sequelize.connectionManager.getConnection({ type: 'write' });
   const pg = connection as unknown as { query(sql: string): Promise<unknown> };
   try {
     await pg.query(`select pg_advisory_lock(${lock})`);
-    return (await runner(sequelize).up()).map((m) => m.name);
+    return (await runner(sequelize).up(to ? { to } : undefined)).map((m) => m.name);
   } finally {
     await pg.query(`select pg_advisory_unlock(${lock})`);
     sequelize.connectionManager.releaseConnection(connection);

@@ -1,6 +1,7 @@
 import { may, type Right, type Role } from '@mesure/contract';
 import { createHash, timingSafeEqual } from 'node:crypto';
 import type { Request, RequestHandler } from 'express';
+import { QueryTypes } from 'sequelize';
 import type { Database } from '../db/connect';
 import { ApiProblem } from './problem';
 
@@ -23,6 +24,8 @@ declare module 'express-serve-static-core' {
   interface Request {
     person?: Person;
     viewer?: Viewer;
+    /** of the person, in the production that the address names; null: none */
+    roleAsked?: Role | null;
   }
 }
 
@@ -33,21 +36,45 @@ export const sha256 = (text: string): string => createHash('sha256').update(text
 export const IDLE_DAYS = 7;
 const SEEN_EVERY_MS = 5 * 60_000;
 
+const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
+
+interface Known {
+  token_sha256: string;
+  id: string;
+  user_id: string;
+  name: string;
+  csrf_token: string;
+  production_id: string;
+  expires_at: Date;
+  seen_at: Date;
+  role: Role | null;
+}
+/** Session, person and role at one look: it is done for every request. */
+async function lookUp(db: Database, tokenSha256: string, productionId: string | null): Promise<Known | undefined> {
+  const [known] = await db.sequelize.query<Known>(
+    `select s.token_sha256, s.id, s.user_id, u.name, s.csrf_token, s.production_id, s.expires_at, s.seen_at, m.role
+       from sessions s join users u on u.id = s.user_id left join memberships m on m.user_id = s.user_id and m.production_id = $productionId::uuid
+      where s.token_sha256 = $tokenSha256`,
+    { bind: { tokenSha256, productionId }, type: QueryTypes.SELECT },
+  );
+  return known;
+}
+
 /** Closed by default: everything behind it needs a session, and a change needs the session's token in a header. */
 export function guard(db: Database, secure: boolean): RequestHandler {
   const cookie = sessionCookie(secure);
   return async (req, _res, next) => {
     const token: unknown = req.cookies?.[cookie];
     if (typeof token !== 'string' || token === '') throw new ApiProblem('NOT_SIGNED_IN', 'Sign in to go on. What waits on this device stays on it.');
-    const session = await db.Session.findByPk(sha256(token));
+    const { productionId: asked } = req.params as { productionId?: string };
+    const known = await lookUp(db, sha256(token), asked && UUID.test(asked) ? asked : null);
     const now = Date.now();
-    if (!session || session.expiresAt.getTime() < now || now - session.seenAt.getTime() > IDLE_DAYS * 86_400_000)
+    if (!known || known.expires_at.getTime() < now || now - known.seen_at.getTime() > IDLE_DAYS * 86_400_000)
       throw new ApiProblem('NOT_SIGNED_IN', 'The session has ended. Sign in again; what waits on this device stays on it.');
-    const user = await db.User.findByPk(session.userId);
-    if (!user) throw new ApiProblem('NOT_SIGNED_IN', 'This person is no longer here.');
-    if (now - session.seenAt.getTime() > SEEN_EVERY_MS) await session.update({ seenAt: new Date(now) });
-    req.person = { userId: user.id, name: user.name, csrfToken: session.csrfToken, tokenSha256: session.tokenSha256, sessionId: session.id, lastProductionId: session.productionId };
-    if (!['GET', 'HEAD'].includes(req.method) && !sameText(req.get('x-csrf-token') ?? '', session.csrfToken)) {
+    if (now - known.seen_at.getTime() > SEEN_EVERY_MS) await db.Session.update({ seenAt: new Date(now) }, { where: { tokenSha256: known.token_sha256 } });
+    req.person = { userId: known.user_id, name: known.name, csrfToken: known.csrf_token, tokenSha256: known.token_sha256, sessionId: known.id, lastProductionId: known.production_id };
+    req.roleAsked = known.role;
+    if (!['GET', 'HEAD'].includes(req.method) && !sameText(req.get('x-csrf-token') ?? '', known.csrf_token)) {
       throw new ApiProblem('BAD_CSRF', 'Reload the page and try again.');
     }
     next();
@@ -55,16 +82,12 @@ export function guard(db: Database, secure: boolean): RequestHandler {
 }
 
 /** Every address under /productions/:productionId belongs to that production's people; others learn nothing, not even that it exists. */
-export function member(db: Database): RequestHandler {
-  return async (req, _res, next) => {
-    const person = personOf(req);
-    const { productionId } = req.params as { productionId: string };
-    const membership = /^[0-9a-f-]{36}$/.test(productionId) ? await db.Membership.findOne({ where: { userId: person.userId, productionId } }) : null;
-    if (!membership) throw new ApiProblem('NOT_FOUND', 'There is no such production.');
-    req.viewer = { ...person, role: membership.role, productionId };
-    next();
-  };
-}
+export const member: RequestHandler = (req, _res, next) => {
+  const person = personOf(req);
+  if (!req.roleAsked) throw new ApiProblem('NOT_FOUND', 'There is no such production.');
+  req.viewer = { ...person, role: req.roleAsked, productionId: (req.params as { productionId: string }).productionId };
+  next();
+};
 
 /** Only who has the right, by the one table of roles. */
 export function allow(right: Right): RequestHandler {

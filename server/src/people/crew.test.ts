@@ -163,6 +163,15 @@ describe('people', () => {
     const agent = request.agent(server.address);
     await agent.post('/api/session').send({ name: 'guest', password: PASSWORD }).expect(201);
     const session = (await server.db.Session.findOne({ where: { userId: server.ids.guest }, order: [['createdAt', 'DESC']] }))!;
+    // when it signed in, and when it was seen last, are two things
+    const signedInAt = session.createdAt;
+    await session.update({ seenAt: new Date(Date.now() - 6 * 86_400_000) });
+    const { devices } = (await agent.get('/api/account/devices').expect(200)).body as { devices: { thisOne: boolean; since: string; seen: string }[] };
+    const here = devices.find((d) => d.thisOne)!;
+    expect(here.since).toBe(signedInAt.toISOString());
+    // and being asked was being seen
+    expect(Date.now() - Date.parse(here.seen)).toBeLessThan(60_000);
+    await session.reload();
     await session.update({ seenAt: new Date(Date.now() - 8 * 86_400_000) });
     await agent.get('/api/session').expect(401);
   });

@@ -64,7 +64,8 @@ export function definePeople(sequelize: Sequelize) {
   const sessions = class extends Session {};
   const links = class extends Link {};
   const installations = class extends Installation {};
-  const date = { type: DATE, defaultValue: NOW };
+  // one object each: Sequelize writes the column's name into it, and two fields that share one are one column
+  const date = () => ({ type: DATE, defaultValue: NOW });
   users.init({ id: { type: UUID, primaryKey: true }, name: TEXT, passwordHash: TEXT }, { ...common, tableName: 'users' });
   productions.init({ id: { type: UUID, primaryKey: true }, name: TEXT, demo: { type: BOOLEAN, defaultValue: false }, endsAt: DATE, endsBy: TEXT }, { ...common, tableName: 'productions' });
   memberships.init({ userId: { type: UUID, primaryKey: true }, productionId: { type: UUID, primaryKey: true }, role: TEXT }, { ...common, tableName: 'memberships' });
@@ -76,8 +77,8 @@ export function definePeople(sequelize: Sequelize) {
       productionId: UUID,
       csrfToken: TEXT,
       expiresAt: DATE,
-      createdAt: date,
-      seenAt: date,
+      createdAt: date(),
+      seenAt: date(),
       device: { type: TEXT, defaultValue: '' },
       waiting: { type: INTEGER, defaultValue: 0 },
     },
@@ -92,7 +93,7 @@ export function definePeople(sequelize: Sequelize) {
       userId: UUID,
       role: TEXT,
       madeBy: TEXT,
-      createdAt: date,
+      createdAt: date(),
       expiresAt: DATE,
       usedAt: DATE,
     },

@@ -4,11 +4,25 @@ import type { Database } from '../db/connect';
 import { ownFiles } from '../files/own';
 import { ApiProblem } from '../http/problem';
 
+interface Reference {
+  field: string;
+  id: string;
+  /** kinds, one of which it must be of */
+  targets: string[];
+}
+/** Every id in a body that names another record. */
+export const referencesOf = (kind: RecordKind, body: object): Reference[] =>
+  Object.entries(KINDS[kind].references).flatMap(([field, targets]) => idsAt(body as Record<string, unknown>, field).map((at) => ({ ...at, targets: targets.split('|') })));
+
 /** Every id in a body is of the production's own records, of the right kind: one query for all of them. */
-export async function mustReferToOwn(db: Database, productionId: string, kind: RecordKind, body: Record<string, unknown>, transaction: Transaction): Promise<void> {
-  const wanted = Object.entries(KINDS[kind].references).flatMap(([field, targets]) => idsAt(body, field).map((at) => ({ ...at, targets: targets.split('|') })));
+export async function mustReferToOwn(db: Database, productionId: string, kind: RecordKind, body: object, transaction: Transaction): Promise<void> {
+  const wanted = referencesOf(kind, body);
   if (wanted.length === 0) return;
-  const found = await db.Entry.findAll({ where: { id: [...new Set(wanted.map((w) => w.id))], productionId }, attributes: ['id', 'kind'], transaction });
+  mustBeThere(wanted, await db.Entry.findAll({ where: { id: [...new Set(wanted.map((w) => w.id))], productionId }, attributes: ['id', 'kind'], transaction }));
+}
+
+/** @throws ApiProblem INVALID at the first field that names what is not there */
+export function mustBeThere(wanted: readonly Reference[], found: readonly { id: string; kind: string }[]): void {
   const missing = wanted.find((w) => !found.some((f) => f.id === w.id && w.targets.includes(f.kind)));
   if (missing) {
     const message = `there is no such ${missing.targets.join(' or ')}`;
@@ -20,7 +34,7 @@ export async function mustReferToOwn(db: Database, productionId: string, kind: R
  * Every file that a change names newly was given to this production: the store keeps the same bytes once for all, and who knows a hash of
  * another's has not thereby been given the file. What the record named before stays, so that an old loss does not stop every later change.
  */
-export async function mustNameOwnFiles(db: Database, productionId: string, body: object, before: object | null, transaction: Transaction): Promise<void> {
+export async function mustNameOwnFiles(db: Database, productionId: string, body: object, before: object | null, transaction?: Transaction): Promise<void> {
   const known = new Set(filesNamed(before).map((f) => f.sha256));
   const named = filesNamed(body).filter((f) => !known.has(f.sha256));
   if (named.length === 0) return;

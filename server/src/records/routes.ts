@@ -1,15 +1,15 @@
-import { changedFields, mayChange, mayWrite, type RecordKind, type RecordState, type RecordWrite } from '@mesure/contract';
+import type { RecordKind, RecordWrite } from '@mesure/contract';
 import { cursorSchema, kindSchema, writeSchema } from '@mesure/contract/schemas';
 import type { Request } from 'express';
 import { Op } from 'sequelize';
 import type { Database } from '../db/connect';
-import { sessionHolds, viewerOf, type Viewer } from '../http/guard';
+import { sessionHolds, viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { idParam, must, param } from '../http/validate';
 import { changesAfter } from './changes';
-import { writeRecord } from './service';
 import type { ChangeStream } from './stream';
+import { writeAsViewer } from './write';
 
 /** A text that is a cursor, or none. */
 const cursorOf = (text: unknown): number | null => (text === undefined || text === '' ? null : (must(cursorSchema, Number(text)) as number));
@@ -53,8 +53,7 @@ export function recordRoutes(db: Database, stream: ChangeStream): Route[] {
         const kind = kindOf(req);
         const id = idParam(req);
         const write = must(writeSchema, req.body) as RecordWrite;
-        await mustBeAllowed(db, v, kind, id, write);
-        const { created, ...answer } = await writeRecord(db, v, kind, id, write);
+        const { created, ...answer } = await writeAsViewer(db, v, kind, id, write);
         res.status(created ? 201 : 200).json(answer);
       },
     },
@@ -78,16 +77,4 @@ export function recordRoutes(db: Database, stream: ChangeStream): Route[] {
       },
     },
   ];
-}
-
-/** By the table of roles; a role that may change single fields of a kind only is held to them. */
-async function mustBeAllowed(db: Database, v: Viewer, kind: RecordKind, id: string, write: RecordWrite): Promise<void> {
-  if (kind === 'person' && id !== v.userId) throw new ApiProblem('FORBIDDEN', 'What a person prefers is that person’s to choose.');
-  if (kind === 'floor' && id !== v.productionId)
-    throw new ApiProblem('INVALID', 'A production has one choice of fields, under its own id.', { fields: [{ field: 'id', message: 'must be the production’s' }] });
-  const entry = await db.Entry.findOne({ where: { id, productionId: v.productionId, kind } });
-  const before: RecordState | null = entry ? { deleted: entry.deleted, body: entry.body } : null;
-  const fields = before ? changedFields(before, { deleted: write.deleted, body: write.body }) : ['deleted'];
-  const allowed = before ? mayChange(v.role, kind, fields) : mayWrite(v.role, kind);
-  if (!allowed) throw new ApiProblem('FORBIDDEN', `As ${v.role} you may not change this. Leave a remark, or ask the wrangler or the supervisor.`);
 }

@@ -39,7 +39,7 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
       const merged = base !== null;
       const whole = merged ? await mergeInto(db, kind, entry!, base, sent, transaction) : sent;
       const state: RecordState = { ...whole, body: signNew(kind, whole.body, entry?.body ?? null, author.name) };
-      await mustReferToOwn(db, author.productionId, kind, state.body as unknown as Record<string, unknown>, transaction);
+      await mustReferToOwn(db, author.productionId, kind, state.body, transaction);
       await mustNameOwnFiles(db, author.productionId, state.body, entry?.body ?? null, transaction);
       const now = new Date();
       const before = entry ? { deleted: entry.deleted, body: entry.body } : null;

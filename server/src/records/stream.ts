@@ -5,8 +5,11 @@ import type { Database } from '../db/connect';
 import { changesAfter } from './changes';
 import { CHANGES_CHANNEL } from './service';
 
-/** Changes of half a dozen people within this time go out together. */
+/** Changes of half a dozen people within this time go out together; with more pages open more are gathered, since each is written to all. */
 const GATHER_MS = 60;
+const GATHER_MS_A_PAGE = 2;
+/** A page that takes nothing more in is let go at so much: it comes again and reads what it missed as one. */
+const MOST_UNSENT_BYTES = 4_000_000;
 const HEARTBEAT_MS = 15_000;
 const RECONNECT_MS = 1000;
 
@@ -29,6 +32,8 @@ const placeOf = (l: Listener): string => `${l.cursor}|${l.epoch ?? ''}`;
 export function openStream(db: Database, databaseUrl: string, log: Logger) {
   const listeners = new Set<Listener>();
   const due = new Map<string, NodeJS.Timeout>();
+  const telling = new Set<string>();
+  const again = new Set<string>();
   let stopped = false;
   let client: Client | null = null;
 
@@ -36,7 +41,7 @@ export function openStream(db: Database, databaseUrl: string, log: Logger) {
     if (stopped) return;
     const c = new Client({ connectionString: databaseUrl });
     client = c;
-    const again = () => {
+    const reconnect = () => {
       if (client !== c) return;
       client = null;
       if (!stopped) setTimeout(() => void connect(), RECONNECT_MS).unref();
@@ -44,9 +49,9 @@ export function openStream(db: Database, databaseUrl: string, log: Logger) {
     c.on('notification', (n) => n.payload && soon(n.payload));
     c.on('error', (error) => {
       log.warn({ err: error }, 'listening for changes broke off');
-      again();
+      reconnect();
     });
-    c.on('end', again);
+    c.on('end', reconnect);
     try {
       await c.connect();
       await c.query(`listen ${CHANGES_CHANNEL}`);
@@ -54,19 +59,43 @@ export function openStream(db: Database, databaseUrl: string, log: Logger) {
       for (const production of new Set([...listeners].map((l) => l.productionId))) soon(production);
     } catch (error) {
       log.warn({ err: error }, 'cannot listen for changes');
-      again();
+      reconnect();
     }
   }
 
+  /** One turn a production at a time: a second one beside it would read the same again, and the more there is to tell the more of them. */
   function soon(productionId: string): void {
+    if (telling.has(productionId)) {
+      again.add(productionId);
+      return;
+    }
     if (due.has(productionId)) return;
+    const whom = () => [...listeners].filter((l) => l.productionId === productionId);
+    const turn = async (): Promise<void> => {
+      due.delete(productionId);
+      telling.add(productionId);
+      try {
+        await tell(whom());
+      } catch (error) {
+        log.warn({ err: error }, 'changes were not told; they go with the next ones');
+      }
+      telling.delete(productionId);
+      if (again.delete(productionId) && !stopped) soon(productionId);
+    };
     due.set(
       productionId,
-      setTimeout(() => {
-        due.delete(productionId);
-        void tell([...listeners].filter((l) => l.productionId === productionId)).catch((error: unknown) => log.warn({ err: error }, 'changes were not told; they go with the next ones'));
-      }, GATHER_MS),
+      setTimeout(() => void turn(), GATHER_MS + GATHER_MS_A_PAGE * whom().length),
     );
+  }
+
+  /** What a page does not take in is not kept for it without end. */
+  function write(l: Listener, text: string): void {
+    if (l.res.writableLength > MOST_UNSENT_BYTES) {
+      listeners.delete(l);
+      l.res.destroy();
+      return;
+    }
+    l.res.write(text);
   }
 
   /** One read for all who are at the same place, which is nearly always everybody. */
@@ -80,7 +109,7 @@ export function openStream(db: Database, databaseUrl: string, log: Logger) {
       for (const l of same.filter((q) => placeOf(q) === place)) {
         l.cursor = batch.cursor;
         l.epoch = batch.epoch;
-        l.res.write(text);
+        write(l, text);
       }
       // told by another turn while this one read, which may have read less: what is new since then, and nothing twice
       const moved = same.filter((q) => q.cursor !== batch.cursor && placeOf(q) !== place);
