@@ -153,6 +153,19 @@ export interface MyData {
   entries: { production: string; kind: string; record: string; version: number; at: string }[];
 }
 
+/** How the machine is, for who owns a film on it: counts over all films. */
+export interface ServerState {
+  at: string;
+  queue: { waiting: number; running: number; oldestWaitS: number | null; failedToday: number };
+  disk: { filesBytes: number; databaseBytes: number; freeBytes: number };
+  /** seen within an hour */
+  devices: number;
+  /** null: none was made from this database */
+  lastBackupAt: string | null;
+  /** what failed here, newest first */
+  faults: { at: string; what: string; requestId: string }[];
+}
+
 /** Room for the files of a production, bytes. */
 export interface Space {
   usedBytes: number;

@@ -26,6 +26,9 @@ import { openRoutes } from './people/open-routes';
 import { sessionsOf } from './people/sessions';
 import { recordRoutes } from './records/routes';
 import type { ChangeStream } from './records/stream';
+import { noteFault } from './watch/faults';
+import { metricsOf, metricsPage } from './watch/metrics';
+import { watchRoutes } from './watch/routes';
 
 export interface AppParts {
   config: ServerConfig;
@@ -52,6 +55,7 @@ export function routesOf({ config, db, boss, store, fileThread, stream, loadDemo
     ...analysisRoutes(db, boss),
     ...handoverRoutes(db, store, fileThread),
     ...kitRoutes(db, store, config),
+    ...watchRoutes(db, config),
   ];
 }
 
@@ -113,9 +117,10 @@ export function buildApp(parts: AppParts): Express {
   api.use(shallowBody);
   api.use(cookieParser());
   const signedIn = guard(db, config.secureCookies);
+  const metrics = metricsOf(db, config, () => parts.stream.openPages());
   for (const route of routesOf(parts)) {
     const closed = route.access === 'open' ? [] : route.access === 'account' ? [signedIn] : [signedIn, member, allow(route.access)];
-    api[route.method](addressOf(route), ...[route.before ?? []].flat(), ...closed, async (req: Request, res: Response) => void (await route.handle(req, res)));
+    api[route.method](addressOf(route), metrics.time(route), ...[route.before ?? []].flat(), ...closed, async (req: Request, res: Response) => void (await route.handle(req, res)));
   }
   // what is not there is told to those who are signed in only
   api.use(signedIn, notFound);
@@ -127,6 +132,8 @@ export function buildApp(parts: AppParts): Express {
     },
     api,
   );
+
+  app.get('/metrics', metricsPage(metrics, config.metricsToken));
 
   if (existsSync(config.webDir)) {
     app.use(
@@ -144,6 +151,11 @@ export function buildApp(parts: AppParts): Express {
     });
   }
   app.use(notFound);
-  app.use(problemHandler);
+  app.use(
+    problemHandler((what, requestId) => {
+      metrics.fault();
+      void noteFault(db, what, requestId);
+    }),
+  );
   return app;
 }

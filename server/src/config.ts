@@ -21,6 +21,8 @@ export interface ServerConfig {
   /** where a phone learns to trust `authorityFile`, without TLS */
   trustAddress: string | null;
   maxUploadBytes: number;
+  /** who collects /metrics; null: there is none */
+  metricsToken: string | null;
   space: SpaceLimits;
 }
 
@@ -47,8 +49,16 @@ export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
     trustAddress: env.MESURE_TRUST_ADDRESS ?? null,
     authorityFile: env.MESURE_AUTHORITY ? path.resolve(env.MESURE_AUTHORITY) : null,
     maxUploadBytes: Number(env.MESURE_MAX_UPLOAD_BYTES ?? 300 * 1024 * 1024),
+    metricsToken: longEnough(env.MESURE_METRICS_TOKEN),
     space: { productionBytes: gigabytes(env.MESURE_PRODUCTION_GB, 200), begunByPerson: 40, reserveBytes: gigabytes(env.MESURE_RESERVE_GB, 2) },
   };
+}
+
+/** One that can be guessed opens what is closed. */
+function longEnough(token: string | undefined): string | null {
+  if (!token) return null;
+  if (token.length < 20) throw new Error('MESURE_METRICS_TOKEN needs 20 characters or more');
+  return token;
 }
 
 function gigabytes(text: string | undefined, usual: number): number {

@@ -9,7 +9,7 @@ import path from 'node:path';
 import type { Express } from 'express';
 import sharp from 'sharp';
 import request from 'supertest';
-import { connect, hashPassword, migrate, migrateDown, openQueue, verifyPassword, type Database } from '.';
+import { hashPassword, openQueue, verifyPassword, type Database } from '.';
 import { createDatabase, startTestServer, type Person, type TestServer } from './test-server';
 
 const validator = require('gltf-validator') as { validateBytes(bytes: Uint8Array): Promise<{ issues: { numErrors: number } }> };

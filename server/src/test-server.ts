@@ -26,6 +26,7 @@ import {
 } from '.';
 
 export const PASSWORD = 'right password';
+export const METRICS_TOKEN = 'who collects the figures of this server';
 export type Person = { agent: ReturnType<typeof request.agent>; csrf: string };
 
 export type TestPerson = Role | 'stranger';
@@ -100,6 +101,7 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
     trustAddress: null,
     secureCookies: false,
     maxUploadBytes: 20_000_000,
+    metricsToken: METRICS_TOKEN,
     space: { productionBytes: 200_000_000, begunByPerson: 40, reserveBytes: 0 },
   };
   const stream = openStream(db, url, log);

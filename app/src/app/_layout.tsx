@@ -8,7 +8,7 @@ import Head from 'expo-router/head';
 import { useEffect, type PropsWithChildren } from 'react';
 import { View } from 'react-native';
 import { SafeAreaProvider } from 'react-native-safe-area-context';
-import { DataProvider, sessionStore, useSession } from '../data';
+import { DataProvider, keepPages, sessionStore, useSession } from '../data';
 import SignInScreen from '../features/people/sign-in-screen';
 import { Crash } from '../features/shell/crash';
 import { Shell } from '../features/shell/shell';
@@ -21,7 +21,7 @@ export default function RootLayout() {
   const [fontsReady, fontError] = useFonts({ Barlow_500Medium, Barlow_700Bold, BarlowCondensed_600SemiBold, ...MaterialIcons.font });
   useEffect(() => {
     void sessionStore.getState().check();
-    if ('serviceWorker' in navigator && process.env.NODE_ENV === 'production') void navigator.serviceWorker.register('/sw.js').catch(() => undefined);
+    if ('serviceWorker' in navigator && process.env.NODE_ENV === 'production') void keepPages(navigator.serviceWorker, document);
     document.documentElement.lang = 'en';
   }, []);
   return (

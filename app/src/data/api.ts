@@ -19,6 +19,7 @@ import type {
   RecordWrite,
   Role,
   SecondStep,
+  ServerState,
   SessionInfo,
   Space,
   UploadedFile,
@@ -143,6 +144,7 @@ export const api = {
   write: (p: string, kind: RecordKind, id: string, write: RecordWrite) => call<WriteAnswer>('PUT', `${of(p)}/records/${kind}/${id}`, write),
   history: (p: string, kind: RecordKind, id: string, before: number | null = null) =>
     call<{ changes: RecordChange[]; earlier?: boolean }>('GET', `${of(p)}/records/${kind}/${id}/history${before === null ? '' : `?before=${before}`}`),
+  server: (p: string) => call<ServerState>('GET', `${of(p)}/server`),
   space: (p: string) => call<Space>('GET', `${of(p)}/space`),
   analyses: (p: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses`),
   analysis: (p: string, id: string) => call<Analysis>('GET', `${of(p)}/analyses/${id}`),

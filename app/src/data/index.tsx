@@ -19,6 +19,7 @@ export { api, ApiError, OfflineError } from './api';
 export { filesOf, isWhole } from './analyses-store';
 export { clearPhone } from './clear-phone';
 export { historyUntil } from './history';
+export { isTyping, keepPages, renewedStore } from './renewed';
 export { asksForCode } from './session-store';
 export type { Clock } from './clock';
 export type { Waiting } from './local-copy';

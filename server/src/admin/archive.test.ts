@@ -32,8 +32,8 @@ const tracks = Buffer.from('track,frame,x,y\n1,1,10.5,20.25\n1,2,11.5,20.5\n');
 
 test('every table is either in a backup or known to stay out of it', async () => {
   const all = (await server.db.sequelize.query("select table_name as name from information_schema.tables where table_schema = 'public'", { type: QueryTypes.SELECT })) as { name: string }[];
-  // a backup signs nobody in, what was guessed wrong is forgotten, and an installation has its own epoch
-  const apart = ['sessions', 'sign_in_waits', 'installation', 'migrations'];
+  // a backup signs nobody in, what was guessed wrong is forgotten, faults are a machine's, and an installation has its own epoch
+  const apart = ['sessions', 'sign_in_waits', 'installation', 'faults', 'migrations'];
   expect(all.map((t) => t.name).sort()).toEqual([...TABLES, ...apart].sort());
 });
 
@@ -46,6 +46,7 @@ test('a backup restored elsewhere is the same in every record and byte, and anot
   const made = await backup(server.db, server.store, file);
   expect(made.tables.find((t) => t.name === 'records')!.rows).toBeGreaterThan(620);
   expect(await verifyBackup(file)).toEqual(made);
+  expect((await server.db.Installation.findByPk(1))!.lastBackupAt).toEqual(new Date(made.madeAt));
 
   const store = folderStore(otherFiles);
   await restore(other, store, file, incoming);

@@ -63,6 +63,7 @@ export async function backup(db: Database, store: FileStore, to: string, say: (t
     }
     await Promise.all([zip.finalize(), done]);
     await rename(partial, to);
+    await db.Installation.update({ lastBackupAt: new Date(manifest.madeAt) }, { where: { id: 1 } });
     return manifest;
   } finally {
     await rm(scratch, { recursive: true, force: true });

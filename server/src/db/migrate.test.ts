@@ -88,7 +88,8 @@ const FIRST: Record<string, string> = {
   files: 'production_id, sha256, name, mime, size_bytes, width_px, height_px, created_at',
   analyses: 'id, production_id, kind, subject_id, status, progress, stage, stop_requested, input, outcome, error, created_at, finished_at',
 };
-const firstData = async (db: Database) => Object.fromEntries(await Promise.all(Object.entries(FIRST).map(async ([table, columns]) => [table, await rows(db, `select ${columns} from ${table} order by 1, 2`)])));
+const firstData = async (db: Database) =>
+  Object.fromEntries(await Promise.all(Object.entries(FIRST).map(async ([table, columns]) => [table, await rows(db, `select ${columns} from ${table} order by 1, 2`)])));
 
 test('what the first release kept is the same after each of them, can be signed in to, read by phones, and changed', async () => {
   const db = await fresh('first');

@@ -12,6 +12,7 @@ import * as ending from './migrations/0009-ending';
 import * as secondStep from './migrations/0010-second-step';
 import * as recordKeys from './migrations/0011-record-keys';
 import * as lastSeen from './migrations/0012-last-seen';
+import * as watching from './migrations/0013-watching';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -35,6 +36,7 @@ export const MIGRATIONS: readonly [string, Migration][] = [
   ['0010-second-step', secondStep],
   ['0011-record-keys', recordKeys],
   ['0012-last-seen', lastSeen],
+  ['0013-watching', watching],
 ];
 
 function runner(sequelize: Sequelize) {

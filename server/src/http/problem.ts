@@ -38,19 +38,24 @@ export const notFound: RequestHandler = (req) => {
   throw new ApiProblem('NOT_FOUND', `There is nothing at ${req.path}`);
 };
 
-/** The one place that turns an error into an HTTP answer. */
-export const problemHandler: ErrorRequestHandler = (error, req, res, next) => {
-  if (res.headersSent) {
-    next(error);
-    return;
-  }
-  const known = toProblem(error);
-  if (known.code === 'INTERNAL') req.log?.error({ err: error }, 'request failed');
-  const [status, title] = STATUS[known.code];
-  const body: Problem = { type: 'about:blank', title, status, code: known.code, detail: known.detail, instance: String(req.id ?? ''), ...known.extra };
-  res.set(known.headers);
-  res.status(status).type('application/problem+json').send(JSON.stringify(body));
-};
+/** The one place that turns an error into an HTTP answer; `onFault` hears of those that are the server's own. */
+export const problemHandler =
+  (onFault: (what: string, requestId: string) => void): ErrorRequestHandler =>
+  (error, req, res, next) => {
+    if (res.headersSent) {
+      next(error);
+      return;
+    }
+    const known = toProblem(error);
+    if (known.code === 'INTERNAL') {
+      req.log?.error({ err: error }, 'request failed');
+      onFault(`${req.method} ${(req.route as { path?: string } | undefined)?.path ?? '/'}: ${error instanceof Error ? error.name : 'fault'}`, String(req.id ?? ''));
+    }
+    const [status, title] = STATUS[known.code];
+    const body: Problem = { type: 'about:blank', title, status, code: known.code, detail: known.detail, instance: String(req.id ?? ''), ...known.extra };
+    res.set(known.headers);
+    res.status(status).type('application/problem+json').send(JSON.stringify(body));
+  };
 
 function toProblem(error: unknown): ApiProblem {
   if (error instanceof ApiProblem) return error;

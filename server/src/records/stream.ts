@@ -130,6 +130,7 @@ export function openStream(db: Database, databaseUrl: string, log: Logger) {
 
   return {
     ready,
+    openPages: () => listeners.size,
     async listen(res: Response, productionId: string, cursor: number, epoch: string | null, allowed: () => Promise<boolean>): Promise<void> {
       res.status(200).set({ 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' });
       res.flushHeaders();

@@ -62,7 +62,14 @@ function mustBeAllowed(v: Viewer, kind: RecordKind, before: RecordState | null, 
 }
 
 async function readStanding(db: Database, productionId: string, id: string, mutationId: string, named: readonly string[]): Promise<Standing> {
-  const [row] = await db.sequelize.query<{ kind: RecordKind | null; version: number | null; deleted: boolean; body: RecordBodies[RecordKind]; done: boolean; found: { id: string; kind: string }[] | null }>(
+  const [row] = await db.sequelize.query<{
+    kind: RecordKind | null;
+    version: number | null;
+    deleted: boolean;
+    body: RecordBodies[RecordKind];
+    done: boolean;
+    found: { id: string; kind: string }[] | null;
+  }>(
     `select r.kind, r.version, r.deleted, r.body,
             exists (select 1 from record_changes c where c.production_id = $productionId::uuid and c.mutation_id = $mutationId::uuid) as done,
             (select json_agg(json_build_object('id', n.id, 'kind', n.kind)) from records n where n.production_id = $productionId::uuid and n.id = any($named::uuid[])) as found

@@ -1,4 +1,4 @@
-import type { RecordBodies, RecordKind, StoredRecord } from '@mesure/contract';
+import type { RecordBodies, RecordKind, ServerState, StoredRecord } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { closedDayOf } from '../../data/closed-days';
 import { CheckScreen } from '../check/check-screen';
@@ -9,6 +9,7 @@ import { PlanScreen } from '../plan/plan-screen';
 import { Shell } from '../shell/shell';
 import { dayRecords, FakeServer, ID, open, PRODUCTION, plannedBody, pushed, record, reopen, seen, settle, takeBody } from '../test-day';
 import { marksCautions } from '../setups/setup-marks';
+import { stateLines } from './server-part';
 import { spaceWords } from './space-line';
 import { forgetDays } from './use-day';
 
@@ -341,4 +342,66 @@ test.each([
   [{ usedBytes: 1e9, begunBytes: 0, limitBytes: 2e11, freeBytes: 0 }, 'Files take 1.0 GB; 0 MB left on the server’s disk.', true],
 ])('room for files is said in words: %j', (space, words, little) => {
   expect(spaceWords(space)).toEqual({ words, little });
+});
+
+describe('the state of the server', () => {
+  const NOW = Date.parse('2026-11-28T10:00:00Z');
+  const quiet: ServerState = {
+    at: '2026-11-28T10:00:00.000Z',
+    queue: { waiting: 0, running: 0, oldestWaitS: null, failedToday: 0 },
+    disk: { filesBytes: 12_300_000_000, databaseBytes: 310_000_000, freeBytes: 120_000_000_000 },
+    devices: 7,
+    lastBackupAt: '2026-11-27T21:10:00.000Z',
+    faults: [],
+  };
+  const lines = (change: Partial<ServerState> = {}) => Object.fromEntries(stateLines({ ...quiet, ...change }, NOW, (at) => at.slice(0, 16)).map((l) => [l.what, `${l.ask ? '▲ ' : ''}${l.words}`]));
+
+  test('is said in a few lines, and what somebody should look after is marked', () => {
+    expect(lines()).toEqual({
+      Computations: 'none waits',
+      Disk: 'files take 12 GB, entries 310 MB; 120 GB free',
+      'Last backup': '2026-11-27T21:10',
+      Devices: '7 within an hour',
+      Faults: 'none',
+    });
+    expect(lines({ queue: { waiting: 2, running: 1, oldestWaitS: 300, failedToday: 1 } }).Computations).toBe('1 under way, 2 waiting, the oldest for 5 min; 1 failed within a day');
+    expect(lines({ queue: { waiting: 1, running: 0, oldestWaitS: 2400, failedToday: 0 } }).Computations).toBe('▲ 0 under way, 1 waiting, the oldest for 40 min');
+    expect(lines({ disk: { ...quiet.disk, freeBytes: 9e9 } }).Disk).toMatch(/^▲ .* 9\.0 GB free$/);
+    expect(lines({ lastBackupAt: null })['Last backup']).toMatch(/^▲ none yet; bin\/admin backup/);
+    expect(lines({ lastBackupAt: '2026-11-26T20:00:00.000Z' })['Last backup']).toBe('▲ 2026-11-26T20:00');
+    const fault = { what: 'GET /x: Error', requestId: 'r' };
+    expect(lines({ faults: [{ at: '2026-11-28T09:00:00.000Z', ...fault }] }).Faults).toBe('▲ one, the last 2026-11-28T09:00');
+    expect(lines({ faults: [{ at: '2026-11-20T09:00:00.000Z', ...fault }] }).Faults).toBe('one, the last 2026-11-20T09:00');
+  });
+
+  test('an owner opens it and asks again; without a network it says so; a wrangler is not offered it', async () => {
+    const server = new FakeServer(twoDays());
+    const day = server.fetch;
+    let asked = 0;
+    server.fetch = (async (input: unknown, init: unknown) => {
+      if (!String(input).endsWith('/server')) return day(input as string, init as never);
+      asked += 1;
+      if (server.cut) throw new TypeError('cut');
+      return { ok: true, status: 200, text: async () => JSON.stringify({ ...quiet, devices: asked }), json: async () => quiet } as unknown as Response;
+    }) as typeof day;
+    const page = (
+      <Shell>
+        <FloorScreen setupId={null} />
+      </Shell>
+    );
+    await open(page, server, 'owner');
+    await press('where');
+    await press('open-server');
+    expect(screen.getByTestId('server-Devices')).toHaveTextContent(/1 within an hour/);
+    await press('server-again');
+    expect(screen.getByTestId('server-Devices')).toHaveTextContent(/2 within an hour/);
+    server.cut = true;
+    await press('server-again');
+    expect(seen('The server cannot be asked')).toBe(true);
+    screen.unmount();
+    server.cut = false;
+    await open(page, server, 'wrangler');
+    await press('where');
+    expect(screen.queryByTestId('open-server')).toBeNull();
+  });
 });

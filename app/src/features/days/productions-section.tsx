@@ -8,6 +8,7 @@ import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { ProductionForm } from './production-form';
 import { EndForm } from './end-form';
+import { ServerPart } from './server-part';
 import { SpaceLine } from './space-line';
 import { dateWords, useProduction } from './use-day';
 
@@ -24,7 +25,7 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
   const mayRemove = useMay('people');
   const waiting = useRecordsState((s) => s.outbox.length);
   const write = useRecordsState((s) => s.write);
-  const [doing, setDoing] = useState<'settings' | 'new' | 'end' | null>(null);
+  const [doing, setDoing] = useState<'settings' | 'new' | 'end' | 'server' | null>(null);
   const [busy, setBusy] = useState<string | null>(null);
   const [error, setError] = useState<string | null>(null);
   const [base, setBase] = useState(body);
@@ -106,6 +107,12 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
         />
       </Section>
     );
+  if (doing === 'server')
+    return (
+      <Section title="State of the server">
+        <ServerPart onClose={() => setDoing(null)} />
+      </Section>
+    );
   return (
     <Section title="Productions">
       <View style={{ marginHorizontal: -SPACE.m }}>
@@ -126,6 +133,7 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
       <SpaceLine />
       <View style={{ marginTop: SPACE.s, marginLeft: -SPACE.l, alignItems: 'flex-start' }}>
+        {mayRemove ? <Action kind="quiet" icon="dns" title="State of the server" onPress={() => setDoing('server')} testID="open-server" /> : null}
         {mayDirect ? (
           <Action
             kind="quiet"

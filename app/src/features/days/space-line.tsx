@@ -4,7 +4,8 @@ import { api, useData } from '../../data';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 
-const gb = (bytes: number): string => (bytes < 1e9 ? `${Math.ceil(bytes / 1e6)} MB` : `${(bytes / 1e9).toFixed(bytes < 1e10 ? 1 : 0)} GB`);
+/** As people say room: whole MB below one GB. */
+export const gb = (bytes: number): string => (bytes < 1e9 ? `${Math.ceil(bytes / 1e6)} MB` : `${(bytes / 1e9).toFixed(bytes < 1e10 ? 1 : 0)} GB`);
 /** Below this share a day's plates may not fit any more. */
 const LITTLE = 0.1;
 

@@ -1,7 +1,7 @@
 import type { RecordBodies } from '@mesure/contract';
-import { fireEvent, screen } from '@testing-library/react-native';
+import { act, fireEvent, screen, waitFor } from '@testing-library/react-native';
 import { Text } from 'react-native';
-import { useRecordsState } from '../../data';
+import { renewedStore, useRecordsState } from '../../data';
 import { Crash } from './crash';
 import { Shell } from './shell';
 import { FakeServer, ID, open, record, seen, settle } from '../test-day';
@@ -151,4 +151,23 @@ test('a screen that breaks says what is safe and lets one try again', async () =
   expect(seen(/The drawing failed.*kept on this device/)).toBe(true);
   fireEvent.press(screen.getByText('Try again'));
   expect(retry).toHaveBeenCalledTimes(1);
+});
+
+test('a newer version is offered, and not in the middle of a word', async () => {
+  const { document } = globalThis;
+  const focus = (tagName: string) => Object.defineProperty(globalThis, 'document', { value: { ...document, activeElement: { tagName } }, configurable: true });
+  try {
+    await start(new FakeServer());
+    expect(screen.queryByTestId('renewed')).toBeNull();
+    focus('INPUT');
+    await act(async () => renewedStore.setState({ renewed: true }));
+    expect(screen.queryByTestId('renewed')).toBeNull();
+    focus('BODY');
+    await waitFor(() => expect(screen.getByTestId('renewed')).toHaveTextContent(/newer version/), { timeout: 5000 });
+    focus('TEXTAREA');
+    await waitFor(() => expect(screen.queryByTestId('renewed')).toBeNull(), { timeout: 5000 });
+  } finally {
+    Object.defineProperty(globalThis, 'document', { value: document, configurable: true });
+    await act(async () => renewedStore.setState({ renewed: false }));
+  }
 });

@@ -10,6 +10,7 @@ import { ClosedDayQuestion } from '../days/closed-day-question';
 import { DaySheet } from '../days/day-sheet';
 import { useDay } from '../days/use-day';
 import { PeopleSheet } from '../people/people-sheet';
+import { RenewedLine } from './renewed-line';
 import { OutboxList } from './outbox-list';
 import { MAIN_ACTION } from './pane';
 
@@ -64,6 +65,7 @@ export function Shell({ children }: PropsWithChildren) {
       {wide ? <Places vertical onHelp={() => setHelp(true)} /> : null}
       <View style={{ flex: 1, minWidth: 0, minHeight: 0 }}>
         <HeadLine />
+        <RenewedLine />
         <EndingLine />
         <View role="main" style={{ flex: 1, minHeight: 0 }}>
           {children}
