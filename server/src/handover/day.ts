@@ -24,6 +24,8 @@ export interface HandoverDay {
   production: StoredRecord<'production'> | null;
   setups: StoredRecord<'setup'>[];
   takes: StoredRecord<'take'>[];
+  /** takes in them are in no list of the day */
+  hiddenSetups: StoredRecord<'setup'>[];
   records: StoredRecord[];
   all: All;
   find: Lookup;
@@ -68,6 +70,7 @@ export async function openDay(db: Database, productionId: string, dayId: string)
     const m = pack ? mountPackage(pack.body, find) : null;
     return m && !('missing' in m) ? m : null;
   };
+  const hidden = (await db.Entry.findAll({ where: { productionId, kind: 'setup', deleted: true } })).map(toRecord) as StoredRecord<'setup'>[];
   const folders = foldersOf(takes);
   return {
     productionId,
@@ -75,6 +78,7 @@ export async function openDay(db: Database, productionId: string, dayId: string)
     production: all('production')[0] ?? null,
     setups,
     takes,
+    hiddenSetups: hidden.filter((s) => s.body.dayId === dayId),
     records,
     all,
     find,

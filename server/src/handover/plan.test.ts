@@ -337,6 +337,22 @@ test('what was deleted does not leave; a foreign day is not there', async () => 
   await expect(planHandover(server.db, server.ids.p2, id.day)).rejects.toMatchObject({ code: 'NOT_FOUND' });
 });
 
+test('a take in a setup that somebody hid meanwhile does not vanish without a word', async () => {
+  const { setupId } = takeBody({ slate: '97', take: 1 });
+  const takeId = await take({ slate: '97', take: 1 }, outcome('agrees'));
+  const setup = (await server.db.Entry.findOne({ where: { productionId: server.ids.p1, id: setupId } }))!;
+  const hide = (deleted: boolean, baseVersion: number) => server.put(wrangler, 'setup', setupId, setup.body, { baseVersion, deleted }).expect(200);
+  expect((await plan()).missing.filter((m) => m.code.startsWith('hidden'))).toEqual([]);
+  await hide(true, setup.version);
+  const { missing, files } = await plan();
+  expect(files.some((f) => f.path.startsWith('takes/97'))).toBe(false);
+  expect(missing).toContainEqual(
+    expect.objectContaining({ code: `hidden ${takeId}`, takeId, take: '97 take 1', until: 'set', what: expect.stringContaining('is hidden, so this take does not leave') }),
+  );
+  await hide(false, setup.version + 1);
+  expect((await plan()).missing.filter((m) => m.code.startsWith('hidden'))).toEqual([]);
+});
+
 test('what cannot be had is answered: the reason stands beside it, leaves with the day and is not counted as missing', async () => {
   const takeId = await take({ slate: '95', take: 1, height: null, tracks: null });
   const open = (await plan()).missing.filter((m) => m.takeId === takeId);

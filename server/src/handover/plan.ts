@@ -4,7 +4,7 @@ import { writeCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import type { FileThread } from '../files/file-thread';
 import { ownFiles } from '../files/own';
-import { openDay, slug, type HandoverDay, type HandoverFile, type Unanswered } from './day';
+import { type HandoverDay, type HandoverFile, labelOf, openDay, slug, type Unanswered } from './day';
 import { editFiles } from './edit-lists';
 import { kitFiles } from './kit-list';
 import { lensFiles } from './lenses';
@@ -110,6 +110,10 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   );
   const leaving = files.filter((f) => !f.stored || own.has(f.stored));
   for (const f of files) if (f.stored && !own.has(f.stored)) found.push({ code: `file ${f.path}`, until: 'gone', takeId: null, take: f.path, what: `the picture itself: ${f.what}` });
+  // logged on a phone without a line while somebody else hid the setup
+  for (const setup of day.hiddenSetups)
+    for (const take of all('take').filter((t) => t.body.setupId === setup.id))
+      found.push({ code: `hidden ${take.id}`, until: 'set', takeId: take.id, take: labelOf(take), what: `a setup that is shown: ${setup.body.name} is hidden, so this take does not leave` });
   const missing = answered(found, day);
   const closed = day.day.body.closed ?? null;
   const ofDay = day.records.filter((r) => takes.some((t) => t.id === r.id) || setupIds.includes(r.id) || ('setupId' in r.body && setupIds.includes(r.body.setupId)));

@@ -219,6 +219,16 @@ describe('setups', () => {
     expect(server.records.get(SETUP2)!.deleted).toBe(false);
   });
 
+  test('a take that another phone logged in a setup which was hidden is told on the board of its day, and comes back with it', async () => {
+    const server = new FakeServer(twoDays().map((r) => (r.id === SETUP2 ? { ...r, deleted: true } : r)));
+    await open(<FloorScreen setupId={null} />, server);
+    expect(screen.getByTestId('stray-Jetty crane')).toHaveTextContent(/Jetty crane is hidden and has a take in it: 42 take 1\. It leaves with no handover/);
+    await press('bring-back-Jetty crane');
+    expect(server.records.get(SETUP2)!.deleted).toBe(false);
+    expect(screen.queryByTestId('stray-Jetty crane')).toBeNull();
+    expect(seen('Jetty crane')).toBe(true);
+  });
+
   test('level, origin and heading are chosen on the drawing of the set', async () => {
     const mark = (id: string, x: number, z: number) => ({
       id,

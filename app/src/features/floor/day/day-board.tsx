@@ -13,6 +13,7 @@ import { useDay, useDayTakes } from '../../days/use-day';
 import { useOpenRemarks } from '../../setups/remarks';
 import { NewSetupSheet } from '../../setups/new-setup-sheet';
 import { OrderSheet } from '../../setups/order-sheet';
+import { StrayTakes } from '../../setups/stray-takes';
 import { Page } from '../../shell/pane';
 import { FloorChoices } from '../floor-choices';
 import { useLogTake } from '../use-write-take';
@@ -55,6 +56,7 @@ export function DayBoard({ setups, running, selectedId }: { setups: Setup[]; run
         />
       ) : null}
       {setups.length === 0 && !mayWrite ? <Empty title="No setups yet" text="As soon as somebody opens one it stands here." /> : null}
+      <StrayTakes />
       {remarks.length > 0 ? (
         <Action
           icon="comment"
