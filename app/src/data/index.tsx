@@ -1,6 +1,6 @@
 import { changeAgain, may, mayWrite, type RecordBodies, type RecordKind, type Right, type SessionInfo, type StoredRecord } from '@mesure/contract';
 import { createContext, useContext, useEffect, useMemo, useState, type PropsWithChildren } from 'react';
-import { useStore } from 'zustand';
+import { createStore, useStore } from 'zustand';
 import { ofKind } from './by-kind';
 import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './analyses-store';
 import { api } from './api';
@@ -13,6 +13,7 @@ import { localCopyName, openLocalCopy, type LocalCopy } from './local-copy';
 import { createPicturesStore, type PicturesState, type PicturesStore } from './pictures-store';
 import { createRecordsStore, type RecordsState, type RecordsStore } from './records-store';
 import { createSessionStore, type SessionState } from './session-store';
+import { steadyCopy, type Trouble } from './steady-copy';
 import { tellWhatWaits } from './tell-waiting';
 
 export { api, ApiError, OfflineError } from './api';
@@ -29,6 +30,10 @@ export type { PictureOnTheWay } from './pictures-store';
 export const newId = (): string => crypto.randomUUID();
 export const sessionStore = createSessionStore(api);
 export const useSession = <T,>(pick: (s: SessionState) => T): T => useStore(sessionStore, pick);
+
+/** What the phone does not take, while it does not. */
+export const troubleStore = createStore<{ trouble: Trouble | null }>()(() => ({ trouble: null }));
+export const useTrouble = (): Trouble | null => useStore(troubleStore, (s) => s.trouble);
 
 interface Data {
   records: RecordsStore;
@@ -52,7 +57,7 @@ const oneTab =
 /** Local copy, outbox and analyses of the signed-in person's production. */
 export function DataProvider({ session, children }: PropsWithChildren<{ session: SessionInfo }>) {
   const parts = useMemo<Omit<Data, 'session'>>(() => {
-    const local = openLocalCopy(localCopyName(session.production.id, session.userId));
+    const local = steadyCopy(openLocalCopy(localCopyName(session.production.id, session.userId)), (trouble) => troubleStore.setState({ trouble }));
     local.warm();
     const productionId = session.production.id;
     const closedDays = createClosedDays();

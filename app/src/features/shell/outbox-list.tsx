@@ -6,6 +6,7 @@ import { Action } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { useTakeWords } from '../floor/use-floor';
+import { PhoneRoomLine } from './phone-room';
 
 /** What waits on this device, and what needs the person: both sides of a field that two people changed, decided with one tap. */
 export function OutboxList() {
@@ -42,6 +43,9 @@ export function OutboxList() {
         </View>
       ))}
       {outbox.length > 0 ? <Action title="Send now" icon="send" onPress={() => void send()} /> : null}
+      <View style={{ marginTop: SPACE.m }}>
+        <PhoneRoomLine />
+      </View>
       {last ? (
         <View style={{ marginTop: SPACE.m }}>
           <Action icon="undo" title={`Undo: ${last.label}`} onPress={() => void undo()} testID="undo-last" />

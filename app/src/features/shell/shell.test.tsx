@@ -1,8 +1,9 @@
 import type { RecordBodies } from '@mesure/contract';
 import { act, fireEvent, screen, waitFor } from '@testing-library/react-native';
 import { Text } from 'react-native';
-import { renewedStore, useRecordsState } from '../../data';
+import { renewedStore, troubleStore, useRecordsState } from '../../data';
 import { Crash } from './crash';
+import { roomWords } from './phone-room';
 import { Shell } from './shell';
 import { FakeServer, ID, open, record, seen, settle } from '../test-day';
 
@@ -170,4 +171,34 @@ test('a newer version is offered, and not in the middle of a word', async () => 
     Object.defineProperty(globalThis, 'document', { value: document, configurable: true });
     await act(async () => renewedStore.setState({ renewed: false }));
   }
+});
+
+test('a phone that takes nothing more is told of, with what is in this page only, and the browser asks before it is closed', async () => {
+  const asks: EventListener[] = [];
+  const [add, remove] = [window.addEventListener, window.removeEventListener];
+  window.addEventListener = ((what: string, h: EventListener) => (what === 'beforeunload' ? asks.push(h) : undefined)) as typeof add;
+  window.removeEventListener = ((what: string, h: EventListener) => (what === 'beforeunload' ? asks.splice(asks.indexOf(h), 1) : undefined)) as typeof remove;
+  const tell = (trouble: { why: string; unkept: number } | null) => act(async () => troubleStore.setState({ trouble }));
+  try {
+    await start(new FakeServer());
+    expect(screen.queryByTestId('trouble')).toBeNull();
+    await tell({ why: 'The phone has no room left for what is kept here.', unkept: 2 });
+    expect(screen.getByTestId('trouble')).toHaveTextContent(/no room left .* 2 entries are in this page only: leave it open until all is sent/);
+    let asked = false;
+    asks.forEach((h) => h({ preventDefault: () => (asked = true) } as unknown as Event));
+    expect(asked).toBe(true);
+    await tell({ why: 'The phone has no room left for what is kept here.', unkept: 0 });
+    expect(screen.getByTestId('trouble')).toHaveTextContent(/What you enter is sent, and not kept here/);
+    expect(asks).toEqual([]);
+    await tell(null);
+    expect(screen.queryByTestId('trouble')).toBeNull();
+  } finally {
+    [window.addEventListener, window.removeEventListener] = [add, remove];
+    await tell(null);
+  }
+});
+
+test('what waits says how much room the phone leaves, and whether it lasts', () => {
+  expect(roomWords({ usedBytes: 12e6, freeBytes: 1.2e9, lasting: true })).toBe('Mesure takes 12 MB here and may take 1.2 GB more. The browser does not clear it by itself.');
+  expect(roomWords({ usedBytes: 12e6, freeBytes: 60e6, lasting: false })).toMatch(/^▲ .* 60 MB more\. The browser may clear it when the phone runs short/);
 });

@@ -11,6 +11,7 @@ import { DaySheet } from '../days/day-sheet';
 import { useDay } from '../days/use-day';
 import { PeopleSheet } from '../people/people-sheet';
 import { RenewedLine } from './renewed-line';
+import { TroubleLine } from './trouble-line';
 import { OutboxList } from './outbox-list';
 import { MAIN_ACTION } from './pane';
 
@@ -65,6 +66,7 @@ export function Shell({ children }: PropsWithChildren) {
       {wide ? <Places vertical onHelp={() => setHelp(true)} /> : null}
       <View style={{ flex: 1, minWidth: 0, minHeight: 0 }}>
         <HeadLine />
+        <TroubleLine />
         <RenewedLine />
         <EndingLine />
         <View role="main" style={{ flex: 1, minHeight: 0 }}>
