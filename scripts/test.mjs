@@ -59,6 +59,7 @@ const TYPES = [
 ];
 const LINT = [
   ['lint', bin('eslint'), ['.', '--max-warnings=0']],
+  ['dependencies', process.execPath, ['scripts/dependencies.mjs', '--check']],
   ['format', bin('prettier'), ['--check', '--log-level=warn', '**/*.{ts,tsx,js,mjs,json}']],
 ];
 
@@ -101,7 +102,7 @@ function count(ok, read) {
 
 const wanted = process.argv.slice(2);
 // the longest first, so that the two cores end together
-if (wanted.length === 0) await together([LINT[0], TYPES[0], TYPES[2], LINT[1], TYPES[1]]);
+if (wanted.length === 0) await together([LINT[0], TYPES[0], TYPES[2], LINT[2], TYPES[1], LINT[1]]);
 for (const name of wanted.length > 0 ? wanted : ['unit', 'browser']) {
   if (!steps[name]) {
     process.stderr.write(`bin/test: ${name} is not known; the parts are ${Object.keys(steps).join(', ')}\n`);
