@@ -81,7 +81,9 @@ test('a whole day on a line that comes and goes: 20 takes of three setups, the t
     await field('length-field', take.height);
     if (n === 9) {
       // the phone dies while somebody types
-      await current.getByTestId('field-notes').pressSequentially(take.note);
+      await current.getByTestId('field-notes').pressSequentially(take.note, { delay: 40 });
+      // what a page keeps is the browser's a moment later: a page that is killed within it takes its last letter along
+      await current.waitForTimeout(500);
       const where = current.url();
       await current.close({ runBeforeUnload: false });
       current = await context.newPage();

@@ -18,6 +18,11 @@ const [REQUESTS = 2000, FILES = 100, SEED = 1] = process.argv.slice(2).map(Numbe
 const AT_ONCE = 12;
 const LONGEST_MS = 30_000;
 const MOST_MB = 1500;
+/** One computation may take 3 GB in its thread; what is outside of the heap comes on top. */
+const MOST_WORKER_MB = 4500;
+/** Of the broken files of a kind so many are computed on: each takes seconds. */
+const COMPUTED_SHARE = 0.15;
+const COMPUTED_WAIT_MS = 90 * 60_000;
 /** What one request may send; the server's own limit for a body is 1 MB. */
 const LONG_TEXT = 20_000;
 
@@ -55,7 +60,7 @@ const start = (name) => {
   return child;
 };
 const web = start('web');
-start('worker');
+const worker = start('worker');
 const healthy = () =>
   fetch(`${address}/api/health`).then(
     (r) => r.ok,
@@ -63,10 +68,10 @@ const healthy = () =>
   );
 for (let i = 0; i < 200 && !(await healthy()); i += 1) await new Promise((r) => setTimeout(r, 100));
 
-/** Memory that the web process ever held, MB. */
-const peakMb = () => {
+/** Memory that a process ever held, MB. */
+const peakMb = ({ pid }) => {
   try {
-    return Number(/VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${web.pid}/status`, 'utf8'))[1]) / 1024;
+    return Number(/VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))[1]) / 1024;
   } catch {
     return 0;
   }
@@ -232,11 +237,18 @@ try {
   const vanished = [...before.keys()].filter((id) => !after.records.some((r) => r.id === id));
   const byGuests = after.records.filter((r) => r.kind !== 'person' && r.updatedBy === 'guest').map((r) => `${r.kind} ${r.id}`);
 
-  const files = await brokenFiles(owner, of);
+  const { results: files, computed } = await brokenFiles(owner, of, records);
+  const computations = await settled(owner, of, computed);
   const alive = web.exitCode === null && (await healthy());
-  const mb = Math.round(peakMb());
+  const mb = Math.round(peakMb(web));
+  const workerMb = Math.round(peakMb(worker));
   const problems = [
     ...(alive ? [] : ['the web process is gone']),
+    ...(worker.exitCode === null ? [] : ['the worker is gone']),
+    ...(workerMb > MOST_WORKER_MB ? [`the worker held ${workerMb} MB`] : []),
+    ...(computations.open > 0 ? [`${computations.open} computations did not end`] : []),
+    ...(computations.tookWorker > 0 ? [`${computations.tookWorker} computations took their worker with them`] : []),
+    ...(computations.wordless > 0 ? [`${computations.wordless} failed without saying why`] : []),
     ...(mb > MOST_MB ? [`the web process held ${mb} MB`] : []),
     ...(vanished.length > 0 ? [`${vanished.length} records vanished`] : []),
     ...(byGuests.length > 0 ? [`a guest changed ${byGuests.join(', ')}`] : []),
@@ -245,7 +257,7 @@ try {
   ];
   failed = problems.length > 0;
   process.stdout.write(
-    `${JSON.stringify({ seed: SEED, ...seen, faults: seen.faults.slice(0, 10), notJson: seen.notJson.slice(0, 10), peakMb: mb, routes: attacked.length, files, problems }, null, 2)}\n`,
+    `${JSON.stringify({ seed: SEED, ...seen, faults: seen.faults.slice(0, 10), notJson: seen.notJson.slice(0, 10), peakMb: mb, workerPeakMb: workerMb, routes: attacked.length, files, computations, problems }, null, 2)}\n`,
   );
 } finally {
   for (const child of started) child.kill('SIGTERM');
@@ -256,8 +268,60 @@ try {
 }
 process.exit(failed ? 1 : 0);
 
+/** A record that names a file, as a copy of one that there is, and the computation that reads the file. */
+function recordFor(kind, file, records) {
+  const [ending, use] = kind.split(' ');
+  const like = (k, has = () => true) => records.find((r) => r.kind === k && !r.deleted && has(r.body));
+  if (use === 'plate') return { kind: 'plate', analysis: 'grid', body: { ...like('plate').body, picture: file } };
+  if (use === 'tracks') return { kind: 'take', analysis: 'solve', body: { ...like('take', (b) => b.tracks).body, take: 1 + below(900), tracks: file } };
+  if (ending === 'wav') {
+    const take = like('take');
+    return { kind: 'sync', analysis: 'sync', body: { takeId: take.id, packageId: take.body.packageId, main: file, witness: file, clap: null } };
+  }
+  return use === 'clip' ? { kind: 'footage', analysis: 'tracks', body: { ...like('footage').body, file, widthPx: 160, heightPx: 90, frames: 24, masks: [], marks: [] } } : null;
+}
+
+/** Has the server compute on a file that it took; how many were begun is counted. */
+async function compute(owner, of, kind, file, records) {
+  const made = recordFor(kind, file, records);
+  if (!made) return false;
+  const id = randomUUID();
+  const write = { mutationId: randomUUID(), baseVersion: 0, deleted: false, body: made.body };
+  const kept = await send(owner, 'PUT', `${of}/records/${made.kind}/${id}`, { body: JSON.stringify(write), what: `a ${made.kind} of a broken ${kind}` });
+  if (kept.status !== 201) {
+    seen.faults.push(`a ${made.kind} was not taken: ${kept.status} ${kept.bytes.toString().slice(0, 200)}`);
+    return false;
+  }
+  const asked = await send(owner, 'POST', `${of}/analyses`, { body: JSON.stringify({ id: randomUUID(), kind: made.analysis, subjectId: id, options: {} }), what: `a computation on a broken ${kind}` });
+  return asked.status < 300;
+}
+
+/** Waits until no computation is open; how they ended. */
+async function settled(owner, of, begun) {
+  const from = performance.now();
+  for (;;) {
+    const { analyses } = JSON.parse((await send(owner, 'GET', `${of}/analyses`)).bytes.toString());
+    const open = analyses.filter((a) => a.status === 'queued' || a.status === 'running').length;
+    if (open === 0 || performance.now() - from > COMPUTED_WAIT_MS || worker.exitCode !== null) {
+      const failedOnes = analyses.filter((a) => a.status === 'failed');
+      return {
+        begun,
+        open,
+        failed: failedOnes.length,
+        done: analyses.filter((a) => a.status === 'done').length,
+        tookWorker: failedOnes.filter((a) => /ended the server's worker/.test(a.error)).length,
+        wordless: failedOnes.filter((a) => !a.error || /undefined|\[object|is not a function|Cannot read/.test(a.error)).length,
+        words: [...new Set(failedOnes.map((a) => String(a.error).replace(/\d+/g, 'n').slice(0, 90)))].slice(0, 40),
+        seconds: Math.round((performance.now() - from) / 1000),
+      };
+    }
+    await new Promise((r) => setTimeout(r, 1000));
+  }
+}
+
 /** Good files of each kind, made here, and each of them broken: what is taken must be readable, what is refused says why. */
-async function brokenFiles(owner, of) {
+async function brokenFiles(owner, of, records) {
+  let computed = 0;
   const made = (name, args) => {
     const file = path.join(dir, name);
     const r = spawnSync('ffmpeg', ['-v', 'error', '-y', ...args, file]);
@@ -285,7 +349,7 @@ async function brokenFiles(owner, of) {
   const results = {};
   for (const [kind, good] of Object.entries(kinds)) {
     const [ending, use] = kind.split(' ');
-    const told = { tried: 0, taken: 0, refused: 0, shown: 0, slowestMs: 0 };
+    const told = { tried: 0, taken: 0, refused: 0, shown: 0, computed: 0, slowestMs: 0 };
     results[kind] = told;
     const give = async (bytes, name) => {
       const t = performance.now();
@@ -312,12 +376,16 @@ async function brokenFiles(owner, of) {
       const sha256 = createHash('sha256').update(bytes).digest('hex');
       const at = use === 'plate' ? `${of}/files/${sha256}/preview?width=640` : use === 'clip' && ending !== 'wav' ? `${of}/files/${sha256}/frame?n=${below(40)}` : null;
       if (at && (await send(owner, 'GET', at, { what: `showing ${kind}` })).status === 200) told.shown += 1;
+      if (told.computed < Math.ceil(COMPUTED_SHARE * FILES) && (await compute(owner, of, kind, { sha256, name }, records))) {
+        told.computed += 1;
+        computed += 1;
+      }
     };
     await give(good, `good.${ending}`);
     if (told.taken !== 1) seen.faults.push(`a good ${kind} was refused`);
     await inParallel(FILES, (n) => give(broken(good), `broken ${n}.${ending}`));
   }
-  return results;
+  return { results, computed };
 }
 
 /** Cut, with bytes turned, with numbers made huge, with a piece twice, or with another's beginning. */

@@ -147,6 +147,7 @@ export const api = {
   server: (p: string) => call<ServerState>('GET', `${of(p)}/server`),
   space: (p: string) => call<Space>('GET', `${of(p)}/space`),
   analyses: (p: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses`),
+  analysesOf: (p: string, subjectId: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses/of/${subjectId}`),
   analysis: (p: string, id: string) => call<Analysis>('GET', `${of(p)}/analyses/${id}`),
   startAnalysis: (p: string, body: { id: string; kind: AnalysisKind; subjectId: string; options: AnalysisOptions }) => call<Analysis>('POST', `${of(p)}/analyses`, body),
   stopAnalysis: (p: string, id: string) => call<Analysis>('POST', `${of(p)}/analyses/${id}/stop`, {}),

@@ -3,3 +3,4 @@ export type { SolvedObject, SolveResult, SolvedFrame, SolvedPoint, TrimmedObserv
 export { readSolveSetup, type SolveSetup, type AnchorFacts, type LensMap } from './setup';
 export { buildObservations, type TrackPoint, type Observations } from './observations';
 export { shotCamera, type ShotCamera } from './shot-camera';
+export { compareSolves, type PathGap, type SolveComparison } from './compare-solves';

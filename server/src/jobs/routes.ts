@@ -14,6 +14,9 @@ import { enqueueAnalysis } from './queue';
 import { staleOf } from './stale';
 import { aheadOf, KIND_LIMITS, openAlready, turnOf } from './turns';
 
+/** Nobody compares with what was forty solves ago. */
+const MOST_EARLIER = 40;
+
 export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
   return [
     // the whole outcome only on request, since a solve is large
@@ -31,6 +34,18 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
           newest.filter((row) => row.status === 'queued').map((row) => row.id),
         );
         res.json({ analyses: newest.map((row) => ({ ...toAnalysis(row), stale: stale.get(row.id) ?? null, ...(ahead.has(row.id) ? { ahead: ahead.get(row.id)! } : {}) })) });
+      },
+    },
+
+    {
+      method: 'get',
+      path: '/analyses/of/:id',
+      access: 'read',
+      what: 'All computations of one subject that came to an end well, newest first, without what is large in them; the last 40.',
+      handle: async (req, res) => {
+        const where = { productionId: viewerOf(req).productionId, subjectId: idParam(req), status: 'done' as const };
+        const rows = await db.AnalysisRow.findAll({ attributes: { exclude: ['input', 'outcome'] }, where, order: [['createdAt', 'DESC']], limit: MOST_EARLIER });
+        res.json({ analyses: rows.map(toAnalysis) });
       },
     },
 

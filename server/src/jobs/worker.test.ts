@@ -170,6 +170,26 @@ test('lists read what is small of an outcome, and one alone the whole', async ()
   expect(whole.outcome.solve.frames).toHaveLength(1);
 });
 
+test('of one subject all that came to a good end are listed, newest first, and nothing of others', async () => {
+  const outcome = (rmsPx: number) => ({ kind: 'solve', solve: { status: 'solved', rmsPx, frames: [{ frame: 1 }], points: [] } }) as never;
+  const [subject, other] = [randomUUID(), randomUUID()];
+  for (const id of [subject, other]) await server.put(wrangler, 'set', id, { name: 'Of it', marks: [] }).expect(201);
+  const at = (minute: number) => new Date(Date.UTC(2026, 10, 28, 9, minute));
+  const first = await queued({ status: 'done', outcome: outcome(0.9), subjectId: subject, createdAt: at(1) });
+  const second = await queued({ status: 'done', outcome: outcome(0.4), subjectId: subject, createdAt: at(2) });
+  await queued({ status: 'failed', error: 'no parallax', subjectId: subject, createdAt: at(3) });
+  await queued({ status: 'done', outcome: outcome(0.1), subjectId: other, createdAt: at(4) });
+  const { analyses } = (await wrangler.agent.get(server.at(`/analyses/of/${subject}`)).expect(200)).body as { analyses: { id: string; outcome: { solve: { rmsPx: number; frames: unknown[] } } }[] };
+  expect(analyses.map((a) => [a.id, a.outcome.solve.rmsPx, a.outcome.solve.frames])).toEqual([
+    [second.id, 0.4, []],
+    [first.id, 0.9, []],
+  ]);
+  const stranger = await server.signIn('stranger');
+  await stranger.agent.get(server.at(`/analyses/of/${subject}`)).expect(404);
+  expect((await stranger.agent.get(`/api/productions/${server.ids.p2}/analyses/of/${subject}`).expect(200)).body.analyses).toEqual([]);
+  await wrangler.agent.get(server.at('/analyses/of/no-id')).expect(404);
+});
+
 test('a job that took three workers down is not tried a fourth time', async () => {
   const row = await queued({ status: 'running', heartbeatAt: new Date(0), attempts: 3 });
   const worker = await server.startWorker({ abandonedAfterMs: 900 });

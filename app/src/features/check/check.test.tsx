@@ -1,6 +1,7 @@
 import type { Analysis, SolveOutcome } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { CheckScreen } from './check-screen';
+import { solveLine } from './earlier-solves';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../test-day';
 
 const picked: { file: File | null } = { file: null };
@@ -432,5 +433,77 @@ describe('the entry behind a verdict', () => {
     server.analyses.set('a1', judged({ verdict: 'contradicts', items: [height()], undecided }));
     await open(<CheckScreen takeId={ID.take} />, server);
     expect(screen.getByTestId('worlds')).toHaveTextContent(/If length K1–K2 is wrong \(shown here\).*1\.400.*If camera height, frame 1 is wrong.*1\.820.*1\.300 times as large.*Measure K1–K3/);
+  });
+});
+
+describe('earlier solves of the take', () => {
+  const now = outcome('agrees');
+  /** As it was before the height was put right: 30 mm lower, with a bump, and another focal length. */
+  const lower = outcome('contradicts', {
+    focalMm: 24.1,
+    rmsPx: 0.91,
+    frames: now.solve.frames.map((f) => ({ ...f, position: [f.position[0], f.position[1] - 0.03, f.position[2]] as [number, number, number] })),
+    points: now.solve.points.map((q) => ({ ...q, position: [q.position[0], q.position[1] - 0.03, q.position[2]] as [number, number, number] })),
+  });
+  const turning = outcome('agrees', { motion: 'pan' });
+  function serverWith(list: Analysis[]) {
+    const server = new FakeServer();
+    server.analyses.set('an-1', solved(now));
+    const day = server.fetch;
+    server.fetch = (async (input: unknown, init: unknown) => {
+      const address = String(input);
+      const answer = (value: unknown) => ({ ok: true, status: 200, text: async () => JSON.stringify(value), json: async () => value }) as unknown as Response;
+      if (server.cut) return day(input as string, init as never);
+      if (address.endsWith(`/analyses/of/${ID.take}`)) return answer({ analyses: [solved(now), ...list] });
+      const one = list.find((a) => address.endsWith(`/analyses/${a.id}`));
+      return one ? answer(one) : day(input as string, init as never);
+    }) as typeof day;
+    return server;
+  }
+  const press = async (id: string) => {
+    fireEvent.press(screen.getByTestId(id));
+    await settle();
+  };
+
+  test('one is laid over the one that is shown, says how far they are apart, and is taken off again', async () => {
+    const server = serverWith([solved(lower, { id: 'an-0', createdAt: '2026-11-23T14:10:00.000Z' }), solved(turning, { id: 'an-t', createdAt: '2026-11-23T13:00:00.000Z' })]);
+    await open(<CheckScreen takeId={ID.take} />, server);
+    await settle();
+    await press('earlier-solves');
+    expect(screen.queryByTestId('earlier-an-1')).toBeNull();
+    expect(screen.getByTestId('earlier-an-0')).toHaveTextContent(/0\.91 px, 24\.10 mm free, no distortion/);
+    const dashed = () => screen.UNSAFE_root.findAll((n) => String(n.type) === 'RNSVGPath' && n.props.strokeDasharray).length;
+    const before = dashed();
+    await press('earlier-an-0');
+    expect(screen.getByTestId('comparison')).toHaveTextContent(/Focal length 24\.10 mm then, 22\.70 mm now\. As each is anchored the cameras are 30\.0 mm apart, at most 30\.0 mm at frame 1/);
+    expect(screen.getByTestId('comparison')).toHaveTextContent(/Laid onto this one by its shape, 0\.0 mm are left/);
+    expect(screen.getByTestId('comparison')).toHaveTextContent(/Size and direction are the same/);
+    expect(dashed()).toBeGreaterThan(before);
+    await press('earlier-an-0');
+    expect(screen.queryByTestId('comparison')).toBeNull();
+    expect(dashed()).toBe(before);
+    // a camera that only turned has no path to lay over
+    await press('earlier-an-t');
+    expect(screen.getByTestId('comparison')).toHaveTextContent(/cannot be laid over each other/);
+    expect(dashed()).toBe(before);
+  });
+
+  test('the only one says so; without a network it says where they are', async () => {
+    const server = serverWith([]);
+    await open(<CheckScreen takeId={ID.take} />, server);
+    await settle();
+    await press('earlier-solves');
+    expect(seen('This is the only one of the take.')).toBe(true);
+    screen.unmount();
+    const cut = serverWith([]);
+    await open(<CheckScreen takeId={ID.take} />, cut);
+    await settle();
+    cut.cut = true;
+    await press('earlier-solves');
+    expect(seen('They are on the server')).toBe(true);
+  });
+
+  test('a line says what was solved for', () => {
+    expect(solveLine(outcome('agrees', { status: 'partial', focalMode: 'zoom', focalMm: null }).solve)).toBe('0.42 px, zoom, no distortion, in part');
   });
 });

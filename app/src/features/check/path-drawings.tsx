@@ -1,4 +1,4 @@
-import type { SolveResult } from '@mesure/core';
+import type { SolveComparison, SolveResult } from '@mesure/core';
 import { Circle, G, Line, Polyline, Rect, Text as SvgText } from 'react-native-svg';
 import { Drawing, type Box } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
@@ -11,12 +11,12 @@ type Pick = (p: readonly [number, number, number]) => [number, number];
 const ABOVE: Pick = (p) => [p[0], p[2]];
 const SIDE: Pick = (p) => [-p[2], -p[1]];
 
-function boxOf(solve: SolveResult, pick: Pick): Box {
+function boxOf(solve: SolveResult, pick: Pick, over: SolveComparison['path']): Box {
   const all = [...solve.frames.map((f) => pick(f.position)), ...solve.points.map((q) => pick(q.position))];
   // a few far points must not shrink the set to a dot
   const axis = (k: 0 | 1) => {
     const v = all.map((q) => q[k]).sort((a, b) => a - b);
-    const path = solve.frames.map((f) => pick(f.position)[k]);
+    const path = [...solve.frames, ...over].map((f) => pick(f.position)[k]);
     return [Math.min(v[Math.floor(v.length * 0.02)], ...path), Math.max(v[Math.floor(v.length * 0.98)], ...path)];
   };
   const [x0, x1] = axis(0);
@@ -25,10 +25,11 @@ function boxOf(solve: SolveResult, pick: Pick): Box {
   return { x: x0 - pad, y: y0 - pad, width: x1 - x0 + 2 * pad, height: y1 - y0 + 2.4 * pad };
 }
 
-export function PathDrawing({ solve, from, marks }: { solve: SolveResult; from: 'above' | 'side'; marks: readonly string[] }) {
+/** `over`: the path of another solve of the take, dashed, in this one's world. */
+export function PathDrawing({ solve, from, marks, over = [] }: { solve: SolveResult; from: 'above' | 'side'; marks: readonly string[]; over?: SolveComparison['path'] }) {
   const p = usePalette();
   const pick = from === 'above' ? ABOVE : SIDE;
-  const box = boxOf(solve, pick);
+  const box = boxOf(solve, pick, over);
   const scaled = solve.anchoring.scale !== null;
   const unit = scaled ? 'm' : 'units';
   const first = solve.frames[0];
@@ -76,6 +77,21 @@ export function PathDrawing({ solve, from, marks }: { solve: SolveResult; from: 
               stroke={p.blue}
               strokeWidth={px(3)}
             />
+            {over.length > 0 ? (
+              <Polyline
+                points={over
+                  .map((f) =>
+                    pick(f.position)
+                      .map((v) => v.toFixed(4))
+                      .join(','),
+                  )
+                  .join(' ')}
+                fill="none"
+                stroke={p.ink}
+                strokeWidth={px(1.5)}
+                strokeDasharray={`${px(6)} ${px(5)}`}
+              />
+            ) : null}
             <Circle cx={pick(first.position)[0]} cy={pick(first.position)[1]} r={px(5)} fill={p.blue} />
             <Rect x={pick(last.position)[0] - px(5)} y={pick(last.position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
             <Line x1={box.x + px(10)} x2={box.x + px(10) + bar} y1={box.y + box.height - px(12)} y2={box.y + box.height - px(12)} stroke={p.ink} strokeWidth={px(3)} />

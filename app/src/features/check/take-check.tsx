@@ -1,6 +1,6 @@
 import { useRouter, type Href } from 'expo-router';
 import { mountPackage, type SolveOutcome, type StoredRecord } from '@mesure/contract';
-import { warningOf, warningsBut, type Cause, type PictureSize, type ReconcileItem, type Undecided } from '@mesure/core';
+import { warningOf, warningsBut, type Cause, type PictureSize, type ReconcileItem, type SolveComparison, type Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { api, isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecordsState } from '../../data';
@@ -20,6 +20,7 @@ import { ClipMoment } from './clip/clip-moment';
 import { GiveClip } from './clip/give-clip';
 import { CountingAsked, CountingLine } from './counting';
 import { FocalChart, zoomWords } from './focal-chart';
+import { EarlierSolves } from './earlier-solves';
 import { FrameErrorChart } from './frame-error-chart';
 import { PathDrawing } from './path-drawings';
 import { TurnDrawing } from './turn-drawing';
@@ -160,7 +161,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       ) : null}
       {outcome?.solve.question && picture && !running ? <CountingAsked take={take} question={outcome.solve.question} picture={picture} onSaid={solve} /> : null}
       {known && take.body.tracks ? <KnownOnly known={known} there={Boolean(analysis)} what="the test solve" /> : null}
-      {outcome && isWhole(analysis!) ? <Outcome take={take} outcome={outcome} onSolveAgain={solve} onFindLens={() => void solve(true)} /> : null}
+      {outcome && isWhole(analysis!) ? <Outcome key={analysis!.id} analysisId={analysis!.id} take={take} outcome={outcome} onSolveAgain={solve} onFindLens={() => void solve(true)} /> : null}
       {outcome && !isWhole(analysis!) ? known ? <Words testID="solve-sentence">{outcome.reconcile?.sentence ?? outcome.solve.reason ?? ''}</Words> : <Loading what="the solve" /> : null}
       {take.body.tracks && !running ? (
         <Section title="Next test solve">
@@ -188,9 +189,22 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
 const spreadWords = (t: SolveOutcome['solve']['points'][number] | NonNullable<SolveOutcome['solve']['directions']>[number], scaled: boolean): string =>
   'sigmaM' in t && t.sigmaM !== null && scaled ? `, ± ${fixed(1000 * t.sigmaM, 1)} mm` : '';
 
-function Outcome({ take, outcome, onSolveAgain, onFindLens }: { take: StoredRecord<'take'>; outcome: SolveOutcome; onSolveAgain: () => Promise<void>; onFindLens: () => void }) {
+function Outcome({
+  take,
+  analysisId,
+  outcome,
+  onSolveAgain,
+  onFindLens,
+}: {
+  take: StoredRecord<'take'>;
+  analysisId: string;
+  outcome: SolveOutcome;
+  onSolveAgain: () => Promise<void>;
+  onFindLens: () => void;
+}) {
   const set = useFind()('set', useFind()('setup', take.body.setupId)?.body.setId ?? '');
   const [allTracks, setAllTracks] = useState(false);
+  const [over, setOver] = useState<SolveComparison['path']>([]);
   const wide = useIsWide();
   const { solve, reconcile } = outcome;
   // how they count is asked above; nothing was solved yet
@@ -255,14 +269,15 @@ function Outcome({ take, outcome, onSolveAgain, onFindLens }: { take: StoredReco
         ) : (
           <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.l }}>
             <View style={{ flexGrow: 1, flexBasis: 320 }}>
-              <PathDrawing solve={solve} from="above" marks={set?.body.marks ?? []} />
+              <PathDrawing solve={solve} from="above" marks={set?.body.marks ?? []} over={over} />
             </View>
             <View style={{ flexGrow: 1, flexBasis: 320 }}>
-              <PathDrawing solve={solve} from="side" marks={set?.body.marks ?? []} />
+              <PathDrawing solve={solve} from="side" marks={set?.body.marks ?? []} over={over} />
             </View>
           </View>
         )}
       </Section>
+      <EarlierSolves takeId={take.id} shownId={analysisId} solve={solve} onOver={setOver} />
       <Section title="Tracks, worst first">
         {(allTracks ? tracks : tracks.slice(0, 8)).map((t) => (
           <TrackLine key={t.track} name={t.track} detail={`${t.observations} frames${spreadWords(t, solve.anchoring.scale !== null)}`} value={`${fixed(t.rmsPx, 2)} px`} />
