@@ -187,7 +187,7 @@ test('of one subject all that came to a good end are listed, newest first, and n
   const stranger = await server.signIn('stranger');
   await stranger.agent.get(server.at(`/analyses/of/${subject}`)).expect(404);
   expect((await stranger.agent.get(`/api/productions/${server.ids.p2}/analyses/of/${subject}`).expect(200)).body.analyses).toEqual([]);
-  await wrangler.agent.get(server.at('/analyses/of/no-id')).expect(404);
+  await wrangler.agent.get(server.at('/analyses/of/no-id')).expect(422);
 });
 
 test('a job that took three workers down is not tried a fourth time', async () => {
