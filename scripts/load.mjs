@@ -32,7 +32,11 @@ for (const script of ['scripts/build-node.mjs', ...(what !== 'phones' ? ['script
   const r = spawnSync(process.execPath, [path.join(root, script)], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env });
   if (r.status !== 0) throw new Error(`${script} failed`);
 }
-const web = spawn(process.execPath, [...(process.env.PROF ? ['--cpu-prof', `--cpu-prof-dir=${process.env.PROF}`] : []), path.join(root, '.build/web.mjs')], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env });
+const web = spawn(process.execPath, [...(process.env.PROF ? ['--cpu-prof', `--cpu-prof-dir=${process.env.PROF}`] : []), path.join(root, '.build/web.mjs')], {
+  cwd: root,
+  stdio: ['ignore', 'ignore', 'inherit'],
+  env,
+});
 for (
   let i = 0;
   i < 150 &&
