@@ -23,6 +23,7 @@ import { accountRoutes } from './people/account-routes';
 import { crewRoutes } from './people/crew-routes';
 import { kitRoutes } from './kit/routes';
 import { openRoutes } from './people/open-routes';
+import { secondStepRoutes } from './people/second-step-routes';
 import { sessionsOf } from './people/sessions';
 import { recordRoutes } from './records/routes';
 import type { ChangeStream } from './records/stream';
@@ -48,6 +49,7 @@ export function routesOf({ config, db, boss, store, fileThread, stream, loadDemo
   return [
     ...openRoutes(db, sessions),
     ...accountRoutes(db, config, sessions, loadDemo ?? null),
+    ...secondStepRoutes(db),
     ...crewRoutes(db, sessions),
     ...recordRoutes(db, stream),
     ...fileRoutes(db, store, fileThread, config),

@@ -20,6 +20,12 @@ interface Begun {
 
 const gb = (bytes: number): string => `${(bytes / 1e9).toFixed(bytes < 9.95e9 ? 1 : 0)} GB`;
 
+/** On the disk of the files, beyond what is kept free for the database. */
+export async function freeBytesOf(dir: string, reserveBytes: number): Promise<number> {
+  const { bavail, bsize } = await statfs(dir);
+  return Math.max(0, bavail * bsize - reserveBytes);
+}
+
 /** How much room there is for files, and who may take it. `dir` holds the uploads that are under way, as the upload package keeps them. */
 export function spaceOf(db: Database, dir: string, limits: SpaceLimits) {
   /** Uploads under way whose name begins so: a production's, or a person's in it. */
@@ -40,10 +46,7 @@ export function spaceOf(db: Database, dir: string, limits: SpaceLimits) {
     );
     return all.filter((b): b is Begun => b !== null);
   }
-  async function freeBytes(): Promise<number> {
-    const { bavail, bsize } = await statfs(dir);
-    return Math.max(0, bavail * bsize - limits.reserveBytes);
-  }
+  const freeBytes = () => freeBytesOf(dir, limits.reserveBytes);
   const sum = (all: readonly Begun[]): number => all.reduce((s, b) => s + b.sizeBytes, 0);
 
   async function of(productionId: string): Promise<Space> {

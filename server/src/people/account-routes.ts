@@ -1,5 +1,5 @@
 import type { Device, ProductionBody } from '@mesure/contract';
-import { beginSecondStepSchema, BODY_SCHEMAS, changePasswordSchema, confirmSecondStepSchema, forgetMeSchema, provenSecondStepSchema, waitingSchema } from '@mesure/contract/schemas';
+import { BODY_SCHEMAS, changePasswordSchema, forgetMeSchema, waitingSchema } from '@mesure/contract/schemas';
 import { Op } from 'sequelize';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
@@ -7,36 +7,20 @@ import { personOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { idParam, must } from '../http/validate';
-import { hashNewPassword, verifyPassword } from './passwords';
+import { hashNewPassword } from './passwords';
 import { makeProduction } from './productions';
-import { secondStepOf } from './second-step';
+import { proofOf } from './proof';
 import type { Sessions } from './sessions';
-import { slowDownOf } from './slow-down';
 import { dataOf, forgetPerson } from './forget';
 
 /** What is one's own, in whatever production: session, password, devices, productions. */
 export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresses' | 'trustAddress'>, sessions: Sessions, loadDemo: ((userId: string) => Promise<string>) | null): Route[] {
-  const slow = slowDownOf(db);
-  const secondStep = secondStepOf(db);
+  const mustProve = proofOf(db);
   /** Of an installation: who owns a film of his own here. */
   const mustOwnOne = async (userId: string) => {
     const owned = (await sessions.productionsOf(userId)).some((p) => p.role === 'owner' && !p.demo);
     if (!owned) throw new ApiProblem('FORBIDDEN', 'Only an owner makes productions here.');
   };
-  /** Whoever has somebody's phone in hand has not his password. */
-  async function mustProve(userId: string, password: string) {
-    const user = (await db.User.findByPk(userId))!;
-    await slow.attempt(`password ${userId}`);
-    if (!(await verifyPassword(password, user.passwordHash))) throw new ApiProblem('INVALID', 'The password is not right.', { fields: [{ field: 'before', message: 'is not right' }] });
-    await slow.right(`password ${userId}`);
-    return user;
-  }
-  /** By both, where both are on. */
-  async function mustProveTwice(userId: string, body: unknown): Promise<void> {
-    const asked = must(provenSecondStepSchema, body) as { before: string; code?: string };
-    await mustProve(userId, asked.before);
-    await secondStep.prove(userId, asked.code);
-  }
   return [
     {
       method: 'get',
@@ -83,64 +67,6 @@ export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresse
         const user = await mustProve(person.userId, asked.before);
         await user.update({ passwordHash: await hashNewPassword(asked.password, [person.name]) });
         await db.Session.destroy({ where: { userId: person.userId, tokenSha256: { [Op.ne]: person.tokenSha256 } } });
-        res.status(204).end();
-      },
-    },
-    {
-      method: 'get',
-      path: '/account/second-step',
-      access: 'account',
-      what: 'Whether a code is asked for beside one’s password, and how many recovery codes are left.',
-      handle: async (req, res) => res.json(await secondStep.state(personOf(req).userId)),
-    },
-    {
-      method: 'post',
-      path: '/account/second-step',
-      access: 'account',
-      what: 'A secret for an authenticator. Codes are asked for once one of them was entered (PUT).',
-      body: beginSecondStepSchema,
-      async handle(req, res) {
-        const person = personOf(req);
-        await mustProve(person.userId, (must(beginSecondStepSchema, req.body) as { before: string }).before);
-        res.status(201).json(await secondStep.begin(person.userId, person.name));
-      },
-    },
-    {
-      method: 'put',
-      path: '/account/second-step',
-      access: 'account',
-      what: 'Switches the second step on by a code of the authenticator; answers with the recovery codes, this once.',
-      body: confirmSecondStepSchema,
-      async handle(req, res) {
-        const person = personOf(req);
-        const recovery = await secondStep.confirm(person.userId, (must(confirmSecondStepSchema, req.body) as { code: string }).code);
-        req.log?.info({ person: person.name }, 'second step on');
-        res.json({ recovery });
-      },
-    },
-    {
-      method: 'post',
-      path: '/account/second-step/recovery',
-      access: 'account',
-      what: 'New recovery codes; the ones before open nothing any more.',
-      body: provenSecondStepSchema,
-      async handle(req, res) {
-        const { userId } = personOf(req);
-        await mustProveTwice(userId, req.body);
-        res.json({ recovery: await secondStep.newRecovery(userId) });
-      },
-    },
-    {
-      method: 'post',
-      path: '/account/second-step/off',
-      access: 'account',
-      what: 'Switches the second step off, by password and code.',
-      body: provenSecondStepSchema,
-      async handle(req, res) {
-        const person = personOf(req);
-        await mustProveTwice(person.userId, req.body);
-        await secondStep.off(person.userId);
-        req.log?.warn({ person: person.name }, 'second step off');
         res.status(204).end();
       },
     },

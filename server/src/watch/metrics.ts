@@ -3,10 +3,10 @@ import { timingSafeEqual } from 'node:crypto';
 import { collectDefaultMetrics, Counter, Gauge, Histogram, Registry } from 'prom-client';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
+import { freeBytesOf } from '../files/space';
 import { ApiProblem } from '../http/problem';
-import type { Route } from '../http/route';
-import { addressOf } from '../http/route';
-import { countsOf, freeBytesOf } from './state';
+import { addressOf, type Route } from '../http/route';
+import { countsOf } from './state';
 
 /** From what nobody notices to what nobody waits for, s. */
 const BUCKETS_S = [0.005, 0.02, 0.05, 0.15, 0.3, 1, 3, 10, 30];

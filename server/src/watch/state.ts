@@ -1,7 +1,7 @@
 import type { ServerState } from '@mesure/contract';
-import { statfs } from 'node:fs/promises';
 import { QueryTypes } from 'sequelize';
 import type { Database } from '../db/connect';
+import { freeBytesOf } from '../files/space';
 import { newestFaults } from './faults';
 
 const FAULTS_SHOWN = 10;
@@ -29,12 +29,6 @@ export async function countsOf(db: Pick<Database, 'sequelize'>): Promise<Counts>
     { type: QueryTypes.SELECT },
   );
   return Object.fromEntries(Object.entries(row).map(([k, v]) => [k, v === null ? null : Number(v)])) as unknown as Counts;
-}
-
-/** On the disk of the files, beyond what is kept free for the database. */
-export async function freeBytesOf(dir: string, reserveBytes: number): Promise<number> {
-  const { bavail, bsize } = await statfs(dir);
-  return Math.max(0, bavail * bsize - reserveBytes);
 }
 
 /** The state of the machine for who owns a film on it: counts of all films together, and nothing of what is in them. */

@@ -40,6 +40,14 @@ export function PathDrawing({ solve, from, marks, over = [] }: { solve: SolveRes
       ? `From above: the camera travels ${fixed(travel, 2)} ${unit} past ${solve.points.length} points.`
       : `From the side: camera height ${fixed(first.position[1], 3)} ${unit} at frame ${first.frame}, ${fixed(last.position[1], 3)} ${unit} at frame ${last.frame}.`;
   const bar = box.width > 4 ? 1 : 0.5;
+  const line = (places: SolveComparison['path']) =>
+    places
+      .map((f) =>
+        pick(f.position)
+          .map((v) => v.toFixed(4))
+          .join(','),
+      )
+      .join(' ');
   const named = new Set(marks);
   return (
     <Drawing box={box} describe={say} maxHeight={360}>
@@ -65,33 +73,8 @@ export function PathDrawing({ solve, from, marks, over = [] }: { solve: SolveRes
                 <Circle key={q.track} cx={x} cy={y} r={px(2)} fill={p.dim} />
               );
             })}
-            <Polyline
-              points={solve.frames
-                .map((f) =>
-                  pick(f.position)
-                    .map((v) => v.toFixed(4))
-                    .join(','),
-                )
-                .join(' ')}
-              fill="none"
-              stroke={p.blue}
-              strokeWidth={px(3)}
-            />
-            {over.length > 0 ? (
-              <Polyline
-                points={over
-                  .map((f) =>
-                    pick(f.position)
-                      .map((v) => v.toFixed(4))
-                      .join(','),
-                  )
-                  .join(' ')}
-                fill="none"
-                stroke={p.ink}
-                strokeWidth={px(1.5)}
-                strokeDasharray={`${px(6)} ${px(5)}`}
-              />
-            ) : null}
+            <Polyline points={line(solve.frames)} fill="none" stroke={p.blue} strokeWidth={px(3)} />
+            {over.length > 0 ? <Polyline points={line(over)} fill="none" stroke={p.ink} strokeWidth={px(1.5)} strokeDasharray={`${px(6)} ${px(5)}`} /> : null}
             <Circle cx={pick(first.position)[0]} cy={pick(first.position)[1]} r={px(5)} fill={p.blue} />
             <Rect x={pick(last.position)[0] - px(5)} y={pick(last.position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
             <Line x1={box.x + px(10)} x2={box.x + px(10) + bar} y1={box.y + box.height - px(12)} y2={box.y + box.height - px(12)} stroke={p.ink} strokeWidth={px(3)} />
