@@ -7,6 +7,7 @@ import https from 'node:https';
 import { createServer } from 'node:net';
 import os from 'node:os';
 import path from 'node:path';
+import { shownCode } from './authenticator';
 import { ROOT, runToEnd, start, stopDemo, type Running } from './demo-process';
 import { audit, choose, noSidewaysScroll } from './helpers';
 import { workbook } from './workbook';
@@ -180,6 +181,25 @@ test('a clip of the take is masked and marked by thumb, followed, and solved; on
   await allSent(page);
 });
 
+test('a solve of before is laid over the one of now, and says how far they are apart', async () => {
+  await page.goto(at('/check'));
+  await page.getByTestId('check-41-1').click();
+  await page.getByTestId('earlier-solves').click();
+  await expect(page.getByText('This is the only one of the take.')).toBeVisible();
+  await page.getByRole('radio', { name: /^held/ }).click();
+  await page.getByTestId('start-solve').click();
+  await page.getByTestId('solve-progress').waitFor();
+  await page.getByTestId('earlier-solves').click({ timeout: 60_000 });
+  const list = page.getByTestId('earlier-list');
+  await expect(list).toContainText(/px, [\d.]+ mm free/);
+  await list.locator('[data-testid^=earlier-]').first().click();
+  const told = page.getByTestId('comparison');
+  await expect(told).toContainText(/Focal length [\d.]+ mm then, [\d.]+ mm now/);
+  await expect(told).toContainText(/Laid onto this one by its shape/);
+  await audit(page, 'earlier solves');
+  await noSidewaysScroll(page);
+});
+
 test('a second day is begun in two taps, and each place is on the day that is chosen', async () => {
   await page.goto(at('/floor'));
   await page.getByTestId('where').click();
@@ -245,6 +265,53 @@ test('three people come in by their codes, and each may do what the role says', 
   await page.getByRole('button', { name: 'Who is here' }).click();
   await expect(page.getByTestId('person-Pia Lund')).toContainText('solver');
   await audit(page, 'people');
+});
+
+test('who wants it signs in with a code too: switched on on one phone, asked for on the next one, and the owner sees how the machine is', async ({ browser }) => {
+  const solver = crew.solver.page;
+  await solver.goto(at('/floor'));
+  await solver.getByRole('button', { name: 'Who is here' }).click();
+  await solver.getByTestId('my-second-step').click();
+  await solver.getByTestId('second-step-password').fill(`${PASSWORD} solver`);
+  await solver.getByTestId('second-step-begin').click();
+  const secret = await solver.getByTestId('second-step-secret').innerText();
+  // the phone's clock is a quarter of an hour behind
+  await solver.getByTestId('second-code').fill(shownCode(secret, Date.now() - 900_000));
+  await solver.getByTestId('second-step-confirm').click();
+  await expect(solver.getByTestId('second-step').getByRole('alert')).toContainText('15 minutes ago');
+  await audit(solver, 'a code beside the password');
+  await solver.getByTestId('second-code').fill(shownCode(secret));
+  await solver.getByTestId('second-step-confirm').click();
+  const recovery = (await solver.getByTestId('recovery-codes').innerText()).split(/\s+/);
+  expect(recovery).toHaveLength(10);
+  await solver.getByTestId('have-recovery').click();
+  await expect(solver.getByTestId('second-step-on')).toContainText('On since');
+
+  const context = await newPhone(browser);
+  const another = await context.newPage();
+  await another.goto(at('/floor'));
+  await another.getByTestId('sign-in-name').fill('pia lund');
+  await another.getByTestId('sign-in-password').fill(`${PASSWORD} solver`);
+  await another.getByTestId('sign-in').click();
+  await expect(another.getByRole('status')).toContainText('Now the code');
+  await another.getByTestId('sign-in-code').fill(recovery[3]);
+  await another.getByTestId('sign-in').click();
+  await expect(another.getByTestId('where')).toContainText('Tin Harbour');
+  await context.close();
+  await solver.reload();
+  await solver.getByRole('button', { name: 'Who is here' }).click();
+  await solver.getByTestId('my-second-step').click();
+  await expect(solver.getByText('9 recovery codes are left.')).toBeVisible();
+
+  await solver.goto(at('/floor'));
+  await solver.getByTestId('where').click();
+  await expect(solver.getByTestId('open-server')).toHaveCount(0);
+  await page.goto(at('/floor'));
+  await page.getByTestId('where').click();
+  await page.getByTestId('open-server').click();
+  await expect(page.getByTestId('server-Last backup')).toContainText('none yet');
+  await expect(page.getByTestId('server-Faults')).toContainText('none');
+  await audit(page, 'the state of the server');
 });
 
 test('a day of one’s own is handed over by one, seen by another who may not, and what a third changes leaves as a supplement', async () => {

@@ -22,6 +22,8 @@ const RUN_IN_S = 5;
 const TAKES = Number(process.argv[3] ?? 400);
 const SLOWER = 4;
 const OPENINGS = 9;
+/** Some hundred milliseconds of a phone. */
+const YARDSTICK_STEPS = 3_000_000;
 
 const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-load-'));
 const cluster = await startCluster(path.join(dir, 'postgres'));
@@ -255,10 +257,22 @@ async function onPhone(measure) {
           }),
         testId,
       );
+    // how fast this phone is at this moment: machines are shared, and a figure without it cannot be compared with another run's
+    const yardstickMs = async () =>
+      Math.round(
+        await page.evaluate((steps) => {
+          const from = performance.now();
+          let x = 1;
+          for (let i = 0; i < steps; i += 1) x = (x * 48271) % 2147483647;
+          return x > 0 ? performance.now() - from : 0;
+        }, YARDSTICK_STEPS),
+      );
     // clearing away the page that stood there before is not part of opening this one
     const unloadedAt = () => page.evaluate(() => performance.getEntriesByType('navigation')[0].unloadEventEnd);
     const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1];
-    return await measure({ page, seen, unloadedAt, median });
+    const before = await yardstickMs();
+    const report = await measure({ page, seen, unloadedAt, median });
+    return { ...report, yardstickMs: [before, await yardstickMs()] };
   } finally {
     await browser.close();
   }

@@ -3,7 +3,9 @@ import { wordsOf } from '@mesure/core';
 import { writeCsv, writeDistortionCsv, writeDistortionJson, tidy, writeLensMetadata, type LensSetting } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { gridOutcomes } from '../jobs/grid/outcomes';
+import { staleOf } from '../jobs/stale';
 import { labelOf, slug, type HandoverDay, type HandoverFile, type Unanswered } from './day';
+import { beforeWords } from './shots';
 
 /** The lens book of every lens that shot on the day: its good plates with all that a reader needs, and a table that says what became of each plate. */
 export async function lensFiles(db: Database, productionId: string, day: HandoverDay): Promise<{ files: HandoverFile[]; missing: Unanswered[] }> {
@@ -13,6 +15,11 @@ export async function lensFiles(db: Database, productionId: string, day: Handove
     db,
     productionId,
     all('plate').filter((p) => used.has(p.body.lensId)),
+  );
+  const stale = await staleOf(
+    db,
+    productionId,
+    plates.map((p) => p.row),
   );
   const missing: Unanswered[] = [];
   const files: HandoverFile[] = [];
@@ -25,14 +32,17 @@ export async function lensFiles(db: Database, productionId: string, day: Handove
     const good = mine.filter((p) => p.report.distortion && p.report.status === 'usable');
     const first = takes.find((t) => find('package', t.body.packageId)?.body.lensId === lensId)!;
     if (good.length === 0) missing.push({ code: `plate ${lensId}`, until: 'kit', takeId: first.id, take: labelOf(first), what: `a grid plate of ${lens.body.name}` });
-    for (const { plate, report } of mine) {
+    for (const { id, plate, report, row } of mine) {
+      const old = stale.get(row.id);
+      const before = old ? beforeWords(old, day) : '';
+      if (old) missing.push({ code: `stale plate ${id}`, until: 'desk', takeId: first.id, take: labelOf(first), what: `a measure of the plate ${plate.picture.name} as it is recorded: ${before}` });
       const pack = find('package', plate.packageId);
       const m = pack ? mountPackage(pack.body, find) : null;
       const usable = good.some((g) => g.report === report) && m !== null && !('missing' in m);
       table.push([
         ...[lens.body.name, lens.body.serial, plate.picture.name, plate.shotAt, plate.focalMm, plate.focusM ?? '', m && !('missing' in m) ? `${m.body.name}, ${m.mode.name}` : ''],
         ...[m && !('missing' in m) ? (m.adapter?.name ?? '') : '', usable ? 'used' : 'not used', report.reason ?? '', report.rmsPx === null ? '' : tidy(report.rmsPx)],
-        ...[report.plates.reduce((sum, p) => sum + (p.corners ?? 0), 0), wordsOf(report.warnings).join(' ')],
+        ...[report.plates.reduce((sum, p) => sum + (p.corners ?? 0), 0), wordsOf(report.warnings).join(' '), before],
       ]);
       if (!usable) continue;
       const setup = opticsOf(m, plate.focalMm);
@@ -59,7 +69,7 @@ export async function lensFiles(db: Database, productionId: string, day: Handove
       );
     }
   }
-  const header = ['lens', 'serial', 'plate', 'shot_at', 'focal_mm', 'focus_m', 'body', 'adapter', 'use', 'reason', 'rms_px', 'corners', 'warnings'];
+  const header = ['lens', 'serial', 'plate', 'shot_at', 'focal_mm', 'focus_m', 'body', 'adapter', 'use', 'reason', 'rms_px', 'corners', 'warnings', 'before'];
   if (table.length > 0) files.push({ path: 'lenses/plates.csv', what: 'every grid plate of these lenses, and whether it is used', readWith: 'CSV', make: async () => writeCsv([header, ...table]) });
   if (settings.length > 0) files.push({ path: 'lenses/distortion.csv', what: 'distortion of all plates that are used, a row each', readWith: 'CSV', make: async () => writeDistortionCsv(settings) });
   return { files, missing };

@@ -9,6 +9,7 @@ import { readFdl } from '@mesure/formats/fdl';
 import { wordsOf } from '../../../formats/src/test-pdf';
 import Papa from 'papaparse';
 import { fromArrayBuffer } from 'geotiff';
+import { buildInput } from '../jobs/inputs';
 import { planHandover } from './plan';
 import { UNTOLD } from './takes-table';
 import { startTestServer, type Person, type TestServer } from '../test-server';
@@ -596,4 +597,52 @@ test('the lens of each take leaves with its formula, and as maps where they are 
   for (const name of ['maps/Orrinel-32-32mm-2m_undistort.tif', 'lenses/takes.json'])
     expect(manifest).toContain(`${createHash('sha256').update(await zip.file(name)!.async('nodebuffer')).digest('hex')}  ${name}`); // prettier-ignore
   await wrangler.agent.post(server.at(`/days/${id.day}/handovers`)).set('x-csrf-token', wrangler.csrf).send({ id: randomUUID(), to: 'Post', supplementTo: null, maps: 'png' }).expect(422); // prettier-ignore
+});
+
+test('a plate that was measured before its record was changed is told, in the table of plates and as missing, until it is measured again', async () => {
+  const plateId = randomUUID();
+  const picture = await server.own('grid.png');
+  const body = {
+    lensId: id.lens,
+    packageId: id.pack,
+    picture,
+    focalMm: 32,
+    focusM: 3,
+    cellM: 0.04,
+    shotAt: now,
+    notes: { widthPx: 960, heightPx: 480, shotWidthPx: null, shotHeightPx: null, focalMm: null, focal35Mm: null, focusM: null, body: null, lens: null, digitalZoom: null, shotAt: null },
+  };
+  await server.put(wrangler, 'plate', plateId, body).expect(201);
+  await take({ slate: '96', take: 1 });
+  const measure = async () =>
+    server.db.AnalysisRow.create({
+      id: randomUUID(),
+      productionId: server.ids.p1,
+      kind: 'grid',
+      subjectId: plateId,
+      status: 'done',
+      input: JSON.parse(JSON.stringify(await buildInput(server.db, server.ids.p1, 'grid', plateId, {}))) as never,
+      outcome: { kind: 'grid', report: { status: 'unusable', reason: 'no chart', plates: [], warnings: [], distortion: null, rmsPx: null }, corners: [], widthPx: 960, heightPx: 480 } as never,
+      error: null,
+      finishedAt: new Date(),
+    });
+  const told = async () => {
+    const { files, missing } = await plan();
+    const table = String(await files.find((f) => f.path === 'lenses/plates.csv')!.make!());
+    const [header, ...rows] = table.trim().split('\n');
+    return { header, row: rows.find((r) => r.includes('grid.png'))!, missing: missing.filter((m) => m.code === `stale plate ${plateId}`) };
+  };
+  await measure();
+  const fresh = await told();
+  expect(fresh.header.endsWith(',before')).toBe(true);
+  expect(fresh.row.endsWith(',')).toBe(true);
+  expect(fresh.missing).toEqual([]);
+  // a note of nothing makes it no older; its focal length does
+  await server.put(wrangler, 'plate', plateId, { ...body, focalMm: 31.5 }, { baseVersion: 1 }).expect(200);
+  const old = await told();
+  expect(old.row).toMatch(/this one is from before the change of grid plate/);
+  expect(old.missing).toMatchObject([{ until: 'desk', what: expect.stringMatching(/^a measure of the plate grid\.png as it is recorded: this one is from before the change/) }]);
+  await new Promise((later) => setTimeout(later, 5));
+  await measure();
+  expect((await told()).missing).toEqual([]);
 });

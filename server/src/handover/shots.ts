@@ -1,4 +1,4 @@
-import { stampIn, takeLacks, type LackTime, type MissingThing, type SolveOutcome, type StoredRecord } from '@mesure/contract';
+import { stampIn, takeLacks, type LackTime, type MissingThing, type SolveOutcome, type Stale, type StoredRecord } from '@mesure/contract';
 import { fileName, filesOfSolve, jsonText, shotFacts, solveJson, unitOf, type Shot } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { staleOf } from '../jobs/stale';
@@ -18,10 +18,13 @@ export async function solvedTakes(db: Database, productionId: string, day: Hando
     newest.flatMap((row): [string, SolvedTake][] => {
       if (row.outcome?.kind !== 'solve' || row.outcome.solve.status === 'failed' || row.outcome.solve.frames.length === 0) return [];
       const old = stale.get(row.id);
-      return [[row.subjectId, { outcome: row.outcome, staleWords: old ? `this one is from before the change of ${old.what}, ${stampIn(zoneOf(day), old.when)}` : null }]];
+      return [[row.subjectId, { outcome: row.outcome, staleWords: old ? beforeWords(old, day) : null }]];
     }),
   );
 }
+
+/** Which change an answer knows nothing of. */
+export const beforeWords = (old: Stale, day: HandoverDay): string => `this one is from before the change of ${old.what}, ${stampIn(zoneOf(day), old.when)}`;
 
 /** One thing that is missing, before anybody answered it. */
 export type Lacking = Pick<MissingThing, 'code' | 'until' | 'what'>;
