@@ -405,3 +405,27 @@ describe('a server that was restored from a backup', () => {
     expect(server.records.get('a')).toMatchObject({ version: 1, body: set('Galley, port side') });
   });
 });
+
+test('what was entered is on disk and on the screen before it is sent: the sending waits until the page has drawn', async () => {
+  const idle: { work: () => void; timeout: number | undefined }[] = [];
+  const usual = globalThis.requestIdleCallback;
+  globalThis.requestIdleCallback = ((work: () => void, options?: { timeout?: number }) => idle.push({ work, timeout: options?.timeout })) as never;
+  try {
+    const server = fakeServer();
+    const { store, name } = device(server);
+    await store.getState().open();
+    await store.getState().write('set', 'a', set('Galley'), 'kept');
+    expect(store.getState().records.a).toMatchObject({ body: set('Galley') });
+    expect(server.state.writes).toBe(0);
+    // a page that is killed in between has it on the disk
+    expect((await openLocalCopy(name).readAll()).outbox).toHaveLength(1);
+    // a page that never rests sends it all the same
+    expect(idle[0].timeout).toBeLessThanOrEqual(200);
+    idle[0].work();
+    await store.getState().send();
+    expect(server.state.writes).toBe(1);
+    expect(store.getState().outbox).toEqual([]);
+  } finally {
+    globalThis.requestIdleCallback = usual;
+  }
+});

@@ -73,6 +73,16 @@ export interface RecordsParts {
   mayChange?: (orders: readonly WriteOrder[], records: Record<string, StoredRecord>) => Promise<boolean>;
 }
 
+/**
+ * What was entered stands on the screen before it is sent: it is on the disk already, and the answer of a server that is near comes in the
+ * middle of the drawing. Where nothing tells when that is done it goes at once.
+ */
+const DRAWN_MS = 150;
+const whenDrawn = (work: () => void): void => {
+  if (typeof globalThis.requestIdleCallback === 'function') globalThis.requestIdleCallback(work, { timeout: DRAWN_MS });
+  else work();
+};
+
 const stateOf = (r: { deleted: boolean; body: RecordBodies[RecordKind] }): RecordState => ({ deleted: r.deleted, body: r.body });
 /** As it crosses the wire: what has no value is not there. */
 const plain = <T>(body: T): T => JSON.parse(JSON.stringify(body)) as T;
@@ -191,7 +201,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
         lastChange: step,
         undoStack: [...s.undoStack.slice(1 - MOST_UNDO), step],
       }));
-      void get().send();
+      whenDrawn(() => void get().send());
     }
 
     /** What the server holds of records, taken in beside what waits here. */
