@@ -73,11 +73,12 @@ export interface RecordsParts {
   mayChange?: (orders: readonly WriteOrder[], records: Record<string, StoredRecord>) => Promise<boolean>;
 }
 
+/** A page that never rests sends all the same after so long. */
+const DRAWN_MS = 150;
 /**
  * What was entered stands on the screen before it is sent: it is on the disk already, and the answer of a server that is near comes in the
  * middle of the drawing. Where nothing tells when that is done it goes at once.
  */
-const DRAWN_MS = 150;
 const whenDrawn = (work: () => void): void => {
   if (typeof globalThis.requestIdleCallback === 'function') globalThis.requestIdleCallback(work, { timeout: DRAWN_MS });
   else work();

@@ -36,21 +36,22 @@ export function steadyCopy(local: LocalCopy, onTrouble: (trouble: Trouble | null
   let next = FIRST_HERE;
   let why: string | null = null;
 
-  const tell = () => onTrouble(why === null && unkept.size + pictures.size === 0 ? null : { why: why ?? '', unkept: unkept.size + pictures.size });
+  const tell = () => onTrouble(why === null ? null : { why, unkept: unkept.size + pictures.size });
   const fails = (error: unknown) => {
     why = whyOf(error);
     tell();
   };
+  /** The disk took something: all is well again once nothing is only here. */
   const goes = () => {
     if (why === null) return;
-    why = null;
+    if (unkept.size + pictures.size === 0) why = null;
     tell();
   };
   /** What may be missing on the disk without harm: it is read from the server again. */
   async function attempt(work: () => Promise<void>): Promise<void> {
     try {
       await work();
-      if (unkept.size + pictures.size === 0) goes();
+      goes();
     } catch (error) {
       fails(error);
     }
@@ -65,7 +66,7 @@ export function steadyCopy(local: LocalCopy, onTrouble: (trouble: Trouble | null
         const kept = await local.keepChanges([...before.map(([, change]) => change), ...changes]);
         before.forEach(([seq], i) => onDisk.set(seq, kept[i].seq!));
         for (const [seq] of before) unkept.delete(seq);
-        if (pictures.size === 0) goes();
+        goes();
         // once numbers were given here, later ones must stand behind them
         if (next === FIRST_HERE) return kept;
         return kept.slice(before.length).map((waiting) => {

@@ -2,7 +2,7 @@ import type { ProductionBody } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, newId, onto, useAll, useData, useMay, useRecordsState, useSession } from '../../data';
+import { api, newId, onto, useAll, useData, useMay, useRecordsState, useSession, useTrouble } from '../../data';
 import { Action, Row, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
@@ -24,6 +24,7 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
   const mayDirect = useMay('direct');
   const mayRemove = useMay('people');
   const waiting = useRecordsState((s) => s.outbox.length);
+  const trouble = useTrouble();
   const write = useRecordsState((s) => s.write);
   const [doing, setDoing] = useState<'settings' | 'new' | 'end' | 'server' | null>(null);
   const [busy, setBusy] = useState<string | null>(null);
@@ -35,6 +36,10 @@ export function ProductionsSection({ onGone }: { onGone: () => void }) {
 
   /** Elsewhere: another production's day and places begin at the floor. */
   async function go(what: string, work: () => Promise<void>) {
+    if (trouble && trouble.unkept > 0) {
+      setError(`${trouble.why} What is in this page only (${trouble.unkept}) would go with it: stay here until all is sent.`);
+      return;
+    }
     setBusy(what);
     setError(null);
     try {

@@ -1,7 +1,7 @@
 import type { Device } from '@mesure/contract';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, clearPhone, useData, usePicturesState, useRecordsState, useSession } from '../../data';
+import { api, clearPhone, useData, usePicturesState, useRecordsState, useSession, useTrouble } from '../../data';
 import { FormNotes, LeaveForm, TextField, useKeptForm } from '../../forms';
 import { Action, Choice, Row, Section } from '../../ui/controls';
 import { Words } from '../../ui/text';
@@ -18,6 +18,7 @@ export function AccountSection() {
   const waitingRecords = useRecordsState((s) => s.outbox.length);
   const waitingPictures = usePicturesState((s) => s.pictures.length);
   const waiting = waitingRecords + waitingPictures;
+  const unkept = useTrouble()?.unkept ?? 0;
   const [shown, setShown] = useState<'nothing' | 'devices' | 'password' | 'second-step' | 'data' | 'out'>('nothing');
   const [devices, setDevices] = useState<Device[] | null>(null);
   const [take, setTake] = useState<'keep' | 'clear'>('keep');
@@ -63,7 +64,10 @@ export function AccountSection() {
       {shown === 'password' ? <ChangePassword onDone={() => setShown('nothing')} /> : null}
       {shown === 'second-step' ? <SecondStepPart onDone={() => setShown('nothing')} /> : null}
       {shown === 'data' ? <MyDataPart waiting={waiting} /> : null}
-      {shown === 'out' ? (
+      {shown === 'out' && unkept > 0 ? (
+        <Words role="alert" color={p.against}>{`▲ The phone does not take more, and ${unkept} of what you entered is in this page only. Signing out would lose it: wait until all is sent.`}</Words>
+      ) : null}
+      {shown === 'out' && unkept === 0 ? (
         <View style={{ gap: SPACE.s }}>
           {waiting > 0 ? (
             <Words>{`▲ ${waiting} entries wait here and have not reached the server. They stay on this phone and go when you sign in again here.`}</Words>

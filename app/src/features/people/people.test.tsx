@@ -1,7 +1,7 @@
 import type { CrewMember, LinkSays, SessionInfo } from '@mesure/contract';
-import { fireEvent, render, screen } from '@testing-library/react-native';
+import { act, fireEvent, render, screen } from '@testing-library/react-native';
 import { SafeAreaProvider } from 'react-native-safe-area-context';
-import { sessionStore } from '../../data';
+import { sessionStore, troubleStore } from '../../data';
 import * as saving from '../../ui/save-file';
 import { Theme } from '../../ui/theme';
 import { dayRecords, FakeServer, open, PRODUCTION, record, reopen, seen, settle } from '../test-day';
@@ -297,6 +297,27 @@ describe('what is kept of me', () => {
     expect(server.sent.at(-2)).toMatchObject({ address: '/account/forget', body: { before: 'seven herons under ice' } });
     expect(sessionStore.getState().status).toBe('signed-out');
   });
+});
+
+test('nobody signs out, or goes to another film, of a page that has what the phone did not take', async () => {
+  const server = new CrewServer();
+  try {
+    await open(<PeopleSheet open onClose={() => undefined} />, server, 'owner');
+    await act(async () => troubleStore.setState({ trouble: { why: 'The phone has no room left.', unkept: 2 } }));
+    await press('sign-out');
+    expect(screen.queryByTestId('sign-out-now')).toBeNull();
+    expect(seen(/2 of what you entered is in this page only/)).toBe(true);
+    await act(async () => troubleStore.setState({ trouble: null }));
+    expect(screen.getByTestId('sign-out-now')).toBeTruthy();
+    screen.unmount();
+    await open(<DaySheet open onClose={() => undefined} />, server, 'owner');
+    await act(async () => troubleStore.setState({ trouble: { why: 'The phone has no room left.', unkept: 2 } }));
+    await press('add-demo');
+    expect(seen(/What is in this page only \(2\) would go with it/)).toBe(true);
+    expect(server.sent.filter((s) => s.address === '/productions/demo')).toEqual([]);
+  } finally {
+    await act(async () => troubleStore.setState({ trouble: null }));
+  }
 });
 
 describe('a code beside the password', () => {

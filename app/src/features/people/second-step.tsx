@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { api, useClock, useSession } from '../../data';
 import { FormNotes, LeaveForm, TextField, useKeptForm } from '../../forms';
-import { Action } from '../../ui/controls';
+import { Action, useIsWide } from '../../ui/controls';
 import { Qr } from '../../ui/qr';
 import { saveFile } from '../../ui/save-file';
 import { Failing, Loading } from '../../ui/states';
@@ -94,6 +94,7 @@ function Begin({ onMade, onLeave }: { onMade: (made: NewSecondStep) => void; onL
 }
 
 function Scan({ made, onOn, onLeave }: { made: NewSecondStep; onOn: (codes: string[]) => void; onLeave: () => void }) {
+  const wide = useIsWide();
   const [error, setError] = useState<string | null>(null);
   const form = useKeptForm('second step code', { code: '' }, (v) => (v.code.trim() ? [] : [{ field: 'code', message: 'is empty' }]));
   const confirm = form.handleSubmit(async (v) => {
@@ -106,13 +107,14 @@ function Scan({ made, onOn, onLeave }: { made: NewSecondStep; onOn: (codes: stri
   });
   return (
     <>
-      <Words>Scan this with your authenticator, or open it on this phone, or type the secret. Then enter the code that it shows.</Words>
+      <Words>{`Scan this with your authenticator, ${wide ? '' : 'open it on this phone, '}or type the secret. Then enter the code that it shows.`}</Words>
       <View style={{ alignItems: 'center', gap: SPACE.s }}>
         <Qr text={made.address} label="The secret for your authenticator" />
         <Words look="small" selectable testID="second-step-secret">
           {made.secret}
         </Words>
-        <Action kind="quiet" icon="open-in-new" title="Open it on this phone" onPress={() => window.open(made.address, '_self')} testID="second-step-open" />
+        {/* a computer has no authenticator that would open */}
+        {wide ? null : <Action kind="quiet" icon="open-in-new" title="Open it on this phone" onPress={() => window.open(made.address, '_self')} testID="second-step-open" />}
       </View>
       <CodeField form={form} name="code" hint="Six digits; they change every half minute" />
       <FormNotes form={form} error={error} />
