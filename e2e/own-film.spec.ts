@@ -42,6 +42,20 @@ const type = async (id: string, text: string) => {
 };
 const allSent = (p: Page) => expect(p.getByTestId('state-line')).toHaveText('all sent', { timeout: 20_000 });
 
+/** What a number says about itself leads to its model, which is a page of its own beside the application. */
+async function theModelBehind(number: string, heading: string): Promise<void> {
+  await page.getByTestId(number).click();
+  const opened = phone.waitForEvent('page');
+  await page.getByTestId('open-model').click();
+  const models = await opened;
+  await expect(models.getByRole('heading', { name: new RegExp(`^${heading}`) })).toBeInViewport();
+  await audit(models, 'models');
+  await noSidewaysScroll(models);
+  await models.close();
+  await page.keyboard.press('Escape');
+  await expect(page.getByTestId('open-model')).toHaveCount(0);
+}
+
 /** A phone whose owner has taken the authority's certificate, as the page for it says; any other is refused the page. */
 async function onATrustingPhone(authority: string, visit: (page: Page, setOffline: (off: boolean) => Promise<void>) => Promise<void>): Promise<void> {
   const home = mkdtempSync(path.join(dir, 'phone-'));
@@ -103,6 +117,7 @@ test('from the first link to the first take of one’s own', async () => {
   await expect(page.getByTestId('mount-angle')).toHaveText('= 41.1° wide');
   await tap('mount');
   await expect(page.getByTestId('effective-focal')).toContainText('32.00');
+  await theModelBehind('effective-focal', 'Optics');
   taps += 1;
   await page.getByRole('link', { name: 'Floor' }).click();
   await tap('step-setup');

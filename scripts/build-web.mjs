@@ -5,6 +5,7 @@ import { cpSync, existsSync, readdirSync, readFileSync, rmSync, statSync, utimes
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { build } from 'esbuild';
+import { Marked } from 'marked';
 import sharp from 'sharp';
 import { generateSW } from 'workbox-build';
 
@@ -22,7 +23,11 @@ function newest(dir) {
   return latest;
 }
 
-const sources = Math.max(...['app', 'core/src', 'contract/src', 'formats/src'].map((d) => newest(path.join(root, d))), statSync(path.join(root, 'package-lock.json')).mtimeMs);
+const models = path.join(root, 'docs/models.md');
+const sources = Math.max(
+  ...['app', 'core/src', 'contract/src', 'formats/src'].map((d) => newest(path.join(root, d))),
+  ...[models, path.join(root, 'package-lock.json')].map((f) => statSync(f).mtimeMs),
+);
 if (existsSync(path.join(out, 'index.html')) && existsSync(stamp) && statSync(stamp).mtimeMs > sources) process.exit(0);
 
 process.stderr.write('Building the web client (about a minute) …\n');
@@ -47,6 +52,7 @@ rmSync(out, { recursive: true, force: true });
 cpSync(made, out, { recursive: true });
 rmSync(made, { recursive: true, force: true });
 await installable();
+modelsPage();
 // the computing worker is a program of its own beside the pages
 await build({
   entryPoints: { heavy: path.join(root, 'app/src/workers/heavy.worker.ts') },
@@ -74,6 +80,34 @@ const { count, size } = await generateSW({
 writeFileSync(stamp, String(started));
 utimesSync(stamp, started / 1000, started / 1000);
 process.stderr.write(`Web client built: ${count} files, ${(size / 1024 / 1024).toFixed(1)} MB for offline use.\n`);
+
+/** docs/models.md as a page beside the application: what a number on a screen leads to, also without a network. */
+function modelsPage() {
+  const { backgroundColor } = JSON.parse(readFileSync(path.join(root, 'app/app.json'), 'utf8')).expo.web;
+  const font = readdirSync(out, { recursive: true }).find((f) => /Barlow_500Medium\b.*\.ttf$/.test(f));
+  if (!font) throw new Error('The font of the text was not exported');
+  const page = new Marked({
+    renderer: {
+      heading({ tokens, depth, text }) {
+        // as `modelsPage` in app/src/ui/explain.tsx spells it
+        const id = text
+          .replace(/ \(.*$/, '')
+          .toLowerCase()
+          .replace(/[^a-z0-9]+/g, '-');
+        return `<h${depth} id="${id}">${this.parser.parseInline(tokens)}</h${depth}>`;
+      },
+    },
+  }).parse(readFileSync(models, 'utf8'));
+  const style = `@font-face { font-family: Barlow; src: url("/${font}"); }
+    html { background: ${backgroundColor}; color: #ece8df; font: 1rem/1.5 Barlow; scroll-padding-top: 1rem; }
+    body { max-width: 44rem; margin: 0 auto; padding: 1rem; overflow-wrap: anywhere; }
+    h1, h2, h3 { line-height: 1.25; margin-top: 2rem; } :target { border-left: 4px solid #d9ab33; padding-left: 0.75rem; }
+    code { font-size: 0.9em; color: #aeaba2; } a { color: #8cb5ee; }`;
+  writeFileSync(
+    path.join(out, 'models.html'),
+    `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>What is computed, and from where</title><style>${style}</style></head><body><main>${page}</main></body></html>`,
+  );
+}
 
 /** What a phone needs to keep the application on its home screen: a manifest (W3C Web Application Manifest) and icons in its sizes. */
 async function installable() {

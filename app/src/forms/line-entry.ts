@@ -1,7 +1,7 @@
 import { AmbiguousInput, CoreError } from '@mesure/core';
 import { useState } from 'react';
 import { useDraftText } from '../data/use-draft-text';
-import type { Reading } from '../ui/readings';
+import { askedWords, type Reading } from '../ui/readings';
 
 export interface Asked {
   /** the text that was asked about: other text is not */
@@ -45,7 +45,7 @@ export function useLineEntry<T>(of: string, field: string, shown: string, read: 
     } catch (e) {
       if (!(e instanceof CoreError)) throw e;
       setAsked(e instanceof AmbiguousInput ? { of: text, readings: e.readings } : null);
-      draft.fail(e instanceof AmbiguousInput ? `${e.why}. Which is it?` : e.message);
+      draft.fail(e instanceof AmbiguousInput ? askedWords(e.why, e.readings) : e.message);
     }
   };
   return {

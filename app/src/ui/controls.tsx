@@ -1,6 +1,6 @@
 import MaterialIcons from '@expo/vector-icons/MaterialIcons';
 import { Button, Input, LinearProgress } from '@rneui/themed';
-import { useId, type ComponentProps, type PropsWithChildren, type ReactNode } from 'react';
+import { useId, useState, type ComponentProps, type PropsWithChildren, type ReactNode } from 'react';
 import { Modal, Pressable, ScrollView, useWindowDimensions, View, type KeyboardTypeOptions } from 'react-native';
 import { useSafeAreaInsets } from 'react-native-safe-area-context';
 import { Words } from './text';
@@ -97,6 +97,7 @@ export interface FieldProps {
 export function Field({ label, value, onChangeText, onDone, onEnter, error, hint, keyboard, secure, testID, multiline, autoComplete = 'off', suffix }: FieldProps) {
   const p = usePalette();
   const id = useId();
+  const [focused, setFocused] = useState(false);
   return (
     <View style={{ marginBottom: SPACE.s }}>
       <Words look="label" dim nativeID={`${id}-label`}>
@@ -107,7 +108,11 @@ export function Field({ label, value, onChangeText, onDone, onEnter, error, hint
         value={value}
         onChangeText={onChangeText}
         // Enter leaves the field, and leaving it is what counts: both would commit twice
-        onBlur={onDone}
+        onBlur={() => {
+          setFocused(false);
+          onDone?.();
+        }}
+        onFocus={() => setFocused(true)}
         onSubmitEditing={onEnter}
         keyboardType={keyboard}
         secureTextEntry={secure}
@@ -129,8 +134,10 @@ export function Field({ label, value, onChangeText, onDone, onEnter, error, hint
           backgroundColor: p.raised,
           paddingHorizontal: SPACE.m,
           minHeight: TOUCH_PX,
+          // the ring of who types by keys goes around what is seen as the field, not around the text within
+          ...(focused ? ({ outlineStyle: 'solid', outlineWidth: 2, outlineColor: p.ink, outlineOffset: 1 } as object) : null),
         }}
-        inputStyle={{ fontFamily: FONT.figures, fontSize: textSize(18), color: p.ink, minHeight: TOUCH_PX - 4, minWidth: 0 }}
+        inputStyle={{ fontFamily: FONT.figures, fontSize: textSize(18), color: p.ink, minHeight: TOUCH_PX - 4, minWidth: 0, ...({ outlineStyle: 'none' } as object) }}
       />
       {error ? (
         <Words look="small" color={p.against} role="alert" style={{ marginTop: 2 }}>{`▲ ${error}`}</Words>

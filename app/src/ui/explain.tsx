@@ -1,6 +1,6 @@
 import { useState, type ReactNode } from 'react';
-import { Pressable, View } from 'react-native';
-import { Sheet } from './controls';
+import { Linking, Pressable, View } from 'react-native';
+import { Action, Sheet } from './controls';
 import { Words } from './text';
 import { SPACE, usePalette } from './theme';
 
@@ -16,6 +16,9 @@ export interface Explanation {
   /** what would make it better */
   better: string;
 }
+
+/** Where docs/models.md has its heading; it is kept beside the application (scripts/build-web.mjs), so that it opens without a network too. */
+export const modelsPage = (heading: string): string => `/models.html#${heading.toLowerCase().replace(/[^a-z0-9]+/g, '-')}`;
 
 /** A computed number that explains itself on a tap: from what, by which model, and what would make it better. */
 export function Explained({ about, of = about.title, children }: { about: Explanation; of?: string; children: ReactNode }) {
@@ -38,7 +41,6 @@ export function Explained({ about, of = about.title, children }: { about: Explan
               ['From', about.from],
               ['How', about.model],
               ['Better with', about.better],
-              ['More', `docs/models.md, ${about.page}`],
             ] as const
           ).map(([label, text]) => (
             <View key={label} style={{ marginBottom: SPACE.m }}>
@@ -48,6 +50,7 @@ export function Explained({ about, of = about.title, children }: { about: Explan
               <Words>{text}</Words>
             </View>
           ))}
+          <Action kind="quiet" icon="open-in-new" title={`The model: ${about.page}`} onPress={() => void Linking.openURL(modelsPage(about.page))} testID="open-model" />
         </Sheet>
       ) : null}
     </>

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { View } from 'react-native';
 import { useDraftText } from '../data/use-draft-text';
 import { Choice, Field } from './controls';
-import { Readings } from './readings';
+import { askedWords, Readings } from './readings';
 import { Tape } from './tape';
 import { SPACE } from './theme';
 
@@ -65,7 +65,7 @@ export function LengthEntry({
     if (r.status === 'read') take(r.length);
     else {
       setAsked(r.status === 'ask' ? r : null);
-      draft.fail(r.status === 'ask' ? `${r.why}. Which is it?` : r.why);
+      draft.fail(r.status === 'ask' ? askedWords(r.why, r.readings) : r.why);
     }
   };
   /** what stands there, as it would be read */

@@ -9,6 +9,9 @@ export interface Reading {
   words: string;
 }
 
+/** The question that these readings answer. */
+export const askedWords = (why: string, readings: readonly unknown[]): string => `${why}. ${readings.length === 1 ? 'Is it meant?' : 'Which is it?'}`;
+
 /** Under a field whose text can be meant in more than one way, or in one that nobody would expect. */
 export function Readings({ readings, onChoose, testID }: { readings: readonly Reading[]; onChoose: (write: string) => void; testID?: string }) {
   return (

@@ -21,6 +21,8 @@ export type LengthQuantity = keyof typeof LENGTH_QUANTITIES;
 /** Behind a length, as in `13 m!`: it is meant as it stands, however unusual. */
 const MEANT = /\s*!$/;
 
+const UNIT_NAMES: Record<LengthUnit, string> = { m: 'metres', cm: 'centimetres', mm: 'millimetres', in: 'inches', ft: 'feet', 'ft-in': 'feet and inches' };
+
 /** From the last or the planned value by more than this ratio is worth a question. */
 const FAR_RATIO = 3;
 
@@ -77,7 +79,9 @@ export function readLength(text: string, context: LengthContext): LengthReading 
   }
   if (usual.length > 0) {
     const stated = own[0];
-    return { status: 'ask', readings: [...usual, ...own.filter(within(canBeM))], why: stated ? `${lengthWords(stated)} would be unusual. ${span}` : span };
+    // feet and inches typed by somebody who measures in metres: there is nothing unusual about the length
+    const why = stated ? `${lengthWords(stated)} would be unusual. ${span}` : `${typed} is not how ${UNIT_NAMES[context.unit]} are written, which you measure in`;
+    return { status: 'ask', readings: [...usual, ...own.filter(within(canBeM))], why };
   }
   if (possible.length > 0) return { status: 'ask', readings: possible.filter((l) => l.own || own.length === 0), why: span };
   return { status: 'refused', why: `${own[0] ? lengthWords(own[0]) : typed} is no ${context.quantity}. ${span}` };

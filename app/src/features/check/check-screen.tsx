@@ -17,6 +17,7 @@ const ORDER: VerdictName[] = ['contradicts', 'drifts', 'not observable', 'not ch
 
 /** Check: the day's takes with their verdicts, what disagrees first. */
 export function CheckScreen({ takeId }: { takeId: string | null }) {
+  const router = useRouter();
   const wide = useIsWide();
   const takes = useDayTakes();
   const all = useAll('take');
@@ -39,7 +40,7 @@ export function CheckScreen({ takeId }: { takeId: string | null }) {
             <TakeCheck key={open.id} take={open} />
           ) : (
             <Page>
-              <Empty title="No such take" text="Choose another one from the list." />
+              <Empty title="No such take" text="Choose another one from the list." action={{ title: 'Go to the list', onPress: () => router.replace('/check') }} />
             </Page>
           )
         }
@@ -59,7 +60,7 @@ function VerdictList({ takes, selectedId }: { takes: StoredRecord<'take'>[]; sel
         Does the record hold?
       </Words>
       {analysesError ? <Failing title="Verdicts could not be loaded" text={`${analysesError} The takes below are safe on this device.`} /> : null}
-      {takes.length === 0 ? <Empty title="No takes yet" text="Log takes on Floor; check them here with a test solve." /> : null}
+      {takes.length === 0 ? <Empty title="No takes yet" text="Log takes on Floor; check them here with a test solve." action={{ title: 'Go to Floor', onPress: () => router.push('/floor') }} /> : null}
       <View style={{ marginTop: SPACE.s, marginHorizontal: -SPACE.m }}>
         {takes.map((t) => {
           const v = verdictOf(bySubject[t.id]);

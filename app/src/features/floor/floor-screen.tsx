@@ -1,3 +1,4 @@
+import { useRouter } from 'expo-router';
 import { runningSetup } from '@mesure/contract';
 import { useAll } from '../../data';
 import { useDaySetups, useDayTakes } from '../days/use-day';
@@ -10,6 +11,7 @@ import { SetupBoard } from './day/setup-board';
 
 /** Floor: the day's setups with what each still lacks, and the takes of the one that is open. */
 export function FloorScreen({ setupId }: { setupId: string | null }) {
+  const router = useRouter();
   const wide = useIsWide();
   const takes = useDayTakes();
   const setups = useDaySetups();
@@ -28,7 +30,11 @@ export function FloorScreen({ setupId }: { setupId: string | null }) {
           ) : (
             <Page>
               {setupId ? (
-                <Empty title="No such setup" text="It was hidden, or belongs to another production. Choose another one from the day." />
+                <Empty
+                  title="No such setup"
+                  text="It was hidden, or belongs to another production. Choose another one from the day."
+                  action={{ title: 'Go to the day', onPress: () => router.replace('/floor') }}
+                />
               ) : (
                 <Empty title="No setup yet" text="Open the first one; its takes, ties and light stand here." />
               )}

@@ -26,6 +26,7 @@ import { PartsList } from './parts-list';
 
 /** Kit: the cameras as mounted now; one of them open. */
 export function KitScreen({ packageId }: { packageId: string | null }) {
+  const router = useRouter();
   const wide = useIsWide();
   const all = [...useAll('package')].sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
   // what is on the cameras now; what was on them before is found from its takes, and below the list
@@ -41,7 +42,7 @@ export function KitScreen({ packageId }: { packageId: string | null }) {
             <PackageEditor key={open.id} record={open} />
           ) : (
             <Page>
-              <Empty title="No such package" text="It may have been taken apart. Choose another one from the list." />
+              <Empty title="No such package" text="It may have been taken apart. Choose another one from the list." action={{ title: 'Go to the list', onPress: () => router.replace('/kit') }} />
             </Page>
           )
         }
@@ -281,7 +282,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
         <Choice
           label="Lens"
           value={draft.lensId}
-          options={lenses.map((l) => ({ value: l.id, title: l.body.name, detail: `${lensWords(l.body)} · ${l.body.serial}` }))}
+          options={lenses.map((l) => ({ value: l.id, title: l.body.name, detail: l.body.serial ? `${lensWords(l.body)} · ${l.body.serial}` : lensWords(l.body) }))}
           onChange={(lensId) => {
             const next = find('lens', lensId)!.body;
             choose({ lensId });

@@ -40,6 +40,7 @@ const HYPERFOCAL_STOP = 4;
 
 /** The whole lens set as one package's body, mode and adapter see it. */
 export function LensSetScreen() {
+  const router = useRouter();
   const packages = useMounted();
   return (
     <RecordsGate what="the lens set">
@@ -47,7 +48,7 @@ export function LensSetScreen() {
         <LensSet packages={packages} />
       ) : (
         <Page>
-          <Empty title="No package yet" text="The table shows each lens on a package's body and mode; mount one first." />
+          <Empty title="No package yet" text="The table shows each lens on a package's body and mode; mount one first." action={{ title: 'Go to Kit', onPress: () => router.push('/kit') }} />
         </Page>
       )}
     </RecordsGate>
@@ -120,7 +121,7 @@ function LensSet({ packages }: { packages: StoredRecord<'package'>[] }) {
       </Words>
       <Choice label="On" value={pack.id} options={packages.map((q) => ({ value: q.id, title: `${q.body.camera}-cam` }))} onChange={setPackageId} />
       <Words dim>{title}</Words>
-      {lenses.length === 0 ? <Empty title="No lenses yet" text="Add the lenses of the production in Kit." /> : null}
+      {lenses.length === 0 ? <Empty title="No lenses yet" text="Add the lenses of the production in Kit." action={{ title: 'Go to Kit', onPress: () => router.push('/kit') }} /> : null}
       <View role="table" aria-label={`Lens set on ${pack.body.camera}-cam`} style={{ marginTop: SPACE.m }}>
         <View role="row" style={{ flexDirection: 'row', borderBottomWidth: 2, borderColor: p.line, paddingBottom: SPACE.xs }}>
           {shown.map((c, i) => (

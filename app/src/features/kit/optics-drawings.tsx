@@ -57,7 +57,8 @@ export function ViewCone({ optics }: { optics: Optics }) {
           {[1, 2, 3, 4, 5].map((m) => (
             <G key={m}>
               <Line x1={-m * half} x2={m * half} y1={-m} y2={-m} stroke={p.blue} strokeWidth={px(1)} strokeDasharray={`${px(3)} ${px(3)}`} />
-              <SvgText x={m * half + px(5)} y={-m + px(4)} fontSize={px(12)} fontFamily={FONT.text} fill={p.dim}>{`${m} m · ${fixed(2 * m * half, 2)} m`}</SvgText>
+              {/* in the middle, where it fits at any angle of view */}
+              <SvgText x={0} y={-m - px(4)} textAnchor="middle" fontSize={px(12)} fontFamily={FONT.text} fill={p.dim}>{`${m} m · ${fixed(2 * m * half, 2)} m`}</SvgText>
             </G>
           ))}
           <Path d={`M ${-px(9)} ${px(4)} h ${px(18)} v ${px(14)} h ${-px(18)} Z`} fill={p.ink} />

@@ -19,6 +19,7 @@ import { openCautions, usePlanNumbers, usePlanOf } from './use-plan';
 
 /** Plan: each setup of the day with what speaks against it, and the setup that is being drawn. */
 export function PlanScreen({ setupId }: { setupId: string | null }) {
+  const router = useRouter();
   const wide = useIsWide();
   const all = useAll('setup');
   const today = useDaySetups();
@@ -37,7 +38,7 @@ export function PlanScreen({ setupId }: { setupId: string | null }) {
             <PlanOfSetup key={open.id} setup={open} />
           ) : (
             <Page>
-              <Empty title="No such setup" text="Choose another one from the day." />
+              <Empty title="No such setup" text="Choose another one from the day." action={{ title: 'Go to the day', onPress: () => router.replace('/plan') }} />
             </Page>
           )
         }

@@ -28,6 +28,7 @@ type Place = { x: number; y: number };
 
 /** A set without a plan: a photo of it, and three lengths that were measured there, say where the photo was taken and how large things are. */
 export function RecceScreen({ setupId }: { setupId: string }) {
+  const router = useRouter();
   const setup = useAll('setup').find((s) => s.id === setupId);
   return (
     <RecordsGate what="the photo">
@@ -35,7 +36,7 @@ export function RecceScreen({ setupId }: { setupId: string }) {
         <OfSetup setup={setup} />
       ) : (
         <Page>
-          <Empty title="No such setup" text="Choose another one under Plan." />
+          <Empty title="No such setup" text="Choose another one under Plan." action={{ title: 'Go to Plan', onPress: () => router.replace('/plan') }} />
         </Page>
       )}
     </RecordsGate>

@@ -1,3 +1,4 @@
+import { useRouter } from 'expo-router';
 import { usualPlacement, type PlannedWitness } from '@mesure/contract';
 import { median, quantile, STABILISER, SYNCS, type WitnessPlacement, type WitnessWatch } from '@mesure/core';
 import { View } from 'react-native';
@@ -18,6 +19,7 @@ const WAYS = { rigid: 'rigid to the camera', free: 'standing on the set', open: 
 
 /** Further cameras on the same shot: where they are, and what they add to the one that is solved. */
 export function WitnessSection({ numbers, draft, share, mayWrite }: { numbers: PlanNumbers; draft: PlanDraft; share: number; mayWrite: boolean }) {
+  const router = useRouter();
   const find = useFind();
   const packages = useMounted();
   const plan = draft.planBody;
@@ -32,7 +34,9 @@ export function WitnessSection({ numbers, draft, share, mayWrite }: { numbers: P
   };
   return (
     <Section title="Witness cameras">
-      {others.length === 0 ? <Empty title="No other camera" text="Put another package together in Kit; it can then watch this shot." /> : null}
+      {others.length === 0 ? (
+        <Empty title="No other camera" text="Put another package together in Kit; it can then watch this shot." action={{ title: 'Go to Kit', onPress: () => router.push('/kit') }} />
+      ) : null}
       {mayWrite && others.length > 0 ? (
         <>
           <Words look="small" dim>

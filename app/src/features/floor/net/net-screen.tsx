@@ -25,6 +25,7 @@ import { useNet } from './use-net';
 
 /** The tape net of a setup's set: all that was measured between marks, adjusted together after each entry. */
 export function NetScreen({ setupId }: { setupId: string }) {
+  const router = useRouter();
   const setup = useAll('setup').find((s) => s.id === setupId);
   const set = useAll('set').find((s) => s.id === setup?.body.setId);
   return (
@@ -33,7 +34,7 @@ export function NetScreen({ setupId }: { setupId: string }) {
         <OfSet setup={setup} set={set} />
       ) : (
         <Page>
-          <Empty title="No such set" text="Choose a setup under Floor." />
+          <Empty title="No such set" text="Choose a setup under Floor." action={{ title: 'Go to Floor', onPress: () => router.replace('/floor') }} />
         </Page>
       )}
     </RecordsGate>

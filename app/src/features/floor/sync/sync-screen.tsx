@@ -48,7 +48,13 @@ function Sync({ takeId }: { takeId: string }) {
   return (
     <Page action={<Action title="Back to the take" icon="check" onPress={() => router.push(`/floor/take/${takeId}` as Href)} testID="sync-done" />}>
       <Words look="title" level={1}>{`Sync of ${take.body.slate} take ${take.body.take}`}</Words>
-      {ids.length === 0 ? <Empty title="No witness camera" text="Add one to the setup first: sync is how its clip runs against the main camera’s." /> : null}
+      {ids.length === 0 ? (
+        <Empty
+          title="No witness camera"
+          text="Add one to the setup first: sync is how its clip runs against the main camera’s."
+          action={{ title: 'Go to the setup', onPress: () => router.push(`/floor/${take.body.setupId}` as Href) }}
+        />
+      ) : null}
       {ids.map((id) => (
         <OneWitness key={id} take={take} packageId={id} camera={packages.find((q) => q.id === id)?.body.camera ?? '?'} />
       ))}

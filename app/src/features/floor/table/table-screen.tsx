@@ -133,7 +133,7 @@ function Table({ setupId }: { setupId: string | null }) {
         </View>
         {mayWrite ? <Action icon="upload-file" title="Bring in a CSV" onPress={() => setImporting(true)} testID="open-import" /> : null}
       </View>
-      {takes.length === 0 ? <Empty title="No takes yet" text="Takes logged on the floor stand here." /> : null}
+      {takes.length === 0 ? <Empty title="No takes yet" text="Takes logged on the floor stand here." action={{ title: 'Go to Floor', onPress: () => router.push('/floor') }} /> : null}
       <View ref={scroller} style={{ flex: 1, minHeight: 0, borderWidth: 1, borderColor: p.line, ...({ overflow: 'auto' } as object) }} testID="table-scroller">
         <View
           ref={board as never}
