@@ -1,6 +1,5 @@
 import {
   CoreError,
-  formatLength,
   formatShutter,
   formatTimecode,
   mustReadLength,
@@ -11,6 +10,7 @@ import {
   USUAL_SIGMA,
   type LengthQuantity,
   type LengthUnit,
+  formatFocus,
 } from '@mesure/core';
 import equal from 'fast-deep-equal';
 import type { AngleReading, HeightPlace, HeightReading, MeasuredLength, TakeBody } from './records';
@@ -73,9 +73,6 @@ export function typedLength(text: string, unit: LengthUnit, quantity: LengthQuan
   return { typed, unit: read, valueM };
 }
 
-/** A lens at its stop: no distance, and further than any that is measured. */
-export const FOCUS_INFINITY_M = 10_000;
-const INFINITY = /^(∞|inf|infinity)$/i;
 /** Units and letters that people write beside a number of optics: 32mm, T2.8, f/2.8, ISO 800, 24 fps. */
 const bare = (text: string): string =>
   text
@@ -100,8 +97,8 @@ const amount = (key: Key<number>, name: string, min: number, max: number, option
   read: (text) => ({ [key]: text.trim() === '' && !options.need ? null : number(bare(text), name, min, max, options.whole) }),
 });
 const focus = (key: 'focusM' | 'focusEndM'): Part => ({
-  text: (t, w) => (t[key] === null || t[key] === undefined ? '' : t[key] >= FOCUS_INFINITY_M ? '∞' : formatLength(t[key], w.unit)),
-  read: (text, _t, w) => ({ [key]: text.trim() === '' ? null : INFINITY.test(text.trim()) ? FOCUS_INFINITY_M : typedLength(text, w.unit, 'focus distance').valueM }),
+  text: (t, w) => (t[key] === null || t[key] === undefined ? '' : formatFocus(t[key], w.unit)),
+  read: (text, _t, w) => ({ [key]: text.trim() === '' ? null : typedLength(text, w.unit, 'focus distance').valueM }),
 });
 const height = (key: 'height' | 'heightEnd'): Part => ({
   text: (t) => t[key]?.typed ?? '',

@@ -1,4 +1,4 @@
-import { coefficientsOf, COEFFICIENTS, describeLens, frameLens, pictureGeometry, type GridReport, type OpticsInput } from '@mesure/core';
+import { coefficientsOf, COEFFICIENTS, describeLens, frameLens, pictureGeometry, type GridReport, type OpticsInput, focusCell } from '@mesure/core';
 import { csvText } from './csv-cells';
 import { jsonText, tidy } from './json';
 import { distortionBlock, PROTOCOL } from './shot/tracking';
@@ -34,7 +34,7 @@ export function writeDistortionCsv(settings: readonly LensSetting[]): string {
         s.serial,
         s.body,
         s.focalMm,
-        s.focusM ?? '',
+        focusCell(s.focusM),
         d.focalMm,
         ...normalisedByPx.map(tidy),
         s.setup.image.width,

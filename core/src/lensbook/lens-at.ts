@@ -1,3 +1,4 @@
+import { isFocusInfinity } from '../units';
 import { Matrix, SingularValueDecomposition } from 'ml-matrix';
 import { COEFFICIENTS, distort, distortionFrom, frameEffect, type Distortion, type DistortionModel, type FrameEffect } from '../distortion';
 import { pictureGeometry } from '../optics';
@@ -66,7 +67,7 @@ export function lensAt(book: LensBook, asked: { focalMm: number; focusM?: number
 }
 
 function sentence(where: BookEstimate['where'], beyond: string | null, sigmaPx: number | null, focalMm: number, focusM: number): string {
-  const setting = `${Number(focalMm.toFixed(1))} mm at ${focusM === Infinity ? 'infinity' : `${Number(focusM.toFixed(2))} m`}`;
+  const setting = `${Number(focalMm.toFixed(1))} mm at ${isFocusInfinity(focusM) ? 'infinity' : `${Number(focusM.toFixed(2))} m`}`;
   if (sigmaPx === null) return where === 'at a plate' ? `${setting}: measured.` : `${setting}: one plate only; how far it holds is not known.`;
   const expected = sigmaPx < 0.01 ? 'below 0.01 px' : `± ${sigmaPx < 1 ? sigmaPx.toFixed(2) : sigmaPx.toFixed(1)} px`;
   if (where === 'at a plate') return `${setting}: measured.`;

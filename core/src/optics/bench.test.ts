@@ -1,3 +1,4 @@
+import { FOCUS_INFINITY_M } from '../units';
 import { compareFrames, computeOptics, depthOfField, modeRemarks, subjectScale } from '.';
 
 const setup = (change: object = {}) => ({ image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: 12.65625 }, focal: { mm: 32 }, ...change });
@@ -21,6 +22,10 @@ describe('depth of field', () => {
     const d = depthOfField({ focalMm: 25, stop: 8, focusM: h, cocMm: 0.02 });
     expect(d.farM).toBe(Infinity);
     expect(d.nearM).toBeCloseTo(h / 2, 6);
+  });
+  test('of a lens at its stop all is sharp from the hyperfocal distance on, as measured from the lens', () => {
+    const d = depthOfField({ focalMm: 50, stop: 2.8, focusM: FOCUS_INFINITY_M, cocMm: 0.025 });
+    expect([d.nearM, d.farM]).toEqual([expect.closeTo(35.7142857, 6), Infinity]);
   });
   test.each([
     [{ stop: 0 }, 'stop'],

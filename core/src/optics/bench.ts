@@ -1,3 +1,4 @@
+import { isFocusInfinity } from '../units';
 import { CoreError } from '../errors';
 import { computeOptics, type OpticsInput } from './compute-optics';
 
@@ -17,7 +18,7 @@ function above(value: number, min: number, max: number, field: string): void {
 
 /**
  * From where to where a picture is sharp.
- * Model   thin lens: H = f²/(N c) + f; near = s (H − f) / (H + s − 2f), far = s (H − f) / (H − s). Distances from the lens, as focus is
+ * Model   thin lens: H = f²/(N c) + f; near = s (H − f) / (H + s − 2f), far = s (H − f) / (H − s); at infinity near = H − f. Distances from the lens, as focus is
  *         far beyond the focal length.
  * Source  Ray, Applied Photographic Optics (2002), ch. 22, eqs. for depth of field.
  * @param focalMm effective focal length; an anamorphic lens has two, and the vertical one (as marked) gives the shallower depth
@@ -34,7 +35,7 @@ export function depthOfField({ focalMm, stop, focusM, cocMm }: { focalMm: number
   const hyperfocalM = (focalMm * focalMm) / (stop * cocMm) / 1000 + f;
   return {
     hyperfocalM,
-    nearM: (focusM * (hyperfocalM - f)) / (hyperfocalM + focusM - 2 * f),
+    nearM: isFocusInfinity(focusM) ? hyperfocalM - f : (focusM * (hyperfocalM - f)) / (hyperfocalM + focusM - 2 * f),
     farM: focusM >= hyperfocalM ? Infinity : (focusM * (hyperfocalM - f)) / (hyperfocalM - focusM),
   };
 }

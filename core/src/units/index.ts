@@ -1,6 +1,7 @@
 export { parseLength, type ParsedLength } from './parse-length';
 export { LENGTH_QUANTITIES, lengthWords, mustReadLength, readLength, type LengthContext, type LengthQuantity, type LengthReading } from './read-length';
 export { formatLength, type FormatLengthOptions } from './format-length';
+export { FOCUS_INFINITY_M, focusCell, formatFocus, isFocusInfinity } from './focus';
 export { LENGTH_UNITS, METRES_PER, isLengthUnit, type LengthUnit } from './length-unit';
 export { degToRad, radToDeg } from './angle';
 export { parseAngle, formatAngle } from './parse-angle';

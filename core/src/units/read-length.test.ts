@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { AmbiguousInput } from '../errors';
+import { FOCUS_INFINITY_M, focusCell, formatFocus } from './focus';
 import { formatLength } from './format-length';
 import { LENGTH_UNITS, METRES_PER, type LengthUnit } from './length-unit';
 import { mustReadLength, readLength, type LengthQuantity } from './read-length';
@@ -173,4 +174,21 @@ test('a bare number never becomes a length that is not in the person’s unit', 
       expect(own.flatMap((u) => values.map((v) => v * u)).some((m) => Math.abs(m - r.length.valueM) < 1e-9)).toBe(true);
     }),
   );
+});
+
+describe('a lens at its stop', () => {
+  test.each(['∞', 'inf', 'Infinity', ' inf '])('%p is a focus distance, whatever is measured in, and no other length', (typed) => {
+    for (const unit of LENGTH_UNITS)
+      expect(readLength(typed, { unit, quantity: 'focus distance' })).toEqual({ status: 'read', length: expect.objectContaining({ typed: '∞', valueM: FOCUS_INFINITY_M }) });
+    expect(readLength(typed, { unit: 'm', quantity: 'camera height' }).status).toBe('refused');
+  });
+  test('is told as that on screens and in tables, and a distance as itself', () => {
+    expect([formatFocus(FOCUS_INFINITY_M, 'ft-in'), formatFocus(Infinity, 'm'), formatFocus(3.2, 'm', 2)]).toEqual(['∞', '∞', '3.20 m']);
+    expect([focusCell(FOCUS_INFINITY_M), focusCell(3.2), focusCell(null), focusCell(undefined)]).toEqual(['infinity', 3.2, '', '']);
+  });
+});
+
+test('feet and inches of somebody who measures in metres are asked about as what they are, not as something unusual', () => {
+  const r = readLength('5-4-1/2', { unit: 'm', quantity: 'camera height' });
+  expect(r).toMatchObject({ status: 'ask', why: '5-4-1/2 is not how metres are written, which you measure in' });
 });

@@ -1,4 +1,5 @@
 import { AmbiguousInput, CoreError } from '../errors';
+import { FOCUS_INFINITY_M, INFINITY_FORM } from './focus';
 import { formatLength } from './format-length';
 import { LENGTH_UNITS, type LengthUnit } from './length-unit';
 import { parseLength, type ParsedLength } from './parse-length';
@@ -40,17 +41,18 @@ export type LengthReading =
   | { status: 'refused'; why: string };
 
 /** In the unit in which it is said, and in metres where that is another one. */
-export const lengthWords = (l: ParsedLength): string => (l.unit === 'm' || l.unit === 'cm' || l.unit === 'mm' ? l.typed : `${l.typed} (${formatLength(l.valueM, 'm')})`);
+export const lengthWords = (l: ParsedLength): string => (l.typed === '∞' || l.unit === 'm' || l.unit === 'cm' || l.unit === 'mm' ? l.typed : `${l.typed} (${formatLength(l.valueM, 'm')})`);
 
 /**
  * Reads a length as people write it and never guesses between two that make sense. A number without a unit is in the person's unit, if that
  * can be: 1.41 of somebody who measures in feet and inches is asked about, and 1,620 mm is 1620 mm, since 1.62 mm is no camera height.
- * The typed form of the answer always has its unit. What ends in `!` is said again: unusual, far, and meant; what cannot be stays refused.
+ * A focus distance may be ∞, the lens at its stop. The typed form of the answer always has its unit. What ends in `!` is said again: unusual, far, and meant; what cannot be stays refused.
  */
 export function readLength(text: string, context: LengthContext): LengthReading {
   const { canBeM, usualM } = LENGTH_QUANTITIES[context.quantity];
   const meant = MEANT.test(text.trim());
   const typed = text.trim().replace(MEANT, '');
+  if (context.quantity === 'focus distance' && INFINITY_FORM.test(typed)) return { status: 'read', length: { valueM: FOCUS_INFINITY_M, value: FOCUS_INFINITY_M, unit: 'm', typed: '∞' } };
   let all: Candidate[];
   try {
     all = distinct(candidates(typed, context.unit));

@@ -1,5 +1,5 @@
 import { mountPackage, opticsOf } from '@mesure/contract';
-import { wordsOf } from '@mesure/core';
+import { wordsOf, focusCell } from '@mesure/core';
 import { writeCsv, writeDistortionCsv, writeDistortionJson, tidy, writeLensMetadata, type LensSetting } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { gridOutcomes } from '../jobs/grid/outcomes';
@@ -40,7 +40,7 @@ export async function lensFiles(db: Database, productionId: string, day: Handove
       const m = pack ? mountPackage(pack.body, find) : null;
       const usable = good.some((g) => g.report === report) && m !== null && !('missing' in m);
       table.push([
-        ...[lens.body.name, lens.body.serial, plate.picture.name, plate.shotAt, plate.focalMm, plate.focusM ?? '', m && !('missing' in m) ? `${m.body.name}, ${m.mode.name}` : ''],
+        ...[lens.body.name, lens.body.serial, plate.picture.name, plate.shotAt, plate.focalMm, focusCell(plate.focusM), m && !('missing' in m) ? `${m.body.name}, ${m.mode.name}` : ''],
         ...[m && !('missing' in m) ? (m.adapter?.name ?? '') : '', usable ? 'used' : 'not used', report.reason ?? '', report.rmsPx === null ? '' : tidy(report.rmsPx)],
         ...[report.plates.reduce((sum, p) => sum + (p.corners ?? 0), 0), wordsOf(report.warnings).join(' '), before],
       ]);

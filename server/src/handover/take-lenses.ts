@@ -1,5 +1,5 @@
 import { recordedSetup } from '@mesure/contract';
-import { describeLens, shotCamera, type ShotCamera } from '@mesure/core';
+import { describeLens, shotCamera, type ShotCamera, focusCell, isFocusInfinity } from '@mesure/core';
 import { jsonText, writeCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import type { FileThread } from '../files/file-thread';
@@ -40,7 +40,7 @@ export async function takeLenses(db: Database, productionId: string, day: Handov
     // of a lens that folds back before its corners, or needs more room than a picture may have, there is no map
     let map = camera.whole ? names.get(bends) : null;
     if (map === undefined) {
-      const wanted = `${slug(m.lens.name)}-${focalMm}mm${focusM === null ? '' : `-${Number(focusM.toFixed(2))}m`}`;
+      const wanted = `${slug(m.lens.name)}-${focalMm}mm${focusM === null ? '' : isFocusInfinity(focusM) ? '-infinity' : `-${Number(focusM.toFixed(2))}m`}`;
       const taken = [...names.values()].filter((n) => n === wanted || n.startsWith(`${wanted}-`)).length;
       names.set(bends, (map = taken === 0 ? wanted : `${wanted}-${taken + 1}`));
     }
@@ -116,7 +116,7 @@ export function takeLensFiles(lenses: readonly TakeLens[], maps: { format: MapFo
     'recorded_corner_y_px',
   ];
   const rows = mapped.map(({ camera: c, ...l }) => [
-    ...[l.take, l.lens, l.focalMm, l.focusM ?? '', l.from, pathOf(l.map, 'undistort', format), pathOf(l.map, 'redistort', format)],
+    ...[l.take, l.lens, l.focalMm, focusCell(l.focusM), l.from, pathOf(l.map, 'undistort', format), pathOf(l.map, 'redistort', format)],
     ...[c.lens.widthPx, c.lens.heightPx, c.undistorted.widthPx, c.undistorted.heightPx, c.overscan.left, c.overscan.top],
   ]);
   return [

@@ -1,5 +1,5 @@
-import { FOCUS_INFINITY_M, TAKE_FIELDS, takeField, type StoredRecord, type TakeFieldKey } from '@mesure/contract';
-import { radToDeg, type SolveResult } from '@mesure/core';
+import { TAKE_FIELDS, takeField, type StoredRecord, type TakeFieldKey } from '@mesure/contract';
+import { radToDeg, type SolveResult, focusCell } from '@mesure/core';
 import { tidy, writeCsv } from '@mesure/formats';
 import type { HandoverDay, HandoverFile } from './day';
 import type { SolvedTake } from './shots';
@@ -16,7 +16,6 @@ interface Column {
 const zoomEnd = (solve: SolveResult | undefined, at: 0 | -1): SolveResult['frames'][number] | undefined => (solve?.focalMode === 'zoom' ? solve.frames.at(at) : undefined);
 const some = (v: number | string | null | undefined): Cell => (v === null || v === undefined ? '' : typeof v === 'number' ? tidy(v) : v);
 /** A lens at its stop has no distance. */
-const focus = (m: number | null | undefined): Cell => (typeof m === 'number' && m >= FOCUS_INFINITY_M ? 'infinity' : some(m));
 
 /** A field of a take as text; lengths and angles have columns of their own, in one unit. */
 const textOf = (key: TakeFieldKey, title: string): Column => ({ title, of: [key], cell: (t, { words }) => takeField(key)!.text(t.body, words) });
@@ -51,8 +50,8 @@ const COLUMNS: readonly Column[] = [
   { title: 'focal_end_marked_mm', of: ['focalEndMm'], cell: (t) => some(t.body.focalEndMm) },
   { title: 'zoom_from_frame', of: ['zoomFrom'], cell: (t) => some(t.body.zoomFrom) },
   { title: 'zoom_to_frame', of: ['zoomTo'], cell: (t) => some(t.body.zoomTo) },
-  { title: 'focus_m', of: ['focusM'], cell: (t) => focus(t.body.focusM) },
-  { title: 'focus_end_m', of: ['focusEndM'], cell: (t) => focus(t.body.focusEndM) },
+  { title: 'focus_m', of: ['focusM'], cell: (t) => focusCell(t.body.focusM) },
+  { title: 'focus_end_m', of: ['focusEndM'], cell: (t) => focusCell(t.body.focusEndM) },
   { title: 't_stop', of: ['stop'], cell: (t) => some(t.body.stop) },
   { title: 'iso', of: ['iso'], cell: (t) => some(t.body.iso) },
   textOf('shutter', 'shutter'),

@@ -15,7 +15,7 @@ describe('the setup', () => {
   test('a take is logged with one tap, opened, and can be taken back', async () => {
     const server = new FakeServer();
     await open(<FloorScreen setupId={ID.setup} />, server);
-    expect(screen.getByTestId('take-41A-1')).toHaveTextContent(/A-cam · 32 mm · focus 3\.00 m · height 1\.4 m/);
+    expect(screen.getByTestId('take-41A-1')).toHaveTextContent(/A-cam · 32 mm · focus 3\.000 m · height 1\.4 m/);
     expect(screen.getByTestId('log-take')).toHaveTextContent('Log take 2');
     fireEvent.press(screen.getByTestId('log-take'));
     await settle();

@@ -1,5 +1,5 @@
 import { opticsOf, type PackageBody } from '@mesure/contract';
-import { compareFrames, depthOfField, formatLength, subjectScale, type Optics, type SolveSetup } from '@mesure/core';
+import { compareFrames, depthOfField, formatLength, subjectScale, type Optics, type SolveSetup, isFocusInfinity } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { G, Rect, Text as SvgText } from 'react-native-svg';
@@ -33,7 +33,7 @@ export function BenchSection({ setup, optics, packageId, body }: { setup: SolveS
   const focusM = focus.length?.valueM ?? null;
   const asked = focusM !== null && focusM > optics.effectiveFocalMm / 1000 && stop !== null && stop > 0 && stop <= 128;
   const depth = asked ? depthOfField({ focalMm: optics.effectiveFocalMm, stop: stop!, focusM: focusM!, cocMm }) : null;
-  const scale = asked ? subjectScale(setup, focusM!) : null;
+  const scale = asked && !isFocusInfinity(focusM!) ? subjectScale(setup, focusM!) : null;
   const other = others.find((q) => q.id === otherId);
   const view = other ? viewPackage(other.body, find) : null;
   const there = view?.status === 'complete' ? opticsOf(view.mounted, other!.body.focalMm) : null;
@@ -58,13 +58,17 @@ export function BenchSection({ setup, optics, packageId, body }: { setup: SolveS
         ]}
         onChange={setCircle}
       />
-      {depth && scale ? (
+      {depth ? (
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl, rowGap: SPACE.s }}>
           <Fact about={EXPLANATIONS.depthOfField} label="Sharp from" value={metres(depth.nearM)} testID="bench-near" />
           <Fact about={EXPLANATIONS.depthOfField} label="to" value={metres(depth.farM)} testID="bench-far" />
           <Fact about={EXPLANATIONS.depthOfField} label="Hyperfocal" value={metres(depth.hyperfocalM)} />
-          <Fact about={EXPLANATIONS.fieldAtFocus} label="Field at focus" value={`${fixed(scale.fieldWidthM, 2)} × ${fixed(scale.fieldHeightM, 2)}`} unit="m" testID="bench-field" />
-          <Fact about={EXPLANATIONS.fieldAtFocus} label="A pixel there" value={fixed(scale.pixelWidthMm, 2)} unit="mm" />
+          {scale ? (
+            <>
+              <Fact about={EXPLANATIONS.fieldAtFocus} label="Field at focus" value={`${fixed(scale.fieldWidthM, 2)} × ${fixed(scale.fieldHeightM, 2)}`} unit="m" testID="bench-field" />
+              <Fact about={EXPLANATIONS.fieldAtFocus} label="A pixel there" value={fixed(scale.pixelWidthMm, 2)} unit="mm" />
+            </>
+          ) : null}
         </View>
       ) : (
         <Words look="small" dim>

@@ -1,5 +1,5 @@
 import { opticsOf } from '@mesure/contract';
-import { frameLens } from '@mesure/core';
+import { frameLens, isFocusInfinity } from '@mesure/core';
 import { ApiProblem } from '../../http/problem';
 import { gridOutcomes } from '../grid/outcomes';
 import type { Job } from '../job';
@@ -13,7 +13,7 @@ export const lensFilesJob: Job<'lens-files'> = {
     const { distortion, overscan } = measured?.report ?? {};
     if (!distortion || !overscan) throw new ApiProblem('NOT_READY', 'The plate has no distortion yet; measure it first.');
     const m = mounted(plate.body.packageId);
-    const name = `${m.lens.name} ${plate.body.focalMm}mm${plate.body.focusM ? ` ${plate.body.focusM}m` : ''}`.replace(/[^\p{L}\p{N}.]+/gu, '_');
+    const name = `${m.lens.name} ${plate.body.focalMm}mm${plate.body.focusM ? ` ${isFocusInfinity(plate.body.focusM) ? 'infinity' : `${plate.body.focusM}m`}` : ''}`.replace(/[^\p{L}\p{N}.]+/gu, '_');
     return { kind: 'lens-files', file: plate.body.picture, name, lens: frameLens(distortion, opticsOf(m, plate.body.focalMm)), overscan, mapFormat: choice.mapFormat ?? 'exr' };
   },
 };

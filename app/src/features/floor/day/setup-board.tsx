@@ -1,11 +1,11 @@
 import { differing, takeLacks, takesOf, type StoredRecord, type TakeBody } from '@mesure/contract';
-import { formatLength } from '@mesure/core';
+import { formatLength, formatFocus } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useAll, useClock, useMayWrite, useRecordsState } from '../../../data';
 import { Action, IconAction, Row, Section, useIsWide } from '../../../ui/controls';
-import { fixed, focal } from '../../../ui/format';
+import { focal } from '../../../ui/format';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
@@ -152,7 +152,7 @@ export function takeWords(t: TakeBody, words: ReturnType<typeof useTakeWords>, l
   return [
     `${camera}-cam`,
     `${focal(t.focalMm)}${t.focalEndMm && t.focalEndMm !== t.focalMm ? `–${focal(t.focalEndMm)}` : ''} mm`,
-    `focus ${t.focusM === null ? '–' : `${fixed(t.focusM, 2)} m`}`,
+    `focus ${t.focusM === null ? '–' : formatFocus(t.focusM, words.unit)}`,
     `height ${t.height?.typed ?? '–'}`,
     ...(changed.length > 0 ? [`changed: ${changed.join(', ')}`] : []),
     ...(lacks.length > 0 ? [`missing: ${lacks.join(', ')}`] : []),

@@ -1,5 +1,5 @@
 import { takeField, type TakeBody, type TakeWords } from '@mesure/contract';
-import { compareWithSlate, shutterDeg, summariseFeed, type CameraFrame, type FeedSummary } from '@mesure/core';
+import { compareWithSlate, shutterDeg, summariseFeed, type CameraFrame, type FeedSummary, formatFocus } from '@mesure/core';
 import { useEffect, useRef, useState } from 'react';
 import { View } from 'react-native';
 import { api, useData } from '../../../data';
@@ -51,7 +51,9 @@ export function FeedSection({ take, words, lens, keep }: Props) {
       {state === 'rolling' ? (
         <View testID="feed-live">
           <Words look="figure">
-            {last ? `${last.timecode} · ${last.focalMm === null ? '– ' : focal(Number(last.focalMm.toFixed(1)))} mm · ${last.focusM === null ? '–' : fixed(last.focusM, 2)} m` : 'listening …'}
+            {last
+              ? `${last.timecode} · ${last.focalMm === null ? '– ' : focal(Number(last.focalMm.toFixed(1)))} mm · ${last.focusM === null ? '–' : formatFocus(last.focusM, words.unit)}`
+              : 'listening …'}
           </Words>
           <Words look="small" dim>{`${count} frames`}</Words>
           <Action icon="stop" title="Cut" onPress={cut} testID="feed-cut" />

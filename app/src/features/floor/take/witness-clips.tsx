@@ -1,5 +1,5 @@
 import { clipOf, rigAt, touched, type PlanBody, type StoredRecord, type WitnessClip } from '@mesure/contract';
-import { CoreError, formatLength, formatTimecode, mustReadLength, parseTimecode, STABILISER } from '@mesure/core';
+import { CoreError, formatTimecode, mustReadLength, parseTimecode, STABILISER, formatFocus } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { View } from 'react-native';
 import { useAll, useClock, useFind, useRecordsState } from '../../../data';
@@ -63,7 +63,7 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
     ...line(`witness-timecode-${packageId}`, clip?.timecodeIn ?? '', 'timecode', (text) => ({ timecodeIn: text.trim() === '' ? null : formatTimecode(parseTimecode(text.trim(), fps)) })),
   );
   const focus = useLineEntry(
-    ...line(`witness-focus-${packageId}`, clip?.focusM ? formatLength(clip.focusM, unit) : '', 'focus', (text) => ({
+    ...line(`witness-focus-${packageId}`, clip?.focusM ? formatFocus(clip.focusM, unit) : '', 'focus', (text) => ({
       focusM: text.trim() === '' ? null : mustReadLength(text, { unit, quantity: 'focus distance' }).valueM,
     })),
   );

@@ -1,4 +1,4 @@
-import { bookField, type BookFieldCell, type BookRange, type LensBook, type NextPlate } from '@mesure/core';
+import { bookField, type BookFieldCell, type BookRange, type LensBook, type NextPlate, isFocusInfinity } from '@mesure/core';
 import { Circle, G, Line, Path, Rect, Text as SvgText } from 'react-native-svg';
 import { Drawing } from '../../../ui/drawing';
 import { fixed, focal } from '../../../ui/format';
@@ -32,7 +32,7 @@ export function BookField({ book, range, next, asked }: { book: LensBook | null;
   // without two plates nobody knows how much the lens changes: then all is open but the plate itself
   const opennessOf = (c: BookFieldCell) => (c.sigmaPx === null ? (c.openShare < 0.1 ? 0 : 1) : c.sigmaPx / COVERED_PX / 4);
   const open = field.cells.filter((c) => opennessOf(c) > 0.25).length / field.cells.length;
-  const say = `${plates.length} plate${plates.length === 1 ? '' : 's'}; ${Math.round(100 * (1 - open))} % of what this lens can be set to is known to half a pixel (no hatching)${next ? `. The plate that would help most: ${focal(next.focalMm)} mm at ${next.focusM} m (ring)` : ''}. The cross is the setting below.`;
+  const say = `${plates.length} plate${plates.length === 1 ? '' : 's'}; ${Math.round(100 * (1 - open))} % of what this lens can be set to is known to half a pixel (no hatching)${next ? `. The plate that would help most: ${focal(next.focalMm)} mm at ${focusWords(next.focusM)} (ring)` : ''}. The cross is the setting below.`;
   const focalTicks = [...new Set([range.minFocalMm, ...FOCAL_TICKS_MM.filter((t) => t > range.minFocalMm && t < range.maxFocalMm), range.maxFocalMm])];
   const focusTicks = FOCUS_TICKS_M.filter((t) => t >= range.closeFocusM * 0.99);
   return (
@@ -91,4 +91,4 @@ function Hatch({ x, y, w, h, open, stroke, px }: { x: number; y: number; w: numb
   return <Path d={parts.join('')} stroke={stroke} strokeWidth={px(0.9)} opacity={0.6} fill="none" />;
 }
 
-export const focusWords = (m: number): string => (m === Infinity ? 'infinity' : `${fixed(m, m < 1 ? 2 : 1)} m`);
+export const focusWords = (m: number): string => (isFocusInfinity(m) ? 'infinity' : `${fixed(m, m < 1 ? 2 : 1)} m`);

@@ -29,7 +29,7 @@ describe('lens day', () => {
     fireEvent.press(screen.getByTestId('shoot-next'));
     await settle();
     expect(screen.getByTestId('focal-24near.jpg').props.value).toBe('24');
-    expect(screen.getByTestId('focus-24near.jpg').props.value).toBe('0.8 m');
+    expect(screen.getByTestId('focus-24near.jpg').props.value).toBe('0.80 m');
     fireEvent.press(screen.getByTestId('measure-plate'));
     await settle(30);
     const plate = [...server.records.values()].find((r) => r.kind === 'plate')!.body as RecordBodies['plate'];
@@ -73,7 +73,7 @@ describe('lens day', () => {
     picked.files = [file('x.jpg')];
     fireEvent.press(screen.getByTestId('shot-Orrinel 32-32-5-A'));
     await settle();
-    expect(screen.getByTestId('focus-x.jpg').props.value).toBe('5 m');
+    expect(screen.getByTestId('focus-x.jpg').props.value).toBe('5.00 m');
   });
 
   test('a lens that is not mounted is named, not listed; an empty kit says what is needed', async () => {

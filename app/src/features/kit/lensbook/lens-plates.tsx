@@ -1,3 +1,4 @@
+import { focusWords } from './book-field';
 import type { Analysis, EdgesBody, StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
@@ -5,7 +6,7 @@ import { View } from 'react-native';
 import { newId, useAll, useAnalysesState, useClock, useFind, useMayWrite, usePicturesState, type Clock, type PictureOnTheWay } from '../../../data';
 import { knownWords, noneKnownWords, staleWords, waitingWords } from '../../../ui/stale-words';
 import { Action, Row, Section } from '../../../ui/controls';
-import { fixed, focal, percent } from '../../../ui/format';
+import { focal, percent } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
@@ -56,7 +57,7 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
           <Row
             key={q.id}
             testID={`plate-${q.body.picture.name}`}
-            title={`${focal(q.body.focalMm)} mm${q.body.focusM ? ` at ${fixed(q.body.focusM, 1)} m` : ''} · ${q.body.picture.name}`}
+            title={`${focal(q.body.focalMm)} mm${q.body.focusM ? ` at ${focusWords(q.body.focusM)}` : ''} · ${q.body.picture.name}`}
             detail={stateOf(bySubject[q.id])}
             onPress={() => router.push(`/kit/plate/${q.id}`)}
           />

@@ -1,3 +1,4 @@
+import { formatFocus } from '@mesure/core';
 import { mountPackage, USUAL_TOLERANCE, type PlateBody, type StoredRecord } from '@mesure/contract';
 import type { ChartKind, QuickLook } from '@mesure/core';
 import { useEffect, useState } from 'react';
@@ -7,7 +8,7 @@ import { Action, Field, IconAction, Sheet } from '../../../ui/controls';
 import { CameBack, useKeptEntry } from '../../../forms';
 import { enteredLength, LengthLine } from '../../../ui/length-line';
 import { useLengthUnit } from '../../floor/use-floor';
-import { fixed, focal, readNumber } from '../../../ui/format';
+import { focal, readNumber } from '../../../ui/format';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { inWorker } from '../../../workers';
@@ -74,7 +75,7 @@ export function NewPlates({
   });
   const { cellText, distanceText, chart, byFile } = kept.entry;
   const [chosen, setChosen] = useState<Chosen[]>(() => files.map((file) => ({ id: newId(), file, opened: null, look: null })));
-  const usual: PlateTexts = { focalText: focal(preset?.focalMm ?? record.body.focalMm), focusText: preset?.focusM ? `${preset.focusM} m` : '', atText: '' };
+  const usual: PlateTexts = { focalText: focal(preset?.focalMm ?? record.body.focalMm), focusText: preset?.focusM ? formatFocus(preset.focusM, 'm', 2) : '', atText: '' };
   const textsOf = (c: Chosen): PlateTexts => ({ ...usual, ...c.said, ...byFile[sameFile(c.file)] });
   const type = (c: Chosen, text: Partial<PlateTexts>) => kept.set({ byFile: { ...byFile, [sameFile(c.file)]: { ...byFile[sameFile(c.file)], ...text } } });
   const [problems, setProblems] = useState<Problems>({});
@@ -95,7 +96,7 @@ export function NewPlates({
           opened: { ...opened, image: null },
           said: {
             ...(focalMm && !preset ? { focalText: focal(Number(focalMm.toFixed(1))) } : {}),
-            ...(focusM && !preset?.focusM ? { focusText: `${fixed(focusM, 2)} m` } : {}),
+            ...(focusM && !preset?.focusM ? { focusText: formatFocus(focusM, 'm', 2) } : {}),
           },
         });
         if (opened.image) {

@@ -1,5 +1,5 @@
 import { mountPackage, typedLength, USUAL_TOLERANCE, type PlateBody, type StoredRecord } from '@mesure/contract';
-import { formatLength, type LengthUnit } from '@mesure/core';
+import { formatLength, type LengthUnit, formatFocus } from '@mesure/core';
 import { useState } from 'react';
 import { onto, useAll, useAnalysesState, useClock, useFind, useRecordsState } from '../../../data';
 import { bodyProblems, ChoiceField, FormNotes, LengthField, TextField, useKeptForm } from '../../../forms';
@@ -33,7 +33,7 @@ export function PlateEntries({ plate, onClose }: { plate: StoredRecord<'plate'>;
   const initial: PlateText = {
     packageId: base.packageId,
     focalMm: focal(base.focalMm),
-    focusM: base.focusM === null ? '' : formatLength(base.focusM, unit),
+    focusM: base.focusM === null ? '' : formatFocus(base.focusM, unit),
     cellM: `${Number((1000 * base.cellM).toFixed(3))} mm`,
     distance: base.chartDistance?.typed ?? '',
   };

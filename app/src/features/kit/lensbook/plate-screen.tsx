@@ -1,3 +1,4 @@
+import { focusWords } from './book-field';
 import { mountPackage, opticsOf } from '@mesure/contract';
 import { frameLens, warningsBut, type FittedUnknown, type GridReport } from '@mesure/core';
 import { useRouter } from 'expo-router';
@@ -71,7 +72,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
   return (
     <Page action={<Action title="Back to the package" icon="arrow-back" onPress={() => router.push(`/kit/${plate.body.packageId}`)} />}>
       <Words look="title" level={1}>{`${lens?.body.name ?? 'Lens'}, ${focal(plate.body.focalMm)} mm`}</Words>
-      <Words dim numberOfLines={1}>{`${plate.body.picture.name} · cell ${fixed(plate.body.cellM * 1000, 1)} mm${plate.body.focusM ? ` · focus ${fixed(plate.body.focusM, 2)} m` : ''}`}</Words>
+      <Words dim numberOfLines={1}>{`${plate.body.picture.name} · cell ${fixed(plate.body.cellM * 1000, 1)} mm${plate.body.focusM ? ` · focus ${focusWords(plate.body.focusM)}` : ''}`}</Words>
       {r && mounted && !busy ? <PlateFindings plate={plate} findings={r.findings ?? []} mounted={mounted} onEntries={() => setEntries(true)} /> : null}
       {r ? (
         <Words look="heading" level={2} testID="plate-sentence" style={{ marginTop: SPACE.m }}>
