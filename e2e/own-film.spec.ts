@@ -408,6 +408,39 @@ test('a shot list of sixty setups comes in, and a later one changes what differs
   await expect(page.getByTestId('setup-57').first()).toBeVisible();
 });
 
+test('a lens that was measured here is known in one’s next film: its kit file is brought in, and a camera is mounted from it', async () => {
+  await page.goto(at('/kit/other-film'));
+  const saved = page.waitForEvent('download');
+  await page.getByTestId('save-kit').click();
+  const file = path.join(dir, 'kit.zip');
+  await (await saved).saveAs(file);
+  await page.getByTestId('where').click();
+  await page.getByTestId('new-production').click();
+  await page.getByTestId('production-name').fill('Second Tide');
+  await page.getByTestId('keep-production').click();
+  await expect(page.getByTestId('where')).toContainText('Second Tide');
+  await page.goto(at('/kit/other-film'));
+  await choose(page, 'pick-kit', file);
+  await expect(page.getByTestId('kit-line-Lens 32')).toContainText('new');
+  await audit(page, 'kit of another film');
+  await page.getByTestId('bring-kit').click();
+  await expect(page.getByText(/parts of kit\.zip came in/)).toBeVisible();
+  await choose(page, 'pick-kit', file);
+  await expect(page.getByText(/0 new, 0 different/)).toBeVisible();
+  await page.goto(at('/kit'));
+  await page.getByTestId('step-camera').click();
+  await expect(page.getByRole('radio', { name: /^Lens 32/ })).toBeChecked();
+  await audit(page, 'mount from the kit');
+  await page.getByTestId('mount').click();
+  await expect(page.getByRole('heading', { name: 'A-cam' })).toBeVisible();
+  await expect(page.getByTestId('effective-focal')).toContainText('32.00');
+  await allSent(page);
+  // the first film is as it was
+  await page.getByTestId('where').click();
+  await page.getByTestId('production-Tin Harbour').click();
+  await expect(page.getByTestId('where')).toContainText('Tin Harbour');
+});
+
 test('a second start in the same folder says where the first one is, and leaves it alone', async () => {
   const second = runToEnd('bin/serve', ['--host', '127.0.0.1', '--port', '0'], server.dataDir);
   expect(second.out).toContain(`runs here already, at ${server.address}`);

@@ -114,7 +114,7 @@ test('floor: the next take is counted up, its height kept as it was measured; a 
   await page.getByTestId('field-focusM').press('Enter');
   await audit(page, 'take');
   await page.getByTestId('take-done').click();
-  await expect(page.getByTestId(`take-42B-${number}`)).toContainText(`focus 4.20 m · height ${height}`);
+  await expect(page.getByTestId(`take-42B-${number}`)).toContainText(`focus 4.200 m · height ${height}`);
   await page.getByTestId('add-tie').click();
   await page.getByTestId('tie-from').fill('J1');
   await page.getByTestId('tie-to').fill('J3');

@@ -11,6 +11,13 @@ export function readDraft(recordId: string, field: string): string | null {
     return null;
   }
 }
+/** The value of the field is ordered to be kept: what was typed leaves the device when the value is on it, unless somebody types on. */
+export function dropDraft(recordId: string, field: string, kept: () => Promise<void>): void {
+  const text = readDraft(recordId, field);
+  if (text === null) return;
+  // the order follows in the same turn of the page
+  setTimeout(() => void kept().then(() => (readDraft(recordId, field) === text ? keepDraft(recordId, field, null) : undefined)), 0);
+}
 /** A draft of several fields; null where there is none, or none that can be read. */
 export function readDraftFields<T>(recordId: string, field: string): T | null {
   try {

@@ -141,6 +141,10 @@ export function useData(): Data {
   return data;
 }
 
+const keptAtOnce = () => Promise.resolve();
+/** When all that was ordered is on the device; at once where nothing keeps records (a field on its own, the door). */
+export const useKept = (): (() => Promise<void>) => useContext(DataContext)?.records.getState().kept ?? keptAtOnce;
+
 /** By the table that the server reads too: what would be refused is not offered. */
 export const useMay = (right: Right): boolean => may(useData().session.role, right);
 export const useMayWrite = (): boolean => useMay('record');

@@ -429,3 +429,42 @@ test('what was entered is on disk and on the screen before it is sent: the sendi
     globalThis.requestIdleCallback = usual;
   }
 });
+
+test('what is on its way to the disk is told as such, and “kept” waits for it; so does a change that a person is asked about', async () => {
+  const server = fakeServer();
+  const { local } = device(server);
+  let written: () => void = () => undefined;
+  let answered: (yes: boolean) => void = () => undefined;
+  const slow = { ...local, keepChanges: async (kept: Parameters<typeof local.keepChanges>[0]) => (await new Promise<void>((resolve) => (written = resolve)), local.keepChanges(kept)) };
+  const store = createRecordsStore({
+    api: server.api,
+    local: slow,
+    productionId: 'p',
+    author: 'me',
+    newId: () => `m-${(counter += 1)}`,
+    now: () => 'now',
+    mayChange: () => new Promise((resolve) => (answered = resolve)),
+  });
+  await store.getState().open();
+  await store.getState().kept();
+  const writing = store.getState().write('set', 'a', set('Galley'), 'kept');
+  const done: string[] = [];
+  void store
+    .getState()
+    .kept()
+    .then(() => done.push('kept'));
+  expect(store.getState()).toMatchObject({ keeping: 1, outbox: [] });
+  answered(true);
+  await new Promise((resolve) => setTimeout(resolve, 5));
+  expect(done).toEqual([]);
+  written();
+  await writing;
+  await Promise.resolve();
+  expect(done).toEqual(['kept']);
+  expect(store.getState().keeping).toBe(0);
+  const refused = store.getState().write('set', 'a', set('Hold'), 'kept');
+  answered(false);
+  await refused;
+  await store.getState().kept();
+  expect(store.getState().records.a.body).toMatchObject({ name: 'Galley' });
+});

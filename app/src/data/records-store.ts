@@ -34,6 +34,8 @@ export interface RecordsState {
   error: string | null;
   records: Record<string, StoredRecord>;
   outbox: Waiting[];
+  /** changes that were ordered and are not on the device yet */
+  keeping: number;
   reachable: boolean;
   signInNeeded: boolean;
   /** records that the server lost when it was restored from a backup, as this device has them */
@@ -54,6 +56,8 @@ export interface RecordsState {
   write<K extends RecordKind>(kind: K, id: string, change: Change<K>, label: string, deleted?: boolean): Promise<void>;
   /** several records with one tap: kept together, taken back together */
   writeMany(orders: readonly AnyOrder[], label: string): Promise<void>;
+  /** all that was ordered so far is on the device, or was given up */
+  kept(): Promise<void>;
   undo(): Promise<void>;
   dismissUndo(): void;
   send(): Promise<void>;
@@ -167,8 +171,14 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
 
     /** Asked before it takes its turn: an answer that comes late holds nothing else up. */
     async function order(orders: readonly WriteOrder[], label: string): Promise<void> {
-      if (orders.length === 0 || (mayChange && !(await mayChange(orders, get().records)))) return;
-      await inTurn(() => keep(orders, label));
+      if (orders.length === 0) return;
+      set((s) => ({ keeping: s.keeping + 1 }));
+      try {
+        if (mayChange && !(await mayChange(orders, get().records))) return;
+        await inTurn(() => keep(orders, label));
+      } finally {
+        set((s) => ({ keeping: s.keeping - 1 }));
+      }
     }
 
     async function keep(orders: readonly WriteOrder[], label: string): Promise<void> {
@@ -279,6 +289,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       error: null,
       records: {},
       outbox: [],
+      keeping: 0,
       reachable: true,
       signInNeeded: false,
       onlyHere: [],
@@ -344,6 +355,19 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
 
       write: (kind, id, change, label, deleted = false) => order([{ kind, id, change, deleted } as WriteOrder], label),
       writeMany: (orders, label) => order(orders as readonly WriteOrder[], label),
+
+      kept: () =>
+        new Promise((resolve) => {
+          if (get().keeping === 0) {
+            resolve();
+            return;
+          }
+          const stop = self.subscribe((s) => {
+            if (s.keeping > 0) return;
+            stop();
+            resolve();
+          });
+        }),
 
       async undo() {
         const step = get().undoStack[get().undoStack.length - 1];

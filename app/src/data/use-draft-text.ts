@@ -1,10 +1,12 @@
 import { useEffect, useState } from 'react';
-import { keepDraft, readDraft } from './drafts';
+import { useKept } from '.';
+import { dropDraft, keepDraft, readDraft } from './drafts';
 
 /** Text of a field while it is typed: `shown` until somebody types; what was left half typed when the page went away comes back. */
 export function useDraftText(recordId: string, field: string, shown: string) {
   const [text, setText] = useState<string | null>(() => readDraft(recordId, field));
   const [error, setError] = useState<string | null>(null);
+  const kept = useKept();
   useEffect(() => setError(null), [shown]);
   return {
     text: text ?? shown,
@@ -20,7 +22,7 @@ export function useDraftText(recordId: string, field: string, shown: string) {
     done() {
       setText(null);
       setError(null);
-      keepDraft(recordId, field, null);
+      dropDraft(recordId, field, kept);
     },
     fail: setError,
   };

@@ -2,7 +2,7 @@ import { opticsOf, type PackageBody, type PlanBody, type StoredRecord } from '@m
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, onto, useAll, useClock, useEditing, useFind, useMayWrite, useRecordsState, type AnyOrder } from '../../data';
+import { newId, onto, useAll, useClock, useEditing, useFind, useMayWrite, useRecordsState, type AnyOrder, useMounted } from '../../data';
 import { CameBack, useKeptEntry } from '../../forms';
 import { Action, Choice, Field, Row, Section, useIsWide } from '../../ui/controls';
 import { fixed, focal, readNumber } from '../../ui/format';
@@ -17,7 +17,7 @@ import { Explained } from '../../ui/explain';
 import { EXPLANATIONS } from '../explanations';
 import { RecordsGate } from '../shell/records-gate';
 import { SensorDrawing, ViewCone } from './optics-drawings';
-import { lensWords, opticsWords, packageParts, viewPackage } from './package-words';
+import { lensWords, nextCamera, opticsWords, packageParts, viewPackage } from './package-words';
 import { BenchSection } from './bench-section';
 import { LensPlates } from './lensbook/lens-plates';
 import { HeightOffsets } from './height-offsets';
@@ -56,21 +56,7 @@ function PackageList({ packages, before, selectedId }: { packages: StoredRecord<
   const router = useRouter();
   const find = useFind();
   const mayWrite = useMayWrite();
-  const write = useRecordsState((s) => s.write);
-  const body = useAll('body')[0];
-  const lens = useAll('lens')[0];
-  const first = body && lens ? { bodyId: body.id, modeId: body.body.modes[0].id, lensId: lens.id, adapterId: null, focalMm: lens.body.minFocalMm } : null;
   const [mounting, setMounting] = useState(false);
-  const add = async () => {
-    if (!first) {
-      setMounting(true);
-      return;
-    }
-    const id = newId();
-    const camera = nextCamera(packages);
-    await write('package', id, { camera, ...first }, `${camera}-cam mounted`);
-    router.push(`/kit/${id}`);
-  };
   return (
     <Page>
       <Words look="title" level={1}>
@@ -122,7 +108,7 @@ function PackageList({ packages, before, selectedId }: { packages: StoredRecord<
       ) : null}
       {mayWrite ? (
         <View style={{ marginTop: SPACE.m }}>
-          <Action title="Mount a new package" icon="add" onPress={() => void add()} testID="add-package" />
+          <Action title="Mount a new package" icon="add" onPress={() => setMounting(true)} testID="add-package" />
         </View>
       ) : null}
       <View style={{ marginTop: SPACE.s }}>
@@ -140,11 +126,6 @@ function PackageList({ packages, before, selectedId }: { packages: StoredRecord<
 }
 
 /** The first letter that no camera has. */
-export function nextCamera(packages: readonly StoredRecord<'package'>[]): string {
-  const taken = new Set(packages.map((q) => q.body.camera));
-  return [...'ABCDEFGHIJKLMNOPQRSTUVWXYZ'].find((letter) => !taken.has(letter)) ?? `${packages.length + 1}`;
-}
-
 function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
   const p = usePalette();
   const find = useFind();
@@ -171,7 +152,7 @@ function PackageEditor({ record }: { record: StoredRecord<'package'> }) {
   const body = find('body', draft.bodyId)?.body;
   const mayWrite = useMayWrite();
   const router = useRouter();
-  const packages = useAll('package');
+  const packages = useMounted();
   const takes = useAll('take').filter((t) => t.body.packageId === record.id).length;
   const circle = lens?.imageCircleMm;
   const diagonalMm = view.status === 'complete' ? Math.hypot(view.optics.sensorWidthMm, view.optics.sensorHeightMm) : 0;

@@ -24,3 +24,9 @@ export function packageParts(m: MountedPackage): string {
 /** "22.7 mm effective, 57.2° wide, crop 1.52" */
 export const opticsWords = (o: Optics): string => `${fixed(o.effectiveFocalMm, 1)} mm effective, ${fixed(o.fovHorizontalDeg, 1)}° wide, crop ${fixed(o.cropFactor, 2)}`;
 export const lensWords = (l: RecordBodies['lens']): string => (l.kind === 'prime' ? `${focal(l.minFocalMm)} mm` : `${focal(l.minFocalMm)}–${focal(l.maxFocalMm)} mm`);
+
+/** The first letter that no camera of these has. */
+export function nextCamera(packages: readonly StoredRecord<'package'>[]): string {
+  const taken = new Set(packages.map((q) => q.body.camera));
+  return [...'ABCDEFGHIJKLMNOPQRSTUVWXYZ'].find((letter) => !taken.has(letter)) ?? `${packages.length + 1}`;
+}

@@ -1,6 +1,7 @@
 import type { RecordBodies } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { KitScreen, nextCamera } from './kit-screen';
+import { KitScreen } from './kit-screen';
+import { nextCamera } from './package-words';
 import { PartScreen } from './part-screen';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle } from '../test-day';
 
@@ -128,6 +129,9 @@ describe('packages', () => {
     const server = new FakeServer();
     await open(<KitScreen packageId={null} />, server);
     fireEvent.press(screen.getByTestId('add-package'));
+    await settle();
+    expect(screen.queryByTestId('mount-lens')).toBeNull();
+    fireEvent.press(screen.getByTestId('mount'));
     await settle();
     const added = [...server.records.values()].find((r) => r.kind === 'package' && r.id !== ID.pack)!;
     expect(added.body).toMatchObject({ camera: 'B', bodyId: ID.body, focalMm: expect.any(Number) });

@@ -156,8 +156,10 @@ function HeadLine() {
   const [open, setOpen] = useState<'where' | 'people' | 'waiting' | null>(null);
   const onlyHere = useRecordsState((s) => s.onlyHere.length);
   const pictures = usePicturesState((s) => s.pictures);
-  const waitingRecords = outbox.filter((w) => w.state === 'waiting').length;
-  const needsYou = outbox.length - waitingRecords + pictures.filter((q) => q.state === 'refused').length + onlyHere;
+  // what is on its way to the device's disk is not sent either
+  const keeping = useRecordsState((s) => s.keeping);
+  const waitingRecords = keeping + outbox.filter((w) => w.state === 'waiting').length;
+  const needsYou = outbox.filter((w) => w.state !== 'waiting').length + pictures.filter((q) => q.state === 'refused').length + onlyHere;
   const waiting = waitingRecords + pictures.filter((q) => q.state !== 'refused').length;
   const state = signInNeeded
     ? 'sign in again to send'
