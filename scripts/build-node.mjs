@@ -14,6 +14,7 @@ const TARGETS = {
   compute: 'server/src/jobs/compute.ts',
   'file-thread': 'server/src/files/in-thread.ts',
   setup: 'demo/src/main.ts',
+  bucket: 'server/src/main-bucket.ts',
   serve: 'server/src/start/serve.ts',
   admin: 'server/src/admin/main.ts',
   bench: 'scripts/bench.ts',

@@ -1,9 +1,19 @@
 import path from 'node:path';
+import { readBucketPlace, type BucketPlace } from './files/bucket';
 import type { SpaceLimits } from './files/space';
 
-export interface ServerConfig {
-  databaseUrl: string;
+/** Where the files of an installation are. */
+export interface StorageConfig {
+  /** of this machine: files, or what is kept of a bucket's, and uploads under way */
   dataDir: string;
+  /** where files are when many machines serve one installation; null: in the folder of this one */
+  bucket: BucketPlace | null;
+  /** of files of the bucket that are kept beside it */
+  cacheBytes: number;
+}
+
+export interface ServerConfig extends StorageConfig {
+  databaseUrl: string;
   webDir: string;
   host: string;
   port: number;
@@ -37,7 +47,7 @@ export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
   const dataDir = path.resolve(env.MESURE_DATA_DIR ?? '.data');
   return {
     databaseUrl,
-    dataDir,
+    ...readStorage(env, dataDir),
     webDir: path.resolve(env.MESURE_WEB_DIR ?? '.build/web'),
     host,
     port: Number(env.MESURE_PORT ?? 4180),
@@ -53,6 +63,12 @@ export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
     space: { productionBytes: gigabytes(env.MESURE_PRODUCTION_GB, 200), begunByPerson: 40, reserveBytes: gigabytes(env.MESURE_RESERVE_GB, 2) },
   };
 }
+
+export const readStorage = (env: NodeJS.ProcessEnv, dataDir: string): StorageConfig => ({
+  dataDir,
+  bucket: env.MESURE_BUCKET ? readBucketPlace(env.MESURE_BUCKET) : null,
+  cacheBytes: gigabytes(env.MESURE_CACHE_GB, 10),
+});
 
 /** One that can be guessed opens what is closed. */
 function longEnough(token: string | undefined): string | null {

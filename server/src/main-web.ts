@@ -10,7 +10,7 @@ import { readConfig } from './config';
 import { connect } from './db/connect';
 import { checkSchema } from './db/migrate';
 import { openFileThread } from './files/file-thread';
-import { folderStore } from './files/store';
+import { storeOf } from './files/storage';
 import { openQueue } from './jobs/queue';
 import { openStream } from './records/stream';
 import { trustServer } from './start/trust-page';
@@ -29,7 +29,7 @@ const app = buildApp({
   config,
   db,
   boss,
-  store: folderStore(path.join(config.dataDir, 'files')),
+  store: storeOf(config),
   fileThread,
   stream,
   log,

@@ -4,7 +4,7 @@ import pino from 'pino';
 import { readConfig } from './config';
 import { connect } from './db/connect';
 import { checkSchema } from './db/migrate';
-import { folderStore } from './files/store';
+import { storeOf } from './files/storage';
 import { openQueue } from './jobs/queue';
 import { startWorker } from './jobs/worker';
 
@@ -14,7 +14,7 @@ const db = connect(config.databaseUrl);
 await checkSchema(db.sequelize);
 const boss = await openQueue(config.databaseUrl);
 const here = path.dirname(fileURLToPath(import.meta.url));
-const worker = await startWorker({ db, boss, store: folderStore(path.join(config.dataDir, 'files')), log, computeFile: path.join(here, 'compute.mjs') });
+const worker = await startWorker({ db, boss, store: storeOf(config), log, computeFile: path.join(here, 'compute.mjs') });
 log.info('ready for jobs');
 
 let stopping = false;

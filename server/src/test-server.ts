@@ -12,7 +12,6 @@ import {
   routesOf,
   type Route,
   connect,
-  folderStore,
   hashPassword,
   migrate,
   openFileThread,
@@ -24,6 +23,8 @@ import {
   type ServerConfig,
   type WorkerOptions,
 } from '.';
+import { readBucketPlace } from './files/bucket';
+import { storeOf } from './files/storage';
 
 export const PASSWORD = 'right password';
 export const METRICS_TOKEN = 'who collects the figures of this server';
@@ -55,7 +56,7 @@ export interface TestServer {
   own(name: string, production?: string): Promise<{ sha256: string; name: string }>;
   /** the same for every file that a body names */
   ownAll(body: object): Promise<void>;
-  layDay(who: Person): Promise<{ pack: string; setup: string; take: (number: number) => TakeBody }>;
+  layDay(who: Person): Promise<{ pack: string; lens: string; setup: string; take: (number: number) => TakeBody }>;
   stop(): Promise<void>;
 }
 
@@ -71,12 +72,8 @@ export async function createDatabase(name: string): Promise<string> {
   return process.env.MESURE_TEST_CLUSTER!.replace(/\/postgres$/, `/${unique}`);
 }
 
-export async function startTestServer({ worker: wanted = true, webDir }: { worker?: boolean; webDir?: string } = {}): Promise<TestServer> {
-  const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-server-'));
-  const url = await createDatabase('test');
-  const db = connect(url);
+async function fill(db: Database, ids: TestServer['ids']): Promise<void> {
   await migrate(db.sequelize);
-  const ids = { p1: randomUUID(), p2: randomUUID(), ...(Object.fromEntries([...ROLES, 'stranger'].map((name) => [name, randomUUID()])) as Record<TestPerson, string>) };
   const passwordHash = await hashPassword(PASSWORD);
   await db.Production.bulkCreate([
     { id: ids.p1, name: 'One' },
@@ -84,9 +81,28 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
   ]);
   await db.User.bulkCreate(([...ROLES, 'stranger'] as const).map((name) => ({ id: ids[name], name, passwordHash })));
   await db.Membership.bulkCreate([...ROLES.map((role) => ({ userId: ids[role], productionId: ids.p1, role })), { userId: ids.stranger, productionId: ids.p2, role: 'owner' as const }]);
+}
+
+export async function startTestServer({
+  worker: wanted = true,
+  webDir,
+  bucket,
+  beside,
+}: {
+  worker?: boolean;
+  webDir?: string;
+  /** as MESURE_BUCKET says it */
+  bucket?: string;
+  /** one more machine of the same installation: its database, and nothing of its folder */
+  beside?: TestServer;
+} = {}): Promise<TestServer> {
+  const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-server-'));
+  const url = beside?.url ?? (await createDatabase('test'));
+  const db = connect(url);
+  const ids = beside?.ids ?? { p1: randomUUID(), p2: randomUUID(), ...(Object.fromEntries([...ROLES, 'stranger'].map((name) => [name, randomUUID()])) as Record<TestPerson, string>) };
+  if (!beside) await fill(db, ids);
   const boss = await openQueue(url);
   const log = pino({ level: 'silent' });
-  const store = folderStore(path.join(dir, 'files'));
   const config: ServerConfig = {
     databaseUrl: url,
     dataDir: dir,
@@ -103,7 +119,10 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
     maxUploadBytes: 20_000_000,
     metricsToken: METRICS_TOKEN,
     space: { productionBytes: 200_000_000, begunByPerson: 40, reserveBytes: 0 },
+    bucket: bucket ? readBucketPlace(bucket) : null,
+    cacheBytes: 50_000_000,
   };
+  const store = storeOf(config);
   const stream = openStream(db, url, log);
   await stream.ready;
   const fileThread = openFileThread(built('file-thread.mjs'));
@@ -169,7 +188,7 @@ export async function startTestServer({ worker: wanted = true, webDir }: { worke
       await make('set', set, { name: 'S', marks: [] });
       await make('day', day, { name: 'D', date: '2026-11-26' });
       await make('setup', setup, { dayId: day, setId: set, name: 'X', scene: '1', order: 1, levelMarks: [], originMark: null, headingMarks: null });
-      return { pack, setup, take: (number) => ({ ...blankTake(setup, '1A', { id: pack, focalMm: 32 }, '2026-11-26T09:00:00.000Z'), take: number }) };
+      return { pack, lens, setup, take: (number) => ({ ...blankTake(setup, '1A', { id: pack, focalMm: 32 }, '2026-11-26T09:00:00.000Z'), take: number }) };
     },
     async stop() {
       await worker?.stop();

@@ -1,7 +1,7 @@
 import type { Space } from '@mesure/contract';
 import { renderChequer } from '@mesure/synthetic';
 import { execFileSync } from 'node:child_process';
-import { mkdtempSync, readdirSync, readFileSync, rmSync, statfsSync, utimesSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, statfsSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import sharp from 'sharp';
@@ -157,23 +157,27 @@ describe('room', () => {
   test('a disk that is nearly full: an upload is refused, and the ones that nobody went on with longest go first', async () => {
     const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-full-'));
     const { bavail, bsize } = statfsSync(dir);
-    const full = spaceOf(server.db, dir, { productionBytes: 1e15, begunByPerson: 40, reserveBytes: 2 * bavail * bsize });
+    const gone: string[] = [];
+    const forget = async (id: string) => void gone.push(id);
+    const full = spaceOf(server.db, dir, { productionBytes: 1e15, begunByPerson: 40, reserveBytes: 2 * bavail * bsize }, forget);
+    const roomy = spaceOf(server.db, dir, { productionBytes: 1e15, begunByPerson: 40, reserveBytes: 0 }, forget);
     const who = { productionId: server.ids.p1, userId: server.ids.wrangler };
-    await expect(full.mustFit(who, 1000)).rejects.toMatchObject({ code: 'NO_ROOM', detail: expect.stringContaining('disk has no room left') });
-    const part = (name: string, ageS: number) => {
-      const id = `${who.productionId}_${who.userId}_${name}`;
-      writeFileSync(path.join(dir, id), 'bytes');
-      writeFileSync(path.join(dir, `${id}.json`), JSON.stringify({ id, size: 5000 }));
-      const then = Date.now() / 1000 - ageS;
-      utimesSync(path.join(dir, id), then, then);
-      return id;
-    };
-    const [old, older, now] = [part('old', 7200), part('older', 90_000), part('now', 10)];
-    expect(await full.makeRoom()).toEqual([older, old]);
-    expect(readdirSync(dir).sort()).toEqual([now, `${now}.json`]);
-    const roomy = spaceOf(server.db, dir, { productionBytes: 1e15, begunByPerson: 40, reserveBytes: 0 });
-    part('old', 7200);
-    expect(await roomy.makeRoom()).toEqual([]);
+    await expect(full.begin('refused', who, 1000)).rejects.toMatchObject({ code: 'NO_ROOM', detail: expect.stringContaining('disk has no room left') });
+    for (const [id, ageS] of [
+      ['old', 7200],
+      ['older', 90_000],
+      ['now', 10],
+    ] as const) {
+      await roomy.begin(id, who, 5000);
+      await server.db.sequelize.query(`update begun_uploads set touched_at = now() - :ageS * interval '1 second' where id = :id`, { replacements: { id, ageS } });
+    }
+    const week = 7 * 24 * 3_600_000;
+    expect(await roomy.makeRoom(week)).toEqual([]);
+    expect(await full.makeRoom(week)).toEqual(['older', 'old']);
+    expect(gone).toEqual(['older', 'old']);
+    expect((await roomy.of(who.productionId)).begunBytes).toBe(5000);
+    // a week later nobody goes on with it
+    expect(await roomy.makeRoom(5000)).toEqual(['now']);
     rmSync(dir, { recursive: true });
   });
 });

@@ -6,7 +6,8 @@ import { fileURLToPath } from 'node:url';
 import { startCluster } from '../../../scripts/cluster.mjs';
 import { connect, type Database } from '../db/connect';
 import { migrate } from '../db/migrate';
-import { folderStore } from '../files/store';
+import { readStorage } from '../config';
+import { storeOf } from '../files/storage';
 import { ApiProblem } from '../http/problem';
 import { backup, BackupError, restore, verifyBackup } from './archive';
 import { findOrphans } from './orphans';
@@ -14,6 +15,7 @@ import { addPerson, AdminError, beginLink, listPeople, listProductions, password
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
 const dataDir = path.resolve(process.env.MESURE_DATA_DIR ?? path.join(root, '.data'));
+const openStore = () => storeOf(readStorage(process.env, dataDir));
 const HELP = `bin/admin keeps people, productions and backups of the installation in ${dataDir}.
 
   productions                          all productions, with how many people and records each has
@@ -85,25 +87,25 @@ const COMMANDS: Record<string, (db: Database) => Promise<void>> = {
   async space(db) {
     const productions = await db.Production.findAll({ order: [['name', 'ASC']] });
     const used = await Promise.all(productions.map(async (p) => ({ production: p.name, bytes: Number(await db.StoredFile.sum('sizeBytes', { where: { productionId: p.id } })) || 0 })));
-    const { files, bytes } = await findOrphans(db, folderStore(path.join(dataDir, 'files')));
+    const { files, bytes } = await findOrphans(db, openStore());
     out({ productions: used, orphans: { files: files.length, bytes } });
   },
   async tidy(db) {
-    const store = folderStore(path.join(dataDir, 'files'));
+    const store = openStore();
     const { files, bytes } = await findOrphans(db, store);
     for (const sha256 of files) await store.remove(sha256);
     out(`${files.length} files of no production removed, ${(bytes / 1e6).toFixed(1)} MB.`);
   },
   async backup(db) {
     need(1, 'a file');
-    const m = await backup(db, folderStore(path.join(dataDir, 'files')), path.resolve(args[0]), (text) => process.stderr.write(`${text}\n`));
+    const m = await backup(db, openStore(), path.resolve(args[0]), (text) => process.stderr.write(`${text}\n`));
     out(`${args[0]}: ${m.tables.map((t) => `${t.rows} ${t.name}`).join(', ')}, ${m.files.length} files.`);
   },
   async restore(db) {
     need(1, 'a file');
     const incoming = path.join(dataDir, 'incoming');
     await mkdir(incoming, { recursive: true });
-    const m = await restore(db, folderStore(path.join(dataDir, 'files')), path.resolve(args[0]), incoming);
+    const m = await restore(db, openStore(), path.resolve(args[0]), incoming);
     out(`Restored from ${m.madeAt}: ${m.tables.map((t) => `${t.rows} ${t.name}`).join(', ')}, ${m.files.length} files. Phones are asked what only they hold.`);
   },
 };

@@ -13,6 +13,7 @@ import * as secondStep from './migrations/0010-second-step';
 import * as recordKeys from './migrations/0011-record-keys';
 import * as lastSeen from './migrations/0012-last-seen';
 import * as watching from './migrations/0013-watching';
+import * as manyMachines from './migrations/0014-many-machines';
 
 export interface MigrationContext {
   query: QueryInterface;
@@ -37,6 +38,7 @@ export const MIGRATIONS: readonly [string, Migration][] = [
   ['0011-record-keys', recordKeys],
   ['0012-last-seen', lastSeen],
   ['0013-watching', watching],
+  ['0014-many-machines', manyMachines],
 ];
 
 function runner(sequelize: Sequelize) {

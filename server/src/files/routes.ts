@@ -13,6 +13,8 @@ import { readKit } from '../kit/contents';
 import type { FileThread } from './file-thread';
 import { spaceOf } from './space';
 import type { FileStore } from './store';
+import { partsOf } from './storage';
+import { databaseLocker } from './upload-lock';
 import { resumableUploads, sizeOf } from './uploads';
 
 const TRACKS_MAX_BYTES = 100 * 1024 * 1024;
@@ -24,9 +26,11 @@ const PREVIEW_WIDTHS = [640, 1280, 2048, 4096];
 
 export function fileRoutes(db: Database, store: FileStore, fileThread: FileThread, config: ServerConfig): Route[] {
   const dir = path.join(config.dataDir, 'incoming');
-  const space = spaceOf(db, dir, config.space);
+  const parts = partsOf(config);
+  const space = spaceOf(db, dir, config.space, (upload) => parts.forget(upload));
   const uploads = resumableUploads({
-    dir,
+    parts,
+    locker: databaseLocker(db),
     space,
     maxBytes: config.maxUploadBytes,
     uses: Object.keys(USES),

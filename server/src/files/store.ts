@@ -17,16 +17,21 @@ export interface FileStore {
   withFile<T>(sha256: string, work: (file: string) => Promise<T>): Promise<T>;
 }
 
+export const isSha256 = (text: string): boolean => /^[0-9a-f]{64}$/.test(text);
+export async function sha256OfFile(file: string): Promise<string> {
+  const hash = createHash('sha256');
+  await pipeline(createReadStream(file), hash);
+  return hash.digest('hex');
+}
+
 export function folderStore(dir: string): FileStore {
   const place = (sha256: string) => {
-    if (!/^[0-9a-f]{64}$/.test(sha256)) throw new Error('not a SHA-256');
+    if (!isSha256(sha256)) throw new Error('not a SHA-256');
     return path.join(dir, sha256.slice(0, 2), sha256);
   };
   return {
     async put(temporaryFile) {
-      const hash = createHash('sha256');
-      await pipeline(createReadStream(temporaryFile), hash);
-      const sha256 = hash.digest('hex');
+      const sha256 = await sha256OfFile(temporaryFile);
       const target = place(sha256);
       await mkdir(path.dirname(target), { recursive: true });
       const there = await access(target).then(
@@ -51,7 +56,7 @@ export function folderStore(dir: string): FileStore {
       ),
     async *list() {
       for (const folder of (await readdir(dir).catch(() => [])).filter((name) => /^[0-9a-f]{2}$/.test(name)))
-        for (const sha256 of (await readdir(path.join(dir, folder))).filter((name) => /^[0-9a-f]{64}$/.test(name))) {
+        for (const sha256 of (await readdir(path.join(dir, folder))).filter(isSha256)) {
           const { size, mtimeMs } = await stat(place(sha256));
           yield { sha256, sizeBytes: size, keptAtMs: mtimeMs };
         }

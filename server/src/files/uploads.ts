@@ -1,20 +1,19 @@
-import { FileStore as PartsOnDisk } from '@tus/file-store';
-import { Server, type Upload } from '@tus/server';
+import { EVENTS, Server, type Locker, type Upload } from '@tus/server';
 import { randomUUID } from 'node:crypto';
-import { mkdirSync } from 'node:fs';
-import { readdir, rm, stat } from 'node:fs/promises';
-import path from 'node:path';
+import { rm, stat } from 'node:fs/promises';
 import type { Request as ExpressRequest, Response as ExpressResponse } from 'express';
 import type { UploadedFile } from '@mesure/contract';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
+import type { UploadParts } from './parts';
 import type { SpaceRoom } from './space';
 
 /** An upload that nobody goes on with is thrown away after a week: a phone may be without a network for days. */
 const KEPT_MS = 7 * 24 * 3600 * 1000;
 
-interface Parts {
-  dir: string;
+interface Uploads {
+  parts: UploadParts;
+  locker: Locker;
   maxBytes: number;
   /** what a file may be given for */
   uses: readonly string[];
@@ -27,14 +26,13 @@ interface Parts {
  * Uploads that go on where they were cut off (tus 1.0, an open protocol). The identity of an upload begins with its production and its
  * person, and nobody else can see it or go on with it. The last piece is answered with what the file is, or why it was not taken.
  */
-export function resumableUploads({ dir, maxBytes, uses, space, accept }: Parts): { handle: (req: ExpressRequest, res: ExpressResponse) => Promise<void>; sweep(): Promise<void> } {
-  mkdirSync(dir, { recursive: true });
+export function resumableUploads({ parts, locker, maxBytes, uses, space, accept }: Uploads): { handle: (req: ExpressRequest, res: ExpressResponse) => Promise<void>; sweep(): Promise<void> } {
   const expressOf = (request: unknown) => (request as { runtime: { node: { req: ExpressRequest } } }).runtime.node.req;
   const owner = (req: ExpressRequest) => `${viewerOf(req).productionId}_${viewerOf(req).userId}_`;
-  const parts = new PartsOnDisk({ directory: dir });
   const server = new Server({
     path: '/uploads',
-    datastore: parts,
+    datastore: parts.datastore,
+    locker,
     maxSize: maxBytes,
     disableTerminationForFinishedUploads: true,
     allowedOrigins: [],
@@ -46,22 +44,25 @@ export function resumableUploads({ dir, maxBytes, uses, space, accept }: Parts):
     getFileIdFromRequest: (request) => /\/([0-9a-f_-]+)$/.exec(new URL(request.url).pathname)?.[1],
     async onIncomingRequest(request, id) {
       if (!id.startsWith(owner(expressOf(request)))) throw new ApiProblem('NOT_FOUND', 'There is no such upload.');
+      if (request.method === 'PATCH') await space.touch(id);
     },
     // said before a byte is sent
     async onUploadCreate(request, upload) {
       const { use } = claims(upload);
       if (!uses.includes(use)) throw new ApiProblem('INVALID', `use must be one of ${uses.join(', ')}`, { fields: [{ field: 'use', message: `must be one of ${uses.join(', ')}` }] });
-      await space.mustFit(viewerOf(expressOf(request)), upload.size ?? maxBytes);
+      await space.begin(upload.id, viewerOf(expressOf(request)), upload.size ?? maxBytes);
       return {};
     },
     async onUploadFinish(request, upload) {
-      const temporary = path.join(dir, upload.id);
+      const temporary = await parts.whole(upload.id);
       try {
         const file = await accept(viewerOf(expressOf(request)), temporary, claims(upload));
         return { status_code: 201, body: JSON.stringify(file), headers: { 'Content-Type': 'application/json' } };
       } finally {
-        // the store would miss the bytes, which have moved on: both of its files go by name
-        await Promise.all([rm(temporary, { force: true }), rm(`${temporary}.json`, { force: true })]);
+        // the bytes have moved on, or are not wanted
+        await rm(temporary, { force: true });
+        await parts.forget(upload.id);
+        await space.end(upload.id);
       }
     },
     // thrown on, to the one place that turns an error into an answer; only the protocol's own answers are the package's
@@ -73,17 +74,15 @@ export function resumableUploads({ dir, maxBytes, uses, space, accept }: Parts):
       return undefined;
     },
   });
+  server.on(EVENTS.POST_TERMINATE, (_request, _response, id: string) => void space.end(id));
   return {
     handle: async (req, res) => {
       mustBeSized(req);
       await server.handle(req, res);
     },
     async sweep() {
-      for (const name of await readdir(dir)) {
-        const file = path.join(dir, name);
-        if (Date.now() - (await stat(file)).mtimeMs > KEPT_MS) await rm(file, { force: true });
-      }
-      await space.makeRoom();
+      await space.makeRoom(KEPT_MS);
+      await parts.tidy(KEPT_MS);
     },
   };
 }

@@ -7,6 +7,7 @@ import { sha256 } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { must } from '../http/validate';
+import { AttemptsInDatabase } from './attempts';
 import { findLink, spendLink } from './links';
 import { hashNewPassword, NOBODY_HASH, verifyPassword } from './passwords';
 import { isEmpty, makePerson, makeProduction } from './productions';
@@ -19,13 +20,14 @@ const LINK_ATTEMPTS = 40;
 export const ADDRESS_ATTEMPTS = 100;
 const ATTEMPT_WINDOW_MINUTES = 15;
 
-function attempts(limit: number, keyOf: (req: Request) => string, refused: (minutes: number) => string) {
+function attempts(db: Database, what: string, limit: number, keyOf: (req: Request) => string, refused: (minutes: number) => string) {
   return rateLimit({
     windowMs: ATTEMPT_WINDOW_MINUTES * 60_000,
     limit,
     skipSuccessfulRequests: true,
     standardHeaders: true,
     legacyHeaders: false,
+    store: new AttemptsInDatabase(db, what),
     keyGenerator: keyOf,
     handler: (req) => {
       req.log?.warn({ address: req.ip, path: req.path }, 'too many attempts');
@@ -42,11 +44,15 @@ export function openRoutes(db: Database, sessions: Sessions): Route[] {
   const slow = slowDownOf(db);
   const secondStep = secondStepOf(db);
   const addresses = attempts(
+    db,
+    'sign-in',
     ADDRESS_ATTEMPTS,
     (req) => String(req.ip),
     (m) => `Too many wrong attempts from this address. Wait ${m} minutes and try again.`,
   );
   const links = attempts(
+    db,
+    'link',
     LINK_ATTEMPTS,
     (req) => String(req.ip),
     (m) => `Too many links that are not good. Wait ${m} minutes and try again.`,
