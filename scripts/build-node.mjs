@@ -18,6 +18,7 @@ const TARGETS = {
   serve: 'server/src/start/serve.ts',
   admin: 'server/src/admin/main.ts',
   bench: 'scripts/bench.ts',
+  ordeal: 'scripts/ordeal/main.ts',
   'render-footage': 'demo/src/render-footage.ts',
 };
 const ROOMS = ['synthetic', 'core', 'formats', 'contract', 'server', 'cli', 'demo'];

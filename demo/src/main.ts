@@ -1,4 +1,4 @@
-import { connect, folderStore, hashPassword, migrate, openQueue, readConfig, writeRecord, type Database, type FileStore } from '@mesure/server';
+import { connect, hashPassword, migrate, openQueue, readConfig, storeOf, writeRecord, type Database, type FileStore } from '@mesure/server';
 import { randomUUID } from 'node:crypto';
 import { mkdir, readFile, writeFile } from 'node:fs/promises';
 import path from 'node:path';
@@ -30,7 +30,7 @@ const config = readConfig(process.env);
 const FOOTAGE = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../demo/footage');
 const say = (text: string) => process.stderr.write(`${text}\n`);
 const db = connect(config.databaseUrl);
-const store = folderStore(path.join(config.dataDir, 'files'));
+const store = storeOf(config);
 const applied = await migrate(db.sequelize);
 if (applied.length > 0) say(`Database prepared (${applied.join(', ')}).`);
 const [command, addFor] = process.argv.slice(2);

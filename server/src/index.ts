@@ -5,6 +5,7 @@ export { connect, type Database } from './db/connect';
 export { migrate, migrateDown, checkSchema } from './db/migrate';
 export { openFileThread, type FileThread } from './files/file-thread';
 export { folderStore, type FileStore } from './files/store';
+export { storeOf } from './files/storage';
 export { openQueue } from './jobs/queue';
 export { startWorker, type WorkerOptions } from './jobs/worker';
 export { hashPassword, verifyPassword } from './people/passwords';

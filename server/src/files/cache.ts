@@ -1,4 +1,3 @@
-import { LRUCache } from 'lru-cache';
 import { randomUUID } from 'node:crypto';
 import { mkdirSync, readdirSync, rmSync, statSync } from 'node:fs';
 import { copyFile, link, readFile, rename, rm, stat } from 'node:fs/promises';
@@ -18,21 +17,30 @@ type Fetch = (sha256: string, file: string) => Promise<void>;
 export function openCache(dir: string, maxBytes: number) {
   mkdirSync(dir, { recursive: true });
   const place = (sha256: string) => path.join(dir, sha256);
-  const sizes = new LRUCache<string, number>({
-    maxSize: Math.max(1, maxBytes),
-    sizeCalculation: (bytes) => Math.max(1, bytes),
-    dispose: (_size, sha256, why) => (why === 'set' ? undefined : rmSync(place(sha256), { force: true })),
-  });
+  /** of what is kept, the one used last at the end */
+  const sizes = new Map<string, number>();
+  let total = 0;
   for (const name of readdirSync(dir)) {
     const { size, mtimeMs } = statSync(place(name), { throwIfNoEntry: false }) ?? { size: 0, mtimeMs: Date.now() };
     if (isSha256(name)) keep(name, size);
     // of a process that ended in the middle; another one may be at work in this folder
     else if (Date.now() - mtimeMs > LEFT_BEHIND_MS) rmSync(place(name), { force: true });
   }
-  /** what is larger than all that may be kept is not kept */
+  function letGo(sha256: string): void {
+    total -= sizes.get(sha256) ?? 0;
+    sizes.delete(sha256);
+    rmSync(place(sha256), { force: true });
+  }
   function keep(sha256: string, bytes: number): void {
+    total += bytes - (sizes.get(sha256) ?? 0);
+    sizes.delete(sha256);
     sizes.set(sha256, bytes);
-    if (!sizes.has(sha256)) rmSync(place(sha256), { force: true });
+    // one that is larger than all that may be kept pushes nothing else out
+    if (bytes > maxBytes) letGo(sha256);
+    for (const oldest of sizes.keys()) {
+      if (total <= maxBytes) break;
+      letGo(oldest);
+    }
   }
   const coming = new Map<string, Promise<void>>();
 
@@ -84,8 +92,7 @@ export function openCache(dir: string, maxBytes: number) {
       await rm(temporaryFile, { force: true });
     },
     async drop(sha256: string): Promise<void> {
-      sizes.delete(sha256);
-      await rm(place(sha256), { force: true });
+      letGo(sha256);
     },
   };
 }
