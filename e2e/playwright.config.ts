@@ -20,7 +20,7 @@ export default defineConfig({
   use: { launchOptions, trace: 'off', screenshot: 'only-on-failure', acceptDownloads: true },
   projects: [
     { name: 'phone', workers: 1, testMatch: /(walk|offline|refusals|lens-day|plan-phone|net-phone|floor-day|floor-more)\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
-    { name: 'own', workers: 1, testMatch: /own-film\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
+    { name: 'own', workers: 1, testMatch: /(own-film|ordeal)\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
     { name: 'wide', workers: 1, testMatch: /(walk|plan-wide|floor-wide)\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['phone'] },
     { name: 'restart', workers: 1, testMatch: /restart\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['wide'] },
   ],
