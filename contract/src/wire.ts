@@ -61,6 +61,7 @@ export type ProblemCode =
   | 'FILE_MISSING'
   | 'NO_ROOM'
   | 'NOT_READY'
+  | 'UNAVAILABLE'
   | 'INTERNAL';
 
 export interface ProductionOfPerson {
@@ -155,7 +156,10 @@ export interface MyData {
 
 /** How the machine is, for who owns a film on it: counts over all films. */
 export interface ServerState {
+  /** by the database's clock, which dates everything */
   at: string;
+  /** when that clock was last seen to have moved by days, or back; nothing is removed by it for a day; null: never */
+  clock: { movedAt: string | null };
   queue: { waiting: number; running: number; oldestWaitS: number | null; failedToday: number };
   disk: { filesBytes: number; databaseBytes: number; freeBytes: number };
   /** seen within an hour */

@@ -1,7 +1,8 @@
 import { may, type Right, type Role } from '@mesure/contract';
 import { createHash, timingSafeEqual } from 'node:crypto';
 import type { Request, RequestHandler } from 'express';
-import { QueryTypes } from 'sequelize';
+import { Op, QueryTypes } from 'sequelize';
+import { NOW } from '../db/clock';
 import type { Database } from '../db/connect';
 import { ApiProblem } from './problem';
 
@@ -48,11 +49,12 @@ interface Known {
   expires_at: Date;
   seen_at: Date;
   role: Role | null;
+  now: Date;
 }
 /** Session, person and role at one look: it is done for every request. */
 async function lookUp(db: Database, tokenSha256: string, productionId: string | null): Promise<Known | undefined> {
   const [known] = await db.sequelize.query<Known>(
-    `select s.token_sha256, s.id, s.user_id, u.name, s.csrf_token, s.production_id, s.expires_at, s.seen_at, m.role
+    `select s.token_sha256, s.id, s.user_id, u.name, s.csrf_token, s.production_id, s.expires_at, s.seen_at, m.role, now() as now
        from sessions s join users u on u.id = s.user_id left join memberships m on m.user_id = s.user_id and m.production_id = $productionId::uuid
       where s.token_sha256 = $tokenSha256`,
     { bind: { tokenSha256, productionId }, type: QueryTypes.SELECT },
@@ -68,10 +70,10 @@ export function guard(db: Database, secure: boolean): RequestHandler {
     if (typeof token !== 'string' || token === '') throw new ApiProblem('NOT_SIGNED_IN', 'Sign in to go on. What waits on this device stays on it.');
     const { productionId: asked } = req.params as { productionId?: string };
     const known = await lookUp(db, sha256(token), asked && UUID.test(asked) ? asked : null);
-    const now = Date.now();
+    const now = known?.now.getTime() ?? 0;
     if (!known || known.expires_at.getTime() < now || now - known.seen_at.getTime() > IDLE_DAYS * 86_400_000)
       throw new ApiProblem('NOT_SIGNED_IN', 'The session has ended. Sign in again; what waits on this device stays on it.');
-    if (now - known.seen_at.getTime() > SEEN_EVERY_MS) await db.Session.update({ seenAt: new Date(now) }, { where: { tokenSha256: known.token_sha256 } });
+    if (now - known.seen_at.getTime() > SEEN_EVERY_MS) await db.Session.update({ seenAt: NOW }, { where: { tokenSha256: known.token_sha256 } });
     req.person = { userId: known.user_id, name: known.name, csrfToken: known.csrf_token, tokenSha256: known.token_sha256, sessionId: known.id, lastProductionId: known.production_id };
     req.roleAsked = known.role;
     if (!['GET', 'HEAD'].includes(req.method) && !sameText(req.get('x-csrf-token') ?? '', known.csrf_token)) {
@@ -100,8 +102,10 @@ export function allow(right: Right): RequestHandler {
 
 /** Is the session still there, and its person still part of the production? For answers that stay open. */
 export async function sessionHolds(db: Database, v: Viewer): Promise<boolean> {
-  const session = await db.Session.findByPk(v.tokenSha256);
-  return session !== null && session.expiresAt > new Date() && (await db.Membership.count({ where: { userId: v.userId, productionId: v.productionId } })) > 0;
+  return (
+    (await db.Session.count({ where: { tokenSha256: v.tokenSha256, expiresAt: { [Op.gt]: NOW } } })) > 0 &&
+    (await db.Membership.count({ where: { userId: v.userId, productionId: v.productionId } })) > 0
+  );
 }
 
 export function personOf(req: Request): Person {

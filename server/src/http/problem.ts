@@ -2,6 +2,7 @@ import type { Problem, ProblemCode } from '@mesure/contract';
 import { CoreError } from '@mesure/core';
 import { FormatError } from '@mesure/formats';
 import type { ErrorRequestHandler, RequestHandler } from 'express';
+import { ConnectionError, DatabaseError } from 'sequelize';
 
 const STATUS: Record<ProblemCode, [number, string]> = {
   NOT_SIGNED_IN: [401, 'Not signed in'],
@@ -18,6 +19,7 @@ const STATUS: Record<ProblemCode, [number, string]> = {
   NO_ROOM: [413, 'No room'],
   FILE_MISSING: [422, 'A file is missing'],
   NOT_READY: [409, 'Something is missing first'],
+  UNAVAILABLE: [503, 'The database cannot be reached'],
   INTERNAL: [500, 'Something failed here'],
 };
 
@@ -47,6 +49,7 @@ export const problemHandler =
       return;
     }
     const known = toProblem(error);
+    if (known.code === 'UNAVAILABLE') req.log?.warn({ err: error }, 'database away');
     if (known.code === 'INTERNAL') {
       req.log?.error({ err: error }, 'request failed');
       onFault(`${req.method} ${(req.route as { path?: string } | undefined)?.path ?? '/'}: ${error instanceof Error ? error.name : 'fault'}`, String(req.id ?? ''));
@@ -57,10 +60,21 @@ export const problemHandler =
     res.status(status).type('application/problem+json').send(JSON.stringify(body));
   };
 
+/** PostgreSQL, class 57: ended by its keeper, or just starting; class 08: the connection broke. */
+const AWAY = /^(57P0[123]|08\w{3}|ECONNRESET|ECONNREFUSED|EPIPE)$/;
+/** Away, starting, or too busy to give a connection: it comes back, and what was asked was not done. */
+function isDatabaseAway(error: unknown): boolean {
+  if (error instanceof ConnectionError) return true;
+  const parent = (error as { parent?: { code?: string; message?: string } }).parent;
+  return error instanceof DatabaseError && (AWAY.test(parent?.code ?? '') || parent?.message === 'Connection terminated unexpectedly');
+}
+
 function toProblem(error: unknown): ApiProblem {
   if (error instanceof ApiProblem) return error;
   if (error instanceof FormatError) return new ApiProblem('UNREADABLE_FILE', error.message, error.field ? { fields: [{ field: error.field, message: error.message }] } : {});
   if (error instanceof CoreError) return new ApiProblem('INVALID', error.message, error.field ? { fields: [{ field: error.field, message: error.message }] } : {});
+  if (isDatabaseAway(error))
+    return new ApiProblem('UNAVAILABLE', 'The server’s database cannot be reached at the moment. What you entered stays on this device and is sent again.', {}, { 'Retry-After': '3' });
   const e = error as { type?: string; code?: string; status?: number };
   if (e.code === 'LIMIT_FILE_SIZE' || e.type === 'entity.too.large') return new ApiProblem('TOO_LARGE', 'The upload is larger than allowed; nothing was kept.');
   // what the parser of bodies does not take, such as a charset that does not exist (415), is the sender's

@@ -1,6 +1,7 @@
 import { filesNamed, type Analysis, type AnalysisKind } from '@mesure/contract';
 import { analysisSchema } from '@mesure/contract/schemas';
 import type PgBoss from 'pg-boss';
+import { NOW } from '../db/clock';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ownFiles } from '../files/own';
@@ -99,7 +100,7 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
       handle: async (req, res) => {
         const row = await mine(idParam(req), viewerOf(req).productionId);
         // one that waits stops at once; one that runs is stopped by its worker
-        const [stopped] = await db.AnalysisRow.update({ status: 'stopped', finishedAt: new Date(), stage: 'stopped' }, { where: { id: row.id, status: 'queued' } });
+        const [stopped] = await db.AnalysisRow.update({ status: 'stopped', finishedAt: NOW, stage: 'stopped' }, { where: { id: row.id, status: 'queued' } });
         if (stopped === 0) await db.AnalysisRow.update({ stopRequested: true }, { where: { id: row.id, status: 'running' } });
         await row.reload();
         res.json(toAnalysis(row));

@@ -1,6 +1,7 @@
 import type { AnalysisKind } from '@mesure/contract';
 import { Op, QueryTypes, type Transaction } from 'sequelize';
 import { isDeepStrictEqual } from 'node:util';
+import { NOW } from '../db/clock';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import type { ComputeInput } from './compute-types';
@@ -44,7 +45,7 @@ export async function openAlready(db: Pick<Database, 'AnalysisRow'>, productionI
   const same = open.find((row) => !row.stopRequested && isDeepStrictEqual(row.input, wanted)) ?? null;
   for (const row of open)
     if (row !== same) {
-      const [stopped] = await db.AnalysisRow.update({ status: 'stopped', finishedAt: new Date(), stage: 'another took its place' }, { where: { id: row.id, status: 'queued' }, transaction });
+      const [stopped] = await db.AnalysisRow.update({ status: 'stopped', finishedAt: NOW, stage: 'another took its place' }, { where: { id: row.id, status: 'queued' }, transaction });
       if (stopped === 0) await db.AnalysisRow.update({ stopRequested: true }, { where: { id: row.id, status: 'running' }, transaction });
     }
   return same;

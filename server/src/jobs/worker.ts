@@ -8,6 +8,7 @@ import type PgBoss from 'pg-boss';
 import Piscina from 'piscina';
 import type { Logger } from 'pino';
 import { literal, Op } from 'sequelize';
+import { agoMs, NOW } from '../db/clock';
 import type { Database } from '../db/connect';
 import type { FileStore } from '../files/store';
 import type { ComputeAnswer, ComputeProgress, MadeFile } from './compute-types';
@@ -59,7 +60,7 @@ export async function startWorker({
   async function run(analysisId: string): Promise<void> {
     const mayTake = { [Op.or]: [{ status: 'queued' as const }, abandoned()] };
     const [taken] = await db.AnalysisRow.update(
-      { status: 'running', progress: 0, stage: 'starting', heartbeatAt: new Date(), attempts: literal('attempts + 1') as never },
+      { status: 'running', progress: 0, stage: 'starting', heartbeatAt: NOW, attempts: literal('attempts + 1') as never },
       { where: { id: analysisId, ...mayTake } },
     );
     if (taken === 0) return; // done, stopped, or in another worker's hands
@@ -76,7 +77,7 @@ export async function startWorker({
     };
     port1.on('message', saveProgress);
     const beat = async () => {
-      const [count] = await db.AnalysisRow.update({ heartbeatAt: new Date() }, { where: ours });
+      const [count] = await db.AnalysisRow.update({ heartbeatAt: NOW }, { where: ours });
       const now = count === 0 ? null : await db.AnalysisRow.findOne({ attributes: ['stopRequested'], where: ours });
       succeeded ||= count === 0;
       // succeeded, or to be stopped: neither goes on
@@ -133,7 +134,7 @@ export async function startWorker({
       await release?.().catch((err: unknown) => log.warn({ err }, 'laid out frames not removed'));
     }
     async function finish(change: Partial<Pick<typeof row, 'status' | 'outcome' | 'error' | 'progress' | 'stage'>>) {
-      const [kept] = await db.AnalysisRow.update({ ...change, ...(change.outcome ? { brief: briefOf(change.outcome) } : {}), finishedAt: new Date() }, { where: ours });
+      const [kept] = await db.AnalysisRow.update({ ...change, ...(change.outcome ? { brief: briefOf(change.outcome) } : {}), finishedAt: NOW }, { where: ours });
       if (kept === 0) log.warn({ analysis: row.id }, 'analysis was taken over meanwhile: this answer is not kept');
     }
   }
@@ -156,7 +157,7 @@ export async function startWorker({
     }
   }
 
-  const abandoned = () => ({ status: 'running' as const, heartbeatAt: { [Op.or]: [null, { [Op.lt]: new Date(Date.now() - abandonedAfterMs) }] } });
+  const abandoned = () => ({ status: 'running' as const, heartbeatAt: { [Op.or]: [null, { [Op.lt]: agoMs(abandonedAfterMs) }] } });
   /** Puts jobs whose worker is gone back into the queue; whichever worker changes the row does it. */
   const takeOver = setInterval(() => {
     void (async () => {
@@ -164,7 +165,7 @@ export async function startWorker({
         {
           status: 'failed',
           stage: 'failed',
-          finishedAt: new Date(),
+          finishedAt: NOW,
           error: `The computation ended the server's worker ${MAX_ATTEMPTS} times and is not tried again. The picture and the record are safe.`,
         },
         { where: { ...abandoned(), attempts: { [Op.gte]: MAX_ATTEMPTS } } },

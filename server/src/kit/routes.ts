@@ -5,6 +5,7 @@ import { writeFile } from 'node:fs/promises';
 import path from 'node:path';
 import type { Request } from 'express';
 import type { ServerConfig } from '../config';
+import { NOW } from '../db/clock';
 import type { Database } from '../db/connect';
 import type { FileStore } from '../files/store';
 import { viewerOf } from '../http/guard';
@@ -93,7 +94,7 @@ export function kitRoutes(db: Database, store: FileStore, config: ServerConfig):
                 input: m.input as never,
                 outcome: m.outcome as never,
                 error: null,
-                finishedAt: new Date(),
+                finishedAt: NOW,
               },
               { transaction },
             );

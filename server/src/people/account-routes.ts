@@ -2,6 +2,7 @@ import type { Device, ProductionBody } from '@mesure/contract';
 import { BODY_SCHEMAS, changePasswordSchema, forgetMeSchema, waitingSchema } from '@mesure/contract/schemas';
 import { Op } from 'sequelize';
 import type { ServerConfig } from '../config';
+import { NOW } from '../db/clock';
 import type { Database } from '../db/connect';
 import { personOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
@@ -113,7 +114,7 @@ export function accountRoutes(db: Database, config: Pick<ServerConfig, 'addresse
       body: waitingSchema,
       async handle(req, res) {
         const { count } = must(waitingSchema, req.body) as { count: number };
-        await db.Session.update({ waiting: count, seenAt: new Date() }, { where: { tokenSha256: personOf(req).tokenSha256 } });
+        await db.Session.update({ waiting: count, seenAt: NOW }, { where: { tokenSha256: personOf(req).tokenSha256 } });
         res.status(204).end();
       },
     },

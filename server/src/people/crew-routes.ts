@@ -1,6 +1,7 @@
 import { may, rolesBelow, type CrewMember, type Invitation, type Role, ENDS_AFTER_DAYS } from '@mesure/contract';
 import { endProductionSchema, inviteSchema, roleSchema } from '@mesure/contract/schemas';
 import { Op } from 'sequelize';
+import { NOW } from '../db/clock';
 import type { Database } from '../db/connect';
 import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
@@ -53,7 +54,7 @@ export function crewRoutes(db: Database, sessions: Sessions): Route[] {
       access: 'invite',
       what: 'Invitations that nobody has used yet.',
       async handle(req, res) {
-        const rows = await db.Link.findAll({ where: { productionId: viewerOf(req).productionId, what: 'join', usedAt: null, expiresAt: { [Op.gt]: new Date() } }, order: [['createdAt', 'DESC']] });
+        const rows = await db.Link.findAll({ where: { productionId: viewerOf(req).productionId, what: 'join', usedAt: null, expiresAt: { [Op.gt]: NOW } }, order: [['createdAt', 'DESC']] });
         res.json({ invitations: rows.map((l): Invitation => ({ id: l.id, role: l.role!, madeBy: l.madeBy, expiresAt: l.expiresAt.toISOString() })) });
       },
     },

@@ -2,6 +2,7 @@ import type { LinkPurpose, Role } from '@mesure/contract';
 import { randomBytes } from 'node:crypto';
 import type { Transaction } from 'sequelize';
 import type { Database } from '../db/connect';
+import { databaseNow, NOW } from '../db/clock';
 import { sha256 } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Link } from './model';
@@ -18,7 +19,8 @@ export interface NewLink {
 }
 
 /** A link; only its hash is kept, so that it can be shown once and never read again. */
-export async function makeLink(db: Database, link: NewLink, now = new Date()): Promise<{ id: string; token: string; expiresAt: Date }> {
+export async function makeLink(db: Database, link: NewLink, madeAt?: Date): Promise<{ id: string; token: string; expiresAt: Date }> {
+  const now = madeAt ?? (await databaseNow(db));
   const token = randomBytes(24).toString('base64url');
   const expiresAt = new Date(now.getTime() + LINK_HOURS[link.what] * 3_600_000);
   const row = await db.Link.create({ ...link, tokenSha256: sha256(token), expiresAt, createdAt: now });
@@ -30,7 +32,8 @@ export async function findLink(db: Database, token: string, transaction?: Transa
   const link = await db.Link.findOne({ where: { tokenSha256: sha256(token) }, transaction, ...(transaction ? { lock: transaction.LOCK.UPDATE } : {}) });
   if (!link) throw new ApiProblem('NOT_FOUND', 'This link is not known here. Ask for a new one.');
   if (link.usedAt) throw new ApiProblem('NOT_FOUND', 'This link was used already; each is good once. Ask for a new one.');
-  if (link.expiresAt < new Date()) throw new ApiProblem('NOT_FOUND', `This link was good until ${link.expiresAt.toISOString().slice(0, 16).replace('T', ' ')} UTC. Ask for a new one.`);
+  if (link.expiresAt < (await databaseNow(db, transaction)))
+    throw new ApiProblem('NOT_FOUND', `This link was good until ${link.expiresAt.toISOString().slice(0, 16).replace('T', ' ')} UTC. Ask for a new one.`);
   return link;
 }
 
@@ -40,6 +43,6 @@ export const spendLink = <T>(db: Database, token: string, what: LinkPurpose, wor
     const link = await findLink(db, token, transaction);
     if (link.what !== what) throw new ApiProblem('NOT_FOUND', 'This link is for something else.');
     const answer = await work(link, transaction);
-    await link.update({ usedAt: new Date() }, { transaction });
+    await link.update({ usedAt: NOW }, { transaction });
     return answer;
   });

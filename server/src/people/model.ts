@@ -53,6 +53,7 @@ export class Installation extends Model<InferAttributes<Installation>, InferCrea
   declare id: number;
   declare epoch: CreationOptional<string>;
   declare lastBackupAt: CreationOptional<Date | null>;
+  declare clockMovedAt: CreationOptional<Date | null>;
 }
 
 /** Classes of this connection's own: two databases in one process do not meet. */
@@ -100,6 +101,6 @@ export function definePeople(sequelize: Sequelize) {
     },
     { ...common, tableName: 'links' },
   );
-  installations.init({ id: { type: INTEGER, primaryKey: true }, epoch: { type: UUID, defaultValue: UUIDV4 }, lastBackupAt: DATE }, { ...common, tableName: 'installation' });
+  installations.init({ id: { type: INTEGER, primaryKey: true }, epoch: { type: UUID, defaultValue: UUIDV4 }, lastBackupAt: DATE, clockMovedAt: DATE }, { ...common, tableName: 'installation' });
   return { User: users, Production: productions, Membership: memberships, Session: sessions, Link: links, Installation: installations };
 }

@@ -3,6 +3,7 @@ import { randomBytes } from 'node:crypto';
 import type { CookieOptions, Request, Response } from 'express';
 import { col, fn, Op, where, type Transaction } from 'sequelize';
 import type { ServerConfig } from '../config';
+import { agoMs, NOW } from '../db/clock';
 import type { Database } from '../db/connect';
 import { IDLE_DAYS, sessionCookie, sha256 } from '../http/guard';
 import { ApiProblem } from '../http/problem';
@@ -42,8 +43,7 @@ export function sessionsOf(db: Database, config: ServerConfig) {
   /** Begins a session for somebody who proved who he is, and answers with it. */
   async function begin(req: Request, res: Response, user: Pick<User, 'id' | 'name'>, wanted: string | null = null): Promise<void> {
     // the moment at which the table grows is the moment to clear it of what has run out
-    const idleSince = new Date(Date.now() - IDLE_DAYS * 86_400_000);
-    await db.Session.destroy({ where: { [Op.or]: [{ expiresAt: { [Op.lt]: new Date() } }, { seenAt: { [Op.lt]: idleSince } }] } });
+    await db.Session.destroy({ where: { [Op.or]: [{ expiresAt: { [Op.lt]: NOW } }, { seenAt: { [Op.lt]: agoMs(IDLE_DAYS * 86_400_000) } }] } });
     const last = wanted === null ? await db.Session.findOne({ where: { userId: user.id }, order: [['seenAt', 'DESC']] }) : null;
     const token = randomBytes(32).toString('base64url');
     const csrfToken = randomBytes(24).toString('base64url');
@@ -54,7 +54,8 @@ export function sessionsOf(db: Database, config: ServerConfig) {
       productionId: info.production.id,
       csrfToken,
       device: deviceName(req.get('user-agent') ?? ''),
-      expiresAt: new Date(Date.now() + SESSION_DAYS * 86_400_000),
+      seenAt: NOW,
+      expiresAt: agoMs(-SESSION_DAYS * 86_400_000),
     });
     res.cookie(name, token, { ...cookie, maxAge: SESSION_DAYS * 86_400_000 });
     req.log?.info({ person: user.name, production: info.production.name, role: info.role }, 'signed in');

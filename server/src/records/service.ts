@@ -2,6 +2,7 @@ import { changedFields, mergeStates, type FieldClash, type RecordKind, type Reco
 import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
 import type { Schema } from 'joi';
 import { Op, QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
+import { databaseNow } from '../db/clock';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { must } from '../http/validate';
@@ -37,11 +38,11 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
       const stored = entry?.version ?? 0;
       const base = await baseOf(db, author.productionId, id, entry, write, transaction);
       const merged = base !== null;
+      const now = await databaseNow(db, transaction);
       const whole = merged ? await mergeInto(db, kind, entry!, base, sent, transaction) : sent;
-      const state: RecordState = { ...whole, body: signNew(kind, whole.body, entry?.body ?? null, author.name) };
+      const state: RecordState = { ...whole, body: signNew(kind, whole.body, entry?.body ?? null, author.name, now.getTime()) };
       await mustReferToOwn(db, author.productionId, kind, state.body, transaction);
       await mustNameOwnFiles(db, author.productionId, state.body, entry?.body ?? null, transaction);
-      const now = new Date();
       const before = entry ? { deleted: entry.deleted, body: entry.body } : null;
       const version = stored + 1;
       const saved = entry

@@ -16,7 +16,7 @@ const LATEST_MS = 10 * 60_000;
  * Who said something, and when, is the server's to say: what is new in a change is signed with the person who sent it. Who gives back what
  * somebody else had said is told as that, "Ada for Ivo". What stood there before keeps its signature.
  */
-export function signNew<B extends object>(kind: RecordKind, body: B, before: object | null, author: string, nowMs = Date.now()): B {
+export function signNew<B extends object>(kind: RecordKind, body: B, before: object | null, author: string, nowMs: number): B {
   const { signs = [] } = KINDS[kind];
   let next = body as unknown as Fields;
   const was = (before ?? {}) as Fields;

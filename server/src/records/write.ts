@@ -21,6 +21,8 @@ interface Standing {
   done: boolean;
   /** of the records that the change names */
   found: { id: string; kind: string }[];
+  /** by the database's clock */
+  now: Date;
 }
 
 /**
@@ -36,10 +38,10 @@ export async function writeAsViewer(db: Database, v: Viewer, kind: RecordKind, i
   mustBeAllowed(v, kind, before, write);
   const usual = !standing.done && !write.follows && kind !== 'production' && (standing.kind === null || standing.kind === kind) && write.baseVersion === standing.version;
   if (!usual) return writeRecord(db, v, kind, id, write);
-  const body = signNew(kind, must(BODY_SCHEMAS[kind] as Schema, write.body) as RecordBodies[RecordKind], before?.body ?? null, v.name);
+  const body = signNew(kind, must(BODY_SCHEMAS[kind] as Schema, write.body) as RecordBodies[RecordKind], before?.body ?? null, v.name, standing.now.getTime());
   mustBeThere(referencesOf(kind, body), standing.found);
   await mustNameOwnFiles(db, v.productionId, body, before?.body ?? null);
-  const now = new Date();
+  const { now } = standing;
   const version = standing.version + 1;
   const after: RecordState = { deleted: write.deleted, body };
   // somebody else was there between the two statements: the whole way finds out what that means
@@ -69,14 +71,15 @@ async function readStanding(db: Database, productionId: string, id: string, muta
     body: RecordBodies[RecordKind];
     done: boolean;
     found: { id: string; kind: string }[] | null;
+    now: Date;
   }>(
-    `select r.kind, r.version, r.deleted, r.body,
+    `select r.kind, r.version, r.deleted, r.body, now() as now,
             exists (select 1 from record_changes c where c.production_id = $productionId::uuid and c.mutation_id = $mutationId::uuid) as done,
             (select json_agg(json_build_object('id', n.id, 'kind', n.kind)) from records n where n.production_id = $productionId::uuid and n.id = any($named::uuid[])) as found
        from (select 1) one left join records r on r.production_id = $productionId::uuid and r.id = $id::uuid`,
     { bind: { productionId, id, mutationId, named: `{${[...new Set(named)].join(',')}}` }, type: QueryTypes.SELECT },
   );
-  return { kind: row.kind, version: row.version ?? 0, before: row.kind ? { deleted: row.deleted, body: row.body } : null, done: row.done, found: row.found ?? [] };
+  return { kind: row.kind, version: row.version ?? 0, before: row.kind ? { deleted: row.deleted, body: row.body } : null, done: row.done, found: row.found ?? [], now: row.now };
 }
 
 interface Straight {

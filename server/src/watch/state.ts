@@ -1,5 +1,6 @@
 import type { ServerState } from '@mesure/contract';
 import { QueryTypes } from 'sequelize';
+import { databaseNow } from '../db/clock';
 import type { Database } from '../db/connect';
 import { freeBytesOf } from '../files/space';
 import { newestFaults } from './faults';
@@ -33,12 +34,19 @@ export async function countsOf(db: Pick<Database, 'sequelize'>): Promise<Counts>
 
 /** The state of the machine for who owns a film on it: counts of all films together, and nothing of what is in them. */
 export async function stateOf(db: Database, dir: string, reserveBytes: number): Promise<ServerState> {
-  const [counts, faults, installation, freeBytes] = await Promise.all([countsOf(db), newestFaults(db, FAULTS_SHOWN), db.Installation.findByPk(1), freeBytesOf(dir, reserveBytes)]);
+  const [now, counts, faults, installation, freeBytes] = await Promise.all([
+    databaseNow(db),
+    countsOf(db),
+    newestFaults(db, FAULTS_SHOWN),
+    db.Installation.findByPk(1),
+    freeBytesOf(dir, reserveBytes),
+  ]);
   return {
-    at: new Date().toISOString(),
+    at: now.toISOString(),
     queue: { waiting: counts.waiting, running: counts.running, oldestWaitS: counts.oldest_wait_s === null ? null : Math.round(counts.oldest_wait_s), failedToday: counts.failed_today },
     disk: { filesBytes: counts.files_bytes, databaseBytes: counts.database_bytes, freeBytes },
     devices: counts.devices,
+    clock: { movedAt: installation?.clockMovedAt?.toISOString() ?? null },
     lastBackupAt: installation?.lastBackupAt?.toISOString() ?? null,
     faults,
   };

@@ -361,6 +361,7 @@ describe('the state of the server', () => {
     queue: { waiting: 0, running: 0, oldestWaitS: null, failedToday: 0 },
     disk: { filesBytes: 12_300_000_000, databaseBytes: 310_000_000, freeBytes: 120_000_000_000 },
     devices: 7,
+    clock: { movedAt: null },
     lastBackupAt: '2026-11-27T21:10:00.000Z',
     faults: [],
   };
@@ -371,6 +372,7 @@ describe('the state of the server', () => {
       Computations: 'none waits',
       Disk: 'files take 12 GB, entries 310 MB; 120 GB free',
       'Last backup': '2026-11-27T21:10',
+      Clock: 'agrees with this device',
       Devices: '7 within an hour',
       Faults: 'none',
     });
@@ -379,6 +381,12 @@ describe('the state of the server', () => {
     expect(lines({ disk: { ...quiet.disk, freeBytes: 9e9 } }).Disk).toMatch(/^▲ .* 9\.0 GB free$/);
     expect(lines({ lastBackupAt: null })['Last backup']).toMatch(/^▲ none yet; bin\/admin backup/);
     expect(lines({ lastBackupAt: '2026-11-26T20:00:00.000Z' })['Last backup']).toBe('▲ 2026-11-26T20:00');
+    expect(lines({ at: '2026-11-28T13:02:00.000Z' }).Clock).toBe('▲ 3 h 2 min ahead of this device');
+    expect(lines({ at: '2026-11-25T09:59:00.000Z', lastBackupAt: null }).Clock).toBe('▲ 3 d 0 h behind this device');
+    expect(lines({ clock: { movedAt: '2026-11-28T07:00:00.000Z' } }).Clock).toBe(
+      'agrees with this device; it moved by days, or the server was off, seen 2026-11-28T07:00: films that end are kept a day longer',
+    );
+    expect(lines({ clock: { movedAt: '2026-11-26T07:00:00.000Z' } }).Clock).toBe('agrees with this device');
     const fault = { what: 'GET /x: Error', requestId: 'r' };
     expect(lines({ faults: [{ at: '2026-11-28T09:00:00.000Z', ...fault }] }).Faults).toBe('▲ one, the last 2026-11-28T09:00');
     expect(lines({ faults: [{ at: '2026-11-20T09:00:00.000Z', ...fault }] }).Faults).toBe('one, the last 2026-11-20T09:00');

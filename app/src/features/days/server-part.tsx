@@ -20,8 +20,21 @@ export interface StateLine {
   ask: boolean;
 }
 
-/** The machine in a few lines, with what needs somebody first said as that. */
-export function stateLines(s: ServerState, nowMs: number, stamp: (at: string) => string): StateLine[] {
+/** A phone takes its time from the world's; a server on a set without a line keeps its own. */
+const CLOCK_APART_MS = 120_000;
+const DAY_MS = 24 * 3_600_000;
+function apartWords(ms: number): string {
+  const minutes = Math.round(Math.abs(ms) / 60_000);
+  const [days, hours] = [Math.floor(minutes / 1440), Math.floor((minutes % 1440) / 60)];
+  const amount = days > 0 ? `${days} d ${hours} h` : hours > 0 ? `${hours} h ${minutes % 60} min` : `${minutes} min`;
+  return `${amount} ${ms > 0 ? 'ahead of' : 'behind'} this device`;
+}
+
+/** The machine in a few lines, with what needs somebody first said as that. `deviceMs` is what this device's own clock says. */
+export function stateLines(s: ServerState, deviceMs: number, stamp: (at: string) => string): StateLine[] {
+  const nowMs = Date.parse(s.at);
+  const apartMs = nowMs - deviceMs;
+  const moved = s.clock.movedAt !== null && nowMs - Date.parse(s.clock.movedAt) < DAY_MS ? s.clock.movedAt : null;
   const { waiting, running, oldestWaitS, failedToday } = s.queue;
   const late = s.lastBackupAt === null || nowMs - Date.parse(s.lastBackupAt) > LATE_BACKUP_MS;
   const waitMin = Math.round((oldestWaitS ?? 0) / 60);
@@ -33,6 +46,14 @@ export function stateLines(s: ServerState, nowMs: number, stamp: (at: string) =>
     },
     { what: 'Disk', words: `files take ${gb(s.disk.filesBytes)}, entries ${gb(s.disk.databaseBytes)}; ${gb(s.disk.freeBytes)} free`, ask: s.disk.freeBytes < LITTLE_BYTES },
     { what: 'Last backup', words: s.lastBackupAt === null ? 'none yet; bin/admin backup on the machine makes one' : stamp(s.lastBackupAt), ask: late },
+    {
+      what: 'Clock',
+      words: [
+        Math.abs(apartMs) > CLOCK_APART_MS ? apartWords(apartMs) : 'agrees with this device',
+        ...(moved ? [`it moved by days, or the server was off, seen ${stamp(moved)}: films that end are kept a day longer`] : []),
+      ].join('; '),
+      ask: Math.abs(apartMs) > CLOCK_APART_MS,
+    },
     { what: 'Devices', words: `${s.devices} within an hour`, ask: false },
     {
       what: 'Faults',
@@ -46,10 +67,13 @@ export function stateLines(s: ServerState, nowMs: number, stamp: (at: string) =>
 export function ServerPart({ onClose }: { onClose: () => void }) {
   const clock = useClock();
   const { session } = useData();
-  const [state, setState] = useState<ServerState | 'asking' | { why: string }>('asking');
+  const [state, setState] = useState<{ said: ServerState; deviceMs: number } | 'asking' | { why: string }>('asking');
   const ask = () => {
     setState('asking');
-    api.server(session.production.id).then(setState, (e: Error) => setState({ why: e.message }));
+    api.server(session.production.id).then(
+      (said) => setState({ said, deviceMs: Date.now() }),
+      (e: Error) => setState({ why: e.message }),
+    );
   };
   useEffect(ask, [session.production.id]);
   return (
@@ -60,7 +84,7 @@ export function ServerPart({ onClose }: { onClose: () => void }) {
         <Failing title="The server cannot be asked" text={state.why} />
       ) : (
         <>
-          {stateLines(state, Date.parse(state.at), (at) => clock.stamp(at)).map((l) => (
+          {stateLines(state.said, state.deviceMs, (at) => clock.stamp(at)).map((l) => (
             <View key={l.what} style={{ flexDirection: 'row', gap: SPACE.m }} testID={`server-${l.what}`}>
               <Words look="label" dim style={{ width: 104 }}>
                 {l.what}
@@ -68,7 +92,7 @@ export function ServerPart({ onClose }: { onClose: () => void }) {
               <Words look="small" style={{ flex: 1 }}>{`${l.ask ? '▲ ' : ''}${l.words}`}</Words>
             </View>
           ))}
-          {state.faults.map((f) => (
+          {state.said.faults.map((f) => (
             <Words key={f.requestId + f.at} look="small" dim selectable>{`${clock.stamp(f.at)}  ${f.what}\n${f.requestId}`}</Words>
           ))}
         </>
