@@ -1,5 +1,6 @@
 import { expect, test } from '@playwright/test';
-import { signIn } from './helpers';
+import { running } from './demo-process';
+import { audit, signIn } from './helpers';
 
 test('a take logged with the network cut is kept, shown as waiting, survives a reload, and is sent exactly once', async ({ page, context }) => {
   await signIn(page, 'wrangler', '/floor');
@@ -38,6 +39,32 @@ test('a take logged with the network cut is kept, shown as waiting, survives a r
   }, id);
   expect(history.changes.map((c) => c.version)).toEqual([1, 2]);
   expect(sent).toHaveLength(2);
+});
+
+test('a browser that takes away what waits here is found out, and it is said until somebody has looked', async ({ page, context }) => {
+  await signIn(page, 'wrangler', '/floor');
+  await expect(page.getByTestId('state-line')).toContainText('all sent');
+  await page.getByTestId('setup-47').click();
+  await context.setOffline(true);
+  await page.getByTestId('log-take').click();
+  await expect(page.getByTestId('state-line')).toContainText('1 waiting');
+  await context.setOffline(false);
+  // everything that the pages keep goes at once, as when the browser needs room
+  await context.route('**/api/**', (route) => route.abort());
+  await page.goto('about:blank');
+  const cdp = await context.newCDPSession(page);
+  await cdp.send('Storage.clearDataForOrigin', { origin: running().address, storageTypes: 'indexeddb,local_storage,cache_storage,service_workers' });
+  await context.unroute('**/api/**');
+  await signIn(page, 'wrangler', '/floor');
+  await expect(page.getByTestId('evicted')).toContainText('one entry or picture of this device had not been sent');
+  await audit(page, 'evicted');
+  await page.reload();
+  await expect(page.getByTestId('evicted')).toBeVisible();
+  await page.getByTestId('evicted-seen').click();
+  await expect(page.getByTestId('evicted')).toHaveCount(0);
+  await page.reload();
+  await expect(page.getByTestId('state-line')).toContainText('all sent');
+  await expect(page.getByTestId('evicted')).toHaveCount(0);
 });
 
 test('a phone may put the application on its home screen: manifest, icons and worker are as Chromium wants them', async ({ page, context }) => {

@@ -14,6 +14,7 @@ import { createPicturesStore, type PicturesState, type PicturesStore } from './p
 import { createRecordsStore, type RecordsState, type RecordsStore } from './records-store';
 import { createSessionStore, type SessionState } from './session-store';
 import { steadyCopy, type Trouble } from './steady-copy';
+import { watchForEviction } from './evicted';
 import { tellWhatWaits } from './tell-waiting';
 
 export { api, ApiError, OfflineError } from './api';
@@ -32,6 +33,7 @@ export const sessionStore = createSessionStore(api);
 export const useSession = <T,>(pick: (s: SessionState) => T): T => useStore(sessionStore, pick);
 
 /** What the phone does not take, while it does not. */
+export { dismissEvicted, useEvicted } from './evicted';
 export const troubleStore = createStore<{ trouble: Trouble | null }>()(() => ({ trouble: null }));
 export const useTrouble = (): Trouble | null => useStore(troubleStore, (s) => s.trouble);
 
@@ -102,6 +104,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
       asking = setTimeout(() => void analyses.getState().refresh(), STALE_CHECK_MS);
     });
     const stopTelling = tellWhatWaits(api, records, pictures);
+    const stopWatching = watchForEviction(productionId, records, pictures, () => new Date().toISOString());
     void analyses.getState().refresh();
     void navigator.storage?.persist?.();
     const wake = () => {
@@ -125,6 +128,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
     return () => {
       live.stop();
       stopTelling();
+      stopWatching();
       unsubscribe();
       clearTimeout(asking);
       window.removeEventListener('online', wake);

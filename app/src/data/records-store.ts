@@ -36,6 +36,8 @@ export interface RecordsState {
   outbox: Waiting[];
   /** changes that were ordered and are not on the device yet */
   keeping: number;
+  /** the copy on this device had nothing in it when it was opened */
+  begunEmpty: boolean;
   reachable: boolean;
   signInNeeded: boolean;
   /** records that the server lost when it was restored from a backup, as this device has them */
@@ -290,6 +292,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
       records: {},
       outbox: [],
       keeping: 0,
+      begunEmpty: false,
       reachable: true,
       signInNeeded: false,
       onlyHere: [],
@@ -306,6 +309,7 @@ export function createRecordsStore({ api, local, productionId, author, newId, no
           const records: Record<string, StoredRecord> = {};
           for (const r of list) records[r.id] = r;
           set({
+            begunEmpty: cursor === null && outbox.length === 0,
             onlyHere,
             records,
             outbox,

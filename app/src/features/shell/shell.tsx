@@ -11,6 +11,7 @@ import { DaySheet } from '../days/day-sheet';
 import { useDay } from '../days/use-day';
 import { PeopleSheet } from '../people/people-sheet';
 import { RenewedLine } from './renewed-line';
+import { EvictedLine } from './evicted-line';
 import { TroubleLine } from './trouble-line';
 import { OutboxList } from './outbox-list';
 import { MAIN_ACTION } from './pane';
@@ -67,6 +68,7 @@ export function Shell({ children }: PropsWithChildren) {
       <View style={{ flex: 1, minWidth: 0, minHeight: 0 }}>
         <HeadLine />
         <TroubleLine />
+        <EvictedLine />
         <RenewedLine />
         <EndingLine />
         <View role="main" style={{ flex: 1, minHeight: 0 }}>
