@@ -55,6 +55,7 @@ async function together(jobs) {
 const TYPES = [
   ['types', bin('tsc'), ['-p', 'tsconfig.json']],
   ['types of the browser tests', bin('tsc'), ['-p', 'e2e/tsconfig.json']],
+  ['types of the ordeal', bin('tsc'), ['-p', 'scripts/ordeal/tsconfig.json']],
   ['types of the client', bin('tsc'), ['-p', 'app/tsconfig.json']],
 ];
 const LINT = [

@@ -9,13 +9,15 @@ import { useProduction } from '../days/use-day';
 import { lensWords, nextCamera } from '../kit/package-words';
 import { BODY_FIELDS, LENS_FIELDS, NEW, number, partsOf, type MountText } from './mount-parts';
 
+const byName = <R extends { body: { name: string } }>(parts: readonly R[]): R[] => [...parts].sort((a, b) => a.body.name.localeCompare(b.body.name, 'en', { numeric: true }));
+
 /** A camera in one sheet: a body with the mode that is used and a lens, of the kit or new, and both together under a letter. */
 export function MountSheet({ onClose }: { onClose: () => void }) {
   const router = useRouter();
   const { fps } = useProduction();
   const mounted = useMounted();
-  const bodies = useAll('body');
-  const lenses = useAll('lens');
+  const bodies = byName(useAll('body'));
+  const lenses = byName(useAll('lens'));
   const writeMany = useRecordsState((s) => s.writeMany);
   const initial: MountText = {
     camera: nextCamera(mounted),
