@@ -68,13 +68,13 @@ export async function extractFrame(file: string, name: string, atS: number | nul
   return { png, atS: at, widthPx: png.readUInt32BE(16), heightPx: png.readUInt32BE(20), durationS };
 }
 
-/** WAV, by its first bytes. */
+/** WAV, by its first bytes; also that of more than 4 GB (EBU Tech 3306, ITU-R BS.2088). */
 export async function isWav(file: string): Promise<boolean> {
   const handle = await open(file);
   try {
     const head = Buffer.alloc(12);
     await handle.read(head, 0, 12, 0);
-    return head.toString('latin1', 0, 4) === 'RIFF' && head.toString('latin1', 8, 12) === 'WAVE';
+    return ['RIFF', 'RF64', 'BW64'].includes(head.toString('latin1', 0, 4)) && head.toString('latin1', 8, 12) === 'WAVE';
   } finally {
     await handle.close();
   }

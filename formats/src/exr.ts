@@ -16,11 +16,21 @@ const TYPE_BYTES: Readonly<Record<string, number>> = {
 const CHUNK_LINES = [1, 1, 1, 16, 32, 16, 32, 32, 32, 256];
 const TILED = 0x200;
 
-interface Header {
+interface Window {
+  left: number;
+  top: number;
   widthPx: number;
   heightPx: number;
+}
+interface Header {
+  /** the pixels that are written */
+  data: Window | null;
+  /** the picture as it is shown; the written ones may be fewer, or lie beyond it */
+  display: Window | null;
+  pixelAspect: number;
   compression: number;
-  channels: number;
+  /** name and kind of each (0: whole numbers, 1: half, 2: float), and whether it has every pixel */
+  channels: { name: string; kind: number; whole: boolean }[];
   tiled: boolean;
   /** first byte behind it */
   endAt: number;
@@ -37,7 +47,11 @@ function walkHeader(bytes: Uint8Array, file: string, enough: (h: Header) => bool
   if (bytes.length < 12) throw cut();
   const flags = view.getUint32(4, true);
   if (flags & DEEP_OR_MANY) throw new FormatError(file, null, null, 'is a deep or many-part OpenEXR file; give one flat picture');
-  const found: Header = { widthPx: 0, heightPx: 0, compression: -1, channels: 0, tiled: (flags & TILED) !== 0, endAt: 0 };
+  const found: Header = { data: null, display: null, pixelAspect: 1, compression: -1, channels: [], tiled: (flags & TILED) !== 0, endAt: 0 };
+  const windowAt = (from: number): Window => {
+    const [left, top, right, bottom] = [0, 4, 8, 12].map((k) => view.getInt32(from + k, true));
+    return { left, top, widthPx: right - left + 1, heightPx: bottom - top + 1 };
+  };
   let at = 8;
   const text = (): string => {
     const end = bytes.indexOf(0, at);
@@ -53,16 +67,16 @@ function walkHeader(bytes: Uint8Array, file: string, enough: (h: Header) => bool
     at += 4;
     const end = at + size;
     if (end > bytes.length || size !== (TYPE_BYTES[type] ?? size)) throw cut();
-    if (name === 'dataWindow' && type === 'box2i') {
-      found.widthPx = view.getInt32(at + 8, true) - view.getInt32(at, true) + 1;
-      found.heightPx = view.getInt32(at + 12, true) - view.getInt32(at + 4, true) + 1;
-    } else if (name === 'compression') found.compression = bytes[at];
+    if (name === 'dataWindow' && type === 'box2i') found.data = windowAt(at);
+    else if (name === 'displayWindow' && type === 'box2i') found.display = windowAt(at);
+    else if (name === 'pixelAspectRatio' && type === 'float') found.pixelAspect = view.getFloat32(at, true);
+    else if (name === 'compression') found.compression = bytes[at];
     else if (name === 'channels') {
       // name, type, whether it is linear, and how it is sampled
       for (let channel = text(); channel !== ''; channel = text()) {
-        found.channels += 1;
+        if (at + 16 >= end) throw cut();
+        found.channels.push({ name: channel, kind: view.getUint32(at, true), whole: view.getUint32(at + 8, true) === 1 && view.getUint32(at + 12, true) === 1 });
         at += 16;
-        if (at >= end) throw cut();
       }
       if (at !== end) throw cut();
     }
@@ -73,12 +87,26 @@ function walkHeader(bytes: Uint8Array, file: string, enough: (h: Header) => bool
   return found;
 }
 
-/** Size of the data window, from the beginning of a file. @throws FormatError */
-export function exrSize(head: Uint8Array, file: string): { widthPx: number; heightPx: number } {
-  // what stands behind it (a small preview, what a camera notes) may be longer than the beginning that was read
-  const { widthPx, heightPx } = walkHeader(head, file, (h) => h.widthPx !== 0 || h.heightPx !== 0);
-  if (widthPx === 0 && heightPx === 0) throw new FormatError(file, null, null, 'is an OpenEXR file with a broken header');
-  return { widthPx, heightPx };
+/** Of an edge: more than any picture has, and little enough that a product of two is exact. */
+const MOST_EDGE = 1 << 24;
+const isWindow = (w: Window | null): w is Window => w !== null && w.widthPx >= 1 && w.heightPx >= 1 && w.widthPx < MOST_EDGE && w.heightPx < MOST_EDGE;
+
+export interface ExrSize {
+  /** of the picture that is shown */
+  widthPx: number;
+  heightPx: number;
+  /** what the file must hold */
+  written: { widthPx: number; heightPx: number };
+  /** width of a pixel over its height: 2 of an anamorphic picture that is shown stretched */
+  pixelAspect: number;
+}
+/** Size of the picture, from the beginning of a file. @throws FormatError */
+export function exrSize(head: Uint8Array, file: string): ExrSize {
+  // what stands behind them (a small preview, what a camera notes) may be longer than the beginning that was read
+  const { data, display, pixelAspect } = walkHeader(head, file, (h) => h.data !== null && h.display !== null);
+  if (!isWindow(data) || (display !== null && !isWindow(display))) throw new FormatError(file, null, null, 'is an OpenEXR file with a broken header');
+  const { widthPx, heightPx } = display ?? data;
+  return { widthPx, heightPx, written: { widthPx: data.widthPx, heightPx: data.heightPx }, pixelAspect };
 }
 
 /**
@@ -86,12 +114,14 @@ export function exrSize(head: Uint8Array, file: string): { widthPx: number; heig
  * Source  OpenEXR file layout: behind the header stands where each chunk of lines begins, as 64-bit numbers.
  * @throws FormatError
  */
-function mustBeWhole(bytes: Uint8Array, file: string): void {
+function mustBeWhole(bytes: Uint8Array, file: string): { data: Window; display: Window } {
   const h = walkHeader(bytes, file, () => false);
-  if (h.channels === 0 || h.compression < 0 || h.compression >= CHUNK_LINES.length || h.widthPx < 1 || h.heightPx < 1)
+  if (h.channels.length === 0 || h.compression < 0 || h.compression >= CHUNK_LINES.length || !isWindow(h.data) || (h.display !== null && !isWindow(h.display)))
     throw new FormatError(file, null, null, 'is an OpenEXR file with a broken header');
-  if (h.tiled) return;
-  const chunks = Math.ceil(h.heightPx / CHUNK_LINES[h.compression]);
+  mustBePicture(h, file);
+  const windows = { data: h.data, display: h.display ?? h.data };
+  if (h.tiled) return windows;
+  const chunks = Math.ceil(h.data.heightPx / CHUNK_LINES[h.compression]);
   const behind = h.endAt + 8 * chunks;
   const damaged = () => new FormatError(file, null, null, 'is an OpenEXR file whose lines are not where it says; it is cut off or damaged');
   if (behind > bytes.length) throw damaged();
@@ -99,6 +129,26 @@ function mustBeWhole(bytes: Uint8Array, file: string): void {
   for (let i = 0; i < chunks; i += 1) {
     const where = Number(view.getBigUint64(h.endAt + 8 * i, true));
     if (where < behind || where + 8 > bytes.length) throw damaged();
+  }
+  return windows;
+}
+
+/** The reader knows red, green, blue, alpha and luminance, in half or float; of anything else it would make a black picture. @throws FormatError */
+function mustBePicture({ channels }: Header, file: string): void {
+  const named = (name: string) => channels.find((c) => c.name === name);
+  const said = channels
+    .map((c) => c.name)
+    .slice(0, 8)
+    .join(', ');
+  const used = ['R', 'G', 'B'].every(named) ? ['R', 'G', 'B'] : named('Y') ? ['Y'] : null;
+  if (!used) {
+    const layers = channels.some((c) => c.name.includes('.'));
+    throw new FormatError(file, null, null, `has the channels ${said}; R, G and B, or Y, are read${layers ? ': of a file with layers or two views give one, with its channels named so' : ''}`);
+  }
+  for (const name of used) {
+    const c = named(name)!;
+    if (c.kind === 0) throw new FormatError(file, null, null, `has whole numbers in ${name}, which are no light; half or float are read`);
+    if (!c.whole) throw new FormatError(file, null, null, `has ${name} at fewer places than it has pixels; give it whole`);
   }
 }
 
@@ -108,15 +158,20 @@ const MOST_PACKED = 1100;
 const LEAST_PIXEL_BYTES = 2;
 
 /** Before a pixel is decoded: a header of a few bytes may claim a picture of gigabytes. @throws FormatError */
-export function mustHoldPixels(fileBytes: number, { widthPx, heightPx }: { widthPx: number; heightPx: number }, file: string): void {
+export function mustHoldPixels(fileBytes: number, { written: { widthPx, heightPx } }: Pick<ExrSize, 'written'>, file: string): void {
   if (widthPx * heightPx * LEAST_PIXEL_BYTES > fileBytes * MOST_PACKED)
     throw new FormatError(file, null, null, `claims ${widthPx} × ${heightPx} pixels, which its ${fileBytes} bytes cannot hold; it is cut off or made up`);
 }
 
-/** Scene-linear red, green, blue and alpha, top row first. @throws FormatError */
-export function readExrRgba(bytes: Uint8Array, file: string): { widthPx: number; heightPx: number; channels: 4; data: Float32Array } {
+/**
+ * Scene-linear red, green, blue and alpha, top row first: all pixels that are written, or those of the picture, black where none is.
+ * @throws FormatError
+ */
+export function readExrRgba(bytes: Uint8Array, file: string, which: 'written' | 'picture' = 'written'): { widthPx: number; heightPx: number; channels: 4; data: Float32Array } {
   mustHoldPixels(bytes.length, exrSize(bytes, file), file);
-  mustBeWhole(bytes, file);
+  const windows = mustBeWhole(bytes, file);
+  const written = windows.data;
+  const display = which === 'picture' ? windows.display : written;
   let decoded: { width: number; height: number; data: Float32Array; format: number };
   try {
     const loader = new EXRLoader().setDataType(FloatType);
@@ -124,13 +179,20 @@ export function readExrRgba(bytes: Uint8Array, file: string): { widthPx: number;
   } catch (cause) {
     throw new FormatError(file, null, null, `cannot be decoded as OpenEXR: ${cause instanceof Error ? cause.message.split('\n')[0] : 'unknown reason'}`);
   }
-  const { width, height, data: raw } = decoded;
+  if (decoded.width !== written.widthPx || decoded.height !== written.heightPx) throw new FormatError(file, null, null, 'is an OpenEXR file with a broken header');
   const gray = decoded.format !== RGBAFormat;
+  const raw = decoded.data;
+  const { widthPx: width, heightPx: height } = display;
+  // black where nothing is written; what is written beyond the picture is not of it
   const data = new Float32Array(4 * width * height);
+  const first = Math.max(0, written.left - display.left);
+  const end = Math.min(width, written.left + written.widthPx - display.left);
   for (let y = 0; y < height; y += 1) {
+    const line = y + display.top - written.top;
+    if (line < 0 || line >= written.heightPx) continue;
     // the loader gives the bottom row first
-    let from = (gray ? 1 : 4) * width * (height - 1 - y);
-    for (let to = 4 * y * width; to < 4 * (y + 1) * width; to += 4, from += gray ? 1 : 4) {
+    let from = (gray ? 1 : 4) * (written.widthPx * (written.heightPx - 1 - line) + first + display.left - written.left);
+    for (let to = 4 * (y * width + first); to < 4 * (y * width + end); to += 4, from += gray ? 1 : 4) {
       data[to] = raw[from];
       data[to + 1] = gray ? raw[from] : raw[from + 1];
       data[to + 2] = gray ? raw[from] : raw[from + 2];
@@ -142,7 +204,11 @@ export function readExrRgba(bytes: Uint8Array, file: string): { widthPx: number;
 
 /** Scene-linear luminance, top row first; alpha is not looked at. @throws FormatError */
 export function readExrLuminance(bytes: Uint8Array, file: string): { widthPx: number; heightPx: number; data: Float32Array } {
-  const { widthPx, heightPx, data: rgba } = readExrRgba(bytes, file);
+  return luminanceOf(readExrRgba(bytes, file, 'picture'));
+}
+
+/** Luminance of linear light with the primaries of ITU-R BT.709; alpha is not looked at. */
+export function luminanceOf({ widthPx, heightPx, data: rgba }: { widthPx: number; heightPx: number; data: Float32Array }): { widthPx: number; heightPx: number; data: Float32Array } {
   const data = new Float32Array(widthPx * heightPx);
   for (let i = 0, k = 0; i < data.length; i += 1, k += 4) data[i] = 0.2126 * rgba[k] + 0.7152 * rgba[k + 1] + 0.0722 * rgba[k + 2];
   return { widthPx, heightPx, data };

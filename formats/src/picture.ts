@@ -1,7 +1,7 @@
 import type { GrayImage } from '@mesure/core';
 import { open, readFile, stat } from 'node:fs/promises';
 import sharp, { type Metadata } from 'sharp';
-import { exrSize, isExr, mustHoldPixels, readExrLuminance, toDisplayScale } from './exr';
+import { exrSize, isExr, luminanceOf, mustHoldPixels, readExrLuminance, toDisplayScale } from './exr';
 import { FormatError } from './format-error';
 
 export { isExr } from './exr';
@@ -33,10 +33,13 @@ export interface PictureInfo {
  */
 export async function inspectPicture(source: Buffer | string, file: string): Promise<PictureInfo> {
   const head = await headOf(source);
-  const info: PictureInfo = isExr(head) ? { format: 'exr', mime: 'image/x-exr', bits: 32, ...exrSize(head, file) } : await inspectWithSharp(source, file);
+  const exr = isExr(head) ? exrSize(head, file) : null;
+  const info: PictureInfo = exr ? { format: 'exr', mime: 'image/x-exr', bits: 32, widthPx: exr.widthPx, heightPx: exr.heightPx } : await inspectWithSharp(source, file);
   const { widthPx, heightPx } = info;
-  if (info.format === 'exr' && widthPx * heightPx <= MAX_PICTURE_PIXELS) mustHoldPixels(typeof source === 'string' ? (await stat(source)).size : source.length, info, file);
-  if (widthPx * heightPx > MAX_PICTURE_PIXELS) throw new FormatError(file, null, null, `is ${widthPx} × ${heightPx}; more than ${MAX_PICTURE_PIXELS / 1e6} megapixels are not read`);
+  for (const size of [info, ...(exr ? [exr.written] : [])])
+    if (size.widthPx * size.heightPx > MAX_PICTURE_PIXELS)
+      throw new FormatError(file, null, null, `is ${size.widthPx} × ${size.heightPx}; more than ${MAX_PICTURE_PIXELS / 1e6} megapixels are not read`);
+  if (exr) mustHoldPixels(typeof source === 'string' ? (await stat(source)).size : source.length, exr, file);
   if (!(widthPx >= MIN_SIDE_PX && heightPx >= MIN_SIDE_PX)) throw new FormatError(file, null, null, `is ${widthPx} × ${heightPx}; a plate has at least ${MIN_SIDE_PX} pixels a side`);
   return info;
 }
@@ -53,9 +56,13 @@ async function inspectWithSharp(source: Buffer | string, file: string): Promise<
   if (!mime || !meta.width || !meta.height) throw new FormatError(file, null, null, `is ${meta.format ?? 'unknown'}; a plate must be JPEG, PNG, TIFF or OpenEXR`);
   if ((meta.pages ?? 1) > 1) throw new FormatError(file, null, null, `holds ${meta.pages} pictures; give one`);
   if (meta.space === 'cmyk') throw new FormatError(file, null, null, 'is in printing colours (CMYK), so it is not what a camera wrote; give the original');
+  if (!(meta.depth! in BITS)) throw new FormatError(file, null, null, `has numbers of the kind ${meta.depth} for its light; 8 and 16 bits and float are read`);
   const turned = (meta.orientation ?? 1) >= 5;
-  return { format: meta.format as PictureInfo['format'], mime, widthPx: turned ? meta.height : meta.width, heightPx: turned ? meta.width : meta.height, bits: meta.depth === 'ushort' ? 16 : 8 };
+  return { format: meta.format as PictureInfo['format'], mime, widthPx: turned ? meta.height : meta.width, heightPx: turned ? meta.width : meta.height, bits: BITS[meta.depth ?? 'uchar'] ?? 8 };
 }
+
+/** Kinds of numbers that are light, and their bits. Of whole numbers of 32 bits nobody knows which one is white. */
+const BITS: Readonly<Record<string, number>> = { uchar: 8, ushort: 16, float: 32 };
 
 /** An OpenEXR header lies within the first part of the file. */
 const HEAD_BYTES = 65_536;
@@ -75,6 +82,10 @@ export async function readGray(source: Buffer | string, file: string): Promise<G
   const info = await inspectPicture(source, file);
   if (info.format === 'exr') {
     const linear = readExrLuminance(typeof source === 'string' ? await readFile(source) : source, file);
+    return { ...linear, data: toDisplayScale(linear.data) };
+  }
+  if (info.bits === 32) {
+    const linear = luminanceOf(await readLinearTiff(source, file));
     return { ...linear, data: toDisplayScale(linear.data) };
   }
   const deep = info.bits === 16;
@@ -100,6 +111,26 @@ export async function readGray(source: Buffer | string, file: string): Promise<G
   });
 }
 
+/** A TIFF of float: linear light as red, green, blue and alpha. @throws FormatError */
+export function readLinearTiff(source: Buffer | string, file: string): Promise<{ widthPx: number; heightPx: number; channels: 4; data: Float32Array }> {
+  return decoding(file, async () => {
+    const { data, info } = await sharp(source, { limitInputPixels: MAX_PICTURE_PIXELS, failOn: 'error' })
+      .autoOrient()
+      .toColourspace('scrgb')
+      .raw({ depth: 'float' })
+      .toBuffer({ resolveWithObject: true });
+    const values = new Float32Array(data.buffer, data.byteOffset, data.byteLength / 4);
+    const { width, height, channels } = info;
+    const colours = channels >= 3 ? 3 : 1;
+    const rgba = new Float32Array(4 * width * height);
+    for (let i = 0; i < width * height; i += 1) {
+      for (let c = 0; c < 3; c += 1) rgba[4 * i + c] = values[i * channels + Math.min(c, colours - 1)];
+      rgba[4 * i + 3] = channels > colours ? values[i * channels + colours] : 1;
+    }
+    return { widthPx: width, heightPx: height, channels: 4 as const, data: rgba };
+  });
+}
+
 /** What the picture library finds fault with, as the file's fault. */
 async function decoding<T>(file: string, work: () => Promise<T>): Promise<T> {
   try {
@@ -112,7 +143,7 @@ async function decoding<T>(file: string, work: () => Promise<T>): Promise<T> {
 /** A JPEG for looking at, at most so wide. @throws FormatError */
 export async function previewJpeg(source: Buffer, file: string, widthPx: number): Promise<Buffer> {
   let picture = sharp(source, { limitInputPixels: MAX_PICTURE_PIXELS });
-  if (isExr(source)) {
+  if (isExr(source) || (await inspectPicture(source, file)).bits === 32) {
     const gray = await readGray(source, file);
     picture = sharp(Uint8Array.from(gray.data), { raw: { width: gray.widthPx, height: gray.heightPx, channels: 1 } });
   }

@@ -4,14 +4,15 @@ import { DataTexture, FloatType, HalfFloatType, RGBAFormat } from 'three';
 import { EXRExporter, ZIP_COMPRESSION } from 'three/examples/jsm/exporters/EXRExporter.js';
 import { FormatError } from './format-error';
 import { isExr, readExrRgba } from './exr';
-import { inspectPicture, MAX_PICTURE_PIXELS } from './picture';
+import { inspectPicture, MAX_PICTURE_PIXELS, readLinearTiff } from './picture';
 
 export type PictureRaster = Raster<Uint8Array> | Raster<Uint16Array> | Raster<Float32Array>;
 
 /** The picture itself, with its colours and its depth, upright. OpenEXR stays linear. @throws FormatError */
 export async function readRaster(bytes: Buffer, file: string): Promise<PictureRaster> {
   const info = await inspectPicture(bytes, file);
-  if (isExr(bytes)) return readExrRgba(bytes, file);
+  if (isExr(bytes)) return readExrRgba(bytes, file, 'picture');
+  if (info.bits === 32) return readLinearTiff(bytes, file);
   const deep = info.bits === 16;
   try {
     const { data, info: out } = await sharp(bytes, { limitInputPixels: MAX_PICTURE_PIXELS, failOn: 'error' })

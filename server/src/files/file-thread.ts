@@ -3,6 +3,7 @@ import Piscina from 'piscina';
 import { createHash } from 'node:crypto';
 import pLimit from 'p-limit';
 import { ApiProblem } from '../http/problem';
+import { THREAD } from '../jobs/thread-options';
 import type { ThreadAnswer, ThreadTask, ThreadTasks } from './in-thread';
 
 export interface FileThread {
@@ -36,11 +37,10 @@ export function openFileThread(threadFile: string): FileThread {
   const turns = new Map(Object.entries(LANES).map(([lane, { threads }]) => [lane, pLimit(threads)]));
   const poolOf = (lane: ThreadTask['what']) => {
     let pool = pools.get(lane);
-    // the writer of TIFF looks into the data that its thread was begun with, and there must be some
     if (!pool)
       pools.set(
         lane,
-        (pool = new Piscina({ filename: threadFile, workerData: {}, minThreads: 0, maxThreads: LANES[lane].threads, idleTimeout: 60_000, resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB } })),
+        (pool = new Piscina({ filename: threadFile, ...THREAD, minThreads: 0, maxThreads: LANES[lane].threads, idleTimeout: 60_000, resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB } })),
       );
     return pool;
   };

@@ -15,6 +15,7 @@ import type { ComputeAnswer, ComputeProgress, MadeFile } from './compute-types';
 import { briefOf } from './briefs';
 import { prepare } from './given';
 import { ANALYSIS_QUEUE, enqueueAnalysis } from './queue';
+import { THREAD } from './thread-options';
 import { KIND_LIMITS, TAKEN_OVER } from './turns';
 import { removeEnded } from '../people/end-production';
 
@@ -53,8 +54,7 @@ export async function startWorker({
   abandonedAfterMs = 15_000,
   limitMs = (kind) => 1000 * KIND_LIMITS[kind].seconds,
 }: WorkerOptions): Promise<{ stop(): Promise<void> }> {
-  // empty and not missing: the TIFF writer's dependency looks into it
-  const pool = new Piscina({ filename: computeFile, minThreads: 1, maxThreads: 1, idleTimeout: 60_000, workerData: {}, resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB } });
+  const pool = new Piscina({ filename: computeFile, minThreads: 1, maxThreads: 1, idleTimeout: 60_000, ...THREAD, resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB } });
   let closing = false;
 
   async function run(analysisId: string): Promise<void> {
