@@ -1,5 +1,5 @@
 import { FormatError, textOf, warningsApart } from '@mesure/formats';
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
 import { parseArgs, type ParseArgsConfig } from 'node:util';
 import { UsageError } from './usage-error';
 
@@ -20,6 +20,12 @@ export function readBytes(file: string): Buffer {
     const code = (cause as NodeJS.ErrnoException).code;
     throw new UsageError(`${file}: ${code === 'ENOENT' ? 'there is no such file' : code === 'EISDIR' ? 'is a folder' : `cannot be read (${code})`}`);
   }
+}
+
+/** For what is read by another program, which would not say it in our words. */
+export function mustBeFile(file: string): void {
+  const there = statSync(file, { throwIfNoEntry: false });
+  if (!there?.isFile()) throw new UsageError(`${file}: ${there ? 'is no file' : 'there is no such file'}`);
 }
 
 export const writeText = (file: string, text: string): void => writeBytes(file, text);

@@ -1,4 +1,4 @@
-import { clapEvidence, compareSync, CoreError, soundEvidence, timecodeEvidence, type SyncComparison, type SyncEvidence } from '@mesure/core';
+import { clapEvidence, compareSync, CoreError, soundEvidence, timecodeEvidence, type ClipStart, type SyncComparison, type SyncEvidence } from '@mesure/core';
 import type { SyncBody, TakeBody } from './records';
 import type { SyncOutcome } from './wire';
 
@@ -24,12 +24,19 @@ export interface TakeSync extends SyncComparison {
 export function takeSync({ take, packageId, sync, outcome, mainFps, witnessFps }: SyncInput): TakeSync {
   const fps = { main: outcome?.main.fps ?? take.fps ?? mainFps, witness: outcome?.witness.fps ?? witnessFps };
   const written = { main: take.timecodeIn ?? null, witness: take.witnesses?.find((w) => w.packageId === packageId)?.timecodeIn ?? null };
-  const timecode = { main: outcome?.main.timecode ?? written.main, witness: outcome?.witness.timecode ?? written.witness };
+  const startOf = (side: 'main' | 'witness'): ClipStart | null => {
+    const timecode = outcome?.[side].timecode ?? written[side];
+    const startsAtS = outcome?.[side].startsAtS;
+    // what the file says goes before what was written down
+    if (typeof startsAtS === 'number' && !outcome?.[side].timecode) return { startsAtS };
+    return timecode ? { timecode, fps: fps[side] } : null;
+  };
+  const starts = { main: startOf('main'), witness: startOf('witness') };
   const evidence: SyncEvidence[] = [];
   const problems: string[] = [];
-  if (timecode.main && timecode.witness) {
+  if (starts.main && starts.witness) {
     try {
-      evidence.push(timecodeEvidence({ timecode: timecode.main, fps: fps.main }, { timecode: timecode.witness, fps: fps.witness }));
+      evidence.push(timecodeEvidence(starts.main, starts.witness));
     } catch (e) {
       if (!(e instanceof CoreError)) throw e;
       problems.push(`Timecode: ${e.message}`);

@@ -240,6 +240,8 @@ export interface ClipFacts {
   /** of the first frame */
   timecode: string | null;
   hasSound: boolean;
+  /** of a sound recorder: when it begins, seconds of the day; missing: it says none, or nobody looked */
+  startsAtS?: number | null;
   /** its frames do not follow each other evenly, so that a number of frames is no length of time; missing: nobody looked */
   varies?: boolean;
   /** of its picture, upright; missing in what was kept before it was asked */

@@ -3,8 +3,10 @@ import { execFile } from 'node:child_process';
 import { open } from 'node:fs/promises';
 import type { Sound } from '@mesure/core';
 import { FormatError } from './format-error';
-import { FASTEST_HZ, SLOWEST_HZ } from './wav';
 
+/** Below telephones and above what anybody records: a rate out of it would make a small file into hours of sound. */
+const SLOWEST_HZ = 4000;
+const FASTEST_HZ = 400_000;
 /** A frame of a clip is found in seconds; a file on which ffmpeg works longer is not a clip that one shoots. */
 const LIMIT_MS = 60_000;
 const MAX_FRAME_BYTES = 1 << 30;
@@ -86,6 +88,8 @@ export interface ProbedClip {
   fps: number | null;
   timecode: string | null;
   hasSound: boolean;
+  /** when a recording begins, seconds of the day, by its time reference (EBU Tech 3285); null: it says none */
+  startsAtS: number | null;
   /** its frames do not follow each other evenly */
   varies: boolean;
   /** of its picture, upright; null: sound only */
@@ -105,7 +109,7 @@ export async function probeClip(file: string, name: string): Promise<ProbedClip>
     [
       ...(await inputOf(file)),
       '-show_entries',
-      'stream=codec_type,width,height,sample_rate,r_frame_rate,duration:stream_side_data=rotation:stream_tags=timecode:format=duration:format_tags=timecode',
+      'stream=codec_type,width,height,sample_rate,r_frame_rate,duration:stream_side_data=rotation:stream_tags=timecode:format=duration:format_tags=timecode,time_reference',
       '-of',
       'json',
       '-i',
@@ -124,7 +128,7 @@ export async function probeClip(file: string, name: string): Promise<ProbedClip>
       tags?: { timecode?: string };
       side_data_list?: { rotation?: number }[];
     }[];
-    format?: { duration?: string; tags?: { timecode?: string } };
+    format?: { duration?: string; tags?: { timecode?: string; time_reference?: string } };
   };
   const picture = streams.find((s) => s.codec_type === 'video');
   const [over, under] = (picture?.r_frame_rate ?? '').split('/').map(Number);
@@ -145,7 +149,14 @@ export async function probeClip(file: string, name: string): Promise<ProbedClip>
     frames: shown?.atS.length ?? 0,
     timecode: timecode && /^\d{2}:\d{2}:\d{2}[:;]\d{2,3}$/.test(timecode) ? timecode : null,
     hasSound: streams.some((s) => s.codec_type === 'audio'),
+    startsAtS: secondsOfDay(format?.tags?.time_reference, soundHz),
   };
+}
+
+/** Samples since midnight. Nought is what a recorder writes that has no clock. */
+function secondsOfDay(samples: string | undefined, rateHz: number): number | null {
+  const s = Number(samples) / rateHz;
+  return s > 0 && s < 86_400 ? s : null;
 }
 
 /** ffmpeg turns frames upright: of a clip that was held on its side width and height change places. */

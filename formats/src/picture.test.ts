@@ -7,7 +7,6 @@ import sharp from 'sharp';
 import { readPictureNotes } from './exif';
 import { clipFrameJpeg, extractFrame, extractSound, frameTimes, inspectPicture, isClip, previewJpeg, readGray } from './picture';
 import { writeStMapExr } from './st-map';
-import { readWav } from './wav';
 
 const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-pictures-'));
 afterAll(() => rmSync(dir, { recursive: true, force: true }));
@@ -295,7 +294,6 @@ describe('small files that would be large', () => {
     header.writeUInt32LE(11_000, 40);
     const file = path.join(dir, 'slow.wav');
     writeFileSync(file, Buffer.concat([header, Buffer.alloc(11_000)]));
-    expect(() => readWav(Buffer.concat([header, Buffer.alloc(11_000)]), 'slow.wav')).toThrow(/claims 1 samples a second/);
     await expect(extractSound(file, 'slow.wav')).rejects.toThrow(/claims 1 samples of sound a second/);
   });
 

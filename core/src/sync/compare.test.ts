@@ -7,6 +7,10 @@ describe('three ways to one offset', () => {
     expect(timecodeEvidence({ timecode: '00:00:01:00', fps: 25 }, { timecode: '23:59:59:00', fps: 25 }).offsetS).toBeCloseTo(2, 12);
     // 25 frames of 50 in a second: half of it
     expect(timecodeEvidence(main, { timecode: '10:04:31:00', fps: 50 }).offsetS).toBeCloseTo(0.5, 12);
+    // a recorder's time reference: 10:04:29.5 is two seconds before the frame 12 of 24
+    const recorder = timecodeEvidence(main, { startsAtS: 10 * 3600 + 4 * 60 + 29.5 });
+    expect([recorder.offsetS, recorder.sigmaS]).toEqual([expect.closeTo(2, 9), expect.closeTo(Math.SQRT2 / 24 / Math.sqrt(12), 9)]);
+    expect(timecodeEvidence({ startsAtS: 1 }, { startsAtS: 86_399 }).offsetS).toBeCloseTo(2, 9);
     expect(() => timecodeEvidence(main, { timecode: '10:04:31:24', fps: 24 })).toThrow(/last one is 23/);
   });
   test('by the clap, at different rates; sigma is that of a frame of each', () => {

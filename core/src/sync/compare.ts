@@ -24,17 +24,25 @@ export const TRUSTED_CONFIDENCE = 0.5;
 /** Beyond 3.3 sigma (one in a thousand) two ways do not differ by chance: Baarda's usual limit. */
 const CONTRADICTION_SIGMAS = 3.3;
 const DAY_S = 86_400;
+/** Of two recorders nobody knows to what frames they were jammed: the longest. */
+const RECORDERS_FPS = 24;
+
+/** When a clip begins: by the timecode of its first frame, or, of a sound recorder, by seconds of the day. */
+export type ClipStart = { timecode: string; fps: number } | { startsAtS: number };
 
 /**
- * From the timecodes of both first frames. Clocks are jammed to a frame: sigma is that of one frame of each, evenly spread (1/√12).
+ * From when both say that they begin. Clocks are jammed to a frame: sigma is that of one frame of each, evenly spread (1/√12); a recorder
+ * counts samples, and is jammed to a frame of the other.
  * @throws CoreError for what is no timecode at its rate
  */
-export function timecodeEvidence(first: { timecode: string; fps: number }, second: { timecode: string; fps: number }): SyncEvidence {
-  const at = (c: { timecode: string; fps: number }) => timecodeSeconds(parseTimecode(c.timecode, c.fps), c.fps);
+export function timecodeEvidence(first: ClipStart, second: ClipStart): SyncEvidence {
+  const at = (c: ClipStart) => ('startsAtS' in c ? c.startsAtS : timecodeSeconds(parseTimecode(c.timecode, c.fps), c.fps));
+  const rates = [first, second].map((c) => ('startsAtS' in c ? null : c.fps));
+  const known = rates.find((r) => r !== null) ?? RECORDERS_FPS;
   const raw = at(first) - at(second);
   // over midnight the clock begins again
   const offsetS = raw > DAY_S / 2 ? raw - DAY_S : raw < -DAY_S / 2 ? raw + DAY_S : raw;
-  return { by: 'timecode', offsetS, sigmaS: frameSigma(first.fps, second.fps), confidence: 1 };
+  return { by: 'timecode', offsetS, sigmaS: frameSigma(rates[0] ?? known, rates[1] ?? known), confidence: 1 };
 }
 
 /** From the frame in which the clap is closed first, in both. */

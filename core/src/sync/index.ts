@@ -1,3 +1,3 @@
 export { soundOffset, type SoundOffset } from './sound-offset';
 export type { Sound } from './resample';
-export { compareSync, timecodeEvidence, clapEvidence, soundEvidence, TRUSTED_CONFIDENCE, type SyncEvidence, type SyncComparison } from './compare';
+export { compareSync, timecodeEvidence, clapEvidence, soundEvidence, TRUSTED_CONFIDENCE, type ClipStart, type SyncEvidence, type SyncComparison } from './compare';
