@@ -40,6 +40,8 @@ test('a wrong picture leaves a gap; a station in the middle is offered and taken
   // the picture of station 2 once more
   await choose(page, 'shoot-here', sample('still-2.jpg'));
   await expect(page.getByTestId('gap-4-5')).toBeVisible();
+  // a picture that arrives later is a change of its own, and would be the one that is taken back
+  await expect(page.getByTestId('state-line')).toHaveText('all sent', { timeout: 20_000 });
   await page.getByTestId('between-4-5').click();
   await expect(page.getByTestId('walk-head')).toContainText('5 of 6 taken');
   await expect(page.getByTestId('shoot-still')).toContainText('Picture of station 4–5');

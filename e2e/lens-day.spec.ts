@@ -31,7 +31,7 @@ test('the list comes from the kit; a plate shot without a network counts, waits,
   await shot.click();
   await (await picker).setFiles({ name: 'B_25_far.jpg', mimeType: 'image/jpeg', buffer: readFileSync(sample('grid-good.jpg')) });
   await expect(page.getByTestId('look-B_25_far.jpg')).toContainText(/Worth keeping: \d+ corners, \d+ % covered, blur \d\.\d px/);
-  await expect(page.getByTestId('focus-B_25_far.jpg')).toHaveValue('5 m');
+  await expect(page.getByTestId('focus-B_25_far.jpg')).toHaveValue('5.00 m');
   await audit(page, 'new plates');
   await page.getByTestId('measure-plate').click();
   await expect(page.getByTestId('waiting-B_25_far.jpg')).toContainText('waits to be sent');

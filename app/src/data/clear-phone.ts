@@ -2,7 +2,7 @@ import type { SessionInfo } from '@mesure/contract';
 import { localCopyName, openLocalCopy } from './local-copy';
 
 /** Half-typed text and where somebody was: his, on a phone that others use. What the light is set to is the phone's. */
-const OWN = /^mesure-(draft:|day$|folds$|session$)/;
+const OWN = /^mesure-(draft:|last-film:|day$|folds$|session$)/;
 
 /**
  * Takes a person's copies off this phone, of every film of his. A copy in which something waits to be sent stays, and its film is named:

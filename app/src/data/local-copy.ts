@@ -196,3 +196,20 @@ export function rememberedSession(): SessionInfo | null {
     return null;
   }
 }
+
+/** In which film this person was on this device: what waits there is met again by who signs in anew. */
+const lastFilmKey = (userId: string): string => `mesure-last-film:${userId}`;
+export function rememberFilm({ userId, production }: Pick<SessionInfo, 'userId' | 'production'>): void {
+  try {
+    globalThis.localStorage?.setItem(lastFilmKey(userId), production.id);
+  } catch {
+    // the server chooses then
+  }
+}
+export function lastFilm(userId: string): string | null {
+  try {
+    return globalThis.localStorage?.getItem(lastFilmKey(userId)) ?? null;
+  } catch {
+    return null;
+  }
+}

@@ -1,7 +1,7 @@
 import type { SessionInfo } from '@mesure/contract';
 import { createStore } from 'zustand/vanilla';
 import { ApiError, setCsrfToken, type Api } from './api';
-import { rememberedSession, rememberSession } from './local-copy';
+import { lastFilm, rememberedSession, rememberFilm, rememberSession } from './local-copy';
 
 export interface SessionState {
   status: 'checking' | 'signed-out' | 'signed-in';
@@ -30,6 +30,7 @@ export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOu
       const session = here && JSON.stringify(here) === JSON.stringify(told) ? here : told;
       setCsrfToken(session.csrfToken);
       rememberSession(session);
+      rememberFilm(session);
       set({ status: 'signed-in', session, error: null, codeAsked: false });
     };
     const forget = () => {
@@ -60,7 +61,10 @@ export function createSessionStore(api: Pick<Api, 'session' | 'signIn' | 'signOu
       async signIn(name, password, code) {
         set({ busy: true, error: null });
         try {
-          accept(await api.signIn(name, password, code));
+          const told = await api.signIn(name, password, code);
+          const here = lastFilm(told.userId);
+          // the server knows where this person was last; this device knows where its own copy is, also beside a server that was restored
+          accept(here && here !== told.production.id && told.productions.some((q) => q.id === here) ? await api.session(here).catch(() => told) : told);
           return true;
         } catch (error) {
           // that a code is needed too is no fault of anybody

@@ -54,13 +54,14 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
       return {};
     },
     async onUploadFinish(request, upload) {
-      const temporary = await parts.whole(upload.id);
+      let temporary: string | null = null;
       try {
+        temporary = await parts.whole(upload.id);
         const file = await accept(viewerOf(expressOf(request)), temporary, claims(upload));
         return { status_code: 201, body: JSON.stringify(file), headers: { 'Content-Type': 'application/json' } };
       } finally {
         // the bytes have moved on, or are not wanted
-        await rm(temporary, { force: true });
+        if (temporary) await rm(temporary, { force: true });
         await parts.forget(upload.id);
         await space.end(upload.id);
       }
