@@ -13,6 +13,8 @@ export interface FdlCanvas {
   sensorWidthMm: number | null;
   sensorHeightMm: number | null;
   squeeze: number;
+  /** the part of the canvas that the picture fills, where the list says that it is less; the file is as large as the canvas all the same */
+  effective?: { x: number; y: number; widthPx: number; heightPx: number } | null;
   /** frames within the canvas, px of it from its upper left corner */
   frames: { label: string; x: number; y: number; widthPx: number; heightPx: number }[];
 }
@@ -20,6 +22,11 @@ export interface FdlCanvas {
 const VERSION = { major: 1, minor: 0 };
 const MAX_BYTES = 4_000_000;
 const MAX_CANVASES = 200;
+/** Larger than any film back that a lens covers. */
+const MOST_SENSOR_MM = 120;
+const MOST_SQUEEZE = 2.5;
+/** Areas are given with decimals; so far beyond the edge is rounding. */
+const EDGE_PX = 1;
 
 /**
  * ASC framing decision list, version 1. Each canvas has at least one framing decision; a canvas without frames of its own gets one over the
@@ -91,6 +98,19 @@ export function readFdl(text: string, file: string): FdlCanvas[] {
       const photosites = pair(canvas.photosite_dimensions);
       const physical = pair(canvas.physical_dimensions);
       const squeeze = Number(canvas.anamorphic_squeeze ?? 1);
+      // what was made up instead would bend every number that follows from it
+      if (!(squeeze >= 1 && squeeze <= MOST_SQUEEZE)) throw wrong(`${at}.anamorphic_squeeze`, `is ${String(canvas.anamorphic_squeeze)}; lenses squeeze by 1 to ${MOST_SQUEEZE}`);
+      if (physical && !physical.every((mm) => mm >= 1 && mm <= MOST_SENSOR_MM))
+        throw wrong(`${at}.physical_dimensions`, `is ${physical.join(' × ')}; the area of a sensor is 1 to ${MOST_SENSOR_MM} mm a side`);
+      const area = (name: string, of: unknown, corner: unknown) => {
+        const dimensions = pair(of);
+        if (!dimensions) return null;
+        const [x, y] = isObject(corner) ? [Number(corner.x ?? 0), Number(corner.y ?? 0)] : [0, 0];
+        const within = dimensions.every((d) => d > 0) && x >= -EDGE_PX && y >= -EDGE_PX && x + dimensions[0] <= size[0] + EDGE_PX && y + dimensions[1] <= size[1] + EDGE_PX;
+        if (!within) throw wrong(`${at}.${name}`, `is ${dimensions.join(' × ')} at ${x}, ${y}, which is not within its canvas of ${size.join(' × ')}`);
+        return { x, y, widthPx: dimensions[0], heightPx: dimensions[1] };
+      };
+      const effective = area('effective_dimensions', canvas.effective_dimensions, canvas.effective_anchor_point);
       canvases.push({
         source: words(context.label) ?? `context ${i + 1}`,
         label: words(canvas.label) ?? words(canvas.id) ?? `canvas ${j + 1}`,
@@ -100,12 +120,11 @@ export function readFdl(text: string, file: string): FdlCanvas[] {
         photositesY: photosites ? photosites[1] : null,
         sensorWidthMm: physical ? physical[0] : null,
         sensorHeightMm: physical ? physical[1] : null,
-        squeeze: squeeze >= 1 && squeeze <= 2.5 ? squeeze : 1,
-        frames: (Array.isArray(canvas.framing_decisions) ? canvas.framing_decisions : []).flatMap((f) => {
-          const frame = isObject(f) ? pair(f.dimensions) : null;
-          if (!frame || !isObject(f)) return [];
-          const anchor = isObject(f.anchor_point) ? f.anchor_point : {};
-          return [{ label: words(f.label) ?? 'frame', x: Number(anchor.x ?? 0), y: Number(anchor.y ?? 0), widthPx: frame[0], heightPx: frame[1] }];
+        squeeze,
+        effective: effective && (effective.widthPx < size[0] || effective.heightPx < size[1]) ? effective : null,
+        frames: (Array.isArray(canvas.framing_decisions) ? canvas.framing_decisions : []).flatMap((f, k) => {
+          const frame = isObject(f) ? area(`framing_decisions[${k}]`, f.dimensions, f.anchor_point) : null;
+          return frame ? [{ label: words((f as Json).label) ?? 'frame', ...frame }] : [];
         }),
       });
     });

@@ -21,12 +21,14 @@ export function FdlActions({ body, onModes }: { body: BodyBody; onModes: (modes:
       const modes = canvases.filter((c) => c.sensorWidthMm !== null && !known.has(`${c.widthPx}×${c.heightPx} ${c.label}`)).map(modeOf);
       const without = canvases.filter((c) => c.sensorWidthMm === null).map((c) => c.label);
       if (modes.length > 0) onModes(modes);
+      const partly = canvases.filter((c) => c.effective).map((c) => `${c.label} (${c.effective!.widthPx} × ${c.effective!.heightPx} at ${c.effective!.x}, ${c.effective!.y})`);
       const squeezed = canvases.filter((c) => c.squeeze !== 1).map((c) => `${c.label} (${c.squeeze})`);
       setSaid({
         wrong: modes.length === 0,
         text: [
           modes.length === 0 ? 'No new mode in it.' : `Taken: ${modes.map((m) => m.name).join(', ')}; look at the frame rates, the list does not say them, and save.`,
           without.length > 0 ? `Without a size in mm, and so left out: ${without.join(', ')}.` : null,
+          partly.length > 0 ? `The picture fills a part of: ${partly.join(', ')}. The modes are as large as the files.` : null,
           squeezed.length > 0 ? `A squeeze belongs to the lens here: ${squeezed.join(', ')}.` : null,
         ]
           .filter(Boolean)
