@@ -7,14 +7,12 @@ import path from 'node:path';
 import sharp from 'sharp';
 import { spaceOf } from './files/space';
 import { startTestServer, type Person, type TestServer } from './test-server';
+import { uploadsOf } from './test-uploads';
 
 let server: TestServer, wrangler: Person, solver: Person;
 let picture: Buffer;
 const incoming = () => readdirSync(path.join(server.dir, 'incoming'));
-const meta = (values: Record<string, string>) =>
-  Object.entries(values)
-    .map(([key, value]) => `${key} ${Buffer.from(value).toString('base64')}`)
-    .join(',');
+const { begin: create, piece, ask, giveUp } = uploadsOf(() => server);
 
 beforeAll(async () => {
   server = await startTestServer({ worker: false });
@@ -27,15 +25,6 @@ beforeAll(async () => {
     .toBuffer();
 });
 afterAll(() => server?.stop());
-
-const create = (who: Person, length: number, values: Record<string, string>) =>
-  who.agent.post(server.at('/files/uploads')).set({ 'x-csrf-token': who.csrf, 'tus-resumable': '1.0.0', 'upload-length': String(length), 'upload-metadata': meta(values) });
-const piece = (who: Person, address: string, offset: number, bytes: Buffer) =>
-  who.agent
-    .patch(address)
-    .set({ 'x-csrf-token': who.csrf, 'tus-resumable': '1.0.0', 'upload-offset': String(offset), 'content-type': 'application/offset+octet-stream' })
-    .send(bytes);
-const ask = (who: Person, address: string) => who.agent.head(address).set({ 'x-csrf-token': who.csrf, 'tus-resumable': '1.0.0' });
 
 test('a picture in pieces goes on where it was cut off, and the last piece is answered with what it is', async () => {
   const made = await create(wrangler, picture.length, { name: 'grid 32 mm.png', use: 'plate' }).expect(201);
@@ -59,7 +48,7 @@ test('nobody else sees an upload or goes on with it', async () => {
   expect([r.status, r.body.code]).toEqual([404, 'NOT_FOUND']);
   // it is still the wrangler's
   expect((await ask(wrangler, address).expect(200)).headers['upload-offset']).toBe('0');
-  await wrangler.agent.delete(address).set({ 'x-csrf-token': wrangler.csrf, 'tus-resumable': '1.0.0' }).expect(204);
+  await giveUp(wrangler, address).expect(204);
   expect(incoming()).toEqual([]);
 });
 
@@ -121,7 +110,7 @@ test.each<[string, () => Buffer | Promise<Buffer>, RegExp]>([
 describe('room', () => {
   const space = async (who: Person) => (await who.agent.get(server.at('/space')).expect(200)).body as Space;
   const drop = async (addresses: readonly string[]) => {
-    for (const address of addresses) await wrangler.agent.delete(address).set({ 'x-csrf-token': wrangler.csrf, 'tus-resumable': '1.0.0' }).expect(204);
+    for (const address of addresses) await giveUp(wrangler, address).expect(204);
   };
   const begin = (size: number, who = wrangler) => create(who, size, { name: 'a.png', use: 'plate' });
 
@@ -149,7 +138,7 @@ describe('room', () => {
     expect((await begin(1000).expect(413)).body.detail).toMatch(/40 of your uploads are begun and not at their end/);
     const supervisor = await server.signIn('supervisor');
     const other = (await begin(1000, supervisor).expect(201)).headers.location as string;
-    await supervisor.agent.delete(other).set({ 'x-csrf-token': supervisor.csrf, 'tus-resumable': '1.0.0' }).expect(204);
+    await giveUp(supervisor, other).expect(204);
     await drop(addresses);
     expect(incoming()).toEqual([]);
   });

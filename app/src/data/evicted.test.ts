@@ -1,15 +1,8 @@
 import { dismissEvicted, evictedStore, watchForEviction } from './evicted';
+import { fakeStore as store } from '../../test/fake-store';
 import type { PicturesStore } from './pictures-store';
 import type { RecordsStore } from './records-store';
 
-function store<S>(state: S) {
-  const listeners = new Set<() => void>();
-  return {
-    getState: () => state,
-    subscribe: (l: () => void) => (listeners.add(l), () => listeners.delete(l)),
-    change: (now: Partial<S>) => (Object.assign(state as object, now), listeners.forEach((l) => l())),
-  };
-}
 const FILM = '12345678-0000-4000-8000-000000000000';
 const AT = '2026-11-28T14:10:00.000Z';
 /** cookies as a browser keeps them, by name */

@@ -1,15 +1,7 @@
 import { tellWhatWaits } from './tell-waiting';
+import { fakeStore as store } from '../../test/fake-store';
 import type { PicturesStore } from './pictures-store';
 import type { RecordsStore } from './records-store';
-
-function store<S>(state: S) {
-  const listeners = new Set<() => void>();
-  return {
-    getState: () => state,
-    subscribe: (l: () => void) => (listeners.add(l), () => listeners.delete(l)),
-    change: (now: Partial<S>) => (Object.assign(state as object, now), listeners.forEach((l) => l())),
-  };
-}
 
 describe('what waits on this device is told to the others', () => {
   beforeEach(() => jest.useFakeTimers());

@@ -9,6 +9,7 @@ import sharp from 'sharp';
 import { backup, verifyBackup } from '../admin/archive';
 import { startSimulatedBucket, type SimulatedBucket } from '../devices/simulated-bucket';
 import { startTestServer, type Person, type TestServer } from '../test-server';
+import { uploadsOf } from '../test-uploads';
 import { bucketStore, readBucketPlace } from './bucket';
 import type { FileStore } from './store';
 
@@ -39,19 +40,9 @@ const noise = (widthPx: number, heightPx = 100) =>
   sharp(randomBytes(widthPx * heightPx * 3), { raw: { width: widthPx, height: heightPx, channels: 3 } })
     .png({ compressionLevel: 0 })
     .toBuffer();
-const begin = (who: Person, length: number, name: string, use = 'plate') =>
-  who.agent.post(one.at('/files/uploads')).set({
-    'x-csrf-token': who.csrf,
-    'tus-resumable': '1.0.0',
-    'upload-length': String(length),
-    'upload-metadata': `name ${Buffer.from(name).toString('base64')},use ${Buffer.from(use).toString('base64')}`,
-  });
-const piece = (who: Person, address: string, offset: number, bytes: Buffer) =>
-  who.agent
-    .patch(address)
-    .set({ 'x-csrf-token': who.csrf, 'tus-resumable': '1.0.0', 'upload-offset': String(offset), 'content-type': 'application/offset+octet-stream' })
-    .send(bytes);
-const ask = (who: Person, address: string) => who.agent.head(address).set({ 'x-csrf-token': who.csrf, 'tus-resumable': '1.0.0' });
+const uploads = uploadsOf(() => one);
+const { piece, ask, giveUp } = uploads;
+const begin = (who: Person, length: number, name: string, use = 'plate') => uploads.begin(who, length, { name, use });
 
 test('an upload that one process began is gone on with and ended by the other, and both give the file', async () => {
   const picture = await noise(2800, 2000);
@@ -144,8 +135,7 @@ test('two at once cannot both just fit, whichever process they ask', async () =>
   for (let left = 200_000_000 - usedBytes - 30_000_000; left > 0; left -= 19_000_000) taken.push((await begin(onOne, Math.min(left, 19_000_000), 'x.png').expect(201)).headers.location as string);
   const answers = await Promise.all([onOne, onTwo, onOne, onTwo].map((who) => begin(who, 19_000_000, 'y.png')));
   expect(answers.map((r) => r.status).sort()).toEqual([201, 413, 413, 413]);
-  for (const address of [...taken, answers.find((r) => r.status === 201)!.headers.location as string])
-    await onTwo.agent.delete(address).set({ 'x-csrf-token': onTwo.csrf, 'tus-resumable': '1.0.0' }).expect(204);
+  for (const address of [...taken, answers.find((r) => r.status === 201)!.headers.location as string]) await giveUp(onTwo, address).expect(204);
   expect(((await onOne.agent.get(one.at('/space')).expect(200)).body as Space).begunBytes).toBe(0);
 });
 
