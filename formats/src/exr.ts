@@ -27,7 +27,6 @@ interface Header {
   data: Window | null;
   /** the picture as it is shown; the written ones may be fewer, or lie beyond it */
   display: Window | null;
-  pixelAspect: number;
   compression: number;
   /** name and kind of each (0: whole numbers, 1: half, 2: float), and whether it has every pixel */
   channels: { name: string; kind: number; whole: boolean }[];
@@ -47,7 +46,7 @@ function walkHeader(bytes: Uint8Array, file: string, enough: (h: Header) => bool
   if (bytes.length < 12) throw cut();
   const flags = view.getUint32(4, true);
   if (flags & DEEP_OR_MANY) throw new FormatError(file, null, null, 'is a deep or many-part OpenEXR file; give one flat picture');
-  const found: Header = { data: null, display: null, pixelAspect: 1, compression: -1, channels: [], tiled: (flags & TILED) !== 0, endAt: 0 };
+  const found: Header = { data: null, display: null, compression: -1, channels: [], tiled: (flags & TILED) !== 0, endAt: 0 };
   const windowAt = (from: number): Window => {
     const [left, top, right, bottom] = [0, 4, 8, 12].map((k) => view.getInt32(from + k, true));
     return { left, top, widthPx: right - left + 1, heightPx: bottom - top + 1 };
@@ -69,7 +68,6 @@ function walkHeader(bytes: Uint8Array, file: string, enough: (h: Header) => bool
     if (end > bytes.length || size !== (TYPE_BYTES[type] ?? size)) throw cut();
     if (name === 'dataWindow' && type === 'box2i') found.data = windowAt(at);
     else if (name === 'displayWindow' && type === 'box2i') found.display = windowAt(at);
-    else if (name === 'pixelAspectRatio' && type === 'float') found.pixelAspect = view.getFloat32(at, true);
     else if (name === 'compression') found.compression = bytes[at];
     else if (name === 'channels') {
       // name, type, whether it is linear, and how it is sampled
@@ -97,16 +95,14 @@ export interface ExrSize {
   heightPx: number;
   /** what the file must hold */
   written: { widthPx: number; heightPx: number };
-  /** width of a pixel over its height: 2 of an anamorphic picture that is shown stretched */
-  pixelAspect: number;
 }
 /** Size of the picture, from the beginning of a file. @throws FormatError */
 export function exrSize(head: Uint8Array, file: string): ExrSize {
   // what stands behind them (a small preview, what a camera notes) may be longer than the beginning that was read
-  const { data, display, pixelAspect } = walkHeader(head, file, (h) => h.data !== null && h.display !== null);
+  const { data, display } = walkHeader(head, file, (h) => h.data !== null && h.display !== null);
   if (!isWindow(data) || (display !== null && !isWindow(display))) throw new FormatError(file, null, null, 'is an OpenEXR file with a broken header');
   const { widthPx, heightPx } = display ?? data;
-  return { widthPx, heightPx, written: { widthPx: data.widthPx, heightPx: data.heightPx }, pixelAspect };
+  return { widthPx, heightPx, written: { widthPx: data.widthPx, heightPx: data.heightPx } };
 }
 
 /**

@@ -27,10 +27,10 @@ beforeEach(() => {
 });
 afterAll(() => Reflect.deleteProperty(globalThis, 'document'));
 
-const open = (film = FILM) => {
+const open = (film = FILM, userId = 'aaaaaaaa-1') => {
   const records = store({ status: 'loading', begunEmpty: false, outbox: [] as string[], onlyHere: [] as string[] });
   const pictures = store({ pictures: [] as string[] });
-  const stop = watchForEviction(film, records as unknown as RecordsStore, pictures as unknown as PicturesStore, () => AT);
+  const stop = watchForEviction({ productionId: film, userId }, records as unknown as RecordsStore, pictures as unknown as PicturesStore, () => AT);
   return { records, pictures, stop };
 };
 
@@ -74,6 +74,12 @@ test('a copy that is there says nothing, sent is sent, and another film has a co
   other.records.change({ begunEmpty: true });
   expect(evictedStore.getState().evicted).toBeNull();
   other.stop();
+  // somebody else on this device, who was never here, has lost nothing
+  const second = open(FILM, 'bbbbbbbb-1');
+  second.records.change({ begunEmpty: true });
+  expect(evictedStore.getState().evicted).toBeNull();
+  second.records.change({ status: 'ready' });
+  second.stop();
   again.records.change({ outbox: [] });
   again.stop();
   expect(jar).toEqual({});

@@ -104,7 +104,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
       asking = setTimeout(() => void analyses.getState().refresh(), STALE_CHECK_MS);
     });
     const stopTelling = tellWhatWaits(api, records, pictures);
-    const stopWatching = watchForEviction(productionId, records, pictures, () => new Date().toISOString());
+    const stopWatching = watchForEviction({ productionId, userId: session.userId }, records, pictures, () => new Date().toISOString());
     void analyses.getState().refresh();
     void navigator.storage?.persist?.();
     const wake = () => {
@@ -135,7 +135,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
       document.removeEventListener('visibilitychange', visible);
       clearInterval(retry);
     };
-  }, [parts, productionId]);
+  }, [parts, productionId, session.userId]);
   return <DataContext.Provider value={data}>{children}</DataContext.Provider>;
 }
 

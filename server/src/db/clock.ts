@@ -15,6 +15,8 @@ export const NOW = literal('now()') as unknown as Date;
 /** So long before now, as a value to compare with. */
 export const agoMs = (ms: number): Date => literal(`now() - interval '${Math.round(ms)} milliseconds'`) as unknown as Date;
 
+export const inMs = (ms: number): Date => agoMs(-ms);
+
 /** A server that was off over a weekend looks like a clock that moved: both wait. */
 const MOVED_AHEAD = "interval '2 days'";
 const MOVED_BACK = "interval '5 minutes'";

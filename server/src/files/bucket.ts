@@ -1,8 +1,6 @@
 import { GetObjectCommand, DeleteObjectCommand, HeadObjectCommand, ListObjectsV2Command, PutObjectCommand, S3Client, type S3ClientConfig } from '@aws-sdk/client-s3';
 import { createReadStream, createWriteStream } from 'node:fs';
-import { rename, rm, stat } from 'node:fs/promises';
-import { randomUUID } from 'node:crypto';
-import path from 'node:path';
+import { stat } from 'node:fs/promises';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { openCache } from './cache';
@@ -100,17 +98,4 @@ export function bucketStore(place: BucketPlace, { dir, cacheBytes }: { dir: stri
     },
     withFile: (sha256, work) => cache.file(sha256, fetched, work),
   };
-}
-
-/** One object of the bucket as a file of this machine; renamed into place, so that no half of it is ever seen. */
-export async function objectAsFile(place: BucketPlace, key: string, file: string): Promise<void> {
-  const partial = `${file}.${randomUUID()}`;
-  try {
-    const { Body } = await new S3Client(clientConfigOf(place)).send(new GetObjectCommand({ Bucket: place.bucket, Key: key }));
-    await pipeline(Body as Readable, createWriteStream(partial));
-    await rename(partial, path.resolve(file));
-  } catch (error) {
-    await rm(partial, { force: true });
-    throw error;
-  }
 }

@@ -1,11 +1,13 @@
 import { FileStore as PartsOnDisk } from '@tus/file-store';
-import { DeleteObjectsCommand, S3Client } from '@aws-sdk/client-s3';
+import { DeleteObjectsCommand, GetObjectCommand, S3Client } from '@aws-sdk/client-s3';
 import { S3Store } from '@tus/s3-store';
 import type { DataStore } from '@tus/server';
-import { mkdirSync } from 'node:fs';
+import { createWriteStream, mkdirSync } from 'node:fs';
 import { readdir, rm, stat } from 'node:fs/promises';
 import path from 'node:path';
-import { clientConfigOf, objectAsFile, type BucketPlace } from './bucket';
+import type { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { clientConfigOf, type BucketPlace } from './bucket';
 
 /** Where the pieces of uploads lie until they are whole. */
 export interface UploadParts {
@@ -43,7 +45,8 @@ export function partsInBucket(place: BucketPlace, dir: string): UploadParts {
     datastore,
     async whole(id) {
       const file = path.join(dir, `${INCOMING}${id}`);
-      await objectAsFile(place, id, file);
+      const { Body } = await client.send(new GetObjectCommand({ Bucket: place.bucket, Key: id }));
+      await pipeline(Body as Readable, createWriteStream(file));
       return file;
     },
     async forget(id) {

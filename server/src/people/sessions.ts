@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto';
 import type { CookieOptions, Request, Response } from 'express';
 import { col, fn, Op, where, type Transaction } from 'sequelize';
 import type { ServerConfig } from '../config';
-import { agoMs, NOW } from '../db/clock';
+import { agoMs, inMs, NOW } from '../db/clock';
 import type { Database } from '../db/connect';
 import { IDLE_DAYS, sessionCookie, sha256 } from '../http/guard';
 import { ApiProblem } from '../http/problem';
@@ -55,7 +55,7 @@ export function sessionsOf(db: Database, config: ServerConfig) {
       csrfToken,
       device: deviceName(req.get('user-agent') ?? ''),
       seenAt: NOW,
-      expiresAt: agoMs(-SESSION_DAYS * 86_400_000),
+      expiresAt: inMs(SESSION_DAYS * 86_400_000),
     });
     res.cookie(name, token, { ...cookie, maxAge: SESSION_DAYS * 86_400_000 });
     req.log?.info({ person: user.name, production: info.production.name, role: info.role }, 'signed in');
