@@ -158,20 +158,22 @@ function HeadLine() {
   const [open, setOpen] = useState<'where' | 'people' | 'waiting' | null>(null);
   const onlyHere = useRecordsState((s) => s.onlyHere.length);
   const pictures = usePicturesState((s) => s.pictures);
-  // what is on its way to the device's disk is not sent either
+  // on its way to the device's disk: neither sent nor kept, and said as neither
   const keeping = useRecordsState((s) => s.keeping);
-  const waitingRecords = keeping + outbox.filter((w) => w.state === 'waiting').length;
+  const waitingRecords = outbox.filter((w) => w.state === 'waiting').length;
   const needsYou = outbox.filter((w) => w.state !== 'waiting').length + pictures.filter((q) => q.state === 'refused').length + onlyHere;
   const waiting = waitingRecords + pictures.filter((q) => q.state !== 'refused').length;
   const state = signInNeeded
     ? 'sign in again to send'
     : needsYou > 0
       ? `${needsYou} need${needsYou === 1 ? 's' : ''} you`
-      : waiting > 0
-        ? `${waiting} waiting`
-        : reachable
-          ? 'all sent'
-          : 'saved here, no network';
+      : keeping > 0
+        ? 'keeping …'
+        : waiting > 0
+          ? `${waiting} waiting`
+          : reachable
+            ? 'all sent'
+            : 'saved here, no network';
   return (
     <View role="banner" style={{ flexDirection: 'row', alignItems: 'center', borderBottomWidth: 1, borderColor: p.line, paddingLeft: SPACE.l, minHeight: TOUCH_PX }}>
       <Pressable
