@@ -20,8 +20,9 @@ const LONGEST_MS = 30_000;
 const MOST_MB = 1500;
 /** One computation may take 3 GB in its thread; what is outside of the heap comes on top. */
 const MOST_WORKER_MB = 4500;
-/** Of the broken files of a kind so many are computed on: each takes seconds. */
+/** Of the broken files of a kind so many are computed on, each takes seconds; all are read and shown. */
 const COMPUTED_SHARE = 0.15;
+const MOST_COMPUTED = 60;
 const COMPUTED_WAIT_MS = 90 * 60_000;
 /** What one request may send; the server's own limit for a body is 1 MB. */
 const LONG_TEXT = 20_000;
@@ -381,7 +382,7 @@ async function brokenFiles(owner, of, records) {
       const sha256 = createHash('sha256').update(bytes).digest('hex');
       const at = use === 'plate' ? `${of}/files/${sha256}/preview?width=640` : use === 'clip' && ending !== 'wav' ? `${of}/files/${sha256}/frame?n=${below(40)}` : null;
       if (at && (await send(owner, 'GET', at, { what: `showing ${kind}` })).status === 200) told.shown += 1;
-      if (told.computed < Math.ceil(COMPUTED_SHARE * FILES) && (await compute(owner, of, kind, { sha256, name }, records))) {
+      if (told.computed < Math.min(MOST_COMPUTED, Math.ceil(COMPUTED_SHARE * FILES)) && (await compute(owner, of, kind, { sha256, name }, records))) {
         told.computed += 1;
         computed += 1;
       }

@@ -76,6 +76,16 @@ test('solve, reconcile and export in a row: the forgotten reducer is named', () 
   // a rate that nobody gave is said to be assumed
   expect(mesure(['export', file('solve.json'), '--to', 'gltf', '--out', file('take.glb')])).toMatchObject({ code: 0, err: expect.stringContaining('this was assumed') });
   expect(readFileSync(file('take.glb')).subarray(0, 4).toString()).toBe('glTF');
+  const z = mesure(['export', file('solve.json'), '--to', 'csv', '--unit', 'cm', '--up', 'Z', '--add-frames', '1000'])
+    .out.split('\n')
+    .map((l) => l.split(','));
+  const y = csv.out.split('\n').map((l) => l.split(','));
+  const [frame, x, up] = ['frame', 'x', 'z'].map((h) => z[0].indexOf(h));
+  expect(Number(z[1][frame])).toBe(Number(y[1][frame]) + 1000);
+  expect(Number(z[1][x])).toBeCloseTo(100 * Number(y[1][y[0].indexOf('x')]), 6);
+  expect(Number(z[1][up])).toBeCloseTo(100 * Number(y[1][y[0].indexOf('y')]), 6);
+  expect(mesure(['export', file('solve.json'), '--to', 'gltf', '--unit', 'cm'])).toMatchObject({ code: 2, err: expect.stringContaining('metres with Y up, as glTF has it') });
+  expect(mesure(['export', file('solve.json'), '--to', 'csv', '--up', 'X'])).toMatchObject({ code: 2, err: expect.stringContaining('one of Y, Z') });
   expect(mesure(['export', file('solve.json'), '--to', 'usda', '--name', '41A', '--fps', '25']).out).toMatch(/^#usda 1\.0\n[\s\S]*timeCodesPerSecond = 25/);
   writeFileSync(file('scaled.json'), JSON.stringify({ ...solved.json(), anchoring: { ...solved.json().anchoring, scale: 1 } }));
   expect(

@@ -23,3 +23,4 @@ export * from './stills';
 export * from './kit';
 export * from './marks';
 export * from './plate-causes';
+export * from './handover-parts';

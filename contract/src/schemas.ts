@@ -22,6 +22,7 @@ export const handOverSchema = J.object({
   to: J.string().trim().min(1).max(120).required(),
   supplementTo: id.allow(null).required(),
   maps: J.string().valid('none', 'exr', 'tiff').default('none'),
+  receiverId: id.allow(null).default(null),
 }).required();
 export const kindSchema = J.string().valid(...RECORD_KINDS);
 export const idSchema = id.required();

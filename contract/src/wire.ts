@@ -320,6 +320,8 @@ export interface MissingThing {
 export interface HandoverPlan {
   missing: MissingThing[];
   files: { path: string; what: string; readWith: string }[];
+  /** how many files the receiver's wishes leave out */
+  leftOut: number;
   /** ST maps that could go along, two for each lens and setting of the takes that is known, and their size at most */
   maps: { count: number; maxBytes: number };
   /** who signed the day; null while it is open */
@@ -327,7 +329,7 @@ export interface HandoverPlan {
   /** what was changed after the day was signed */
   changedAfterClose: { what: string; who: string; when: string }[];
   /** newest first */
-  handedOver: { id: string; to: string; by: string; at: string; supplementTo: string | null; files: number; sizeBytes: number; missing: number }[];
+  handedOver: { id: string; to: string; receiverId: string | null; by: string; at: string; supplementTo: string | null; files: number; sizeBytes: number; missing: number }[];
   /** what was changed after the newest of them */
   changedSince: { what: string; who: string; when: string }[];
 }
@@ -339,4 +341,6 @@ export interface HandOver {
   supplementTo: string | null;
   /** ST maps of the takes' lenses, which are large; a phone of before asks for none */
   maps?: 'none' | 'exr' | 'tiff';
+  /** whose wishes it follows, maps included; missing or null: everything, as it is kept */
+  receiverId?: string | null;
 }

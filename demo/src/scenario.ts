@@ -290,6 +290,17 @@ export function scenario(files: DemoFiles): Seed[] {
     marks: SETS.passage.marks.slice(0, 5).map((m) => ({ mark: m.id, ...inRecce(m.at) })),
     shotAt: at('05:50'),
   });
+  put('receiver', 'receiver lisk', {
+    name: 'Lisk & Daughters',
+    without: ['gltf', 'light'],
+    maps: 'none',
+    unit: 'cm',
+    up: 'Z',
+    addFrames: 1000,
+    takeName: '{scene}_{slate}_{take}',
+    inFileNames: true,
+    notes: 'They start every shot at frame 1001.',
+  });
   put('floor', 'production', { shown: [...USUAL_FIELDS], clips: ['A', 'B', 'C'].map((camera) => ({ camera, pattern: '{camera}012C###' })) });
 
   interface TakeSeed {

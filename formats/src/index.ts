@@ -5,7 +5,7 @@ export { readEdgesCsv, readMarksCsv } from './edges-csv';
 export { readHeightsCsv, readPointsCsv, readTiesCsv, type FileHeight, type FileTie } from './ties-csv';
 export { readSetupJson, readSolveJson, solveJson } from './setup-json';
 export { writeCornersCsv, writeMarksCsv, writeReadingsCsv, writeCsv, type ReadingRow } from './csv';
-export { fileName, filesOfSolve, SHOT_FILES, shotFacts, unitOf, writePathCsv, type Shot, type ShotFacts, type ShotFile } from './shot';
+export { fileName, filesOfSolve, placesUnit, renumbered, SHOT_FILES, shotFacts, unitOf, writePathCsv, type Shot, type ShotFacts, type ShotFile } from './shot';
 export { jsonText, tidy, warningsApart } from './json';
 export { writeDistortionJson } from './distortion-json';
 export { writeDistortionCsv, writeLensMetadata, type LensSetting } from './lens-metadata';

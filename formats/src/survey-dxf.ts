@@ -1,22 +1,25 @@
-import type { NetPoint } from '@mesure/core';
+import { intoSpace, type NetPoint, type Space } from '@mesure/core';
 import { DxfWriter, point3d, Units } from '@tarikjabiri/dxf';
 
 /** Height of the names, m: legible in a plan at 1:50. */
 const NAME_M = 0.05;
 const LAYER = 'surveyed points';
+const UNITS = { m: Units.Meters, cm: Units.Centimeters, mm: Units.Millimeters };
 
 /**
- * Surveyed points as DXF, metres, a point with its name beside it. Drawing programs count heights along Z: our x, −z, y become their x, y, z,
- * so that the plan reads from above as the set stands.
+ * Surveyed points as DXF, a point with its name beside it. Drawing programs count heights along Z: our x, −z, y become their x, y, z, so that the
+ * plan reads from above as the set stands.
  */
-export function writeSurveyDxf(points: readonly NetPoint[]): string {
+export function writeSurveyDxf(points: readonly NetPoint[], unit: Space['unit'] = 'm'): string {
   const dxf = new DxfWriter();
-  dxf.setUnits(Units.Meters);
+  const into = intoSpace({ unit, up: 'Z' });
+  const name = NAME_M * into.perMetre;
+  dxf.setUnits(UNITS[unit]);
   dxf.addLayer(LAYER, 7, 'CONTINUOUS');
   for (const p of points) {
-    const [x, y, z] = [p.at[0], -p.at[2] + 0, p.at[1]];
+    const [x, y, z] = into.place(p.at);
     dxf.addPoint(x, y, z, { layerName: LAYER });
-    dxf.addText(point3d(x + NAME_M / 2, y + NAME_M / 2, z), NAME_M, p.id.replace(/[\r\n]+/g, ' '), { layerName: LAYER });
+    dxf.addText(point3d(x + name / 2, y + name / 2, z), name, p.id.replace(/[\r\n]+/g, ' '), { layerName: LAYER });
   }
   return dxf.stringify();
 }

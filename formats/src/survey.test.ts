@@ -19,6 +19,10 @@ describe('ties, heights and points in files', () => {
     expect(readHeightsCsv('id,value,unit\nA,-12.5,cm\nB,0,m\n', 'h.csv').map((h) => h.valueM)).toEqual([-0.125, 0]);
     expect(readPointsCsv('id,x,y,z,sigma_x,sigma_y,sigma_z\nA,1,2,-3,0.001,,0.002\n', 'p.csv')).toEqual([{ id: 'A', at: [1, 2, -3], sigmaM: [0.001, 0, 0.002] }]);
     expect(readPointsCsv('id,x,y,z\nA,1,2,-3\n', 'p.csv')[0].sigmaM).toEqual([0, 0, 0]);
+    // 2 m right, 1.4 m up, 3 m before
+    expect(readPointsCsv('id,x,y,z,sigma_x,sigma_y,sigma_z,unit,up\nA,200,300,140,1,9,2,cm,Z\n', 'p.csv')).toEqual([
+      { id: 'A', at: [2, expect.closeTo(1.4, 12), -3], sigmaM: [0.01, 0.02, expect.closeTo(0.09, 12)] },
+    ]);
   });
   test.each([
     ['id,value,unit\n,1,m\n', /h\.csv.*line 2.*id.*empty/],
@@ -29,6 +33,9 @@ describe('ties, heights and points in files', () => {
     ['id,x,y,z\nA,1,2,3\nA,1,2,3\n', /A stands there twice/],
     ['id,x,y,z\nA,1,2,\n', /z.*is not a number/],
     ['id,x,y,z,sigma_x\nA,1,2,3,-1\n', /sigma_x.*must not be below 0/],
+    // points of a solve that nothing tied to metres are no surveyed places
+    ['id,x,y,z,unit\nA,1,2,3,of the solve\n', /line 2.*unit.*of the solve.*must be one of m, cm, mm/],
+    ['id,x,y,z,up\nA,1,2,3,X\n', /up.*must be Y or Z/],
   ])('a point that cannot be read is named', (text, message) => expect(() => readPointsCsv(text, 'p.csv')).toThrow(message));
 });
 

@@ -1,4 +1,4 @@
-import { CoreError, isLengthUnit, LENGTH_UNITS, METRES_PER, parseLength, type KnownPoint, type LengthUnit } from '@mesure/core';
+import { CoreError, isLengthUnit, LENGTH_UNITS, METRES_PER, outOfSpace, parseLength, SPACE_UNITS, SPACE_UPS, type KnownPoint, type LengthUnit, type Space } from '@mesure/core';
 import { readTable, type TableRow } from './csv-table';
 import { FormatError } from './format-error';
 
@@ -80,9 +80,18 @@ export function readHeightsCsv(text: string, file: string): FileHeight[] {
   });
 }
 
-/** Known points: CSV `id,x,y,z[,sigma_x,sigma_y,sigma_z]`, metres; without sigmas they are held. @throws FormatError */
+/** In what the places of a row are counted, where its columns say so. A unit that nothing ties to metres is no place of a set. */
+function spaceOf(row: TableRow, columns: readonly string[], file: string): Space {
+  const unit = columns.includes('unit') ? row.text('unit') : 'm';
+  const up = columns.includes('up') ? row.text('up') : 'Y';
+  if (!(SPACE_UNITS as readonly string[]).includes(unit)) throw new FormatError(file, row.line, 'unit', `"${unit}" must be one of ${SPACE_UNITS.join(', ')}`);
+  if (!(SPACE_UPS as readonly string[]).includes(up)) throw new FormatError(file, row.line, 'up', `"${up}" must be Y or Z`);
+  return { unit, up } as Space;
+}
+
+/** Known points: CSV `id,x,y,z[,sigma_x,sigma_y,sigma_z][,unit][,up]`, metres and Y up where nothing else is said; without sigmas they are held. @throws FormatError */
 export function readPointsCsv(text: string, file: string): KnownPoint[] {
-  const { rows, columns } = readTable(text, file, ['id', 'x', 'y', 'z'], 'id,x,y,z[,sigma_x,sigma_y,sigma_z]');
+  const { rows, columns } = readTable(text, file, ['id', 'x', 'y', 'z'], 'id,x,y,z[,sigma_x,sigma_y,sigma_z][,unit][,up]');
   const sigma = (row: TableRow, axis: string): number => {
     const column = `sigma_${axis}`;
     if (!columns.includes(column) || row.text(column) === '') return 0;
@@ -95,6 +104,7 @@ export function readPointsCsv(text: string, file: string): KnownPoint[] {
     const id = named(row, file, 'id');
     if (seen.has(id)) throw new FormatError(file, row.line, 'id', `${id} stands there twice`);
     seen.add(id);
-    return { id, at: [row.number('x'), row.number('y'), row.number('z')], sigmaM: [sigma(row, 'x'), sigma(row, 'y'), sigma(row, 'z')] };
+    const out = outOfSpace(spaceOf(row, columns, file));
+    return { id, at: out.place([row.number('x'), row.number('y'), row.number('z')]), sigmaM: out.spread([sigma(row, 'x'), sigma(row, 'y'), sigma(row, 'z')]) };
   });
 }

@@ -110,6 +110,28 @@ describe('records', () => {
       runs(40),
     );
   });
+  test.each(kinds)('a %s with nothing in place of each of its values, in lists too', async (kind) => {
+    // once for each form of a place: what is asked before the schema is must be ready for it as well
+    const forms = new Map<string, object>();
+    for (const { body } of seeds.filter((s) => s.kind === kind)) {
+      const walk = (of: object, form: string) => {
+        for (const key of Object.keys(of) as (keyof typeof of)[]) {
+          const here = `${form}/${Array.isArray(of) ? '#' : key}`;
+          if (!forms.has(here)) {
+            const kept = of[key];
+            (of as Record<string, unknown>)[key] = null;
+            forms.set(here, structuredClone(body));
+            (of as Record<string, unknown>)[key] = kept;
+          }
+          if (of[key] !== null && typeof of[key] === 'object') walk(of[key], here);
+        }
+      };
+      walk(body, '');
+    }
+    const faults: string[] = [];
+    for (const [form, body] of forms) if ((await server.put(wrangler, kind, randomUUID(), body)).status >= 500) faults.push(form);
+    expect(faults).toEqual([]);
+  });
   test('a change with anything for its envelope', async () => {
     const good = { mutationId: randomUUID(), baseVersion: 1, deleted: false, body: seeds[0].body };
     await fc.assert(

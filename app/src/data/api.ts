@@ -163,7 +163,7 @@ export const api = {
   kitUrl: (p: string) => `/api${of(p)}/kit.zip`,
   lookAtKit: (p: string, source: KitSource) => call<{ lines: KitLine[] }>('POST', `${of(p)}/kit/look`, source),
   bringKit: (p: string, source: KitSource) => call<{ lines: KitLine[] }>('POST', `${of(p)}/kit/bring`, source),
-  handover: (p: string, dayId: string) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}`),
+  handover: (p: string, dayId: string, receiverId: string | null) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}${receiverId === null ? '' : `?receiver=${receiverId}`}`),
   handOver: (p: string, dayId: string, asked: HandOver, onBytes: (bytes: number) => void) => download(`${of(p)}/days/${dayId}/handovers`, asked, onBytes),
 };
 export type Api = typeof api;

@@ -113,7 +113,7 @@ export class FakeServer {
   analyses = new Map<string, Analysis>();
   /** of each record, oldest first */
   changes = new Map<string, RecordChange[]>();
-  plan: HandoverPlan = { missing: [], files: [], maps: { count: 0, maxBytes: 0 }, closed: null, changedAfterClose: [], handedOver: [], changedSince: [] };
+  plan: HandoverPlan = { missing: [], files: [], leftOut: 0, maps: { count: 0, maxBytes: 0 }, closed: null, changedAfterClose: [], handedOver: [], changedSince: [] };
   /** computations that were asked for, as they were sent */
   started: Record<string, unknown>[] = [];
   /** what was asked to be handed over */

@@ -220,6 +220,31 @@ export function Choice<V extends string | null>({
   );
 }
 
+/** One of several that may be on together. */
+export function Tick({ title, detail, on, onPress, testID }: { title: string; detail?: string; on: boolean; onPress: () => void; testID?: string }) {
+  const p = usePalette();
+  return (
+    <Pressable
+      role="checkbox"
+      aria-checked={on}
+      aria-label={title}
+      testID={testID}
+      onPress={onPress}
+      style={{ minHeight: TOUCH_PX, flexDirection: 'row', alignItems: 'center', gap: SPACE.m, borderBottomWidth: 1, borderColor: p.line }}
+    >
+      <Words look="figure">{on ? '☒' : '☐'}</Words>
+      <View style={{ flex: 1 }}>
+        <Words>{title}</Words>
+        {detail ? (
+          <Words look="small" dim>
+            {detail}
+          </Words>
+        ) : null}
+      </View>
+    </Pressable>
+  );
+}
+
 export function Stepper({
   label,
   value,

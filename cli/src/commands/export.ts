@@ -1,5 +1,5 @@
-import { fileName, filesOfSolve, jsonText, readSetupJson, readSolveJson, SHOT_FILES, unitOf, writePathCsv, type Shot, type ShotFile } from '@mesure/formats';
-import type { SolveSetup } from '@mesure/core';
+import { fileName, filesOfSolve, jsonText, readSetupJson, renumbered, readSolveJson, SHOT_FILES, unitOf, writePathCsv, type Shot, type ShotFile } from '@mesure/formats';
+import { SPACE_UNITS, SPACE_UPS, type SolveSetup } from '@mesure/core';
 import path from 'node:path';
 import { parse, readText, required, writeBytes } from '../io';
 import { UsageError } from '../usage-error';
@@ -11,19 +11,30 @@ const FORMATS = SHOT_FILES.map((f) => f.format);
 
 export const exportCommand: Command = {
   name: 'export',
-  usage: `export SOLVE.json --to ${FORMATS.join('|')} [--setup SETUP] [--fps N] [--name NAME] [--out FILE]`,
+  usage: `export SOLVE.json --to ${FORMATS.join('|')} [--setup SETUP] [--fps N] [--name NAME] [--unit m|cm|mm] [--up Y|Z] [--add-frames N] [--out FILE]`,
   summary: 'A solve as an open exchange file: animated camera and points.',
   details: [
     ...SHOT_FILES.map((f) => `--to ${f.format.padEnd(14)} ${f.what} (${f.readWith})`),
     '--setup  sensor, picture size, distortion and frame rate of the solve; a result that names its setup needs none.',
     '--fps    at which the frames play, where the setup does not say; 24 is assumed without it, and said.',
+    '--unit, --up  in which places are counted, metres and Y without them; glTF and tracking-json keep those of their standards.',
+    '--add-frames  added to the frame numbers of the solve; 0 without it.',
     '--name   of the take, in the file; the name of SOLVE.json without it.',
     '--out    file to write; standard output without it.',
     'A solve without a scale leaves with "unit of the solve" in it, and not as tracking-json, which knows metres only.',
   ],
   example: 'mesure export take.solve.json --to gltf --out take.glb',
   async run(args) {
-    const { values, positionals } = parse(args, { to: { type: 'string' }, setup: { type: 'string' }, fps: { type: 'string' }, name: { type: 'string' }, out: { type: 'string' } });
+    const { values, positionals } = parse(args, {
+      to: { type: 'string' },
+      setup: { type: 'string' },
+      fps: { type: 'string' },
+      name: { type: 'string' },
+      unit: { type: 'string' },
+      up: { type: 'string' },
+      'add-frames': { type: 'string' },
+      out: { type: 'string' },
+    });
     if (positionals.length !== 1) throw new UsageError('give one solve result');
     const to = required(values.to, 'to');
     const file = SHOT_FILES.find((f) => f.format === to);
@@ -38,8 +49,12 @@ export const exportCommand: Command = {
     const setup = setupOf(values.setup, text, positionals[0]);
     const fps = values.fps === undefined ? (setup?.fps ?? null) : Number(values.fps);
     if (fps !== null && !(fps > 0 && fps <= 2000)) throw new UsageError(`--fps ${values.fps ?? fps} must be a number up to 2000`);
+    const space = { unit: oneOf(SPACE_UNITS, values.unit ?? 'm', 'unit'), up: oneOf(SPACE_UPS, values.up ?? 'Y', 'up') };
+    const addFrames = Number(values['add-frames'] ?? 0);
+    if (!Number.isInteger(addFrames) || Math.abs(addFrames) > 1e7) throw new UsageError(`--add-frames ${values['add-frames']} must be a whole number up to 10000000`);
+    if (file.ownSpace && (values.unit !== undefined || values.up !== undefined)) throw new UsageError(`${to} has ${file.ownSpace}; --unit and --up are not for it`);
     const name = values.name ?? path.basename(positionals[0]).replace(/(\.solve)?\.json$/i, '');
-    const bytes = Buffer.from(await made(file, { name, solve, setup, fps }, positionals[0]));
+    const bytes = Buffer.from(await made(file, renumbered({ name, solve, setup, fps, space, addFrames }), positionals[0]));
     if (values.out !== undefined) writeBytes(values.out, bytes);
     else process.stdout.write(bytes);
     if (unitOf(solve) !== 'm' || solve.status === 'partial')
@@ -50,11 +65,17 @@ export const exportCommand: Command = {
   },
 };
 
+function oneOf<T extends string>(list: readonly T[], value: string, option: string): T {
+  const found = list.find((v) => v === value);
+  if (found === undefined) throw new UsageError(`--${option} ${value} is not known; it must be one of ${list.join(', ')}`);
+  return found;
+}
+
 /** What the format needs and nobody gave is asked for; a path alone needs nothing. */
 async function made(file: ShotFile, shot: Omit<Shot, 'setup'> & { setup: SolveSetup | null }, from: string): Promise<Uint8Array | string> {
   const { setup } = shot;
   if (!setup) {
-    if (file.format === 'csv') return writePathCsv(shot.solve);
+    if (file.format === 'csv') return writePathCsv(shot);
     throw new UsageError(`${from} does not name the setup that it was made with; give it with --setup`);
   }
   if (!file.needsFps || shot.fps !== null) return file.write({ ...shot, setup });

@@ -11,7 +11,7 @@ export const lineup: Command = {
   details: [
     'MARKS         CSV id,x,y: pixels of the recorded picture, from the upper left corner.',
     '--setup       JSON with image, sensor, focal (held, guided, free) and distortion; its anchors.points are the surveyed points.',
-    '--points      CSV id,x,y,z[,sigma_x,sigma_y,sigma_z] in metres instead.',
+    '--points      CSV id,x,y,z[,sigma_x,sigma_y,sigma_z][,unit][,up], metres with Y up where nothing else is said, instead.',
     '--mark-sigma  how well a mark is set, one axis, in pixels (0.7).',
     'Gives position and rotation of the entrance pupil, focalMm, their sigmas, rmsPx, and of each mark how far it is off; a mark that does not',
     'belong is left out and named. Exit 1 when the marks do not determine the camera; the JSON says why.',

@@ -15,7 +15,7 @@ export const net: Command = {
   summary: 'Adjusts the ties of a set: places with their sigmas, and the tie that contradicts the others.',
   details: [
     'TIES       CSV with from,to,value,unit[,tolerance]; unit m, cm, mm, in, ft or ft-in; tolerance in the row’s unit (5 mm).',
-    '--points   CSV with id,x,y,z[,sigma_x,sigma_y,sigma_z] in metres: points whose places are known; without sigmas they are held.',
+    '--points   CSV with id,x,y,z[,sigma_x,sigma_y,sigma_z][,unit][,up], metres with Y up where nothing else is said: points whose places are known; without sigmas they are held.',
     '--heights  CSV with id,value,unit[,tolerance]: heights over the floor.',
     '--turn     "A B C left": from A over B to C the way turns left (or right), seen from above; tells the net from its mirror image.',
     '--side     the same of a point P that fits on two sides of what it is tied to; or "P above A" (or below). As often as needed.',

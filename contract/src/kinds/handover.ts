@@ -5,6 +5,8 @@ import { defineKind } from './define';
 export interface HandoverBody {
   dayId: string;
   to: string;
+  /** how it was made; missing or null: as everything is kept */
+  receiverId?: string | null;
   by: string;
   at: string;
   /** the handover that this one adds to; null: the whole day */
@@ -20,11 +22,12 @@ export interface HandoverBody {
 export const handoverKind = defineKind<HandoverBody>({
   noun: 'handover',
   tell: (b) => `to ${b.to}, ${b.at.slice(0, 16).replace('T', ' ')} UTC`,
-  fields: { dayId: 'day', to: 'to whom', by: 'by', at: 'time', supplementTo: 'adds to', manifest: 'list of files', files: 'files', sizeBytes: 'size', missing: 'missing' },
+  fields: { dayId: 'day', to: 'to whom', receiverId: 'receiver', by: 'by', at: 'time', supplementTo: 'adds to', manifest: 'list of files', files: 'files', sizeBytes: 'size', missing: 'missing' },
   schema: ({ Joi, id, at, name, file }) =>
     Joi.object({
       dayId: id.required(),
       to: name.required(),
+      receiverId: id.allow(null),
       by: name.required(),
       at: at.required(),
       supplementTo: id.allow(null).required(),
@@ -34,7 +37,7 @@ export const handoverKind = defineKind<HandoverBody>({
       missing: Joi.number().integer().min(0).required(),
     }),
   // what it adds to is proven by the route that writes it
-  references: { dayId: 'day' },
+  references: { dayId: 'day', receiverId: 'receiver' },
   merge: {},
   writes: 'record',
   hides: 'direct',

@@ -24,6 +24,7 @@ import { productionKind } from './production';
 import { remarkKind } from './remark';
 import { absenceKind } from './absence';
 import { handoverKind } from './handover';
+import { receiverKind } from './receiver';
 
 export * from './shared';
 export type { Kind } from './define';
@@ -53,6 +54,7 @@ export * from './production';
 export * from './remark';
 export * from './absence';
 export * from './handover';
+export * from './receiver';
 
 /** Every kind of record, one line each; what a kind is stands in its own file. */
 export const KINDS = {
@@ -82,6 +84,7 @@ export const KINDS = {
   remark: remarkKind,
   absence: absenceKind,
   handover: handoverKind,
+  receiver: receiverKind,
 };
 export type RecordKind = keyof typeof KINDS;
 export type RecordBodies = { [K in RecordKind]: (typeof KINDS)[K]['body'] };

@@ -1,6 +1,5 @@
 import { createHash } from 'node:crypto';
-import type { SolveResult } from '@mesure/core';
-import { READERS } from './readers';
+import { READERS, type LeftSolve } from './readers';
 
 export interface CheckedFile {
   path: string;
@@ -56,7 +55,9 @@ async function contentOf(path: string, bytes: Buffer, entries: HandoverEntries):
 }
 
 /** The solve of the folder that a file lies in; null where there is none. */
-async function solveBeside(path: string, entries: HandoverEntries): Promise<SolveResult | null> {
-  const beside = path.replace(/[^/]*$/, 'solve.json');
-  return entries.names.includes(beside) ? (JSON.parse((await entries.read(beside)).toString('utf8')) as SolveResult) : null;
+async function solveBeside(path: string, entries: HandoverEntries): Promise<LeftSolve | null> {
+  const folder = path.replace(/[^/]*$/, '');
+  // a receiver may want the take's name before that of each file
+  const beside = entries.names.find((n) => n.startsWith(folder) && /^([^/]+_)?solve\.json$/.test(n.slice(folder.length)));
+  return beside === undefined ? null : (JSON.parse((await entries.read(beside)).toString('utf8')) as LeftSolve);
 }

@@ -1,11 +1,15 @@
 import { NodeIO } from '@gltf-transform/core';
-import { COEFFICIENTS, distort, distortionFrom, type LensDescription, type SolveResult } from '@mesure/core';
+import { COEFFICIENTS, distort, distortionFrom, intoSpace, OWN_SPACE, type LensDescription, type SolveResult, type Space } from '@mesure/core';
 import Papa from 'papaparse';
+import { unitOf } from '../shot';
+
+/** A solve in a handover; where its receiver counts otherwise, it says how the files beside it do. */
+export type LeftSolve = SolveResult & { filesBeside?: Space & { addFrames: number } };
 
 interface Reader {
   reads: RegExp;
   /** what was found, in words; throws an Error where the file does not hold together. `solve` is that of the same folder */
-  check(bytes: Buffer, solve: () => Promise<SolveResult | null>): Promise<string> | string;
+  check(bytes: Buffer, solve: () => Promise<LeftSolve | null>): Promise<string> | string;
 }
 
 const text = (bytes: Buffer): string => bytes.toString('utf8');
@@ -64,16 +68,25 @@ function checkSolve(s: SolveResult): string {
   return `${s.frames.length} frames, ${s.points.length} points`;
 }
 
-/** What belongs to a solve says the same as it. */
-function sameAs(solve: SolveResult | null, frames: readonly { frame: number; position: readonly number[] }[], within: number): string {
+/** What belongs to a solve says the same as it. `ownSpace`: the format has a unit and axes of its own, whatever the receiver wants. */
+function sameAs(solve: LeftSolve | null, frames: readonly { frame: number; position: readonly number[] }[], withinM: number, ownSpace?: 'own space'): string {
   if (!solve) return `${frames.length} frames`;
   must(frames.length === solve.frames.length, `holds ${frames.length} frames, the solve beside it ${solve.frames.length}`);
-  frames.forEach((f, i) => must(f.frame === solve.frames[i].frame && near(f.position, solve.frames[i].position, within), `frame ${f.frame} stands elsewhere than in the solve beside it`));
+  const beside = solve.filesBeside ?? { ...OWN_SPACE, addFrames: 0 };
+  const into = intoSpace(ownSpace ? OWN_SPACE : beside, unitOf(solve) === 'm');
+  frames.forEach((f, i) =>
+    must(
+      f.frame === solve.frames[i].frame + beside.addFrames && near(f.position, into.place(solve.frames[i].position), withinM * into.perMetre),
+      `frame ${f.frame} stands elsewhere than in the solve beside it`,
+    ),
+  );
   return `${frames.length} frames, as in the solve`;
 }
 
 /** One line makes another kind of file be checked; the first that fits a path is asked. */
 export const READERS: readonly Reader[] = [
+  // whoever tracked it wrote it in his own way; that it is what was given is known by its checksum
+  { reads: /\/tracks\//, check: () => 'as it was given' },
   {
     reads: /solve\.json$/,
     check(bytes) {
@@ -118,7 +131,7 @@ export const READERS: readonly Reader[] = [
       const places = sampler.getOutput()!.getArray() as Float32Array;
       const frames = Array.from(times, (seconds, i) => ({ frame: Math.round(firstFrame + seconds * fps), position: Array.from(places.slice(3 * i, 3 * i + 3)) }));
       // the format holds 32-bit numbers
-      return sameAs(await solve(), frames, 1e-3);
+      return sameAs(await solve(), frames, 1e-3, 'own space');
     },
   },
   {
@@ -145,6 +158,7 @@ export const READERS: readonly Reader[] = [
         await solve(),
         samples.map(({ mesure, transforms: [{ translation: t }] }) => ({ frame: mesure.frame, position: [t.x, t.z, -t.y] })),
         1e-6,
+        'own space',
       );
     },
   },

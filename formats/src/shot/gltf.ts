@@ -1,6 +1,6 @@
 import { Document, NodeIO } from '@gltf-transform/core';
 import { shotCamera } from '@mesure/core';
-import { focalPx, rateOf, shotFacts, unitOf, type Shot, type ShotFile } from './shot';
+import { focalPx, inOwnSpace, rateOf, shotFacts, unitOf, type Shot, type ShotFile } from './shot';
 
 /**
  * Animated camera and points as binary glTF 2.0: Y up, camera along −Z, as the conventions have it. Positions are 32-bit floats, as the format
@@ -88,4 +88,12 @@ export async function writeGltf(shot: Shot): Promise<Uint8Array> {
   return new NodeIO().writeBinary(doc);
 }
 
-export const gltfFile: ShotFile = { format: 'gltf', file: 'camera.glb', what: 'camera move and points', readWith: 'glTF 2.0', needsFps: true, write: writeGltf };
+export const gltfFile: ShotFile = {
+  format: 'gltf',
+  file: 'camera.glb',
+  what: 'camera move and points',
+  readWith: 'glTF 2.0',
+  needsFps: true,
+  ownSpace: 'metres with Y up, as glTF has it',
+  write: (shot) => writeGltf(inOwnSpace(shot)),
+};

@@ -5,7 +5,7 @@ import { cameraCsvFile, pointsCsvFile, pointsPlyFile } from './tables';
 import { trackingFile } from './tracking';
 import { usdaFile } from './usda';
 
-export { fileName, shotFacts, unitOf, type Shot, type ShotFacts, type ShotFile } from './shot';
+export { fileName, placesUnit, renumbered, shotFacts, unitOf, type Shot, type ShotFacts, type ShotFile } from './shot';
 
 /** All that a solved take can leave as. */
 export const SHOT_FILES: readonly ShotFile[] = [gltfFile, usdaFile, trackingFile, cameraCsvFile, pointsCsvFile, pointsPlyFile];

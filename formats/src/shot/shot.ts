@@ -1,4 +1,18 @@
-import { describeLens, PICTURE_ORIGIN, shotCamera, type LensDescription, type ShotCamera, type SolvedFrame, type SolveResult, type SolveSetup } from '@mesure/core';
+import {
+  describeLens,
+  intoSpace,
+  OWN_SPACE,
+  PICTURE_ORIGIN,
+  shotCamera,
+  spaceWords,
+  type IntoSpace,
+  type LensDescription,
+  type ShotCamera,
+  type SolvedFrame,
+  type SolveResult,
+  type SolveSetup,
+  type Space,
+} from '@mesure/core';
 
 /** One solved take, with what a receiver must know beside the solve. */
 export interface Shot {
@@ -19,6 +33,10 @@ export interface Shot {
   lensSerial?: string;
   markedFocalMm?: number;
   focusM?: number | null;
+  /** in what places are counted, of the formats that leave it open; missing: metres, Y up */
+  space?: Space;
+  /** added to the numbers that frames have in the tracks; missing: nothing */
+  addFrames?: number;
 }
 
 /** A file that carries a solved take: one of these and a line in the table makes another format. */
@@ -33,11 +51,29 @@ export interface ShotFile {
   needsMetres?: boolean;
   /** no such file without a frame rate: the format counts in seconds */
   needsFps?: boolean;
+  /** the standard leaves unit and axes not open: which it has */
+  ownSpace?: string;
   write(shot: Shot): Promise<Uint8Array | string> | Uint8Array | string;
 }
 
 /** Lengths are metres, or of a size that nothing tells. */
 export const unitOf = (solve: SolveResult): 'm' | 'of the solve' => (solve.anchoring.scale === null ? 'of the solve' : 'm');
+
+/** The unit that places are written in, of a format that leaves it open. */
+export const placesUnit = ({ solve, space = OWN_SPACE }: Pick<Shot, 'solve' | 'space'>): Space['unit'] | 'of the solve' => (unitOf(solve) === 'm' ? space.unit : 'of the solve');
+/** How places are brought there; what has no scale keeps its own unit and only turns. */
+export const placing = ({ solve, space = OWN_SPACE }: Pick<Shot, 'solve' | 'space'>): IntoSpace => intoSpace(space, unitOf(solve) === 'm');
+
+/** The take as a format of its own standard holds it: metres, and the axes that the standard names. */
+export const inOwnSpace = (shot: Shot): Shot => ({ ...shot, space: OWN_SPACE });
+
+/** Frames under the numbers that the receiver counts with. */
+export function renumbered<S extends Pick<Shot, 'solve' | 'addFrames'>>(shot: S): S {
+  const { addFrames = 0, solve } = shot;
+  if (addFrames === 0) return shot;
+  const frames = solve.frames.map((f) => ({ ...f, frame: f.frame + addFrames }));
+  return { ...shot, solve: { ...solve, frames, ...(solve.object ? { object: solve.object.map((o) => ({ ...o, frame: o.frame + addFrames })) } : {}) } };
+}
 
 /** What a solve's files say in their name: `camera.partial.unscaled.glb`. */
 export function fileName({ file }: Pick<ShotFile, 'file'>, solve: SolveResult): string {
@@ -54,14 +90,18 @@ export function rateOf(shot: Shot): number {
 export const focalPx = (camera: ShotCamera, mm: number): [number, number] => [mm * camera.pxPerMm[0], mm * camera.pxPerMm[1]];
 
 /** xx, xy, xz, yy, yz, zz; null where nothing is known of it. */
-export const sigmasOf = (c: SolvedFrame['covarianceM2'], mean: number | null | undefined): (number | null)[] =>
-  c ? [0, 3, 5].map((i) => Math.sqrt(Math.max(0, c[i]))) : [mean ?? null, mean ?? null, mean ?? null];
+export const sigmasOf = (c: SolvedFrame['covarianceM2'], mean: number | null | undefined): [number | null, number | null, number | null] => {
+  const root = (v: number) => Math.sqrt(Math.max(0, v));
+  return c ? [root(c[0]), root(c[3]), root(c[5])] : [mean ?? null, mean ?? null, mean ?? null];
+};
 
 export interface ShotFacts {
   take: string;
   motion: 'free' | 'pan' | 'object';
   status: SolveResult['status'];
-  unit: 'm' | 'of the solve';
+  /** of the places in this file */
+  unit: Space['unit'] | 'of the solve';
+  up: Space['up'];
   world: string;
   camera: string;
   frames: { first: number; last: number; count: number; fps: number | null; fpsAssumed: boolean; shotAtFps: number | null; numbering: string };
@@ -75,9 +115,9 @@ export interface ShotFacts {
   undistorted: { widthPx: number; heightPx: number; recordedCornerPx: [number, number]; principalPointPx: [number, number]; whole: boolean };
 }
 
-/** What holds for the whole take, in words and numbers; the same block in every file that can hold one. */
+/** What holds for the whole take, in words and numbers; the same block in every file that can hold one. Frames are those of the shot that is given. */
 export function shotFacts(shot: Shot): ShotFacts {
-  const { solve, setup } = shot;
+  const { solve, setup, space = OWN_SPACE, addFrames = 0 } = shot;
   const camera = shotCamera(setup, solve);
   const frames = solve.frames.map((f) => f.frame);
   const zooms = solve.focalMode === 'zoom';
@@ -85,8 +125,9 @@ export function shotFacts(shot: Shot): ShotFacts {
     take: shot.name,
     motion: solve.motion ?? 'free',
     status: solve.status,
-    unit: unitOf(solve),
-    world: `right-handed, Y up, ${solve.motion === 'object' ? 'in the frame of the object, which moved before a still camera; ' : ''}${solve.motion === 'pan' ? 'without places: the camera turns at the origin, and tracks have directions and no depth' : unitOf(solve) === 'm' ? 'metres' : 'in a unit of its own: nothing that was measured gave this solve a scale'}`,
+    unit: placesUnit(shot),
+    up: space.up,
+    world: `right-handed, ${space.up} up, ${solve.motion === 'object' ? 'in the frame of the object, which moved before a still camera; ' : ''}${solve.motion === 'pan' ? 'without places: the camera turns at the origin, and tracks have directions and no depth' : unitOf(solve) === 'm' ? spaceWords(space).split(',')[0] : 'in a unit of its own: nothing that was measured gave this solve a scale'}`,
     camera: 'looks along its -Z, +Y up, +X right; rotation is a unit quaternion x y z w, camera to world',
     frames: {
       first: Math.min(...frames),
@@ -95,7 +136,7 @@ export function shotFacts(shot: Shot): ShotFacts {
       fps: shot.fps,
       fpsAssumed: shot.fpsAssumed ?? false,
       shotAtFps: shot.shotAtFps ?? null,
-      numbering: 'as in the tracks; not every frame between first and last need be there',
+      numbering: `${addFrames === 0 ? 'as in the tracks' : `those of the tracks ${addFrames > 0 ? 'and' : 'less'} ${Math.abs(addFrames)}: frame ${solve.frames[0].frame} is frame ${solve.frames[0].frame - addFrames} there`}; not every frame between first and last need be there`,
     },
     clip: { name: shot.clip ?? null, timecodeOfFirstFrame: shot.timecodeIn ?? null },
     picture: { widthPx: setup.image.width, heightPx: setup.image.height, origin: PICTURE_ORIGIN },

@@ -1,7 +1,7 @@
-import { coefficientsOf, COEFFICIENTS, shotCamera } from '@mesure/core';
+import { coefficientsOf, COEFFICIENTS, OWN_SPACE, shotCamera, spaceWords } from '@mesure/core';
 import { csvText } from '../csv-cells';
 import { tidy } from '../json';
-import { focalPx, sigmasOf, unitOf, type Shot, type ShotFile } from './shot';
+import { focalPx, placesUnit, placing, sigmasOf, unitOf, type Shot, type ShotFile } from './shot';
 
 const some = (v: number | null | undefined): number | '' => (v === null || v === undefined ? '' : v);
 
@@ -13,6 +13,7 @@ export function writeCameraCsv(shot: Shot): string {
   const { solve, setup } = shot;
   const camera = shotCamera(setup, solve);
   const { distortion } = camera.lens;
+  const into = placing(shot);
   const names = camera.distorted ? COEFFICIENTS[distortion.model] : [];
   const constants: [string, string | number][] = [
     ['cx_px', camera.principalPx[0]],
@@ -23,7 +24,8 @@ export function writeCameraCsv(shot: Shot): string {
     ['sensor_height_mm', setup.sensor.heightMm],
     ['fps', shot.fps ?? ''],
     ['clip_timecode_in', shot.timecodeIn ?? ''],
-    ['unit', unitOf(solve)],
+    ['unit', placesUnit(shot)],
+    ['up', (shot.space ?? OWN_SPACE).up],
     ['distortion', camera.distorted ? distortion.model : 'none'],
     ...(camera.distorted
       ? ([
@@ -36,11 +38,11 @@ export function writeCameraCsv(shot: Shot): string {
   const header = ['frame', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw', 'focal_mm', 'fx_px', 'fy_px', 'sigma_x', 'sigma_y', 'sigma_z', 'rms_px', ...constants.map(([name]) => name)];
   const rows = solve.frames.map((f) => [
     f.frame,
-    ...f.position,
-    ...f.rotation,
+    ...into.place(f.position),
+    ...into.rotation(f.rotation),
     f.focalMm,
     ...focalPx(camera, f.focalMm).map(tidy),
-    ...sigmasOf(f.covarianceM2, f.sigmaPositionM).map((s) => (s === null ? '' : tidy(s))),
+    ...into.spread(sigmasOf(f.covarianceM2, f.sigmaPositionM)).map((s) => (s === null ? '' : tidy(s))),
     tidy(f.rmsPx),
     ...constants.map(([, value]) => (typeof value === 'number' ? tidy(value) : value)),
   ]);
@@ -48,31 +50,42 @@ export function writeCameraCsv(shot: Shot): string {
 }
 
 /** The path alone, in the columns of conventions.md: of a result that does not tell with which setup it was made. */
-export const writePathCsv = ({ frames }: Pick<Shot['solve'], 'frames'>): string =>
-  csvText([['frame', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw', 'focal_mm'], ...frames.map((f) => [f.frame, ...f.position, ...f.rotation, f.focalMm])]);
+export function writePathCsv(shot: Pick<Shot, 'solve' | 'space'>): string {
+  const into = placing(shot);
+  const { unit, up } = { unit: placesUnit(shot), up: (shot.space ?? OWN_SPACE).up };
+  const own = (unit === 'm' || unit === 'of the solve') && up === 'Y';
+  const rows = shot.solve.frames.map((f) => [f.frame, ...into.place(f.position), ...into.rotation(f.rotation), f.focalMm, ...(own ? [] : [unit, up])]);
+  return csvText([['frame', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw', 'focal_mm', ...(own ? [] : ['unit', 'up'])], ...rows]);
+}
 
 /** Points of conventions.md with their covariances, which depth makes far longer than wide. */
-export function writePointsCsv({ solve }: Pick<Shot, 'solve'>): string {
-  const rows = solve.points.map((p) => {
-    const c = p.covarianceM2 ?? null;
-    return [p.track, ...p.position, ...sigmasOf(c, p.sigmaM).map((s) => (s === null ? '' : tidy(s))), ...[1, 2, 4].map((i) => (c ? tidy(c[i]) : '')), some(p.rmsPx), p.observations, unitOf(solve)];
+export function writePointsCsv(shot: Pick<Shot, 'solve' | 'space'>): string {
+  const into = placing(shot);
+  const unit = placesUnit(shot);
+  const { up } = shot.space ?? OWN_SPACE;
+  const rows = shot.solve.points.map((p) => {
+    const c = p.covarianceM2 ? into.covariance(p.covarianceM2) : null;
+    const spread = into.spread(sigmasOf(p.covarianceM2, p.sigmaM)).map((s) => (s === null ? '' : tidy(s)));
+    return [p.track, ...into.place(p.position), ...spread, ...[1, 2, 4].map((i) => (c ? tidy(c[i]) : '')), some(p.rmsPx), p.observations, unit, up];
   });
-  return csvText([['id', 'x', 'y', 'z', 'sigma_x', 'sigma_y', 'sigma_z', 'cov_xy', 'cov_xz', 'cov_yz', 'rms_px', 'observations', 'unit'], ...rows]);
+  return csvText([['id', 'x', 'y', 'z', 'sigma_x', 'sigma_y', 'sigma_z', 'cov_xy', 'cov_xz', 'cov_yz', 'rms_px', 'observations', 'unit', 'up'], ...rows]);
 }
 
 /** Points as PLY (ASCII); names go into comments, since the format knows numbers only. An unknown sigma is -1. */
-export function writePointsPly({ solve, name }: Pick<Shot, 'solve' | 'name'>): string {
+export function writePointsPly(shot: Pick<Shot, 'solve' | 'name' | 'space'>): string {
+  const { solve, name, space = OWN_SPACE } = shot;
+  const into = placing(shot);
   const line = (text: string) => text.replace(/[\r\n]+/g, ' ');
   const head = [
     'ply',
     'format ascii 1.0',
-    `comment points of ${line(name)}, right-handed, Y up, ${unitOf(solve) === 'm' ? 'metres' : 'unit of the solve'}`,
+    `comment points of ${line(name)}, right-handed, ${unitOf(solve) === 'm' ? spaceWords(space) : `unit of the solve, ${space.up} up`}`,
     ...solve.points.map((p, i) => `comment vertex ${i} ${line(p.track)}`),
     `element vertex ${solve.points.length}`,
     ...['x', 'y', 'z', 'sigma_x', 'sigma_y', 'sigma_z'].map((n) => `property double ${n}`),
     'end_header',
   ];
-  const rows = solve.points.map((p) => [...p.position, ...sigmasOf(p.covarianceM2, p.sigmaM).map((s) => s ?? -1)].map(tidy).join(' '));
+  const rows = solve.points.map((p) => [...into.place(p.position), ...into.spread(sigmasOf(p.covarianceM2, p.sigmaM)).map((s) => s ?? -1)].map(tidy).join(' '));
   return `${[...head, ...rows].join('\n')}\n`;
 }
 

@@ -1,6 +1,6 @@
 import { coefficientsOf, COEFFICIENTS, describeLens, quatToMat, renormalise, shotCamera, type FrameLens, type SolvedFrame } from '@mesure/core';
 import { jsonText, tidy } from '../json';
-import { rateOf, shotFacts, type Shot, type ShotFile } from './shot';
+import { inOwnSpace, rateOf, shotFacts, type Shot, type ShotFile } from './shot';
 
 /** The schema's protocol block. */
 export const PROTOCOL = { name: 'OpenTrackIO', version: [1, 0, 1] } as const;
@@ -90,7 +90,11 @@ export function writeTracking(shot: Shot): string {
           ...(camera.distorted ? { distortion: [distortionBlock(camera.lens, bound / normaliserMm, overscan)], distortionOffset: offset } : {}),
         },
         transforms: [{ id: 'camera', translation: { x, y: -z, z: y }, rotation: panTiltRoll(f.rotation) }],
-        mesure: { frame: f.frame, sigmaPositionM: f.sigmaPositionM, ...(i === 0 ? { facts: shotFacts(shot), lens: camera.distorted ? describeLens(camera.lens) : 'none' } : {}) },
+        mesure: {
+          frame: f.frame,
+          sigmaPositionM: f.sigmaPositionM,
+          ...(i === 0 ? { facts: shotFacts({ ...shot, space: { unit: 'm', up: 'Z' } }), lens: camera.distorted ? describeLens(camera.lens) : 'none' } : {}),
+        },
       };
       return jsonText(sample, 0);
     })
@@ -104,5 +108,6 @@ export const trackingFile: ShotFile = {
   readWith: 'SMPTE open tracking metadata schema (JSON, a line a frame)',
   needsMetres: true,
   needsFps: true,
-  write: writeTracking,
+  ownSpace: 'metres with Z up, as the schema has it',
+  write: (shot) => writeTracking(inOwnSpace(shot)),
 };

@@ -2,6 +2,7 @@ import { mountPackage, type Lookup, type MissingThing, type MountedPackage, type
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import { toRecord } from '../records/model';
+import { AS_KEPT, takeNameOf, type Wishes } from './receiver';
 
 export interface HandoverFile {
   path: string;
@@ -35,6 +36,8 @@ export interface HandoverDay {
   mounted(take: StoredRecord<'take'>): MountedPackage | null;
   /** of a take alone, also where two have one slate and number */
   folderOf(take: StoredRecord<'take'>): string;
+  /** of who gets it */
+  wishes: Wishes;
 }
 
 /** Of the set's clock. */
@@ -50,7 +53,7 @@ export const slug = (text: string): string =>
 export const labelOf = (take: StoredRecord<'take'>): string => `${take.body.slate} take ${take.body.take}`;
 
 /** @throws ApiProblem NOT_FOUND */
-export async function openDay(db: Database, productionId: string, dayId: string): Promise<HandoverDay> {
+export async function openDay(db: Database, productionId: string, dayId: string, wishes: Wishes = AS_KEPT): Promise<HandoverDay> {
   const records = (await db.Entry.findAll({ where: { productionId, deleted: false } })).map(toRecord);
   const byId = new Map(records.map((r) => [`${r.kind} ${r.id}`, r]));
   const find = ((kind: RecordKind, id: string) => byId.get(`${kind} ${id}`)) as Lookup;
@@ -71,7 +74,7 @@ export async function openDay(db: Database, productionId: string, dayId: string)
     return m && !('missing' in m) ? m : null;
   };
   const hidden = (await db.Entry.findAll({ where: { productionId, kind: 'setup', deleted: true } })).map(toRecord) as StoredRecord<'setup'>[];
-  const folders = foldersOf(takes);
+  const folders = foldersOf(takes, (t) => takeNameOf(t, { day, find }, wishes));
   return {
     productionId,
     day,
@@ -86,15 +89,16 @@ export async function openDay(db: Database, productionId: string, dayId: string)
     setupOf: (take) => find('setup', take.body.setupId)!,
     mounted: (take) => mountedBy(take.body.packageId),
     folderOf: (take) => folders.get(take.id)!,
+    wishes,
   };
 }
 
-/** The later of two takes of one slate, camera and number gets a number behind it: in one folder nobody could tell whose picture is whose. */
-function foldersOf(takes: readonly StoredRecord<'take'>[]): Map<string, string> {
+/** The later of two takes of one name gets a number behind it: in one folder nobody could tell whose picture is whose. */
+function foldersOf(takes: readonly StoredRecord<'take'>[], nameOf: (take: StoredRecord<'take'>) => string): Map<string, string> {
   const seen = new Map<string, number>();
   return new Map(
     takes.map((t) => {
-      const base = `takes/${slug(t.body.slate)}-take-${t.body.take}`;
+      const base = `takes/${slug(nameOf(t))}`;
       const count = (seen.get(base.toLowerCase()) ?? 0) + 1;
       seen.set(base.toLowerCase(), count);
       return [t.id, count === 1 ? base : `${base}-${count}`];

@@ -36,7 +36,7 @@ export async function withoutLost(plan: Handover, store: FileStore): Promise<Han
   const missing = [...plan.missing];
   for (const file of plan.files) {
     if (!file.stored || (await store.has(file.stored))) files.push(file);
-    else missing.push({ code: `file ${file.path}`, until: 'gone', takeId: null, take: file.path, what: `the picture itself, which was given and is lost: ${file.what}`, answer: null });
+    else missing.push({ code: `file ${file.path}`, until: 'gone', takeId: null, take: file.path, what: `the file itself, which was given and is lost: ${file.what}`, answer: null });
   }
   return { ...plan, files, missing };
 }
@@ -54,6 +54,7 @@ export interface Packed {
  * Sends a day as one zip. All that is made is made before the first byte leaves, on disk and one at a time, so that a file that cannot be made is
  * an answer and not a broken zip, and a day of any size fits into memory.
  * @param before manifest of the handover that this one adds to: only what is new or other leaves, and what is gone is named
+ * @param madeFor lines that say for whom it was made, and what is other for him
  * @param keep is called when all files have left and before the zip is closed: what it throws breaks the zip off; not when the receiver went away
  */
 export async function sendZip(
@@ -63,13 +64,14 @@ export async function sendZip(
   fileName: string,
   before: { words: string; manifest: Map<string, string> } | null,
   keep: (packed: Packed) => Promise<void>,
+  madeFor: readonly string[] = [],
 ): Promise<void> {
   const dir = await mkdtemp(path.join(os.tmpdir(), 'mesure-handover-'));
   try {
     const ready = await makeAll(plan.files, dir);
     const leaving = before ? ready.filter((f) => OF_THE_MOMENT.has(f.path) || before.manifest.get(f.path) !== f.sha256) : ready;
     const gone = before ? [...before.manifest.keys()].filter((p) => !OF_THE_MOMENT.has(p) && !ready.some((f) => f.path === p)) : [];
-    const text = contents(plan, leaving, before ? { words: before.words, gone } : null);
+    const text = contents(plan, leaving, before ? { words: before.words, gone } : null, madeFor);
     const listed = [...leaving, { path: 'CONTENTS.txt', sha256: hashOf(text), at: null }];
     const zip = archiver('zip', { zlib: { level: 6 } });
     res.attachment(fileName);
@@ -136,10 +138,12 @@ function contents(
   { files, missing, closed, changedAfterClose }: Pick<HandoverPlan, 'files' | 'missing' | 'closed' | 'changedAfterClose'>,
   leaving: readonly Ready[],
   supplement: { words: string; gone: string[] } | null,
+  madeFor: readonly string[],
 ): string {
   const of = new Map(files.map((f) => [f.path, f]));
   return [
-    'World: right-handed, Y up, metres. Camera looks along -Z. Rotations are unit quaternions x y z w, camera to world.',
+    ...madeFor,
+    `World${madeFor.length > 1 ? ', where nothing else is said' : ''}: right-handed, Y up, metres. Camera looks along -Z. Rotations are unit quaternions x y z w, camera to world.`,
     'Pixels: origin at the top-left corner of the top-left pixel, y down. Standard deviations are one sigma.',
     'A file with "unscaled" in its name is in a unit of its own, not metres; one with "partial" holds a part of the take.',
     'MANIFEST.sha256 lists every file with its SHA-256; sha256sum -c MANIFEST.sha256 checks them.',

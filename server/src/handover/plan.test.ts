@@ -18,6 +18,7 @@ const now = '2026-01-01T08:00:00.000Z';
 let server: TestServer, wrangler: Person;
 const id = { body: randomUUID(), mode: randomUUID(), lens: randomUUID(), pack: randomUUID(), set: randomUUID(), day: randomUUID(), setup: randomUUID() };
 const height = { typed: '4\' 7 1/4"', unit: 'ft-in', valueM: 1.40335, toleranceM: 0.003, takenAt: 'lens axis', offsetM: 0 };
+let tracks = { sha256: '', name: 't.csv' };
 const takeBody = (change: object = {}) => ({
   setupId: id.setup,
   slate: '7/A',
@@ -29,7 +30,7 @@ const takeBody = (change: object = {}) => ({
   heightFrame: 1,
   circled: false,
   notes: '',
-  tracks: { sha256: 'a'.repeat(64), name: 't.csv' },
+  tracks,
   loggedAt: now,
   carried: [],
   ...change,
@@ -101,7 +102,7 @@ beforeAll(async () => {
   await server.put(wrangler, 'body', id.body, { name: 'Tarvik', modes: [{ id: id.mode, name: '1K', widthPx: 960, heightPx: 480, sensorWidthMm: 12, sensorHeightMm: 6, fps: 24 }] }).expect(201);
   await server.put(wrangler, 'lens', id.lens, { name: 'Orrinel 32', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: '' }).expect(201);
   await server.put(wrangler, 'package', id.pack, { camera: 'A', bodyId: id.body, modeId: id.mode, lensId: id.lens, adapterId: null, focalMm: 32 }).expect(201);
-  await server.ownAll(takeBody());
+  tracks = { ...tracks, sha256: (await server.give(wrangler, Buffer.from('frame,track,x,y\n1,K1,10,20\n2,K1,11,20\n'), 't.csv', 'tracks').expect(201)).body.sha256 as string };
   await server.put(wrangler, 'set', id.set, { name: 'Galley', marks: [] }).expect(201);
   await server.put(wrangler, 'day', id.day, { name: 'Day 1/2', date: '2026-01-01' }).expect(201);
   await server.put(wrangler, 'setup', id.setup, { dayId: id.day, setId: id.set, name: 'Dolly', scene: '41', order: 1, levelMarks: [], originMark: null, headingMarks: null }).expect(201);
@@ -501,12 +502,12 @@ test('a picture of another production does not leave for its hash being named, n
   await server.db.StoredFile.destroy({ where: mine });
   const { files, missing } = await plan();
   expect(files.some((f) => f.stored === sha256)).toBe(false);
-  expect(missing).toContainEqual(expect.objectContaining({ until: 'gone', takeId: null, take: 'takes/88-take-1/pictures/secret.png', what: expect.stringContaining('the picture itself') }));
+  expect(missing).toContainEqual(expect.objectContaining({ until: 'gone', takeId: null, take: 'takes/88-take-1/pictures/secret.png', what: expect.stringContaining('the file itself') }));
   const opened = await handedOver();
   expect(Object.keys(opened.files).filter((f) => /secret|lost/.test(f))).toEqual([]);
   const contents = await opened.file('CONTENTS.txt')!.async('string');
-  expect(contents).toMatch(/secret\.png: the picture itself/);
-  expect(contents).toMatch(/lost\.png: the picture itself, which was given and is lost/);
+  expect(contents).toMatch(/secret\.png: the file itself/);
+  expect(contents).toMatch(/lost\.png: the file itself, which was given and is lost/);
   const asked = await wrangler.agent.post(server.at('/analyses')).set('x-csrf-token', wrangler.csrf).send({ id: randomUUID(), kind: 'grid', subjectId: plate });
   expect(asked.status).toBe(409);
   expect(asked.body).toMatchObject({ code: 'NOT_READY', detail: expect.stringContaining('secret.png is not here') });

@@ -13,7 +13,8 @@ import { logFiles } from './readings';
 import { reportFiles } from './report';
 import { setFiles } from './sets';
 import { setupFiles } from './setups';
-import { lackingOfTake, lacksOf, shotFiles, solvedTakes } from './shots';
+import { AS_KEPT, forReceiver, type Wishes } from './receiver';
+import { lackingOfTake, lacksOf, shotFiles, solvedTakes, trackFiles } from './shots';
 import { mapsOf, takeLenses, takeLensFiles, type MapFormat } from './take-lenses';
 import { takesTable } from './takes-table';
 
@@ -77,9 +78,14 @@ function remarksFile({ all, takes, setups }: HandoverDay): HandoverFile[] {
   return [{ path: 'remarks.csv', what: 'remarks and their answers', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) }];
 }
 
+interface Asked {
+  maps?: { format: MapFormat; thread: FileThread } | null;
+  wishes?: Wishes;
+}
+
 /** What a day's handover holds and what it still lacks. Files are made when they are asked for. */
-export async function planHandover(db: Database, productionId: string, dayId: string, maps: { format: MapFormat; thread: FileThread } | null = null): Promise<Handover> {
-  const day = await openDay(db, productionId, dayId);
+export async function planHandover(db: Database, productionId: string, dayId: string, { maps = null, wishes = AS_KEPT }: Asked = {}): Promise<Handover> {
+  const day = await openDay(db, productionId, dayId, wishes);
   const { all, setups, takes } = day;
   const solved = await solvedTakes(db, productionId, day);
   const setupIds = setups.map((s) => s.id);
@@ -91,6 +97,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   const lights = ofSetups(all('light'));
   const files: HandoverFile[] = [
     ...takes.flatMap((t) => (solved.has(t.id) && t.body.tracks ? shotFiles(t, day, solved.get(t.id)!) : [])),
+    ...trackFiles(day),
     ...lenses.files,
     ...takeLensFiles(bending, maps),
     ...setupFiles(setups, all, day.find),
@@ -109,7 +116,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     files.flatMap((f) => f.stored ?? []),
   );
   const leaving = files.filter((f) => !f.stored || own.has(f.stored));
-  for (const f of files) if (f.stored && !own.has(f.stored)) found.push({ code: `file ${f.path}`, until: 'gone', takeId: null, take: f.path, what: `the picture itself: ${f.what}` });
+  for (const f of files) if (f.stored && !own.has(f.stored)) found.push({ code: `file ${f.path}`, until: 'gone', takeId: null, take: f.path, what: `the file itself: ${f.what}` });
   // logged on a phone without a line while somebody else hid the setup
   for (const setup of day.hiddenSetups)
     for (const take of all('take').filter((t) => t.body.setupId === setup.id))
@@ -124,17 +131,19 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   // what the takes were measured with is shared by days, and leaves with each of them
   const shared = day.records.filter((r) => ['package', 'body', 'lens', 'adapter', 'plate', 'edges', 'set', 'tie', 'fact', 'photo'].includes(r.kind));
   const changedSince = handedOver[0] ? await changesSince(db, productionId, [...ofDay, ...shared], new Date(handedOver[0].body.at)) : [];
-  const named = apart([...missingFile(missing), ...leaving]);
+  const { files: taken, leftOut } = forReceiver(apart([...missingFile(missing), ...leaving]), wishes);
   return {
     name: `${slug(day.day.body.date)}-${slug(day.day.body.name)}`,
     missing,
-    files: leaving.length === 0 ? [] : [...reportFiles({ day, solved, lacks, missing, closed, changedAfterClose, files: named }), ...named],
+    files: leaving.length === 0 ? [] : [...reportFiles({ day, solved, lacks, missing, closed, changedAfterClose, files: taken }), ...taken],
+    leftOut,
     maps: mapsOf(bending),
     closed,
     changedAfterClose,
-    handedOver: handedOver.map(({ id, body: { to, by, at, supplementTo, files: count, sizeBytes, missing: lacking } }) => ({
+    handedOver: handedOver.map(({ id, body: { to, receiverId = null, by, at, supplementTo, files: count, sizeBytes, missing: lacking } }) => ({
       id,
       to,
+      receiverId,
       by,
       at,
       supplementTo,

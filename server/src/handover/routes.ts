@@ -1,5 +1,5 @@
-import type { HandOver, HandoverBody, HandoverPlan } from '@mesure/contract';
-import { handOverSchema } from '@mesure/contract/schemas';
+import type { HandOver, HandoverBody, HandoverPlan, ReceiverBody } from '@mesure/contract';
+import { handOverSchema, idSchema } from '@mesure/contract/schemas';
 import { randomUUID } from 'node:crypto';
 import { mkdtemp, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
@@ -14,6 +14,7 @@ import { idParam, must } from '../http/validate';
 import { writeRecord } from '../records/service';
 import { manifestText, readManifest, sendZip, withoutLost, type Packed } from './pack';
 import { planHandover, type Handover } from './plan';
+import { AS_KEPT, wishesWords } from './receiver';
 
 export function handoverRoutes(db: Database, store: FileStore, thread: FileThread): Route[] {
   return [
@@ -21,9 +22,12 @@ export function handoverRoutes(db: Database, store: FileStore, thread: FileThrea
       method: 'get',
       path: '/days/:dayId',
       access: 'read',
-      what: 'What a day hands over, what it still lacks, and to whom it was handed over.',
+      what: 'What a day hands over, what it still lacks, and to whom it was handed over; `receiver` names whose wishes it follows.',
       handle: async (req, res) => {
-        const { name: _name, ...plan } = await planHandover(db, viewerOf(req).productionId, idParam(req, 'dayId'));
+        const { productionId } = viewerOf(req);
+        const asked = typeof req.query.receiver === 'string' ? must(idSchema, req.query.receiver) : null;
+        const wishes = asked === null ? AS_KEPT : await receiverOf(db, productionId, asked);
+        const { name: _name, ...plan } = await planHandover(db, productionId, idParam(req, 'dayId'), { wishes });
         const answer: HandoverPlan = { ...plan, files: plan.files.map(({ path: at, what, readWith }) => ({ path: at, what, readWith })) };
         res.json(answer);
       },
@@ -39,13 +43,30 @@ export function handoverRoutes(db: Database, store: FileStore, thread: FileThrea
         const v = viewerOf(req);
         const dayId = idParam(req, 'dayId');
         const asked = must(handOverSchema, req.body) as Required<HandOver>;
-        const plan = await withoutLost(await planHandover(db, v.productionId, dayId, asked.maps === 'none' ? null : { format: asked.maps, thread }), store);
+        const receiver = asked.receiverId === null ? null : await receiverOf(db, v.productionId, asked.receiverId);
+        const format = receiver?.maps ?? asked.maps;
+        const plan = await withoutLost(await planHandover(db, v.productionId, dayId, { maps: format === 'none' ? null : { format, thread }, wishes: receiver ?? AS_KEPT }), store);
         if (plan.files.length === 0) throw new ApiProblem('NOT_READY', 'There is nothing to hand over yet: no take of this day has a solve, and nothing was measured.');
         const before = asked.supplementTo === null ? null : await manifestOf(db, store, v.productionId, dayId, asked.supplementTo);
-        await sendZip(res, plan, store, `${plan.name}-${before ? 'supplement' : 'handover'}.zip`, before, (packed) => keep(db, store, v, dayId, asked, plan, packed));
+        await sendZip(
+          res,
+          plan,
+          store,
+          `${plan.name}-${before ? 'supplement' : 'handover'}.zip`,
+          before,
+          (packed) => keep(db, store, v, dayId, asked, plan, packed),
+          receiver ? wishesWords(receiver.name, receiver) : [],
+        );
       },
     },
   ];
+}
+
+/** How somebody wants it. @throws ApiProblem NOT_FOUND */
+async function receiverOf(db: Database, productionId: string, id: string): Promise<ReceiverBody> {
+  const entry = await db.Entry.findOne({ where: { id, productionId, kind: 'receiver', deleted: false } });
+  if (!entry) throw new ApiProblem('NOT_FOUND', 'There is no such receiver.');
+  return entry.body as ReceiverBody;
 }
 
 /** What left with an earlier handover of the day. @throws ApiProblem */
@@ -70,6 +91,7 @@ async function keep(db: Database, store: FileStore, v: Viewer, dayId: string, as
     const body: HandoverBody = {
       dayId,
       to: asked.to,
+      receiverId: asked.receiverId,
       by: v.name,
       at: new Date().toISOString(),
       supplementTo: asked.supplementTo,

@@ -4,9 +4,11 @@ import { jsonText, writeCsv } from '@mesure/formats';
 import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
 import { writeSurveyDxf } from '@mesure/formats/survey-dxf';
 import { slug, type HandoverDay, type HandoverFile } from './day';
+import { spaceOf } from './receiver';
 
 /** The tape net of each set that was shot in: its ties as they can be read again, and its marks as the net places them. */
-export function setFiles({ setups, all, find }: HandoverDay): HandoverFile[] {
+export function setFiles({ setups, all, find, wishes }: HandoverDay): HandoverFile[] {
+  const space = spaceOf(wishes);
   return [...new Set(setups.map((s) => s.body.setId))].flatMap((setId): HandoverFile[] => {
     const set = find('set', setId);
     const ties = all('tie').filter((t) => t.body.setId === setId);
@@ -27,9 +29,9 @@ export function setFiles({ setups, all, find }: HandoverDay): HandoverFile[] {
         readWith: 'CSV',
         make: async () => writeCsv([['from', 'to', 'value', 'unit', 'tolerance'], ...ties.map(({ body: t }) => [t.from, t.to, t.length.valueM, 'm', t.length.toleranceM])]),
       },
-      { path: `${base}/points.csv`, what: 'marks as the tape net places them, with standard deviations', readWith: 'CSV', make: async () => writeSurveyCsv(points()) },
-      { path: `${base}/points.ply`, what: 'the same', readWith: 'PLY', make: async () => writeSurveyPly(points()) },
-      { path: `${base}/points.dxf`, what: 'the same, heights along Z', readWith: 'DXF', make: async () => writeSurveyDxf(points()) },
+      { path: `${base}/points.csv`, what: 'marks as the tape net places them, with standard deviations', readWith: 'CSV', make: async () => writeSurveyCsv(points(), space) },
+      { path: `${base}/points.ply`, what: 'the same', readWith: 'PLY', make: async () => writeSurveyPly(points(), space) },
+      { path: `${base}/points.dxf`, what: 'the same, heights along Z', readWith: 'DXF', make: async () => writeSurveyDxf(points(), space.unit) },
       { path: `${base}/net.json`, what: 'how the tape net was adjusted: what each measurement says, what is open', readWith: 'JSON', make: async () => jsonText(netWords(net(), ties, facts)) },
     ];
   });

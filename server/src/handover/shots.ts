@@ -1,8 +1,9 @@
 import { stampIn, takeLacks, type LackTime, type MissingThing, type SolveOutcome, type Stale, type StoredRecord } from '@mesure/contract';
-import { fileName, filesOfSolve, jsonText, shotFacts, solveJson, unitOf, type Shot } from '@mesure/formats';
+import { fileName, filesOfSolve, jsonText, renumbered, shotFacts, solveJson, unitOf, type Shot } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { staleOf } from '../jobs/stale';
-import { labelOf, zoneOf, type HandoverDay, type HandoverFile } from './day';
+import { labelOf, slug, zoneOf, type HandoverDay, type HandoverFile } from './day';
+import { spaceOf } from './receiver';
 
 /** The newest solve of a take, and of which change it knows nothing. */
 export interface SolvedTake {
@@ -79,10 +80,12 @@ export function shotOf(take: StoredRecord<'take'>, day: HandoverDay, { outcome }
 /** The files of a take that was solved, in a folder of its own. */
 export function shotFiles(take: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake): HandoverFile[] {
   const shot = shotOf(take, day, solved);
+  const { wishes } = day;
+  const leaving = renumbered({ ...shot, space: spaceOf(wishes), addFrames: wishes.addFrames });
   const folder = day.folderOf(take);
   const { outcome } = solved;
   const m = day.mounted(take);
-  const files: HandoverFile[] = filesOfSolve(shot.solve).map((f) => ({ path: `${folder}/${fileName(f, shot.solve)}`, what: f.what, readWith: f.readWith, make: async () => f.write(shot) }));
+  const files: HandoverFile[] = filesOfSolve(shot.solve).map((f) => ({ path: `${folder}/${fileName(f, shot.solve)}`, what: f.what, readWith: f.readWith, make: async () => f.write(leaving) }));
   return [
     ...files,
     {
@@ -98,7 +101,17 @@ export function shotFiles(take: StoredRecord<'take'>, day: HandoverDay, solved: 
           take: { ...take.body, package: m ? { camera: m.pack.camera, body: m.body.name, mode: m.mode.name, lens: m.lens.name, adapter: m.adapter?.name ?? null } : null },
           reconcile: outcome.reconcile,
           before: solved.staleWords,
+          // how the files beside this one count, which itself stays as it was solved
+          ...(wishes.unit !== 'm' || wishes.up !== 'Y' || wishes.addFrames !== 0 ? { filesBeside: { ...spaceOf(wishes), addFrames: wishes.addFrames } } : {}),
         }),
     },
   ];
 }
+
+/** The tracks of every take that has some, as they were given; how they count stands in takes.csv. */
+export const trackFiles = ({ takes, folderOf }: HandoverDay): HandoverFile[] =>
+  takes.flatMap(({ body: t }, i) =>
+    t.tracks
+      ? [{ path: `${folderOf(takes[i])}/tracks/${slug(t.tracks.name)}`, what: `tracks of ${t.slate} take ${t.take}`, readWith: 'CSV, as it was given', make: async () => '', stored: t.tracks.sha256 }]
+      : [],
+  );

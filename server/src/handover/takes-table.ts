@@ -1,7 +1,7 @@
 import { TAKE_FIELDS, takeField, type StoredRecord, type TakeFieldKey } from '@mesure/contract';
 import { radToDeg, type SolveResult, focusCell } from '@mesure/core';
 import { tidy, writeCsv } from '@mesure/formats';
-import type { HandoverDay, HandoverFile } from './day';
+import { slug, type HandoverDay, type HandoverFile } from './day';
 import type { SolvedTake } from './shots';
 
 type Cell = string | number;
@@ -14,8 +14,12 @@ interface Column {
 
 /** First or last frame of a solved zoom. */
 const zoomEnd = (solve: SolveResult | undefined, at: 0 | -1): SolveResult['frames'][number] | undefined => (solve?.focalMode === 'zoom' ? solve.frames.at(at) : undefined);
+/** How a file of tracks counts; as Mesure does where nobody said otherwise. */
+const countingWords = (c: StoredRecord<'take'>['body']['tracksCounted']): string =>
+  c
+    ? `from the ${c.from === 'corner' ? 'corner' : 'middle'}, y ${c.yUp ? 'up' : 'down'}, picture of ${tidy(c.widthPx)} x ${tidy(c.heightPx)}${c.addFrames === 0 ? '' : `, frames ${c.addFrames > 0 ? 'and' : 'less'} ${Math.abs(c.addFrames)}`}`
+    : 'from the corner, y down';
 const some = (v: number | string | null | undefined): Cell => (v === null || v === undefined ? '' : typeof v === 'number' ? tidy(v) : v);
-/** A lens at its stop has no distance. */
 
 /** A field of a take as text; lengths and angles have columns of their own, in one unit. */
 const textOf = (key: TakeFieldKey, title: string): Column => ({ title, of: [key], cell: (t, { words }) => takeField(key)!.text(t.body, words) });
@@ -83,6 +87,8 @@ const COLUMNS: readonly Column[] = [
   },
   { title: 'logged_at', cell: (t) => t.body.loggedAt },
   { title: 'by', cell: (t) => t.updatedBy },
+  { title: 'tracks', cell: (t, d) => (t.body.tracks ? `${d.folderOf(t)}/tracks/${slug(t.body.tracks.name)}` : '') },
+  { title: 'tracks_count', cell: (t) => (t.body.tracks ? countingWords(t.body.tracksCounted ?? null) : '') },
   { title: 'folder', cell: (t, d) => d.folderOf(t) },
 ];
 

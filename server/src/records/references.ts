@@ -56,6 +56,7 @@ export async function mustNameOwnFiles(db: Database, productionId: string, body:
 function idsAt(body: Record<string, unknown>, field: string): { field: string; id: string }[] {
   const [list, inner] = field.split('[].');
   if (!inner) return typeof body[field] === 'string' ? [{ field, id: body[field] }] : [];
-  const things = Array.isArray(body[list]) ? (body[list] as Record<string, unknown>[]) : [];
-  return things.flatMap((thing, i) => (typeof thing[inner] === 'string' ? [{ field: `${list}.${i}.${inner}`, id: thing[inner] }] : []));
+  // asked before the schema has said what is wrong with it: anything may stand in a list
+  const things = Array.isArray(body[list]) ? (body[list] as (Record<string, unknown> | null)[]) : [];
+  return things.flatMap((thing, i) => (typeof thing?.[inner] === 'string' ? [{ field: `${list}.${i}.${inner}`, id: thing[inner] }] : []));
 }

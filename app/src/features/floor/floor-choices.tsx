@@ -1,17 +1,15 @@
 import { isShown, shownFields, TAKE_FIELDS, type FloorBody } from '@mesure/contract';
 import { clipPatternProblem, CoreError, LENGTH_UNITS } from '@mesure/core';
-import { Pressable, View } from 'react-native';
 import { useAll, useData, useRecordsState } from '../../data';
 import { useLineEntry } from '../../forms';
-import { Choice, Section, Sheet } from '../../ui/controls';
+import { Choice, Section, Sheet, Tick } from '../../ui/controls';
 import { InlineField } from '../../ui/inline-field';
 import { Words } from '../../ui/text';
-import { SPACE, TOUCH_PX, usePalette } from '../../ui/theme';
+import { SPACE } from '../../ui/theme';
 import { useFloor, useLengthUnit } from './use-floor';
 
 /** What the production notes of each take, how its clips are named, and the unit in which this person measures. */
 export function FloorChoices({ onClose }: { onClose: () => void }) {
-  const p = usePalette();
   const { session } = useData();
   const floor = useFloor();
   const unit = useLengthUnit();
@@ -41,20 +39,13 @@ export function FloorChoices({ onClose }: { onClose: () => void }) {
         {optional.map((f) => {
           const on = isShown(f, shown);
           return (
-            <Pressable
+            <Tick
               key={f.key}
-              role="checkbox"
-              aria-checked={on}
-              aria-label={f.title}
+              title={f.title}
+              on={on}
               testID={`shows-${f.key}`}
               onPress={() => keep((now) => ({ shown: [...now.shown.filter((k) => k !== f.key), ...(on ? [] : [f.key])] }), on ? `${f.title} is no longer asked for` : `${f.title} is asked for`)}
-              style={{ minHeight: TOUCH_PX, flexDirection: 'row', alignItems: 'center', gap: SPACE.m, borderBottomWidth: 1, borderColor: p.line }}
-            >
-              <Words look="figure">{on ? '☒' : '☐'}</Words>
-              <View style={{ flex: 1 }}>
-                <Words>{f.title}</Words>
-              </View>
-            </Pressable>
+            />
           );
         })}
         <Words look="small" dim style={{ marginTop: SPACE.s }}>

@@ -1,4 +1,4 @@
-import type { HandoverPlan } from '@mesure/contract';
+import type { HandoverPlan, StoredRecord } from '@mesure/contract';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { api, newId, useClock, useData } from '../../data';
@@ -12,6 +12,8 @@ interface Props {
   dayId: string;
   dayName: string;
   plan: HandoverPlan;
+  /** as whom the plan was asked for; null: everything, as it is kept */
+  receiver: StoredRecord<'receiver'> | null;
   /** of everything that is missing, what nobody answered */
   open: number;
   onDone: (said: string) => void;
@@ -20,18 +22,25 @@ interface Props {
 const mapWords = ({ count, maxBytes }: HandoverPlan['maps']): string => `${count} maps, up to ${maxBytes < 1e9 ? `${(maxBytes / 1e6).toFixed(0)} MB` : `${(maxBytes / 1e9).toFixed(1)} GB`}`;
 
 /** To whom, and how much of it: the last question before a day leaves. */
-export function HandOverSheet({ dayId, dayName, plan, open, onDone }: Props) {
+export function HandOverSheet({ dayId, dayName, plan, receiver, open, onDone }: Props) {
   const clock = useClock();
   const { session } = useData();
-  const [before] = useState(plan.handedOver.at(0));
+  // a supplement adds to what left in the same way: under other names or units everything would be new
+  const [before] = useState(plan.handedOver.find((h) => h.receiverId === (receiver?.id ?? null)));
   const [state, setState] = useState<{ busy: boolean; bytes: number; error: string | null }>({ busy: false, bytes: 0, error: null });
-  const form = useKeptForm(`hand over ${dayId}`, { to: before?.to ?? '', what: before ? 'new' : 'all', maps: 'none' }, (v) =>
+  const form = useKeptForm(`hand over ${dayId} ${receiver?.id ?? ''}`, { to: before?.to ?? receiver?.body.name ?? '', what: before ? 'new' : 'all', maps: 'none' }, (v) =>
     v.to.trim() === '' ? [{ field: 'to', message: 'Say who gets it' }] : [],
   );
   const handOver = form.handleSubmit(async (v) => {
     setState({ busy: true, bytes: 0, error: null });
     try {
-      const asked = { id: newId(), to: v.to.trim(), supplementTo: v.what === 'new' && before ? before.id : null, maps: v.maps as 'none' | 'exr' | 'tiff' };
+      const asked = {
+        id: newId(),
+        to: v.to.trim(),
+        supplementTo: v.what === 'new' && before ? before.id : null,
+        maps: receiver?.body.maps ?? (v.maps as 'none' | 'exr' | 'tiff'),
+        receiverId: receiver?.id ?? null,
+      };
       const { name, blob } = await api.handOver(session.production.id, dayId, asked, (bytes) => setState((s) => ({ ...s, bytes })));
       saveFile(name, new Uint8Array(await blob.arrayBuffer()), 'application/zip');
       form.done();
@@ -55,7 +64,13 @@ export function HandOverSheet({ dayId, dayName, plan, open, onDone }: Props) {
           ]}
         />
       ) : null}
-      {plan.maps.count > 0 ? (
+      {receiver ? (
+        <Words
+          look="small"
+          dim
+        >{`As ${receiver.body.name} wants it: ${plan.files.length} files${plan.leftOut > 0 ? `, ${plan.leftOut} left out` : ''}${receiver.body.maps !== 'none' && plan.maps.count > 0 ? `, and ${mapWords(plan.maps)}` : ''}.`}</Words>
+      ) : null}
+      {plan.maps.count > 0 && !receiver ? (
         <ChoiceField
           form={form}
           name="maps"

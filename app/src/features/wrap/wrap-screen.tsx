@@ -1,8 +1,8 @@
-import type { HandoverPlan } from '@mesure/contract';
+import type { HandoverBody, HandoverPlan } from '@mesure/contract';
 import { useFocusEffect, useRouter } from 'expo-router';
 import { useCallback, useState } from 'react';
 import { View } from 'react-native';
-import { api, useClock, useData, useMayWrite, useRecordsState } from '../../data';
+import { api, useAll, useClock, useData, useMayWrite, useRecordsState } from '../../data';
 import { Action, Sheet } from '../../ui/controls';
 import { Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
@@ -10,6 +10,7 @@ import { usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
 import { useDay } from '../days/use-day';
 import { RecordsGate } from '../shell/records-gate';
+import { ForWhom } from './for-whom';
 import { HandOverSheet } from './hand-over-sheet';
 import { LeavingList } from './leaving-list';
 import { MissingList } from './missing-list';
@@ -36,16 +37,28 @@ function DayWrap() {
   const [state, setState] = useState<State>({ status: 'loading' });
   const [sheet, setSheet] = useState(false);
   const [said, setSaid] = useState<string | null>(null);
+  // until somebody chooses: whoever got the last one
+  const [chosen, setChosen] = useState<string | null | undefined>(undefined);
+  const receivers = useAll('receiver');
+  const last = useAll('handover')
+    .filter((h) => h.body.dayId === day?.id)
+    .reduce<HandoverBody | null>((a, { body: b }) => (a && a.at >= b.at ? a : b), null);
+  const wanted = chosen === undefined ? (last?.receiverId ?? null) : chosen;
+  const receiver = receivers.find((r) => r.id === wanted) ?? null;
+  const receiverId = receiver?.id ?? null;
+  // what he wants may be changed here or by somebody else: then it leaves otherwise
+  const receiverVersion = receiver?.version ?? 0;
   const dayId = day?.id;
   const load = useCallback(async () => {
     if (!dayId) return;
     await records.getState().send();
     try {
-      setState({ status: 'ready', plan: await api.handover(session.production.id, dayId) });
+      setState({ status: 'ready', plan: await api.handover(session.production.id, dayId, receiverId) });
     } catch (e) {
       setState({ status: 'failed', error: e instanceof Error ? e.message : String(e) });
     }
-  }, [dayId, records, session.production.id]);
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- another version of the receiver is another plan
+  }, [dayId, records, session.production.id, receiverId, receiverVersion]);
   useFocusEffect(
     useCallback(() => {
       void load();
@@ -69,7 +82,7 @@ function DayWrap() {
         <Failing title="The handover could not be prepared" text={`${state.error} What was entered is safe.`} action={{ title: 'Try again', onPress: () => void load() }} />
       </Page>
     );
-  const { missing, files, closed, changedAfterClose, handedOver, changedSince } = state.plan;
+  const { missing, files, leftOut, closed, changedAfterClose, handedOver, changedSince } = state.plan;
   const open = missing.filter((m) => !m.answer).length;
   return (
     <Page action={may ? <Action kind="main" icon="archive" title={`Hand over ${day.body.name}`} disabled={files.length === 0} onPress={() => setSheet(true)} testID="hand-over" /> : undefined}>
@@ -89,13 +102,15 @@ function DayWrap() {
       {said ? <Words role="status">{said}</Words> : null}
       {missing.length === 0 ? <Empty title="The day is complete" text="Every take has what its handover needs." /> : null}
       <MissingList dayId={day.id} missing={missing} onChanged={() => void load()} />
-      <LeavingList files={files} />
+      <ForWhom dayId={day.id} chosen={receiver} onChoose={setChosen} />
+      <LeavingList files={files} leftOut={leftOut} />
       <Sheet title={`Hand over ${day.body.name}`} open={sheet} onClose={() => setSheet(false)}>
         {sheet ? (
           <HandOverSheet
             dayId={day.id}
             dayName={day.body.name}
             plan={state.plan}
+            receiver={receiver}
             open={open}
             onDone={(words) => {
               setSheet(false);

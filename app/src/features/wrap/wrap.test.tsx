@@ -17,6 +17,7 @@ const PLAN: HandoverPlan = {
     { code: 'tilt', until: 'set', takeId: 't2', take: '41A take 2', what: 'tilt', answer: { id: ANSWER, reason: 'the head was gone', by: 'Odalys', at: '2026-11-23T18:40:00.000Z' } },
     { code: 'file x', until: 'gone', takeId: null, take: 'stills/x.jpg', what: 'the picture itself', answer: null },
   ],
+  leftOut: 0,
   maps: { count: 6, maxBytes: 412_000_000 },
   files: [
     { path: 'takes.csv', what: 'every take', readWith: 'CSV' },
@@ -77,13 +78,13 @@ test('handing over asks to whom; the next time what is new is offered as a suppl
   fireEvent.press(screen.getByRole('radio', { name: /^OpenEXR/ }));
   fireEvent.press(screen.getByTestId('hand-over-now'));
   await settle();
-  expect(server.handedOver).toEqual([{ id: expect.any(String), to: 'Lisk', supplementTo: null, maps: 'exr' }]);
+  expect(server.handedOver).toEqual([{ id: expect.any(String), to: 'Lisk', supplementTo: null, maps: 'exr', receiverId: null }]);
   expect(saved).toEqual(['day-handover.zip']);
   expect(seen(/Handed over to Lisk: day-handover.zip, 2.50 MB/)).toBe(true);
   screen.unmount();
   server.plan = {
     ...PLAN,
-    handedOver: [{ id: ANSWER, to: 'Lisk', by: 'Odalys', at: '2026-11-23T19:00:00.000Z', supplementTo: null, files: 40, sizeBytes: 2_500_000, missing: 3 }],
+    handedOver: [{ id: ANSWER, to: 'Lisk', receiverId: null, by: 'Odalys', at: '2026-11-23T19:00:00.000Z', supplementTo: null, files: 40, sizeBytes: 2_500_000, missing: 3 }],
     changedSince: [{ what: 'take 41A take 3: new', who: 'wrangler', when: '2026-11-23T19:30:00.000Z' }],
   };
   await open(<WrapScreen />, server);
@@ -93,6 +94,88 @@ test('handing over asks to whom; the next time what is new is offered as a suppl
   fireEvent.press(screen.getByTestId('hand-over-now'));
   await settle();
   expect(server.handedOver[1]).toMatchObject({ to: 'Lisk', supplementTo: ANSWER });
+});
+
+const lastPlan = (server: FakeServer) => server.asked.filter((a) => a.startsWith('GET') && a.includes('/days/')).at(-1);
+const LISK = '00000000-0000-4000-8000-00000000bbbb';
+const lisk = (change: object = {}) =>
+  record('receiver', LISK, { name: 'Lisk', without: ['gltf'], maps: 'exr', unit: 'cm', up: 'Z', addFrames: 1000, takeName: '{slate}_{take}', inFileNames: false, notes: '', ...change });
+
+test('a receiver is described once, from an empty list: parts, unit, axes, numbers and names, with what is wrong said', async () => {
+  const server = new FakeServer();
+  server.plan = PLAN;
+  await open(<WrapScreen />, server);
+  fireEvent.press(screen.getByTestId('new-receiver'));
+  const press = async (id: string) => {
+    fireEvent.press(screen.getByTestId(id));
+    await settle();
+  };
+  await press('keep-receiver');
+  expect(screen.getByTestId('receiver-sheet')).toHaveTextContent(/name/);
+  expect([...server.records.values()].some((r) => r.kind === 'receiver')).toBe(false);
+  fireEvent.changeText(screen.getByTestId('receiver-name'), ' Lisk ');
+  await press('leaves-gltf');
+  await press('leaves-usd');
+  await press('leaves-usd');
+  fireEvent.press(screen.getByRole('radio', { name: 'centimetres' }));
+  fireEvent.press(screen.getByRole('radio', { name: 'Z' }));
+  fireEvent.changeText(screen.getByTestId('receiver-frames'), 'a thousand');
+  fireEvent.changeText(screen.getByTestId('receiver-take-name'), '{slate}_{shot}');
+  await settle();
+  expect(seen(/\{shot\} is not known; there are \{scene\}/)).toBe(true);
+  await press('keep-receiver');
+  expect(seen(/“a thousand” is no whole number/)).toBe(true);
+  fireEvent.changeText(screen.getByTestId('receiver-frames'), '+1000');
+  fireEvent.changeText(screen.getByTestId('receiver-take-name'), '{slate}_{take}');
+  await settle();
+  expect(seen('Frame 1 of the tracks leaves as 1001')).toBe(true);
+  expect(seen('As 41A_1')).toBe(true);
+  await press('keep-receiver');
+  const kept = [...server.records.values()].find((r) => r.kind === 'receiver')!;
+  expect(kept.body).toEqual({ name: 'Lisk', without: ['gltf'], maps: 'none', unit: 'cm', up: 'Z', addFrames: 1000, takeName: '{slate}_{take}', inFileNames: false, notes: '' });
+  // it is chosen, and asked for
+  expect(screen.getByRole('radio', { name: /^Lisk/ })).toBeChecked();
+  expect(lastPlan(server)).toMatch(new RegExp(`/days/${ID.day}\\?receiver=${kept.id}$`));
+});
+
+test('a receiver is chosen, changed and hidden; the handover leaves as he wants it, and a supplement adds to his own', async () => {
+  const server = new FakeServer([...dayRecords(), lisk()]);
+  server.plan = {
+    ...PLAN,
+    leftOut: 3,
+    handedOver: [{ id: ANSWER, to: 'Post', receiverId: null, by: 'Odalys', at: '2026-11-23T19:00:00.000Z', supplementTo: null, files: 40, sizeBytes: 2_500_000, missing: 3 }],
+  };
+  await open(<WrapScreen />, server);
+  expect(screen.getByRole('radio', { name: /^nobody named/ })).toBeChecked();
+  fireEvent.press(screen.getByRole('radio', { name: /^Lisk/ }));
+  await settle();
+  expect(seen('centimetres, Z up · frames +1000 · OpenEXR maps · {slate}_{take}')).toBe(true);
+  expect(seen('3 files do not leave, as wanted.')).toBe(true);
+  fireEvent.press(screen.getByTestId('hand-over'));
+  // he got none yet: what was handed to others is no start for him, and the maps are his to want
+  expect(screen.queryByText('What is new')).toBeNull();
+  expect(screen.getByTestId('hand-over-sheet')).toHaveTextContent(/As Lisk wants it: 2 files, 3 left out, and 6 maps, up to 412 MB/);
+  fireEvent.press(screen.getByTestId('hand-over-now'));
+  await settle();
+  expect(server.handedOver).toEqual([{ id: expect.any(String), to: 'Lisk', supplementTo: null, maps: 'exr', receiverId: LISK }]);
+  fireEvent.press(screen.getByTestId('change-receiver'));
+  fireEvent.changeText(screen.getByTestId('receiver-frames'), '0');
+  fireEvent.press(screen.getByTestId('keep-receiver'));
+  await settle();
+  expect(server.records.get(LISK)!.body).toMatchObject({ addFrames: 0, without: ['gltf'] });
+  fireEvent.press(screen.getByTestId('change-receiver'));
+  fireEvent.press(screen.getByTestId('hide-receiver'));
+  await settle();
+  expect(server.records.get(LISK)!.deleted).toBe(true);
+  expect(lastPlan(server)).toMatch(new RegExp(`/days/${ID.day}$`));
+});
+
+test('a guest reads for whom there is, and changes nothing', async () => {
+  const server = new FakeServer([...dayRecords(), lisk()]);
+  server.plan = PLAN;
+  await open(<WrapScreen />, server, 'guest');
+  expect(screen.getByRole('radio', { name: /^Lisk/ })).toBeTruthy();
+  expect(screen.queryByTestId('new-receiver')).toBeNull();
 });
 
 test('a complete day says so; one with nothing to give cannot be handed over', async () => {
