@@ -373,6 +373,32 @@ test('a day of one’s own is handed over by one, seen by another who may not, a
   const supplement = Object.keys((await leave(page, null)).files);
   expect(supplement).toEqual(expect.arrayContaining(['CONTENTS.txt', 'MANIFEST.sha256', 'readings.csv', 'takes.csv']));
   expect(supplement).not.toContain('kit.csv');
+  // another house wants it otherwise: described by one, changed by a second, seen by a third, and followed by what leaves
+  await page.getByTestId('new-receiver').click();
+  await audit(page, 'a new receiver');
+  await page.getByTestId('receiver-name').fill('Orrery Post');
+  await page.getByTestId('leaves-edit').click();
+  await page.getByRole('radio', { name: 'centimetres' }).click();
+  await page.getByTestId('keep-receiver').click();
+  await expect(page.getByRole('radio', { name: /^Orrery Post/ })).toBeChecked();
+  await allSent(page);
+  await theirs.goto(at('/wrap'));
+  await theirs.getByRole('radio', { name: /^Orrery Post/ }).click();
+  await theirs.getByTestId('change-receiver').click();
+  await theirs.getByTestId('receiver-frames').fill('1000');
+  await theirs.getByTestId('keep-receiver').click();
+  await allSent(theirs);
+  await expect(theirs.getByText(/not leave, as wanted/)).toBeVisible();
+  const wanted = await leave(theirs, null);
+  expect(await wanted.file('CONTENTS.txt')!.async('text')).toMatch(
+    /^Made for Orrery Post\.\n[\s\S]*centimetres, Y up[\s\S]*and 1000\.[\s\S]*Left out at the receiver's wish: Edit list, log, framing\./,
+  );
+  expect(Object.keys(wanted.files)).toEqual(expect.arrayContaining(['kit.csv', 'takes.csv']));
+  expect(Object.keys(wanted.files)).not.toContain('takes.fdl');
+  await guest.goto(at('/wrap'));
+  await expect(guest.getByTestId('handed-over').first()).toContainText('to Orrery Post by Ivo Tam');
+  await expect(guest.getByRole('radio', { name: /^Orrery Post.*frames \+1000/ })).toBeVisible();
+  await expect(guest.getByTestId('change-receiver')).toHaveCount(0);
 });
 
 test('a shot list of sixty setups comes in, and a later one changes what differs', async () => {
