@@ -24,3 +24,4 @@ export * from './kit';
 export * from './marks';
 export * from './plate-causes';
 export * from './handover-parts';
+export * from './handover-in';

@@ -31,9 +31,16 @@ export function compareKit(kit: readonly Part[], here: readonly StoredRecord[]):
   const ours = <K extends KitKind>(kind: K) => here.filter((r) => r.kind === kind && !r.deleted) as StoredRecord<K>[];
   const of = <K extends KitKind>(kind: K) => kit.filter((p) => p.kind === kind) as Part<K>[];
   const line = (p: Part, name: string, what: KitLine['what'], hereId: string | null, note = '') => lines.push({ kind: p.kind, id: p.id, name, what, hereId, note });
+  /** one that came from here, or came in before, is the same part whatever became of it since: a part's id is its own everywhere */
+  const known = <K extends KitKind>(p: Part<K>, name: string): boolean => {
+    const own = ours(p.kind).find((r) => r.id === p.id);
+    if (own) line(p, name, 'same', own.id);
+    return own !== undefined;
+  };
   const mapped = (id: string | null | undefined) => (id ? (lines.find((l) => l.id === id && l.what === 'same')?.hereId ?? null) : null);
 
   for (const p of of('body')) {
+    if (known(p, p.body.name)) continue;
     const twin = ours('body').find((b) => key(b.body.name) === key(p.body.name));
     const without = (b: RecordBodies['body']) => b.modes.map(({ id: _id, ...m }) => m);
     if (!twin) line(p, p.body.name, 'new', null);
@@ -44,6 +51,7 @@ export function compareKit(kit: readonly Part[], here: readonly StoredRecord[]):
     const serial = key(p.body.serial);
     const twin = ours('lens').find((l) => (serial !== '' && key(l.body.serial) !== '' ? key(l.body.serial) === serial : key(l.body.name) === key(p.body.name)));
     const name = `${p.body.name}${p.body.serial ? ` · ${p.body.serial}` : ''}`;
+    if (known(p, name)) continue;
     if (!twin) line(p, name, 'new', null);
     else if (equal(numbers(p.body), numbers(twin.body))) line(p, name, 'same', twin.id);
     else
@@ -56,12 +64,14 @@ export function compareKit(kit: readonly Part[], here: readonly StoredRecord[]):
       );
   }
   for (const p of of('adapter')) {
+    if (known(p, p.body.name)) continue;
     const twin = ours('adapter').find((a) => key(a.body.name) === key(p.body.name));
     if (!twin) line(p, p.body.name, 'new', null);
     else if (twin.body.factor === p.body.factor) line(p, p.body.name, 'same', twin.id);
     else line(p, p.body.name, 'different', twin.id, `here its factor is ${twin.body.factor}`);
   }
   for (const p of of('package')) {
+    if (known(p, `${p.body.camera}-cam`)) continue;
     const twin = ours('package').find(
       (q) =>
         q.body.bodyId === mapped(p.body.bodyId) &&
@@ -75,6 +85,7 @@ export function compareKit(kit: readonly Part[], here: readonly StoredRecord[]):
   }
   for (const kind of ['plate', 'edges'] as const) {
     for (const p of of(kind)) {
+      if (known(p, p.body.picture.name)) continue;
       const twin = ours(kind).find((q) => q.body.picture.sha256 === p.body.picture.sha256 && q.body.lensId === mapped(p.body.lensId));
       line(p, p.body.picture.name, twin ? 'same' : 'new', twin?.id ?? null);
     }
@@ -95,7 +106,7 @@ function modeHere(kit: readonly Part[], here: readonly StoredRecord[], theirs: R
  * The records that bring a kit in, under new ids and in the order in which they refer to each other. What is the same here is used; what is
  * different comes in beside it under a name of its own. Packages come in as ones that were mounted before: nobody has mounted them here.
  */
-export function bringKit(kit: readonly Part[], lines: readonly KitLine[], here: readonly StoredRecord[], newId: () => string, now: string): { ids: Map<string, string>; made: Part[] } {
+export function bringKit(kit: readonly Part[], lines: readonly KitLine[], here: readonly StoredRecord[], newId: (theirs: string) => string, now: string): { ids: Map<string, string>; made: Part[] } {
   const ids = new Map<string, string>();
   const made: Part[] = [];
   const at = (id: string) => ids.get(id) ?? id;
@@ -105,7 +116,7 @@ export function bringKit(kit: readonly Part[], lines: readonly KitLine[], here: 
       ids.set(l.id, l.hereId!);
       continue;
     }
-    const id = newId();
+    const id = newId(l.id);
     ids.set(l.id, id);
     const part = kit.find((p) => p.id === l.id)!;
     const beside = l.what === 'different' ? ' (brought in)' : '';

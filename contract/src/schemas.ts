@@ -65,6 +65,8 @@ export const endProductionSchema = J.object({ name: J.string().max(120).required
 export const waitingSchema = J.object({ count: J.number().integer().min(0).max(1_000_000).required() });
 export const inviteSchema = J.object({ role });
 export const roleSchema = J.object({ role });
+/** A handover that was uploaded; with `replace` what differs here becomes as it says. */
+export const handoverInSchema = J.object({ sha256: J.string().hex().length(64).required(), replace: J.boolean().default(false) }).required();
 /** Another of one's productions, or a kit file that was uploaded to this one. */
 export const kitSourceSchema = J.alternatives(J.object({ productionId: id.required() }), J.object({ sha256: J.string().hex().length(64).required() })).required();
 export const analysisSchema = J.object({

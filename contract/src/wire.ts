@@ -1,6 +1,7 @@
 import type { ClipFrameCount, GridReport, KeptWarning, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
 import type { RecordBodies, RecordKind, StoredRecord } from './records';
 import type { FileRef } from './kinds/shared';
+import type { DayLine } from './handover-in';
 import type { Role } from './roles';
 
 /** A field that is at fault, by its path, and what would be right. */
@@ -332,6 +333,17 @@ export interface HandoverPlan {
   handedOver: { id: string; to: string; receiverId: string | null; by: string; at: string; supplementTo: string | null; files: number; sizeBytes: number; missing: number }[];
   /** what was changed after the newest of them */
   changedSince: { what: string; who: string; when: string }[];
+}
+
+/** What bringing a handover in would do, or did. */
+export interface HandoverInAnswer {
+  production: string;
+  day: { id: string; name: string; date: string };
+  lines: DayLine[];
+  /** pictures, tracks: in the zip and not here yet; named by its records and neither in it nor here */
+  files: { coming: number; comingBytes: number; missing: number };
+  /** records that came in; null: nothing was asked to */
+  brought: number | null;
 }
 
 /** To whom a day goes; with `supplementTo` only what is new or other since that handover. */

@@ -13,6 +13,7 @@ import { deviceRoutes } from './devices/routes';
 import type { FileThread } from './files/file-thread';
 import { fileRoutes } from './files/routes';
 import type { FileStore } from './files/store';
+import { handoverInRoutes } from './handover/in-routes';
 import { handoverRoutes } from './handover/routes';
 import { allow, guard, member } from './http/guard';
 import { shallowBody } from './http/nesting';
@@ -56,6 +57,7 @@ export function routesOf({ config, db, boss, store, fileThread, stream, loadDemo
     ...deviceRoutes(),
     ...analysisRoutes(db, boss),
     ...handoverRoutes(db, store, fileThread),
+    ...handoverInRoutes(db, store, fileThread, config),
     ...kitRoutes(db, store, config),
     ...watchRoutes(db, config),
   ];

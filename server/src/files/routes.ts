@@ -1,7 +1,5 @@
-import { type UploadedFile } from '@mesure/contract';
 import { cursorSchema } from '@mesure/contract/schemas';
-import { clipFrameJpeg, extractFrame, inspectPicture, isClip, isWav, probeClip } from '@mesure/formats/picture';
-import { writeFile } from 'node:fs/promises';
+import { clipFrameJpeg } from '@mesure/formats/picture';
 import path from 'node:path';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
@@ -9,7 +7,7 @@ import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { must, param } from '../http/validate';
-import { readKit } from '../kit/contents';
+import { safeName, USES } from './accept';
 import type { FileThread } from './file-thread';
 import { spaceOf } from './space';
 import type { FileStore } from './store';
@@ -17,7 +15,6 @@ import { partsOf } from './storage';
 import { databaseLocker } from './upload-lock';
 import { resumableUploads, sizeOf } from './uploads';
 
-const TRACKS_MAX_BYTES = 100 * 1024 * 1024;
 /** enough to see a clap close on a phone */
 const FRAME_WIDTH_PX = 960;
 /** the widest is for a loupe */
@@ -108,57 +105,4 @@ export function fileRoutes(db: Database, store: FileStore, fileThread: FileThrea
     if (!file) throw new ApiProblem('NOT_FOUND', 'There is no such file.');
     return file;
   }
-}
-
-/** The last part of the name, without anything that a file system or a header could trip over. */
-export function safeName(name: string): string {
-  const last = name.split(/[\\/]/).pop() ?? '';
-  const clean = last
-    .replace(/[^\p{L}\p{N}._ -]/gu, '_')
-    .replace(/^\.+/, '')
-    .trim()
-    .slice(-120);
-  return clean === '' ? 'file' : clean;
-}
-
-type Accepted = Omit<UploadedFile, 'sha256' | 'sizeBytes'>;
-
-/** A clip or a sound recording, whole: for its sound, and for the frames of its clap. */
-async function acceptClip(file: string, name: string): Promise<Accepted> {
-  const wav = await isWav(file);
-  if (!wav && !(await isClip(file))) throw new ApiProblem('UNREADABLE_FILE', `${name} is neither WAV nor MOV or MP4.`);
-  const facts = await probeClip(file, name);
-  const { durationS, fps, hasSound, widthPx, heightPx } = facts;
-  if (!(durationS > 0) || (fps === null && !hasSound)) throw new ApiProblem('UNREADABLE_FILE', `${name} holds neither picture nor sound.`);
-  return { name, mime: wav ? 'audio/wav' : fps === null ? 'audio/mp4' : 'video/mp4', widthPx, heightPx, clip: { name, ...facts } };
-}
-/** What a file may be given for, and what it must be then. */
-const USES: Record<string, (file: string, name: string, atS: number | null, fileThread: FileThread) => Promise<Accepted>> = {
-  plate: acceptPlate,
-  tracks: acceptTracks,
-  clip: acceptClip,
-  kit: acceptKit,
-};
-
-/** A kit file, read whole once: what cannot be brought in is refused before it is kept. */
-async function acceptKit(file: string, name: string): Promise<Accepted> {
-  await readKit(file, name, null);
-  return { name, mime: 'application/zip', widthPx: null, heightPx: null };
-}
-
-/** Of a clip one frame is kept, as a picture; it takes the clip's place in the temporary file. */
-async function acceptPlate(file: string, name: string, atS: number | null): Promise<Accepted> {
-  if (await isClip(file)) {
-    const frame = await extractFrame(file, name, atS);
-    await writeFile(file, frame.png);
-    return { name: `${name} ${frame.atS.toFixed(2)} s.png`, mime: 'image/png', widthPx: frame.widthPx, heightPx: frame.heightPx };
-  }
-  const info = await inspectPicture(file, name);
-  return { name, mime: info.mime, widthPx: info.widthPx, heightPx: info.heightPx };
-}
-
-async function acceptTracks(file: string, name: string, _atS: number | null, fileThread: FileThread): Promise<Accepted> {
-  if ((await sizeOf(file)) > TRACKS_MAX_BYTES) throw new ApiProblem('TOO_LARGE', `${name} is larger than tracks may be.`);
-  await fileThread.tracks(file, name);
-  return { name, mime: 'text/csv', widthPx: null, heightPx: null };
 }

@@ -11,13 +11,16 @@ interface Pictures {
   stills: StoredRecord<'still'>[];
   lights: StoredRecord<'light'>[];
   photos: StoredRecord<'photo'>[];
+  /** of the lenses that shot */
+  plates: { lens: string; body: StoredRecord<'plate' | 'edges'>['body'] }[];
+  recces: StoredRecord<'recce'>[];
   /** of a take alone */
   folderOf(take: StoredRecord<'take'>): string;
 }
 
 /** All pictures of the day as they were given, and tables that say what each of them is. */
 export function pictureFiles(day: Pictures): HandoverFile[] {
-  return [...stillFiles(day), ...takePictures(day), ...lightPictures(day), ...markPhotos(day)];
+  return [...stillFiles(day), ...takePictures(day), ...lightPictures(day), ...markPhotos(day), ...platePictures(day), ...reccePictures(day)];
 }
 
 const stored = (path: string, what: string, { sha256 }: FileRef): HandoverFile => ({ path, what, readWith: 'the picture as it was given', make: async () => '', stored: sha256 });
@@ -62,6 +65,15 @@ function stillFiles({ setups, plans, stills }: Pictures): HandoverFile[] {
   ];
   return rows.length === 0 ? [] : [{ path: 'stills.csv', what: 'every still with its planned station', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) }, ...files];
 }
+
+const platePictures = ({ plates }: Pictures): HandoverFile[] =>
+  plates.map(({ lens, body }) => stored(`lenses/plates/${slug(lens)}-${body.focalMm}mm-${slug(body.picture.name)}`, `plate of ${lens}`, body.picture));
+
+const reccePictures = ({ setups, recces }: Pictures): HandoverFile[] =>
+  recces.map(({ body: r }) => {
+    const setup = setups.find((s) => s.id === r.setupId)!.body;
+    return stored(`setups/${slug(setup.scene)}-${slug(setup.name)}/recce/${slug(r.picture.name)}`, 'picture of the recce', r.picture);
+  });
 
 const takePictures = ({ takes, folderOf }: Pictures): HandoverFile[] =>
   takes.flatMap((t) => (t.body.pictures ?? []).map((q) => stored(`${folderOf(t)}/pictures/${slug(q.name)}`, `picture of ${t.body.slate} take ${t.body.take}`, q)));

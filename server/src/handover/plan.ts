@@ -10,6 +10,7 @@ import { kitFiles } from './kit-list';
 import { lensFiles } from './lenses';
 import { pictureFiles } from './pictures';
 import { logFiles } from './readings';
+import { recordFile } from './record-out';
 import { reportFiles } from './report';
 import { setFiles } from './sets';
 import { setupFiles } from './setups';
@@ -78,6 +79,12 @@ function remarksFile({ all, takes, setups }: HandoverDay): HandoverFile[] {
   return [{ path: 'remarks.csv', what: 'remarks and their answers', readWith: 'CSV', make: async () => writeCsv([header, ...rows]) }];
 }
 
+/** Plates and pictures with edges of the lenses that shot on the day. */
+function platesOf({ takes, find, all }: HandoverDay): { lens: string; body: StoredRecord<'plate' | 'edges'>['body'] }[] {
+  const used = new Set(takes.flatMap((t) => find('package', t.body.packageId)?.body.lensId ?? []));
+  return [...all('plate'), ...all('edges')].flatMap(({ body }) => (used.has(body.lensId) ? [{ lens: find('lens', body.lensId)?.body.name ?? '', body }] : []));
+}
+
 interface Asked {
   maps?: { format: MapFormat; thread: FileThread } | null;
   wishes?: Wishes;
@@ -106,7 +113,18 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     ...editFiles(day),
     ...kitFiles(day),
     ...logFiles({ setups, takes, words: day.words, sets: all('set'), ties: all('tie'), rigs: ofSetups(all('rig')), lights }),
-    ...pictureFiles({ setups, takes, plans: all('plan'), sets: all('set'), stills: ofSetups(all('still')), lights, photos: all('photo'), folderOf: day.folderOf }),
+    ...pictureFiles({
+      setups,
+      takes,
+      plans: all('plan'),
+      sets: all('set'),
+      stills: ofSetups(all('still')),
+      lights,
+      photos: all('photo'),
+      plates: platesOf(day),
+      recces: ofSetups(all('recce')),
+      folderOf: day.folderOf,
+    }),
     ...remarksFile(day),
   ];
   // a picture that an entry names and that was never given, here or to another production, cannot leave
@@ -135,7 +153,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   return {
     name: `${slug(day.day.body.date)}-${slug(day.day.body.name)}`,
     missing,
-    files: leaving.length === 0 ? [] : [...reportFiles({ day, solved, lacks, missing, closed, changedAfterClose, files: taken }), ...taken],
+    files: leaving.length === 0 ? [] : [...reportFiles({ day, solved, lacks, missing, closed, changedAfterClose, files: taken }), recordFile(db, day, taken), ...taken],
     leftOut,
     maps: mapsOf(bending),
     closed,

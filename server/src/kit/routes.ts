@@ -74,7 +74,7 @@ export function kitRoutes(db: Database, store: FileStore, config: ServerConfig):
         const kit = await kitFrom(req, must(kitSourceSchema, req.body) as Source);
         const here = await liveRecords(db, v.productionId);
         const lines = compareKit(kit.records, here);
-        const { made, ids } = bringKit(kit.records, lines, here, randomUUID, new Date().toISOString());
+        const { made, ids } = bringKit(kit.records, lines, here, () => randomUUID(), new Date().toISOString());
         await db.sequelize.transaction(async (transaction) => {
           for (const p of kit.pictures) await db.StoredFile.upsert({ productionId: v.productionId, ...p }, { transaction });
           for (const part of made) await writeRecord(db, v, part.kind, part.id, { mutationId: randomUUID(), baseVersion: 0, deleted: false, body: part.body }, transaction);

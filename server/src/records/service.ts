@@ -14,6 +14,8 @@ export interface Author {
   userId: string;
   name: string;
   productionId: string;
+  /** whose word it was, where somebody brings in what others had recorded */
+  instead?: string;
 }
 export const CHANGES_CHANNEL = 'mesure_changes';
 
@@ -43,11 +45,12 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
       const state: RecordState = { ...whole, body: signNew(kind, whole.body, entry?.body ?? null, author.name, now.getTime()) };
       await mustReferToOwn(db, author.productionId, kind, state.body, transaction);
       await mustNameOwnFiles(db, author.productionId, state.body, entry?.body ?? null, transaction);
+      const told = author.instead && author.instead !== author.name ? `${author.name} for ${author.instead}`.slice(0, 120) : author.name;
       const before = entry ? { deleted: entry.deleted, body: entry.body } : null;
       const version = stored + 1;
       const saved = entry
-        ? await entry.update({ ...state, version, updatedAt: now, updatedBy: author.name }, { transaction })
-        : await db.Entry.create({ id, productionId: author.productionId, kind, version, ...state, updatedAt: now, updatedBy: author.name }, { transaction });
+        ? await entry.update({ ...state, version, updatedAt: now, updatedBy: told }, { transaction })
+        : await db.Entry.create({ id, productionId: author.productionId, kind, version, ...state, updatedAt: now, updatedBy: told }, { transaction });
       if (kind === 'production') await keepName(db, author.productionId, id, (state as RecordState<'production'>).body.name, transaction);
       await appendChange(
         db,
@@ -57,7 +60,7 @@ export async function writeRecord(db: Database, author: Author, kind: RecordKind
           mutationId: write.mutationId,
           version,
           userId: author.userId,
-          userName: author.name,
+          userName: told,
           changedAt: now,
           before,
           after: state,

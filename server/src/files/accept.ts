@@ -1,0 +1,80 @@
+import type { UploadedFile } from '@mesure/contract';
+import { extractFrame, inspectPicture, isClip, isWav, probeClip } from '@mesure/formats/picture';
+import { stat, writeFile } from 'node:fs/promises';
+import { withHandover } from '../handover/record-in';
+import { ApiProblem } from '../http/problem';
+import { readKit } from '../kit/contents';
+import type { FileThread } from './file-thread';
+
+const TRACKS_MAX_BYTES = 100 * 1024 * 1024;
+
+/** The last part of the name, without anything that a file system or a header could trip over. */
+export function safeName(name: string): string {
+  const last = name.split(/[\\/]/).pop() ?? '';
+  const clean = last
+    .replace(/[^\p{L}\p{N}._ -]/gu, '_')
+    .replace(/^\.+/, '')
+    .trim()
+    .slice(-120);
+  return clean === '' ? 'file' : clean;
+}
+
+type Accepted = Omit<UploadedFile, 'sha256' | 'sizeBytes'>;
+
+/** A clip or a sound recording, whole: for its sound, and for the frames of its clap. */
+async function acceptClip(file: string, name: string): Promise<Accepted> {
+  const wav = await isWav(file);
+  if (!wav && !(await isClip(file))) throw new ApiProblem('UNREADABLE_FILE', `${name} is neither WAV nor MOV or MP4.`);
+  const facts = await probeClip(file, name);
+  const { durationS, fps, hasSound, widthPx, heightPx } = facts;
+  if (!(durationS > 0) || (fps === null && !hasSound)) throw new ApiProblem('UNREADABLE_FILE', `${name} holds neither picture nor sound.`);
+  return { name, mime: wav ? 'audio/wav' : fps === null ? 'audio/mp4' : 'video/mp4', widthPx, heightPx, clip: { name, ...facts } };
+}
+/** What a file may be given for, and what it must be then. */
+export const USES: Record<string, (file: string, name: string, atS: number | null, fileThread: FileThread) => Promise<Accepted>> = {
+  plate: acceptPlate,
+  tracks: acceptTracks,
+  clip: acceptClip,
+  kit: acceptKit,
+  handover: acceptHandover,
+};
+
+/** A kit file, read whole once: what cannot be brought in is refused before it is kept. */
+async function acceptKit(file: string, name: string): Promise<Accepted> {
+  await readKit(file, name, null);
+  return { name, mime: 'application/zip', widthPx: null, heightPx: null };
+}
+
+/** A handover of another Mesure: its record is checked as a whole, its pictures when they are brought in. */
+async function acceptHandover(file: string, name: string): Promise<Accepted> {
+  await withHandover(file, name, async () => undefined);
+  return { name, mime: 'application/zip', widthPx: null, heightPx: null };
+}
+
+/**
+ * A file that comes with others, looked at as if it was given alone: what it is said to be counts for nothing.
+ * @throws ApiProblem when it is not of that sort, or is too large to be shown
+ */
+export async function acceptAs(mime: string, file: string, name: string, fileThread: FileThread): Promise<Accepted> {
+  if (mime === 'text/csv') return acceptTracks(file, name, null, fileThread);
+  if (!mime.startsWith('image/')) return acceptClip(file, name);
+  if (await isClip(file)) throw new ApiProblem('UNREADABLE_FILE', `${name} is a clip and no picture.`);
+  return acceptPlate(file, name, null);
+}
+
+/** Of a clip one frame is kept, as a picture; it takes the clip's place in the temporary file. */
+async function acceptPlate(file: string, name: string, atS: number | null): Promise<Accepted> {
+  if (await isClip(file)) {
+    const frame = await extractFrame(file, name, atS);
+    await writeFile(file, frame.png);
+    return { name: `${name} ${frame.atS.toFixed(2)} s.png`, mime: 'image/png', widthPx: frame.widthPx, heightPx: frame.heightPx };
+  }
+  const info = await inspectPicture(file, name);
+  return { name, mime: info.mime, widthPx: info.widthPx, heightPx: info.heightPx };
+}
+
+async function acceptTracks(file: string, name: string, _atS: number | null, fileThread: FileThread): Promise<Accepted> {
+  if ((await stat(file)).size > TRACKS_MAX_BYTES) throw new ApiProblem('TOO_LARGE', `${name} is larger than tracks may be.`);
+  await fileThread.tracks(file, name);
+  return { name, mime: 'text/csv', widthPx: null, heightPx: null };
+}

@@ -1,0 +1,103 @@
+import { BROUGHT, RECORD_FORMAT, type LeftDay, type LeftFile } from '@mesure/contract';
+import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
+import { checkHandover } from '@mesure/formats/handover';
+import { openZip } from '@mesure/formats/zip';
+import { createHash } from 'node:crypto';
+import { createWriteStream } from 'node:fs';
+import { rm } from 'node:fs/promises';
+import { pipeline } from 'node:stream/promises';
+import { Transform } from 'node:stream';
+import { ApiProblem } from '../http/problem';
+
+const MOST_RECORDS = 20_000;
+const MOST_FILES = 20_000;
+const MOST_RECORD_BYTES = 64e6;
+const MOST_FILE_BYTES = 2e9;
+
+const refuse = (name: string, why: string) => new ApiProblem('UNREADABLE_FILE', `${name} is no handover that can be brought in: ${why}.`);
+
+/** A handover of another Mesure, opened: its records, every one checked, and a way to its files. */
+export interface OpenHandover {
+  left: LeftDay;
+  /** files of it that are in the zip: a supplement has not all of them */
+  holds(file: LeftFile): boolean;
+  /** @throws ApiProblem when its bytes are not those that left */
+  extract(file: LeftFile, to: string): Promise<void>;
+}
+
+/** @throws ApiProblem UNREADABLE_FILE in words that say what is wrong with it */
+export async function withHandover<T>(file: string, name: string, work: (open: OpenHandover) => Promise<T>): Promise<T> {
+  const { entries, close } = await openZip(file).catch((error: Error) => {
+    throw refuse(name, error.message);
+  });
+  try {
+    if (!entries.names.includes('MANIFEST.sha256')) throw refuse(name, 'it has no list of its files');
+    if (!entries.names.includes('record.json')) throw refuse(name, 'it has no record.json, as those of an earlier version have none');
+    const only = ['record.json', 'MANIFEST.sha256'];
+    const sizes = only.map((n) => entries.sizeOf(n) ?? 0);
+    if (Math.max(...sizes) > MOST_RECORD_BYTES) throw refuse(name, 'its list of records is larger than a day can be');
+    // the manifest and the record agree; pictures are checked as they are read
+    const [record] = (await checkHandover({ names: only, read: entries.read })).filter((f) => f.path === 'record.json');
+    if (record?.status !== 'good') throw refuse(name, `record.json ${record?.message ?? 'is not in its list'}`);
+    const left = recordOf(name, (await entries.read('record.json')).toString('utf8'));
+    return await work({
+      left,
+      holds: (f) => entries.names.includes(f.path),
+      async extract(f, to) {
+        const hash = createHash('sha256');
+        let bytes = 0;
+        const counted = new Transform({
+          transform(chunk: Buffer, _encoding, done) {
+            hash.update(chunk);
+            bytes += chunk.length;
+            done(bytes > MOST_FILE_BYTES ? refuse(name, `${f.path} is larger than a file may be`) : null, chunk);
+          },
+        });
+        try {
+          await pipeline(await entries.open(f.path), counted, createWriteStream(to));
+          if (hash.digest('hex') !== f.sha256) throw refuse(name, `${f.path} is not what left`);
+        } catch (error) {
+          await rm(to, { force: true });
+          throw error instanceof ApiProblem ? error : refuse(name, `${f.path}: ${error instanceof Error ? error.message : String(error)}`);
+        }
+      },
+    });
+  } finally {
+    close();
+  }
+}
+
+/** Everything that comes in is checked as what a phone sends is. @throws ApiProblem */
+function recordOf(name: string, text: string): LeftDay {
+  let left: LeftDay;
+  try {
+    left = JSON.parse(text) as LeftDay;
+  } catch {
+    throw refuse(name, 'its JSON cannot be read');
+  }
+  if (left?.format !== RECORD_FORMAT) throw refuse(name, `its record is ${String(left?.format ?? 'something else').slice(0, 40)}, and ${RECORD_FORMAT} is read`);
+  const lists = [left.records, left.measured, left.files];
+  if (!lists.every((l) => Array.isArray(l) && l.every((one) => typeof one === 'object' && one !== null))) throw refuse(name, 'its record is broken');
+  if (left.records.length > MOST_RECORDS || left.files.length > MOST_FILES) throw refuse(name, `it holds ${left.records.length} records and ${left.files.length} files`);
+  const seen = new Set<string>();
+  for (const r of left.records) {
+    if (!BROUGHT.includes(r.kind)) throw refuse(name, `${String(r.kind).slice(0, 40)} is no kind of record that comes in`);
+    if (!isUuid(r.id) || seen.has(r.id)) throw refuse(name, `a ${r.kind} has no id of its own`);
+    seen.add(r.id);
+    if (typeof r.by !== 'string' || r.by.length > 200 || Number.isNaN(Date.parse(r.at))) throw refuse(name, `a ${r.kind} does not say by whom and when`);
+    const { problems } = check(BODY_SCHEMAS[r.kind] as never, r.body);
+    if (problems) throw refuse(name, `${r.kind}: ${problems[0].field} ${problems[0].message}`);
+  }
+  if (!left.records.some((r) => r.kind === 'day' && r.id === left.day?.id)) throw refuse(name, 'it holds no day');
+  if (left.measured.some((m) => (m.outcome as { kind?: string } | null)?.kind !== 'grid')) throw refuse(name, 'what was measured in it is of no grid plate');
+  for (const f of left.files)
+    if (typeof f.path !== 'string' || !/^[0-9a-f]{64}$/.test(f.sha256) || typeof f.name !== 'string' || !givenAs(f.mime) || !sizes(f))
+      throw refuse(name, `${String(f.path).slice(0, 80)} is no file that a record names`);
+  return left;
+}
+
+const isUuid = (id: unknown): boolean => typeof id === 'string' && /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}$/.test(id);
+/** What a phone may give: pictures, tracks, clips. Never what a browser would run. */
+const givenAs = (mime: unknown): boolean => typeof mime === 'string' && /^(image\/(?!svg)[\w.-]+|video\/mp4|audio\/(mp4|wav)|text\/csv)$/.test(mime);
+const sizes = ({ sizeBytes, widthPx, heightPx }: LeftFile): boolean =>
+  Number.isSafeInteger(sizeBytes) && sizeBytes >= 0 && [widthPx, heightPx].every((v) => v === null || (Number.isSafeInteger(v) && v > 0 && v <= 32_768));
