@@ -351,6 +351,7 @@ async function brokenFiles(owner, of, records) {
       ),
     ),
     'zip kit': (await send(owner, 'GET', `${of}/kit.zip`)).bytes,
+    'zip handover': (await send(owner, 'POST', `${of}/days/${records.find((r) => r.kind === 'day').id}/handovers`, { body: { id: randomUUID(), to: 'Lisk', supplementTo: null } })).bytes,
   };
   const results = {};
   for (const [kind, good] of Object.entries(kinds)) {

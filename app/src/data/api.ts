@@ -4,6 +4,7 @@ import type {
   CrewMember,
   Device,
   HandOver,
+  HandoverInAnswer,
   HandoverPlan,
   Invitation,
   KitLine,
@@ -155,7 +156,7 @@ export const api = {
   upload: (
     p: string,
     file: Blob,
-    options: { name: string; use: 'plate' | 'tracks' | 'clip' | 'kit'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void },
+    options: { name: string; use: 'plate' | 'tracks' | 'clip' | 'kit' | 'handover'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void },
   ): Promise<UploadedFile> => sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
   fileUrl: (p: string, sha256: string) => `/api${of(p)}/files/${sha256}`,
   previewUrl: (p: string, sha256: string, width: number) => `/api${of(p)}/files/${sha256}/preview?width=${width}`,
@@ -163,6 +164,8 @@ export const api = {
   kitUrl: (p: string) => `/api${of(p)}/kit.zip`,
   lookAtKit: (p: string, source: KitSource) => call<{ lines: KitLine[] }>('POST', `${of(p)}/kit/look`, source),
   bringKit: (p: string, source: KitSource) => call<{ lines: KitLine[] }>('POST', `${of(p)}/kit/bring`, source),
+  lookAtHandover: (p: string, sha256: string) => call<HandoverInAnswer>('POST', `${of(p)}/handover-in/look`, { sha256 }),
+  bringHandover: (p: string, sha256: string, replace: boolean) => call<HandoverInAnswer>('POST', `${of(p)}/handover-in/bring`, { sha256, replace }),
   handover: (p: string, dayId: string, receiverId: string | null) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}${receiverId === null ? '' : `?receiver=${receiverId}`}`),
   handOver: (p: string, dayId: string, asked: HandOver, onBytes: (bytes: number) => void) => download(`${of(p)}/days/${dayId}/handovers`, asked, onBytes),
 };

@@ -1,12 +1,12 @@
 import type { HandoverBody, HandoverPlan } from '@mesure/contract';
-import { useFocusEffect, useRouter } from 'expo-router';
+import { useFocusEffect, useRouter, type Href } from 'expo-router';
 import { useCallback, useState } from 'react';
 import { View } from 'react-native';
 import { api, useAll, useClock, useData, useMayWrite, useRecordsState } from '../../data';
 import { Action, Sheet } from '../../ui/controls';
 import { Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
-import { usePalette } from '../../ui/theme';
+import { SPACE, usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
 import { useDay } from '../days/use-day';
 import { RecordsGate } from '../shell/records-gate';
@@ -73,6 +73,7 @@ function DayWrap() {
           text="There is nothing to hand over yet. A setup begins the day; its takes, readings and plates leave from here."
           action={{ title: 'Go to Floor', onPress: () => router.push('/floor') }}
         />
+        <BringIn />
       </Page>
     );
   if (state.status === 'loading') return <Loading what="what is missing" />;
@@ -104,6 +105,7 @@ function DayWrap() {
       <MissingList dayId={day.id} missing={missing} onChanged={() => void load()} />
       <ForWhom dayId={day.id} chosen={receiver} onChoose={setChosen} />
       <LeavingList files={files} leftOut={leftOut} />
+      <BringIn />
       <Sheet title={`Hand over ${day.body.name}`} open={sheet} onClose={() => setSheet(false)}>
         {sheet ? (
           <HandOverSheet
@@ -121,6 +123,17 @@ function DayWrap() {
         ) : null}
       </Sheet>
     </Page>
+  );
+}
+
+/** A day that was handed over elsewhere is a way to begin, too. */
+function BringIn() {
+  const router = useRouter();
+  if (!useMayWrite()) return null;
+  return (
+    <View style={{ marginTop: SPACE.xl, marginLeft: -SPACE.l, alignItems: 'flex-start' }}>
+      <Action kind="quiet" icon="import-export" title="Bring in what another Mesure handed over" onPress={() => router.push('/wrap/in' as Href)} testID="open-handover-in" />
+    </View>
   );
 }
 

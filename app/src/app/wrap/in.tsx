@@ -1,0 +1,1 @@
+export { HandoverInScreen as default } from '../../features/wrap/handover-in-screen';
