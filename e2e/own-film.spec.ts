@@ -353,6 +353,7 @@ test('a day of one’s own is handed over by one, seen by another who may not, a
     return JSZip.loadAsync(readFileSync((await file.path())!));
   };
   const zip = await leave(theirs, 'Lisk & Daughters');
+  writeFileSync(path.join(dir, 'day.zip'), await zip.generateAsync({ type: 'nodebuffer' }));
   expect(await zip.file('report.html')!.async('text')).toContain('Tin Harbour');
   expect(await zip.file('missing.csv')!.async('text')).toContain('The tracks are made by the house that solves,Ivo Tam');
   // a guest sees it and has no button for it
@@ -461,6 +462,20 @@ test('a lens that was measured here is known in one’s next film: its kit file 
   await expect(page.getByRole('heading', { name: 'A-cam' })).toBeVisible();
   await expect(page.getByTestId('effective-focal')).toContainText('32.00');
   await allSent(page);
+  // a day of the first film comes in as it was handed over: seen first, and a second time it is all here
+  await page.goto(at('/wrap'));
+  await page.getByTestId('open-handover-in').click();
+  await choose(page, 'pick-handover', path.join(dir, 'day.zip'));
+  await expect(page.getByTestId('handover-told')).toContainText('Day 1 of Tin Harbour');
+  await audit(page, 'a handover in');
+  await page.getByTestId('bring-handover').click();
+  await expect(page.getByText(/records came in\./)).toBeVisible();
+  await page.getByTestId('go-to-day').click();
+  await page.getByTestId('setup-41').click();
+  await expect(page.getByTestId('take-41-1')).toBeVisible();
+  await page.goto(at('/wrap/in'));
+  await choose(page, 'pick-handover', path.join(dir, 'day.zip'));
+  await expect(page.getByTestId('bring-handover')).toHaveText(/Everything is here already/);
   // the first film is as it was
   await page.getByTestId('where').click();
   await page.getByTestId('production-Tin Harbour').click();

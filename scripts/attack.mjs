@@ -351,7 +351,8 @@ async function brokenFiles(owner, of, records) {
       ),
     ),
     'zip kit': (await send(owner, 'GET', `${of}/kit.zip`)).bytes,
-    'zip handover': (await send(owner, 'POST', `${of}/days/${records.find((r) => r.kind === 'day').id}/handovers`, { body: { id: randomUUID(), to: 'Lisk', supplementTo: null } })).bytes,
+    'zip handover': (await send(owner, 'POST', `${of}/days/${records.find((r) => r.kind === 'day').id}/handovers`, { body: JSON.stringify({ id: randomUUID(), to: 'Lisk', supplementTo: null }) }))
+      .bytes,
   };
   const results = {};
   for (const [kind, good] of Object.entries(kinds)) {
@@ -382,6 +383,9 @@ async function brokenFiles(owner, of, records) {
       // what was taken is shown: the second place that decodes it
       const sha256 = createHash('sha256').update(bytes).digest('hex');
       const at = use === 'plate' ? `${of}/files/${sha256}/preview?width=640` : use === 'clip' && ending !== 'wav' ? `${of}/files/${sha256}/frame?n=${below(40)}` : null;
+      // what was taken of a day comes in, over what is there
+      if (use === 'handover')
+        for (const verb of ['look', 'bring']) await send(owner, 'POST', `${of}/handover-in/${verb}`, { body: JSON.stringify({ sha256, replace: true }), what: `${verb} of ${kind}` });
       if (at && (await send(owner, 'GET', at, { what: `showing ${kind}` })).status === 200) told.shown += 1;
       if (told.computed < Math.min(MOST_COMPUTED, Math.ceil(COMPUTED_SHARE * FILES)) && (await compute(owner, of, kind, { sha256, name }, records))) {
         told.computed += 1;

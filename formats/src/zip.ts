@@ -1,6 +1,9 @@
 import { PassThrough, type Readable } from 'node:stream';
 import * as yauzl from 'yauzl';
 
+/** One entry at a time. */
+const MOST_IN_MEMORY_BYTES = 512e6;
+
 /** A zip on disk, entry by entry: none of it is in memory before it is asked for. @throws Error when it is none, or an entry is missing */
 export async function openZip(file: string) {
   const zip = await new Promise<yauzl.ZipFile>((resolve, reject) => yauzl.open(file, { lazyEntries: true, autoClose: false }, (error, z) => (error ? reject(error) : resolve(z))));
@@ -27,7 +30,10 @@ export async function openZip(file: string) {
       }),
     );
   };
-  const read = async (name: string): Promise<Buffer> => {
+  // a small zip may unpack to gigabytes: what an entry says of its own size is held to it while it is read
+  const read = async (name: string, mostBytes = MOST_IN_MEMORY_BYTES): Promise<Buffer> => {
+    const size = all.get(name)?.uncompressedSize ?? 0;
+    if (size > mostBytes) throw new Error(`${name} would be ${Math.round(size / 1e6)} MB, and ${Math.round(mostBytes / 1e6)} MB are read`);
     const chunks: Buffer[] = [];
     for await (const chunk of await open(name)) chunks.push(chunk as Buffer);
     return Buffer.concat(chunks);

@@ -1,4 +1,4 @@
-import type { Analysis, HandoverPlan, Problem, RecordBodies, RecordChange, RecordKind, RecordWrite, Role, SessionInfo, StoredRecord } from '@mesure/contract';
+import type { Analysis, HandoverInAnswer, HandoverPlan, Problem, RecordBodies, RecordChange, RecordKind, RecordWrite, Role, SessionInfo, StoredRecord } from '@mesure/contract';
 import { createHash } from 'node:crypto';
 import { act, render, screen } from '@testing-library/react-native';
 import { router } from 'expo-router';
@@ -159,9 +159,21 @@ export class FakeServer {
       return Object.assign(this.reply(200, null, { 'content-disposition': 'attachment; filename="day-handover.zip"' }), zip);
     }
     if (room === 'days') return this.reply(200, this.plan);
+    if (room === 'handover-in') return this.bringIn(rest[0], sent as { replace?: boolean });
     if (room === 'analyses') return this.analysis(method, rest, sent);
     return this.reply(404, this.problem('NOT_FOUND', 404, 'There is nothing here.'));
   };
+
+  /** what a handover would bring, and does */
+  incoming: HandoverInAnswer | null = null;
+  broughtIn: unknown[] = [];
+  private bringIn(verb: string, sent: { replace?: boolean }): Response {
+    const { incoming } = this;
+    if (!incoming) return this.reply(422, this.problem('UNREADABLE_FILE', 422, 'day.zip is no handover that can be brought in: it has no list of its files.'));
+    if (verb === 'look') return this.reply(200, incoming);
+    this.broughtIn.push(sent);
+    return this.reply(201, { ...incoming, brought: incoming.lines.filter((l) => l.what === 'new' || (sent.replace && l.what === 'different')).length });
+  }
 
   /** a whole file in the piece that begins its upload, as small ones go */
   private file(headers: Record<string, string>): Response {

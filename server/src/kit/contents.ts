@@ -11,6 +11,7 @@ import { liveRecords } from '../jobs/inputs';
 
 export const KIT_FORMAT = 'mesure kit 1';
 const MOST_RECORDS = 5000;
+const MOST_JSON_BYTES = 64e6;
 
 export interface KitPicture {
   sha256: string;
@@ -72,9 +73,10 @@ export async function readKit(file: string, name: string, keep: ((sha256: string
     throw refuse(name, error.message);
   });
   try {
-    const text = await entries.read('kit.json').catch(() => null);
-    const manifest = await entries.read('manifest.json').catch(() => null);
-    if (!text || !manifest) throw refuse(name, 'kit.json or manifest.json is missing');
+    const text = await entries.read('kit.json', MOST_JSON_BYTES).catch((e: Error) => e);
+    const manifest = await entries.read('manifest.json', MOST_JSON_BYTES).catch((e: Error) => e);
+    if (text instanceof Error) throw refuse(name, text.message);
+    if (manifest instanceof Error) throw refuse(name, manifest.message);
     const said = JSON.parse(manifest.toString('utf8')) as { format: string; kit: string };
     if (said.format !== KIT_FORMAT) throw refuse(name, `it is ${said.format ?? 'something else'}, and ${KIT_FORMAT} is read`);
     if (createHash('sha256').update(text).digest('hex') !== said.kit) throw refuse(name, 'kit.json is not as it was written');

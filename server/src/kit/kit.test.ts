@@ -113,7 +113,7 @@ test('brought in again nothing is new; the same number on another lens comes in 
 });
 
 test.each([
-  ['a zip of something else', async () => new JSZip().file('a.txt', 'x').generateAsync({ type: 'nodebuffer' }), /kit.json or manifest.json is missing/],
+  ['a zip of something else', async () => new JSZip().file('a.txt', 'x').generateAsync({ type: 'nodebuffer' }), /kit.json is missing/],
   ['no zip', async () => Buffer.from('not a zip at all, and long enough to be looked at'), /no kit file/],
   ['a kit that was changed', async () => change((k) => ({ ...k, records: [] }), false), /not as it was written/],
   ['a kit with a record that is none', async () => change((k) => ({ ...k, records: [{ kind: 'lens', id: 'x', body: { name: 'L' } }] })), /lens: kind/],
