@@ -469,7 +469,7 @@ test('a lens that was measured here is known in one’s next film: its kit file 
   await expect(page.getByTestId('handover-told')).toContainText('Day 1 of Tin Harbour');
   await audit(page, 'a handover in');
   await page.getByTestId('bring-handover').click();
-  await expect(page.getByText(/records came in\./)).toBeVisible();
+  await expect(page.getByText(/^✓ \d+ records came in$/)).toBeVisible();
   await page.getByTestId('go-to-day').click();
   await page.getByTestId('setup-41').click();
   await expect(page.getByTestId('take-41-1')).toBeVisible();

@@ -3,6 +3,7 @@
 //   npm run load [-- phones N] 50 phones log one entry a second for half a minute, each listening to the others
 //   npm run load -- day        a day of 400 takes, opened on a phone four times as slow as this machine
 //   npm run load -- film       40 days, 600 setups, 5000 takes; opened on such a phone, and a take logged on it
+//   npm run load -- handover   a day of 400 takes, each with a test solve, and 2,000 pictures leaves as one zip
 // Prints what was measured as JSON; ends with 1 when something was lost.
 import { spawn, spawnSync } from 'node:child_process';
 import { Buffer } from 'node:buffer';
@@ -20,6 +21,11 @@ const SECONDS = 30;
 /** A process that has just begun compiles what it runs; so long it is not measured. */
 const RUN_IN_S = 5;
 const TAKES = Number(process.argv[3] ?? 400);
+const PICTURES = 2000;
+/** Of a picture as a phone takes it with its quality turned down; what does not pack, as pictures do not. */
+const PICTURE_BYTES = 400_000;
+const SOLVED_FRAMES = 120;
+const SOLVED_POINTS = 150;
 const SLOWER = 4;
 const OPENINGS = 9;
 /** Some hundred milliseconds of a phone. */
@@ -30,7 +36,7 @@ const cluster = await startCluster(path.join(dir, 'postgres'));
 const port = await freePort();
 const address = `http://127.0.0.1:${port}`;
 const env = { ...process.env, MESURE_DATABASE_URL: cluster.url, MESURE_DATA_DIR: dir, MESURE_WEB_DIR: path.join(root, '.build/web'), MESURE_PORT: String(port), MESURE_LOG_LEVEL: 'error' };
-for (const script of ['scripts/build-node.mjs', ...(what !== 'phones' ? ['scripts/build-web.mjs'] : []), '.build/setup.mjs']) {
+for (const script of ['scripts/build-node.mjs', ...(what === 'day' || what === 'film' ? ['scripts/build-web.mjs'] : []), '.build/setup.mjs']) {
   const r = spawnSync(process.execPath, [path.join(root, script)], { cwd: root, stdio: ['ignore', 'ignore', 'inherit'], env });
   if (r.status !== 0) throw new Error(`${script} failed`);
 }
@@ -73,7 +79,14 @@ try {
     if (!r.ok) throw new Error(`a ${kind} was not taken: ${r.status}`);
     await r.arrayBuffer();
   };
-  const report = what === 'day' ? await openDay({ base, put }) : what === 'film' ? await openFilm({ base, make, all }) : await phones({ base, put, all, records, cookie });
+  const report =
+    what === 'day'
+      ? await openDay({ base, put })
+      : what === 'film'
+        ? await openFilm({ base, make, all })
+        : what === 'handover'
+          ? await handOver({ base, all, cookie, csrfToken, production })
+          : await phones({ base, put, all, records, cookie });
   failed = report.lost > 0;
   process.stdout.write(`${JSON.stringify(report, null, 2)}\n`);
 } finally {
@@ -227,6 +240,74 @@ async function openDay({ base, put }) {
     }
     return { takes: TAKES, slower: SLOWER, boardMs, setupMs, boardMedianMs: median(boardMs), setupMedianMs: median(setupMs), lost: 0 };
   });
+}
+
+/** From the tap on "Hand over" to the last byte, and the most memory that the web process ever held. */
+async function handOver({ base, all, cookie, csrfToken, production }) {
+  const { default: pg } = await import('pg');
+  const { createHash, randomBytes } = await import('node:crypto');
+  const { mkdirSync, writeFileSync } = await import('node:fs');
+  const db = new pg.Client({ connectionString: cluster.url });
+  await db.connect();
+  const query = (sql, values) => db.query(sql, values);
+  const setup = (await all()).find((r) => r.kind === 'setup' && r.id === base.setupId);
+  const outcome = (await query("select outcome from analyses where kind = 'solve' and status = 'done' and (outcome->'solve'->>'focalMm') is not null limit 1")).rows[0].outcome;
+  // of a shot as long as most: frames and points of the demo's, as often as it takes
+  const long = (list, n) => Array.from({ length: n }, (_, i) => list[i % list.length]);
+  outcome.solve.frames = long(outcome.solve.frames, SOLVED_FRAMES).map((f, i) => ({ ...f, frame: i + 1 }));
+  outcome.solve.points = long(outcome.solve.points, SOLVED_POINTS).map((p, i) => ({ ...p, track: `T${i}` }));
+  const record = async (kind, body) => {
+    const id = randomUUID();
+    const values = [production.id, id, kind, JSON.stringify(body)];
+    await query("insert into records (production_id, id, kind, version, deleted, body, updated_at, updated_by) values ($1, $2, $3, 1, false, $4, now(), 'wrangler')", values);
+    return id;
+  };
+  const store = path.join(dir, 'files');
+  const picture = async (n) => {
+    const bytes = randomBytes(PICTURE_BYTES);
+    const sha256 = createHash('sha256').update(bytes).digest('hex');
+    mkdirSync(path.join(store, sha256.slice(0, 2)), { recursive: true });
+    writeFileSync(path.join(store, sha256.slice(0, 2), sha256), bytes);
+    const name = `P_${n}.jpg`;
+    await query("insert into files (production_id, sha256, name, mime, size_bytes, width_px, height_px) values ($1, $2, $3, 'image/jpeg', $4, 4096, 2160)", [
+      production.id,
+      sha256,
+      name,
+      PICTURE_BYTES,
+    ]);
+    return { sha256, name };
+  };
+  const each = Math.ceil(PICTURES / TAKES);
+  for (let n = 0; n < TAKES; n += 1) {
+    const pictures = [];
+    for (let k = 0; k < each; k += 1) pictures.push(await picture(n * each + k));
+    const id = await record('take', { ...base, slate: `${1 + (n % 40)}A`, take: 1 + Math.floor(n / 40), pictures });
+    await query(
+      "insert into analyses (id, production_id, kind, subject_id, status, progress, stage, stop_requested, input, outcome, created_at, finished_at, attempts, priority) values ($1, $2, 'solve', $3, 'done', 1, 'done', false, '{}', $4, now(), now(), 1, 0)",
+      [randomUUID(), production.id, id, JSON.stringify(outcome)],
+    );
+  }
+  await db.end();
+  const peakMb = () => Math.round(Number(/VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${web.pid}/status`, 'utf8'))[1]) / 1024);
+  const headers = { cookie, 'x-csrf-token': csrfToken, 'content-type': 'application/json' };
+  const days = `${address}/api/productions/${production.id}/days/${setup.body.dayId}`;
+  const beforeMb = peakMb();
+  let from = performance.now();
+  const plan = await (await fetch(days, { headers })).json();
+  const planMs = Math.round(performance.now() - from);
+  from = performance.now();
+  const answer = await fetch(`${days}/handovers`, { method: 'POST', headers, body: JSON.stringify({ id: randomUUID(), to: 'Lisk', supplementTo: null }) });
+  if (!answer.ok) throw new Error(`the day was not handed over: ${answer.status} ${await answer.text()}`);
+  let firstByteMs = null;
+  let bytes = 0;
+  for await (const piece of answer.body) {
+    firstByteMs ??= Math.round(performance.now() - from);
+    bytes += piece.length;
+  }
+  const seconds = Math.round((performance.now() - from) / 100) / 10;
+  // the last thing that is kept of it is that it left
+  const left = (await all()).some((r) => r.kind === 'handover');
+  return { takes: TAKES, pictures: PICTURES, files: plan.files.length, zipMb: Math.round(bytes / 1e6), planMs, firstByteMs, seconds, beforeMb, peakMb: peakMb(), lost: left ? 0 : 1 };
 }
 
 /** A phone four times as slow as this machine, signed in, with the day and the page's shell on it. */

@@ -73,7 +73,12 @@ function HandoverIn() {
   return (
     <Page
       action={
-        told && !done && mayWrite ? (
+        told && done ? (
+          <>
+            <Words role="status">{`✓ ${told.brought} record${told.brought === 1 ? '' : 's'} came in`}</Words>
+            <Action kind="main" title={`Go to ${told.day.name}`} onPress={() => router.push('/floor' as Href)} testID="go-to-day" />
+          </>
+        ) : told && mayWrite ? (
           <Action
             kind="main"
             title={coming === 0 ? 'Everything is here already' : `Bring in ${coming} record${coming === 1 ? '' : 's'}`}
@@ -107,12 +112,7 @@ function HandoverIn() {
               {filesWords(told.files)}
             </Words>
             {done ? (
-              <>
-                <Words role="status">{`✓ ${told.brought} record${told.brought === 1 ? '' : 's'} came in. Test solves did not: a solve is made here again from its tracks.`}</Words>
-                <View style={{ marginTop: SPACE.s, alignItems: 'flex-start' }}>
-                  <Action kind="main" title={`Go to ${told.day.name}`} onPress={() => router.push('/floor' as Href)} testID="go-to-day" />
-                </View>
-              </>
+              <Words>Test solves did not come in: a solve is made here again from its tracks.</Words>
             ) : count('different') > 0 ? (
               <Tick
                 title={`Take what the handover says where it differs, ${count('different')}`}
@@ -143,8 +143,10 @@ const ORDER: readonly ComesAs[] = ['cannot', 'different', 'hidden', 'new', 'same
 function LinesOfKind({ kind, lines }: { kind: RecordKind; lines: readonly DayLine[] }) {
   const clock = useClock();
   if (lines.length === 0) return null;
+  const { noun } = KINDS[kind];
+  const of = (what: ComesAs) => lines.filter((l) => l.what === what).length;
   return (
-    <Section title={KINDS[kind].noun} fold={`in-${kind}`} short={String(lines.length)}>
+    <Section title={`${noun[0].toUpperCase()}${noun.slice(1)}`} fold={`in-${kind}`} short={ORDER.flatMap((w) => (of(w) === 0 ? [] : [`${of(w)} ${WORDS[w]}`])).join(', ')}>
       <View style={{ marginHorizontal: -SPACE.m }}>
         {[...lines]
           .sort((a, b) => ORDER.indexOf(a.what) - ORDER.indexOf(b.what))
