@@ -25,3 +25,4 @@ export * from './marks';
 export * from './plate-causes';
 export * from './handover-parts';
 export * from './handover-in';
+export * from './net-table';

@@ -6,3 +6,4 @@ export type { KnownPoint, NetFact } from './facts';
 export { explainLength, type DoubtfulLength } from './explain';
 export type { NextTie } from './next-tie';
 export { errorEllipse, netOnPlan } from './to-plan';
+export { doubtPlaces, type KnownOfPlaces, type PlacesDoubt, type ReadPlace } from './places-check';

@@ -3,9 +3,11 @@ import { readCells } from '@mesure/formats/table';
 import { useRouter } from 'expo-router';
 import { useMemo, useState } from 'react';
 import { View } from 'react-native';
+import { readTableFile } from '../../data/read-table';
 import { newId, useAll, useFind, useMounted, useRecordsState, type AnyOrder } from '../../data';
 import { useKeptEntry } from '../../forms';
-import { Action, Choice, Field, Section } from '../../ui/controls';
+import { ColumnsSection } from '../../ui/columns';
+import { Action, Field, Section } from '../../ui/controls';
 import { pickFile } from '../../ui/pick-file';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
@@ -40,7 +42,6 @@ function ShotList() {
   const writeMany = useRecordsState((s) => s.writeMany);
   const [cells, setCells] = useState<string[][] | null>(null);
   const [columns, setColumns] = useState<(ShotColumn | null)[]>([]);
-  const [openColumn, setOpenColumn] = useState<number | null>(null);
   const kept = useKeptEntry('shot list', { pasted: '' });
   const { pasted } = kept.entry;
   const [error, setError] = useState<string | null>(null);
@@ -59,10 +60,7 @@ function ShotList() {
     const file = await pickFile('.csv,.tsv,.txt,.xlsx,text/csv');
     if (!file) return;
     try {
-      if (/\.xlsx$/i.test(file.name)) {
-        const { readXlsxCells } = await import('@mesure/formats/xlsx');
-        take(await readXlsxCells(await file.arrayBuffer(), file.name), file.name);
-      } else take(readCells(await file.text(), file.name), file.name);
+      take(await readTableFile(file), file.name);
     } catch (e) {
       refuse(e);
     }
@@ -133,27 +131,7 @@ function ShotList() {
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
       {cells ? (
         <>
-          <Section title="Columns">
-            {cells[0].map((name, i) => (
-              <View key={`${i}-${name}`} style={{ borderBottomWidth: 1, borderColor: p.line }}>
-                <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
-                  <Words look="small" style={{ flex: 1 }}>{`${name || `column ${i + 1}`} → ${columns[i] ? SHOT_COLUMN_WORDS[columns[i]] : 'not taken'}`}</Words>
-                  <Action kind="quiet" title="Change" label={`Change what column ${name || i + 1} holds`} onPress={() => setOpenColumn(openColumn === i ? null : i)} testID={`list-column-${i}`} />
-                </View>
-                {openColumn === i ? (
-                  <Choice<ShotColumn | null>
-                    label={`Column "${name}" holds`}
-                    value={columns[i] ?? null}
-                    options={[{ value: null, title: 'nothing' }, ...SHOT_COLUMNS.map((c) => ({ value: c, title: SHOT_COLUMN_WORDS[c] }))]}
-                    onChange={(c) => {
-                      setColumns(columns.map((old, j) => (j === i ? c : old === c ? null : old)));
-                      setOpenColumn(null);
-                    }}
-                  />
-                ) : null}
-              </View>
-            ))}
-          </Section>
+          <ColumnsSection header={cells[0]} columns={columns} all={SHOT_COLUMNS} words={SHOT_COLUMN_WORDS} onChange={setColumns} />
           <Section title={`${count('new')} new, ${count('change')} change, ${count('same')} same${count('problem') > 0 ? `, ${count('problem')} cannot be read` : ''}`}>
             {planned.lines.length === 0 ? <Empty title="No rows" text="Below the header nothing stands." /> : null}
             {[...planned.lines]

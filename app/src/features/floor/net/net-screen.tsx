@@ -69,6 +69,18 @@ function OfSet({ setup, set }: { setup: StoredRecord<'setup'>; set: StoredRecord
       <View style={{ alignItems: 'flex-start', marginLeft: -SPACE.l }}>
         <Action kind="quiet" icon="arrow-back" title={setup.body.name} onPress={() => router.push(`/floor/${setup.id}` as Href)} />
       </View>
+      {mayWrite ? (
+        <View style={{ alignItems: 'flex-start', marginLeft: -SPACE.l }}>
+          <Action
+            kind="quiet"
+            icon="table-rows"
+            title="From a table"
+            label="Places, ties or heights from a table"
+            onPress={() => router.push(`/floor/net/in/${setup.id}` as Href)}
+            testID="net-from-table"
+          />
+        </View>
+      ) : null}
       {net.state.status === 'empty' ? <Empty title="Nothing measured yet" text="Begin with three marks that are tied to each other all round, or with two marks of known height and a third." /> : null}
       {net.state.status === 'failed' ? <Failing title="The net could not be computed" text={`${net.state.message} All entries are kept.`} /> : null}
       {net.state.status === 'pending' && !shown ? <Loading what="the net" /> : null}
