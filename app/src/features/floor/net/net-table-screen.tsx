@@ -103,7 +103,13 @@ function IntoNet({ setupId, set }: { setupId: string; set: StoredRecord<'set'> }
     <Page
       action={
         cells ? (
-          <Action kind="main" title={doing === 0 ? 'Nothing to do' : `Bring in ${doing} row${doing === 1 ? '' : 's'}`} disabled={doing === 0} onPress={() => void bring()} testID="bring-in" />
+          <Action
+            kind="main"
+            title={doing === 0 ? 'Nothing to do' : `Bring in ${doing} row${doing === 1 ? '' : 's'}${planned.doubts.length > 0 ? ' all the same' : ''}`}
+            disabled={doing === 0}
+            onPress={() => void bring()}
+            testID="bring-in"
+          />
         ) : undefined
       }
     >
@@ -125,6 +131,7 @@ function IntoNet({ setupId, set }: { setupId: string; set: StoredRecord<'set'> }
       {error ? <Words role="alert" color={p.against}>{`▲ ${error}`}</Words> : null}
       {cells ? (
         <>
+          <Doubts doubts={planned.doubts} how={how} onRead={setHow} />
           <Section title="How it is read">
             <Choice<NetTable> label="A row is one of" value={how.table} options={NET_TABLES.map((t) => ({ value: t, title: NET_TABLE_WORDS[t] }))} onChange={(table) => setHow({ ...how, table })} />
             <Choice<LengthUnit>
@@ -153,7 +160,6 @@ function IntoNet({ setupId, set }: { setupId: string; set: StoredRecord<'set'> }
               testID="table-tolerance"
             />
           </Section>
-          <Doubts doubts={planned.doubts} how={how} onRead={setHow} />
           <ColumnsSection header={cells[0]} columns={how.columns} all={NET_COLUMNS} words={NET_COLUMN_WORDS} onChange={(columns) => setHow({ ...how, columns })} />
           {planned.lacking.length > 0 ? <Words role="alert" color={p.against}>{`▲ No column holds ${planned.lacking.map((c) => NET_COLUMN_WORDS[c]).join(', ')}.`}</Words> : null}
           <Section title={`${count('new')} new, ${count('change')} change, ${count('same')} same${count('problem') > 0 ? `, ${count('problem')} cannot be read` : ''}`}>

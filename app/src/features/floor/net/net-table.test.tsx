@@ -29,8 +29,10 @@ test('places of a total station come in: read as they were written, doubted by w
   expect(seen('3 new, 0 change, 0 same, 1 cannot be read')).toBe(true);
   expect(screen.getByTestId('line-5')).toHaveTextContent(/▲ K8.*row 5: "north" is no number for x/);
   expect(screen.getByTestId('doubt-UNIT')).toHaveTextContent(/3\.28 times as far as the 2 ties.*In ft they would agree/);
+  expect(screen.getByTestId('bring-in')).toHaveTextContent('Bring in 3 rows all the same');
   await press('read-as-UNIT');
   expect(screen.queryByTestId('doubt-UNIT')).toBeNull();
+  expect(screen.getByTestId('bring-in')).toHaveTextContent('Bring in 3 rows');
   fireEvent.changeText(screen.getByTestId('table-tolerance'), 'exact');
   await settle();
   expect(seen(/“exact” is no tolerance/)).toBe(true);
