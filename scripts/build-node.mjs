@@ -2,7 +2,7 @@
 // Bundles what runs on Node (command line, server, worker, demo tool) into .build/, with packages from node_modules left outside.
 //   node scripts/build-node.mjs [name…]     rebuilds only what is older than the sources
 import { build } from 'esbuild';
-import { existsSync, readdirSync, statSync } from 'node:fs';
+import { existsSync, readdirSync, rmSync, statSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -39,10 +39,18 @@ const stale = names.filter((n) => {
   const out = path.join(root, '.build', `${n}.mjs`);
   return existsSync(path.join(root, TARGETS[n])) && (!existsSync(out) || statSync(out).mtimeMs < sources);
 });
-if (stale.length > 0) {
+/** A command loads what it needs when it needs it; servers and threads load all of theirs at once. */
+const IN_PIECES = ['mesure'];
+
+for (const splitting of [false, true]) {
+  const these = stale.filter((n) => IN_PIECES.includes(n) === splitting);
+  if (these.length === 0) continue;
+  // pieces of the build before have other names, and would stay for ever
+  if (splitting) rmSync(path.join(root, '.build/pieces'), { recursive: true, force: true });
   await build({
-    entryPoints: Object.fromEntries(stale.map((n) => [n, path.join(root, TARGETS[n])])),
+    entryPoints: Object.fromEntries(these.map((n) => [n, path.join(root, TARGETS[n])])),
     outdir: path.join(root, '.build'),
+    ...(splitting ? { splitting, chunkNames: 'pieces/[name]-[hash]' } : {}),
     outExtension: { '.js': '.mjs' },
     bundle: true,
     platform: 'node',

@@ -6,6 +6,7 @@ import sharp from 'sharp';
 import { readExrRgba } from './exr';
 import { inspectPicture, previewJpeg, readGray } from './picture';
 import { readRaster } from './raster';
+import { readPictureNotes } from './exif';
 
 /** Pictures as other programs write them: read rightly, or refused in words that name the fault. */
 interface Exr {
@@ -211,4 +212,16 @@ describe('TIFF', () => {
     });
     return Buffer.concat([Buffer.from([0x49, 0x49, 42, 0, 8, 0, 0, 0]), directory, ...far, bytes]);
   }
+});
+
+test('an OpenEXR file says how wide its pixels are shown; square ones, another file and a header that ends in it say nothing', async () => {
+  const file = (pixelAspect: number) => writeExr({ channels: RGB, data: [0, 0, 15, 15], pixelAspect, at: () => 0.5 });
+  expect(await readPictureNotes(file(2))).toMatchObject({ pixelAspect: 2, focalMm: null });
+  expect(await readPictureNotes(new Blob([new Uint8Array(file(1.5))]), { widthPx: 16, heightPx: 16 })).toMatchObject({ pixelAspect: 1.5, widthPx: 16 });
+  expect(await readPictureNotes(file(1))).toBeNull();
+  for (const odd of [Number.NaN, 0, -2, 1e9]) expect(await readPictureNotes(file(odd))).toBeNull();
+  const cut = file(2);
+  const at = cut.indexOf('pixelAspectRatio');
+  expect(await readPictureNotes(cut.subarray(0, at + 29))).toBeNull();
+  expect(await readPictureNotes(Buffer.from('pixelAspectRatio\0float\0\x04\0\0\0\0\0\0@'))).toBeNull();
 });

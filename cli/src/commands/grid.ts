@@ -16,7 +16,6 @@ import {
   type PlateLattice,
 } from '@mesure/core';
 import { readSetupJson, writeCornersCsv } from '@mesure/formats';
-import { extractFrame, isClip, readGray } from '@mesure/formats/picture';
 import { parse, progressReporter, readBytes, readText, required, writeBytes, writeJson, writeText } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
@@ -64,6 +63,10 @@ export const grid: Command = {
     const atS = values.at === undefined ? null : Number(values.at);
     if (atS !== null && !(atS >= 0)) throw new UsageError(`--at ${values.at} must be seconds from the clip's start`);
     const report = progressReporter();
+    // what decodes pictures takes longer to load than most commands to run
+    const { extractFrame, isClip, readGray } = await import('@mesure/formats/picture');
+    // a file that cannot be opened is said by the reader, in its own words
+    const isFileOfClip = (file: string): Promise<boolean> => isClip(file).catch(() => false);
     const lattices: PlateLattice[] = [];
     for (const [i, file] of positionals.entries()) {
       const image = await readGray((await isFileOfClip(file)) ? (await extractFrame(file, file, atS)).png : readBytes(file), file);
@@ -98,6 +101,3 @@ async function writeMaps(file: string, lens: FrameLens, overscan: Overscan) {
     writeBytes(name, /\.exr$/i.test(name) ? await writeStMapExr(map, map === undistort ? recorded : undefined) : writeStMapTiff(map));
   return { undistort: file, redistort: back, overscan: wholeOverscan(overscan), roundTripPx: roundTripErrorPx(undistort, redistort) };
 }
-
-/** A file that cannot be opened is said by the reader, in its own words. */
-const isFileOfClip = (file: string): Promise<boolean> => isClip(file).catch(() => false);

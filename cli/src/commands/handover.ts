@@ -1,5 +1,3 @@
-import { checkHandover } from '@mesure/formats/handover';
-import { openZip } from '@mesure/formats/zip';
 import { parse, writeJson } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
@@ -18,6 +16,8 @@ export const handoverCommand: Command = {
     const { values, positionals } = parse(args, { verify: { type: 'boolean' } });
     if (positionals.length !== 1) throw new UsageError('give one handover');
     if (!values.verify) throw new UsageError('say what to do with it: --verify');
+    const { checkHandover } = await import('@mesure/formats/handover');
+    const { openZip } = await import('@mesure/formats/zip');
     const zip = await openZip(positionals[0]).catch((error: NodeJS.ErrnoException) => {
       throw new UsageError(`${positionals[0]}: ${error.code === 'ENOENT' ? 'there is no such file' : `is no zip that can be read (${error.message})`}`);
     });

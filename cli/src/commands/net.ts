@@ -1,7 +1,6 @@
 import { explainLength, solveNet, USUAL_SIGMA, type NetFact, type NetInput, type NetResult, type SideSaid } from '@mesure/core';
 import { readHeightsCsv, readPointsCsv, readTiesCsv, type FileTie } from '@mesure/formats';
 import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
-import { writeSurveyDxf } from '@mesure/formats/survey-dxf';
 import { parse, readText, writeBytes, writeJson } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
@@ -47,7 +46,7 @@ export const net: Command = {
     const result = solveNet({ facts, known, ...answers(values.turn, values.side ?? [], facts) });
     if (values.csv) writeBytes(values.csv, writeSurveyCsv(result.points));
     if (values.ply) writeBytes(values.ply, writeSurveyPly(result.points));
-    if (values.dxf) writeBytes(values.dxf, writeSurveyDxf(result.points));
+    if (values.dxf) writeBytes(values.dxf, (await import('@mesure/formats/survey-dxf')).writeSurveyDxf(result.points));
     writeJson(report(ties, heights, result));
     return result.status === 'none' || result.status === 'contradictory' ? 1 : 0;
   },

@@ -1,6 +1,4 @@
 import { checkWalk, lookAtStill, oneAfterTheOther, STILLS_OVERLAP, type WalkPicture } from '@mesure/core';
-import { readPictureNotes } from '@mesure/formats/exif';
-import { readGray } from '@mesure/formats/picture';
 import path from 'node:path';
 import { parse, readBytes, writeJson } from '../io';
 import { UsageError } from '../usage-error';
@@ -27,6 +25,8 @@ export const stills: Command = {
     const pictures: WalkPicture[] = [];
     for (const [station, file] of positionals.entries()) {
       const bytes = readBytes(file);
+      const { readGray } = await import('@mesure/formats/picture');
+      const { readPictureNotes } = await import('@mesure/formats/exif');
       const image = await readGray(bytes, file);
       pictures.push({ station, look: lookAtStill(image), notes: await readPictureNotes(bytes, { widthPx: image.widthPx, heightPx: image.heightPx }) });
     }

@@ -1,5 +1,4 @@
 import { soundOffset } from '@mesure/core';
-import { extractSound } from '@mesure/formats/picture';
 import { mustBeFile, parse, writeJson } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
@@ -23,6 +22,7 @@ export const sync: Command = {
     const fps = values.fps === undefined ? USUAL_FPS : Number(values.fps);
     if (!(fps > 0 && fps <= 1000)) throw new UsageError(`--fps ${values.fps} must be a number above 0 and at most 1000`);
     positionals.forEach(mustBeFile);
+    const { extractSound } = await import('@mesure/formats/picture');
     const [a, b] = await Promise.all(positionals.map((file) => extractSound(file, file)));
     const result = soundOffset(a, b);
     writeJson({ offsetS: result.offsetS, offsetFrames: result.offsetS * fps, confidence: result.confidence, driftPpm: result.driftPpm, windows: result.windows, warnings: result.warnings });

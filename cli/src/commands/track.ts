@@ -1,6 +1,5 @@
 import { trackClip, wordsOf } from '@mesure/core';
 import { readSetupJson, writeTracksCsv } from '@mesure/formats';
-import { decodeClip, gatherPictures, isClip, openFrames, readGray } from '@mesure/formats/picture';
 import { mkdtempSync, rmSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
@@ -38,6 +37,7 @@ export const track: Command = {
     const report = progressReporter();
     try {
       const { frames, numberOf } = await framesOf(positionals, whole(values['first-frame'], 'first-frame', 0, 10_000_000), path.join(folder, 'frames'), report);
+      const { openFrames } = await import('@mesure/formats/picture');
       const source = openFrames(frames);
       try {
         const allowed = values.mask === undefined ? undefined : await allowedBy(values.mask, source);
@@ -77,6 +77,7 @@ async function framesOf(files: readonly string[], first: number | null, target: 
   // a missing file in our own words
   readBytes(files[0]).subarray(0, 0);
   if (files.length === 1) {
+    const { decodeClip, isClip } = await import('@mesure/formats/picture');
     if (!(await isClip(files[0]))) throw new UsageError(`${files[0]}: is no MOV or MP4; of pictures give one for each frame`);
     return { frames: await decodeClip(files[0], path.basename(files[0]), target, { onProgress }), numberOf: (i: number) => i + (first ?? 1) };
   }
@@ -89,6 +90,7 @@ async function framesOf(files: readonly string[], first: number | null, target: 
   numbered.forEach(({ file, number }, i) => {
     if (i > 0 && numbered[i - 1].number === number) throw new UsageError(`${file}: frame ${number} is given twice`);
   });
+  const { gatherPictures } = await import('@mesure/formats/picture');
   const numberOf = (i: number): number => numbered[i].number + (first === null ? 0 : first - numbered[0].number);
   return {
     frames: await gatherPictures(
@@ -101,6 +103,7 @@ async function framesOf(files: readonly string[], first: number | null, target: 
 }
 
 async function allowedBy(file: string, size: { widthPx: number; heightPx: number }): Promise<(xPx: number, yPx: number) => boolean> {
+  const { readGray } = await import('@mesure/formats/picture');
   const mask = await readGray(readBytes(file), file);
   if (mask.widthPx !== size.widthPx || mask.heightPx !== size.heightPx) throw new UsageError(`${file}: is ${mask.widthPx} × ${mask.heightPx}, and the frames are ${size.widthPx} × ${size.heightPx}`);
   return (x, y) => mask.data[Math.min(mask.heightPx - 1, Math.max(0, Math.floor(y))) * mask.widthPx + Math.min(mask.widthPx - 1, Math.max(0, Math.floor(x)))] >= 128;

@@ -30,6 +30,7 @@ const notes = Joi.object({
   exposureS: known(1e6).optional(),
   fNumber: known(1e4).optional(),
   iso: known(1e8).optional(),
+  pixelAspect: known(100).optional(),
 });
 const length = {
   typed: Joi.string().max(60).required(),

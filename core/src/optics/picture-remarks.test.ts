@@ -37,6 +37,16 @@ test.each<[string, Partial<PictureNotes>, RegExp | null]>([
   else expect(said(notes)).toEqual([]);
 });
 
+test('pixels that are shown wider than high belong to a lens that squeezes as much', () => {
+  const of = (pixelAspect: number | undefined, squeeze: number | undefined) => pictureRemarks({ ...silent, pixelAspect }, { ...recorded, squeeze }).map((r) => r.message);
+  expect(of(2, 2)).toEqual([]);
+  expect(of(1.98, 2)).toEqual([]);
+  expect(of(undefined, 2)).toEqual([]);
+  expect(of(2, undefined)).toEqual([]);
+  expect(of(2, 1)).toEqual(['The file shows its pixels 2 times as wide as high, the lens has a squeeze of 1.']);
+  expect(of(1.8, 2)).toHaveLength(1);
+});
+
 test('squeeze from a circle: higher than wide by the squeeze, pixels that are not square counted in', () => {
   const setup = { image: { width: 4096, height: 3432 }, sensor: { widthMm: 24, heightMm: 20.109 }, focal: { mm: 50 } };
   const found = squeezeFromShape({ widthPx: 300, heightPx: 596 }, setup);

@@ -18,6 +18,8 @@ export interface PictureNotes {
   exposureS?: number | null;
   fNumber?: number | null;
   iso?: number | null;
+  /** how much wider than high a pixel is shown, where the file says it (OpenEXR); missing where nobody asked */
+  pixelAspect?: number | null;
 }
 
 /** What was recorded for the package that the picture is said to come from. */
@@ -29,12 +31,14 @@ export interface RecordedPicture {
   focalMm: number;
   focusM: number | null;
   body: string;
+  /** of the lens; missing: nobody compares it */
+  squeeze?: number;
   /** what the values come from, as the remark names it; missing: the plate */
   of?: string;
 }
 
 export interface PictureRemark {
-  field: 'size' | 'crop' | 'focal' | 'focus' | 'body' | 'sensor';
+  field: 'size' | 'crop' | 'focal' | 'focus' | 'body' | 'sensor' | 'squeeze';
   message: string;
 }
 
@@ -43,6 +47,7 @@ const FOCAL_TOLERANCE = 0.03;
 const FOCUS_TOLERANCE = 0.15;
 /** A crop told from the 35 mm equivalent, a whole number of mm, is good to a few per cent. */
 const CROP_TOLERANCE = 0.08;
+const SQUEEZE_TOLERANCE = 0.03;
 
 /**
  * Where a picture contradicts its package. Each remark says both values; which of the two is wrong is the person's to say.
@@ -80,6 +85,9 @@ export function pictureRemarks(notes: PictureNotes, recorded: RecordedPicture): 
       remarks.push({ field: 'sensor', message: `The camera reckons a crop of ${told.toFixed(2)} against 36 × 24, the mode's picture area gives ${reckoned.toFixed(2)}.` });
     }
   }
+  const aspect = notes.pixelAspect ?? null;
+  if (recorded.squeeze !== undefined && aspect !== null && Math.abs(aspect / recorded.squeeze - 1) > SQUEEZE_TOLERANCE)
+    remarks.push({ field: 'squeeze', message: `The file shows its pixels ${Number(aspect.toFixed(3))} times as wide as high, the lens has a squeeze of ${recorded.squeeze}.` });
   if (notes.body !== null && !alike(notes.body, recorded.body)) remarks.push({ field: 'body', message: `The picture comes from a ${notes.body}, the package says ${recorded.body}.` });
   return remarks;
 }

@@ -1,7 +1,6 @@
 import type { UploadedFile } from '@mesure/contract';
 import { extractFrame, inspectPicture, isClip, isWav, probeClip } from '@mesure/formats/picture';
 import { stat, writeFile } from 'node:fs/promises';
-import { withHandover } from '../handover/record-in';
 import { ApiProblem } from '../http/problem';
 import { readKit } from '../kit/contents';
 import type { FileThread } from './file-thread';
@@ -46,8 +45,8 @@ async function acceptKit(file: string, name: string): Promise<Accepted> {
 }
 
 /** A handover of another Mesure: its record is checked as a whole, its pictures when they are brought in. */
-async function acceptHandover(file: string, name: string): Promise<Accepted> {
-  await withHandover(file, name, async () => undefined);
+async function acceptHandover(file: string, name: string, _atS: number | null, fileThread: FileThread): Promise<Accepted> {
+  await fileThread.handover(file, name);
   return { name, mime: 'application/zip', widthPx: null, heightPx: null };
 }
 

@@ -11,6 +11,8 @@ export interface FileThread {
   preview(bytes: Buffer, name: string, widthPx: number): Promise<Buffer>;
   /** how many tracks over how many frames a file holds. @throws ApiProblem UNREADABLE_FILE where it holds none */
   tracks(file: string, name: string): Promise<ThreadTasks['tracks']['made']>;
+  /** how many records a handover of another Mesure holds. @throws ApiProblem UNREADABLE_FILE in words where one of them could not come in */
+  handover(file: string, name: string): Promise<ThreadTasks['handover']['made']>;
   /** an ST map of a lens, as the bytes of its file */
   stMap(asked: ThreadTasks['stMap']['asked']): Promise<Uint8Array>;
   stop(): Promise<void>;
@@ -22,7 +24,10 @@ const MEMORY_MB = 1200;
  * What is of one kind waits for each other only: a picture that is made to be decoded for ever holds up no tracks, and is given up before
  * somebody who waits for the next one goes away. A map of a large picture is written for a minute.
  */
-const LANES = { preview: { ms: 20_000, threads: 2 }, tracks: { ms: 120_000, threads: 1 }, stMap: { ms: 900_000, threads: 1 } } satisfies Record<ThreadTask['what'], { ms: number; threads: number }>;
+const LANES = { preview: { ms: 20_000, threads: 2 }, tracks: { ms: 120_000, threads: 1 }, handover: { ms: 120_000, threads: 1 }, stMap: { ms: 900_000, threads: 1 } } satisfies Record<
+  ThreadTask['what'],
+  { ms: number; threads: number }
+>;
 /** Broken pictures are not tried again for everybody who opens their list; so many are remembered. */
 const MOST_REMEMBERED = 500;
 
@@ -76,6 +81,7 @@ export function openFileThread(threadFile: string): FileThread {
   return {
     preview: async (bytes, name, widthPx) => (isExr(bytes) ? exrPreview(bytes, name, widthPx) : previewJpeg(bytes, name, widthPx)),
     tracks: (file, name) => run({ what: 'tracks', file, name }),
+    handover: (file, name) => run({ what: 'handover', file, name }),
     stMap: (asked) => run({ what: 'stMap', ...asked }),
     stop: async () => void (await Promise.all([...pools.values()].map((pool) => pool.destroy()))),
   };

@@ -1,11 +1,12 @@
 import { compareDay, filesNamed, type HandoverInAnswer, type LeftFile, type StoredRecord } from '@mesure/contract';
 import { handoverInSchema } from '@mesure/contract/schemas';
 import { randomUUID } from 'node:crypto';
+import { rm, stat } from 'node:fs/promises';
 import path from 'node:path';
 import type { ServerConfig } from '../config';
 import { NOW } from '../db/clock';
 import type { Database } from '../db/connect';
-import { acceptAs } from '../files/accept';
+import { acceptAs, safeName } from '../files/accept';
 import type { FileThread } from '../files/file-thread';
 import { ownFiles } from '../files/own';
 import { spaceOf } from '../files/space';
@@ -33,7 +34,11 @@ export function handoverInRoutes(db: Database, store: FileStore, fileThread: Fil
   async function opened<T>(v: Viewer, { sha256 }: Asked, work: (open: OpenHandover) => Promise<T>): Promise<T> {
     const file = await db.StoredFile.findOne({ where: { sha256, productionId: v.productionId } });
     if (!file) throw new ApiProblem('NOT_FOUND', 'There is no such file.');
-    return store.withFile(sha256, (at) => withHandover(at, file.name, work));
+    // whatever it was given as: what comes in has been looked at
+    return store.withFile(sha256, async (at) => {
+      await fileThread.handover(at, file.name);
+      return withHandover(at, file.name, work);
+    });
   }
 
   async function compared(v: Viewer, open: OpenHandover, replace: boolean, inZip: ReadonlyMap<string, LeftFile>) {
@@ -64,10 +69,16 @@ export function handoverInRoutes(db: Database, store: FileStore, fileThread: Fil
     try {
       for (const f of coming) {
         const temporary = path.join(config.dataDir, 'incoming', `handover-${randomUUID()}`);
-        await open.extract(f, temporary);
-        const { clip: _clip, ...kept } = await acceptAs(f.mime, temporary, f.name, fileThread);
-        const sha256 = await store.put(temporary);
-        await db.StoredFile.upsert({ productionId: v.productionId, sha256, sizeBytes: f.sizeBytes, ...kept, name: f.name });
+        try {
+          await open.extract(f, temporary);
+          const { clip: _clip, ...kept } = await acceptAs(f.mime, temporary, safeName(f.name), fileThread);
+          const { size: sizeBytes } = await stat(temporary);
+          const sha256 = await store.put(temporary);
+          await db.StoredFile.upsert({ productionId: v.productionId, sha256, sizeBytes, ...kept });
+        } finally {
+          // what was not taken leaves nothing behind
+          await rm(temporary, { force: true });
+        }
       }
     } finally {
       await space.end(id);

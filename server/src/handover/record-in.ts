@@ -1,5 +1,6 @@
 import { BROUGHT, RECORD_FORMAT, type LeftDay, type LeftFile } from '@mesure/contract';
 import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
+import { FormatError } from '@mesure/formats';
 import { checkHandover } from '@mesure/formats/handover';
 import { openZip } from '@mesure/formats/zip';
 import { createHash } from 'node:crypto';
@@ -7,26 +8,37 @@ import { createWriteStream } from 'node:fs';
 import { rm } from 'node:fs/promises';
 import { pipeline } from 'node:stream/promises';
 import { Transform } from 'node:stream';
-import { ApiProblem } from '../http/problem';
 
 const MOST_RECORDS = 20_000;
 const MOST_FILES = 20_000;
 const MOST_RECORD_BYTES = 64e6;
-const MOST_FILE_BYTES = 2e9;
 
-const refuse = (name: string, why: string) => new ApiProblem('UNREADABLE_FILE', `${name} is no handover that can be brought in: ${why}.`);
+const refuse = (name: string, why: string) => new FormatError(name, null, null, `is no handover that can be brought in: ${why}`);
 
 /** A handover of another Mesure, opened: its records, every one checked, and a way to its files. */
 export interface OpenHandover {
   left: LeftDay;
   /** files of it that are in the zip: a supplement has not all of them */
   holds(file: LeftFile): boolean;
-  /** @throws ApiProblem when its bytes are not those that left */
+  /** @throws FormatError when its bytes are not those that left */
   extract(file: LeftFile, to: string): Promise<void>;
 }
 
-/** @throws ApiProblem UNREADABLE_FILE in words that say what is wrong with it */
-export async function withHandover<T>(file: string, name: string, work: (open: OpenHandover) => Promise<T>): Promise<T> {
+/**
+ * Looks at every record of a handover as if a phone had sent it; seconds of work where there are many, for a thread of its own.
+ * @returns how many there are
+ * @throws FormatError in words that say what is wrong with it
+ */
+export const checkHandoverIn = (file: string, name: string): Promise<number> =>
+  opened(file, name, async ({ left }) => {
+    checkRecord(name, left);
+    return left.records.length;
+  });
+
+/** A handover that `checkHandoverIn` has looked at. @throws FormatError */
+export const withHandover = opened;
+
+async function opened<T>(file: string, name: string, work: (open: OpenHandover) => Promise<T>): Promise<T> {
   const { entries, close } = await openZip(file).catch((error: Error) => {
     throw refuse(name, error.message);
   });
@@ -50,7 +62,8 @@ export async function withHandover<T>(file: string, name: string, work: (open: O
           transform(chunk: Buffer, _encoding, done) {
             hash.update(chunk);
             bytes += chunk.length;
-            done(bytes > MOST_FILE_BYTES ? refuse(name, `${f.path} is larger than a file may be`) : null, chunk);
+            // the room for it was taken by what is said of it
+            done(bytes > f.sizeBytes ? refuse(name, `${f.path} is larger than is said of it`) : null, chunk);
           },
         });
         try {
@@ -58,7 +71,7 @@ export async function withHandover<T>(file: string, name: string, work: (open: O
           if (hash.digest('hex') !== f.sha256) throw refuse(name, `${f.path} is not what left`);
         } catch (error) {
           await rm(to, { force: true });
-          throw error instanceof ApiProblem ? error : refuse(name, `${f.path}: ${error instanceof Error ? error.message : String(error)}`);
+          throw error instanceof FormatError ? error : refuse(name, `${f.path}: ${error instanceof Error ? error.message : String(error)}`);
         }
       },
     });
@@ -67,7 +80,7 @@ export async function withHandover<T>(file: string, name: string, work: (open: O
   }
 }
 
-/** Everything that comes in is checked as what a phone sends is. @throws ApiProblem */
+/** @throws FormatError */
 function recordOf(name: string, text: string): LeftDay {
   let left: LeftDay;
   try {
@@ -78,6 +91,11 @@ function recordOf(name: string, text: string): LeftDay {
   if (left?.format !== RECORD_FORMAT) throw refuse(name, `its record is ${String(left?.format ?? 'something else').slice(0, 40)}, and ${RECORD_FORMAT} is read`);
   const lists = [left.records, left.measured, left.files];
   if (!lists.every((l) => Array.isArray(l) && l.every((one) => typeof one === 'object' && one !== null))) throw refuse(name, 'its record is broken');
+  return left;
+}
+
+/** Everything that comes in is checked as what a phone sends is. @throws FormatError */
+function checkRecord(name: string, left: LeftDay): void {
   if (left.records.length > MOST_RECORDS || left.files.length > MOST_FILES) throw refuse(name, `it holds ${left.records.length} records and ${left.files.length} files`);
   const seen = new Set<string>();
   for (const r of left.records) {
@@ -93,7 +111,6 @@ function recordOf(name: string, text: string): LeftDay {
   for (const f of left.files)
     if (typeof f.path !== 'string' || !/^[0-9a-f]{64}$/.test(f.sha256) || typeof f.name !== 'string' || !givenAs(f.mime) || !sizes(f))
       throw refuse(name, `${String(f.path).slice(0, 80)} is no file that a record names`);
-  return left;
 }
 
 const isUuid = (id: unknown): boolean => typeof id === 'string' && /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}$/.test(id);

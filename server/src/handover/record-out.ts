@@ -14,6 +14,13 @@ export function recordsOfDay({ day, setups, takes, records }: Pick<HandoverDay, 
   const usable = records.filter((r) => BROUGHT.includes(r.kind));
   const byId = new Map(usable.map((r) => [r.id, r]));
   const named = new Map(usable.map((r) => [r.id, referencesOf(r.kind, r.body).map((n) => n.id)]));
+  const hanging = new Map<string, StoredRecord[]>();
+  for (const r of usable)
+    for (const id of new Set(named.get(r.id))) {
+      const those = hanging.get(id);
+      if (those) those.push(r);
+      else hanging.set(id, [r]);
+    }
   const held = new Map<string, StoredRecord>();
   const waiting: StoredRecord[] = [day, ...setups, ...takes];
   for (let r = waiting.pop(); r; r = waiting.pop()) {
@@ -21,8 +28,7 @@ export function recordsOfDay({ day, setups, takes, records }: Pick<HandoverDay, 
     held.set(r.id, r);
     for (const id of named.get(r.id) ?? []) if (byId.has(id)) waiting.push(byId.get(id)!);
     const { kind, id } = r;
-    for (const other of usable) {
-      if (held.has(other.id) || !named.get(other.id)!.includes(id)) continue;
+    for (const other of hanging.get(id) ?? []) {
       // a setup of another day hangs on the same set, and its takes on the same packages
       if (OF_THE_DAY.includes(kind) ? !OF_THE_DAY.includes(other.kind) : GOES_WITH[kind]?.includes(other.kind)) waiting.push(other);
     }

@@ -14,7 +14,8 @@ export interface ProductionText {
   timeZone: string;
   slating: Slating;
 }
-const RATES = ['23.976', '24', '25', '29.97', '30', '48', '50', '60'];
+/** Those that films and television play at. */
+export const FRAME_RATES = ['23.976', '24', '25', '29.97', '30', '48', '50', '60'];
 export const SLATING_WORDS: Record<Slating, { title: string; detail: string }> = {
   scene: { title: 'by scene', detail: '41, 41A, 41B' },
   running: { title: 'running', detail: '112, 113, 114' },
@@ -40,7 +41,7 @@ export function ProductionFields<V extends ProductionText>({ form }: { form: Kep
   return (
     <>
       <TextField form={f} name="name" label="Name of the production" testID="production-name" />
-      <ChoiceField form={f} name="fps" label="Frame rate of the film" options={RATES.map((r) => ({ value: r, title: r }))} />
+      <ChoiceField form={f} name="fps" label="Frame rate of the film" options={FRAME_RATES.map((r) => ({ value: r, title: r }))} />
       <ChoiceField form={f} name="lengthUnit" label="Lengths are measured in" options={LENGTH_UNITS.filter((u) => u !== 'mm' && u !== 'ft').map((u) => ({ value: u, title: UNIT_WORDS[u] }))} />
       <ChoiceField form={f} name="slating" label="Slates are numbered" options={SLATINGS.map((s) => ({ value: s, ...SLATING_WORDS[s] }))} />
       <TextField form={f} name="timeZone" label="Time zone of the set" hint="Days change at its midnight" testID="production-zone" />

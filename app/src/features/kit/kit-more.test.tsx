@@ -110,10 +110,16 @@ describe('framing decision lists', () => {
     ];
     fireEvent.press(screen.getByTestId('fdl-in'));
     await settle();
-    expect(seen(/Taken: 6K 3:2.*Without a size in mm, and so left out: proxy/)).toBe(true);
+    expect(seen(/In it: 6K 3:2\. It does not say how many frames a second.*Without a size in mm, and so left out: proxy/)).toBe(true);
+    // nothing is taken before it is said how fast it runs
+    expect(screen.queryByTestId('save-part')).toBeNull();
+    fireEvent.press(screen.getByRole('radio', { name: '48' }));
+    fireEvent.press(screen.getByTestId('take-modes'));
+    await settle();
+    expect(seen(/Taken: 6K 3:2, at 48 frames a second/)).toBe(true);
     fireEvent.press(screen.getByTestId('save-part'));
     await settle();
-    expect((server.records.get(ID.body)!.body as RecordBodies['body']).modes.at(-1)).toMatchObject({ name: '6K 3:2', widthPx: 6144, sensorWidthMm: 36, sensorHeightMm: 24 });
+    expect((server.records.get(ID.body)!.body as RecordBodies['body']).modes.at(-1)).toMatchObject({ name: '6K 3:2', widthPx: 6144, sensorWidthMm: 36, sensorHeightMm: 24, fps: 48 });
   });
 
   test('what is none is refused and changes nothing', async () => {

@@ -8,7 +8,7 @@ export const isClipName = (name: string): boolean => /\.(mov|mp4|m4v)$/i.test(na
 /** Where a picture contradicts the package and the plate that it is said to be. */
 export function remarksOf(notes: PictureNotes | null | undefined, mounted: MountedPackage, plate: Pick<PlateBody, 'focalMm' | 'focusM'>): PictureRemark[] {
   if (!notes) return [];
-  const { mode, body } = mounted;
+  const { mode, body, lens } = mounted;
   return pictureRemarks(notes, {
     widthPx: mode.widthPx,
     heightPx: mode.heightPx,
@@ -17,6 +17,7 @@ export function remarksOf(notes: PictureNotes | null | undefined, mounted: Mount
     focalMm: plate.focalMm,
     focusM: plate.focusM,
     body: body.name,
+    squeeze: lens.squeeze,
   });
 }
 
