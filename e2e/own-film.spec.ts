@@ -282,6 +282,46 @@ test('three people come in by their codes, and each may do what the role says', 
   await audit(page, 'people');
 });
 
+test('places and ties of one’s own set come from a table by a second person, with what speaks against them, and go again with one tap', async () => {
+  const theirs = crew.supervisor.page;
+  const guest = crew.guest.page;
+  await theirs.goto(at('/floor'));
+  await theirs.getByTestId('setup-41').click();
+  await theirs.getByTestId('open-net').click();
+  await theirs.getByTestId('net-from-table').click();
+  await theirs.getByTestId('paste-list').fill('from\tto\tlength\nN1\tN2\t3\nN2\tN3\t4\nN1\tN3\t5\n');
+  await theirs.getByTestId('read-pasted').click();
+  await expect(theirs.getByText('3 new, 0 change, 0 same')).toBeVisible();
+  await audit(theirs, 'a net from a table');
+  await noSidewaysScroll(theirs);
+  await theirs.getByTestId('bring-in').click();
+  await expect(theirs.getByText('✓ 3 new, 0 changed, 0 were here.')).toBeVisible();
+  await allSent(theirs);
+  // the owner brings the same marks from an instrument, in feet that nobody named
+  await page.goto(at('/floor'));
+  await page.getByTestId('setup-41').click();
+  await page.getByTestId('open-net').click();
+  await expect(page.getByText(/^N1 – N2/).first()).toBeVisible();
+  await page.getByTestId('net-from-table').click();
+  await page.getByTestId('paste-list').fill('Point,E,N,H\nN1,0,0,0\nN2,9.8425,0,0\nN3,9.8425,13.1234,0\n');
+  await page.getByTestId('read-pasted').click();
+  await expect(page.getByTestId('doubt-UNIT')).toContainText('3.28 times as far as the 3 ties');
+  await expect(page.getByTestId('bring-in')).toContainText('all the same');
+  await page.getByTestId('read-as-UNIT').click();
+  await expect(page.getByTestId('doubt-UNIT')).toHaveCount(0);
+  await page.getByTestId('bring-in').click();
+  await allSent(page);
+  // 4 m north of the second is 4 m away; a guest sees it and brings nothing
+  const net = page.url().replace('/in/', '/');
+  await guest.goto(net);
+  await expect(guest.getByTestId('place-N3')).toContainText(/3\.000\s+0\.000\s+-4\.000/);
+  await expect(guest.getByTestId('net-from-table')).toHaveCount(0);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await allSent(page);
+  await guest.goto(net);
+  await expect(guest.getByText(/^place of N3/)).toHaveCount(0);
+});
+
 test('who wants it signs in with a code too: switched on on one phone, asked for on the next one, and the owner sees how the machine is', async ({ browser }) => {
   const solver = crew.solver.page;
   await solver.goto(at('/floor'));
@@ -368,6 +408,8 @@ test('a day of one’s own is handed over by one, seen by another who may not, a
   await page.getByTestId('take-41-1').click();
   await page.getByTestId('length-field').fill('1m42');
   await page.getByTestId('length-field').press('Enter');
+  // it stands there before the page goes: until then "all sent" is of what was before
+  await expect(page.getByRole('button', { name: 'Undo' })).toBeVisible();
   await allSent(page);
   await page.goto(at('/wrap'));
   await expect(page.getByTestId('changed-since')).toContainText('take 41 take 1: camera height');

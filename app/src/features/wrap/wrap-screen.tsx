@@ -1,6 +1,6 @@
 import type { HandoverBody, HandoverPlan } from '@mesure/contract';
 import { useFocusEffect, useRouter, type Href } from 'expo-router';
-import { useCallback, useState } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 import { View } from 'react-native';
 import { api, useAll, useClock, useData, useMayWrite, useRecordsState } from '../../data';
 import { Action, Sheet } from '../../ui/controls';
@@ -15,7 +15,10 @@ import { HandOverSheet } from './hand-over-sheet';
 import { LeavingList } from './leaving-list';
 import { MissingList } from './missing-list';
 
-type State = { status: 'loading' } | { status: 'failed'; error: string } | { status: 'ready'; plan: HandoverPlan };
+/** Changes come in bursts; so long after the last one the plan is asked for anew. */
+const SETTLED_MS = 700;
+
+type State = { status: 'loading' } | { status: 'failed'; error: string } | { status: 'ready'; plan: HandoverPlan; of: string };
 
 /** Wrap: what is missing, what will leave, and the one action. */
 export function WrapScreen() {
@@ -49,21 +52,38 @@ function DayWrap() {
   // what he wants may be changed here or by somebody else: then it leaves otherwise
   const receiverVersion = receiver?.version ?? 0;
   const dayId = day?.id;
+  /** for which day and whom: what was asked for another is no answer */
+  const of = `${dayId ?? ''} ${receiverId ?? ''}`;
+  const wantedOf = useRef(of);
+  wantedOf.current = of;
   const load = useCallback(async () => {
     if (!dayId) return;
     await records.getState().send();
     try {
-      setState({ status: 'ready', plan: await api.handover(session.production.id, dayId, receiverId) });
+      const plan = await api.handover(session.production.id, dayId, receiverId);
+      if (wantedOf.current === of) setState({ status: 'ready', plan, of });
     } catch (e) {
-      setState({ status: 'failed', error: e instanceof Error ? e.message : String(e) });
+      // what stands there of the same stays while nothing newer can be had
+      if (wantedOf.current === of) setState((now) => (now.status === 'ready' && now.of === of ? now : { status: 'failed', error: e instanceof Error ? e.message : String(e) }));
     }
     // eslint-disable-next-line react-hooks/exhaustive-deps -- another version of the receiver is another plan
-  }, [dayId, records, session.production.id, receiverId, receiverVersion]);
+  }, [dayId, records, session.production.id, receiverId, receiverVersion, of]);
   useFocusEffect(
     useCallback(() => {
       void load();
     }, [load]),
   );
+  // others go on recording while this is open, and what was entered here a moment ago is still on its way
+  const known = useRecordsState((s) => s.records);
+  const shownOf = useRef(known);
+  useEffect(() => {
+    if (shownOf.current === known) return undefined;
+    const later = setTimeout(() => {
+      shownOf.current = known;
+      void load();
+    }, SETTLED_MS);
+    return () => clearTimeout(later);
+  }, [known, load]);
 
   if (!day)
     return (
@@ -86,7 +106,11 @@ function DayWrap() {
   const { missing, files, leftOut, closed, changedAfterClose, handedOver, changedSince } = state.plan;
   const open = missing.filter((m) => !m.answer).length;
   return (
-    <Page action={may ? <Action kind="main" icon="archive" title={`Hand over ${day.body.name}`} disabled={files.length === 0} onPress={() => setSheet(true)} testID="hand-over" /> : undefined}>
+    <Page
+      action={
+        may ? <Action kind="main" icon="archive" title={`Hand over ${day.body.name}`} disabled={files.length === 0 || state.of !== of} onPress={() => setSheet(true)} testID="hand-over" /> : undefined
+      }
+    >
       <Words look="title" level={1}>{`Wrap ${day.body.name}`}</Words>
       <View testID="missing-count">
         <Figure look="big" origin="computed" value={String(open)} unit={open === 1 ? 'thing is missing' : 'things are missing'} />

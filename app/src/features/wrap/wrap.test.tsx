@@ -1,4 +1,4 @@
-import { fireEvent, screen } from '@testing-library/react-native';
+import { act, fireEvent, screen } from '@testing-library/react-native';
 import type { HandoverPlan } from '@mesure/contract';
 import { WrapScreen } from './wrap-screen';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle } from '../test-day';
@@ -170,6 +170,21 @@ test('a receiver is chosen, changed and hidden; the handover leaves as he wants 
   expect(lastPlan(server)).toMatch(new RegExp(`/days/${ID.day}$`));
 });
 
+test('what was asked for one receiver never stands for another: where it cannot be had, that is said', async () => {
+  const server = new FakeServer([...dayRecords(), lisk()]);
+  server.plan = PLAN;
+  await open(<WrapScreen />, server);
+  server.failing.set(`receiver=${LISK}`, server.problem('INTERNAL', 500, 'The server stumbled.'));
+  fireEvent.press(screen.getByRole('radio', { name: /^Lisk/ }));
+  await settle();
+  expect(seen(/The server stumbled.*safe/)).toBe(true);
+  expect(screen.queryByTestId('hand-over')).toBeNull();
+  server.failing.clear();
+  fireEvent.press(screen.getByText('Try again'));
+  await settle();
+  expect(screen.getByTestId('hand-over')).toBeEnabled();
+});
+
 test('a guest reads for whom there is, and changes nothing', async () => {
   const server = new FakeServer([...dayRecords(), lisk()]);
   server.plan = PLAN;
@@ -195,6 +210,31 @@ test('a plan that cannot be had is said, and asked for again', async () => {
   fireEvent.press(screen.getByText('Try again'));
   await settle();
   expect(screen.getByTestId('missing-count')).toBeTruthy();
+});
+
+test('what somebody records while it is open is asked for by itself; where it cannot be had, what stands there stays', async () => {
+  const server = new FakeServer([...dayRecords(), absence()]);
+  server.plan = PLAN;
+  await open(<WrapScreen />, server);
+  expect(screen.getByTestId('missing-count')).toHaveTextContent(/^= ?4/);
+  const changed = async () => {
+    fireEvent.press(screen.getByLabelText('Take back the reason: tilt, 41A take 2'));
+    await settle();
+    const before = server.asked.length;
+    await act(async () => new Promise((r) => setTimeout(r, 900)));
+    await settle();
+    return server.asked.slice(before).filter((a) => a.includes(`/days/${ID.day}`)).length;
+  };
+  server.plan = { ...PLAN, missing: [] };
+  expect(await changed()).toBeGreaterThan(0);
+  expect(seen('The day is complete')).toBe(true);
+  server.failing.set(`/days/${ID.day}`, server.problem('INTERNAL', 500, 'The server stumbled.'));
+  fireEvent.press(screen.getByTestId('new-receiver'));
+  fireEvent.changeText(screen.getByTestId('receiver-name'), 'Lisk');
+  fireEvent.press(screen.getByTestId('keep-receiver'));
+  await act(async () => new Promise((r) => setTimeout(r, 900)));
+  await settle();
+  expect(seen('The day is complete')).toBe(true);
 });
 
 test('a handover that fails says that nothing was changed', async () => {
