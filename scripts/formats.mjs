@@ -200,7 +200,7 @@ async function readMaps(zip, names) {
     const [w, h] = exr ? [image.width, image.height] : [image.getWidth(), image.getHeight()];
     const data = exr ? image.data : await image.readRasters({ interleave: true });
     const bands = data.length / (w * h);
-    const [rw, rh] = [d.widthPx, d.heightPx];
+    const [rw, rh] = [d.picture.widthPx, d.picture.heightPx];
     let worst = w === u.widthPx && h === u.heightPx ? 0 : Number.NaN;
     for (let i = 0; i <= 8; i += 1)
       for (let k = 0; k <= 8; k += 1) {
