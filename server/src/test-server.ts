@@ -56,6 +56,8 @@ export interface TestServer {
   own(name: string, production?: string): Promise<{ sha256: string; name: string }>;
   /** the same for every file that a body names */
   ownAll(body: object): Promise<void>;
+  /** the zip of a day that is handed over, as bytes */
+  handOver(who: Person, dayId: string, asked?: object): Promise<Buffer>;
   layDay(who: Person): Promise<{ pack: string; lens: string; setup: string; take: (number: number) => TakeBody }>;
   stop(): Promise<void>;
 }
@@ -178,6 +180,20 @@ export async function startTestServer({
     async ownAll(body) {
       for (const { sha256, name } of filesNamed(body))
         await db.StoredFile.upsert({ productionId: ids.p1, sha256, name, mime: 'application/octet-stream', sizeBytes: 9, widthPx: null, heightPx: null });
+    },
+    async handOver(who, dayId, asked = {}) {
+      const answer = await who.agent
+        .post(at(`/days/${dayId}/handovers`))
+        .set('x-csrf-token', who.csrf)
+        .send({ id: randomUUID(), to: 'Lisk', supplementTo: null, ...asked })
+        .buffer(true)
+        .parse((res, done) => {
+          const parts: Buffer[] = [];
+          res.on('data', (part: Buffer) => parts.push(part));
+          res.on('end', () => done(null, Buffer.concat(parts)));
+        })
+        .expect(200);
+      return answer.body as Buffer;
     },
     async layDay(who) {
       const [body, mode, lens, pack, set, day, setup] = Array.from({ length: 7 }, () => randomUUID());

@@ -26,20 +26,7 @@ async function giveThere(bytes: Buffer, name: string, use = 'handover') {
 }
 const putThere = (kind: string, at: string, body: object, more: object = {}) =>
   stranger.agent.put(there(`/records/${kind}/${at}`)).set('x-csrf-token', stranger.csrf).send({ mutationId: randomUUID(), baseVersion: 0, deleted: false, body, ...more }); // prettier-ignore
-async function leave(): Promise<Buffer> {
-  const zip = await wrangler.agent
-    .post(server.at(`/days/${id.day}/handovers`))
-    .set('x-csrf-token', wrangler.csrf)
-    .send({ id: randomUUID(), to: 'Lisk', supplementTo: null })
-    .buffer(true)
-    .parse((res, done) => {
-      const parts: Buffer[] = [];
-      res.on('data', (part: Buffer) => parts.push(part));
-      res.on('end', () => done(null, Buffer.concat(parts)));
-    })
-    .expect(200);
-  return zip.body as Buffer;
-}
+const leave = (): Promise<Buffer> => server.handOver(wrangler, id.day);
 const ask = (verb: 'look' | 'bring', sha256: string, replace = false) => stranger.agent.post(there(`/handover-in/${verb}`)).set('x-csrf-token', stranger.csrf).send({ sha256, replace }); // prettier-ignore
 const countOf = (a: HandoverInAnswer) => Object.fromEntries(['new', 'same', 'different', 'hidden', 'cannot'].map((w) => [w, a.lines.filter((l) => l.what === w).length]));
 const recordsThere = async () => new Map(((await stranger.agent.get(there('/records')).expect(200)).body.records as StoredRecord[]).map((r) => [r.id, r]));

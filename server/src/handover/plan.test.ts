@@ -80,20 +80,8 @@ const addSolve = (subjectId: string, solved: SolveOutcome, ageMs = 0) =>
   });
 const plan = () => planHandover(server.db, server.ids.p1, id.day);
 /** The day handed over, its zip opened. */
-async function handedOver(to = 'Post', supplementTo: string | null = null, handoverId = randomUUID(), maps: object = {}): Promise<JSZip> {
-  const zip = await wrangler.agent
-    .post(server.at(`/days/${id.day}/handovers`))
-    .set('x-csrf-token', wrangler.csrf)
-    .send({ id: handoverId, to, supplementTo, ...maps })
-    .buffer(true)
-    .parse((res, done) => {
-      const parts: Buffer[] = [];
-      res.on('data', (part: Buffer) => parts.push(part));
-      res.on('end', () => done(null, Buffer.concat(parts)));
-    })
-    .expect(200);
-  return JSZip.loadAsync(zip.body as Buffer);
-}
+const handedOver = async (to = 'Post', supplementTo: string | null = null, handoverId: string = randomUUID(), maps: object = {}): Promise<JSZip> =>
+  JSZip.loadAsync(await server.handOver(wrangler, id.day, { id: handoverId, to, supplementTo, ...maps }));
 const lacks = async (takeId: string) => (await plan()).missing.filter((m) => m.takeId === takeId).map((m) => m.what);
 
 beforeAll(async () => {

@@ -73,20 +73,8 @@ async function keep(change: Partial<ReceiverBody>): Promise<string> {
   await server.put(wrangler, 'receiver', at, receiver(change)).expect(201);
   return at;
 }
-async function handedOver(receiverId: string | null, supplementTo: string | null = null, handoverId = randomUUID()): Promise<JSZip> {
-  const zip = await wrangler.agent
-    .post(server.at(`/days/${id.day}/handovers`))
-    .set('x-csrf-token', wrangler.csrf)
-    .send({ id: handoverId, to: 'Lisk', supplementTo, receiverId })
-    .buffer(true)
-    .parse((res, done) => {
-      const parts: Buffer[] = [];
-      res.on('data', (part: Buffer) => parts.push(part));
-      res.on('end', () => done(null, Buffer.concat(parts)));
-    })
-    .expect(200);
-  return JSZip.loadAsync(zip.body as Buffer);
-}
+const handedOver = async (receiverId: string | null, supplementTo: string | null = null, handoverId: string = randomUUID()): Promise<JSZip> =>
+  JSZip.loadAsync(await server.handOver(wrangler, id.day, { id: handoverId, supplementTo, receiverId }));
 const namesOf = (zip: JSZip) => Object.keys(zip.files).filter((n) => !zip.files[n].dir);
 const rows = async (zip: JSZip, name: string) => Papa.parse<Record<string, string>>(await zip.file(name)!.async('string'), { header: true, skipEmptyLines: true }).data;
 const check = (zip: JSZip) => checkHandover({ names: namesOf(zip), read: (n) => zip.file(n)!.async('nodebuffer') });

@@ -10,13 +10,12 @@ import { ColumnsSection } from '../../ui/columns';
 import { Action, Field, Section } from '../../ui/controls';
 import { pickFile } from '../../ui/pick-file';
 import { Empty } from '../../ui/states';
+import { TableLines } from '../../ui/table-lines';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { useChooseDay, useDay, useDays, useProduction, useToday } from '../days/use-day';
 import { Page } from '../shell/pane';
 import { RecordsGate } from '../shell/records-gate';
-
-const LINES_AT_ONCE = 80;
 
 /** A shot list from elsewhere: which column is what, what each row would do, and all of it with one tap and one undo. */
 export function ShotListScreen() {
@@ -134,24 +133,16 @@ function ShotList() {
           <ColumnsSection header={cells[0]} columns={columns} all={SHOT_COLUMNS} words={SHOT_COLUMN_WORDS} onChange={setColumns} />
           <Section title={`${count('new')} new, ${count('change')} change, ${count('same')} same${count('problem') > 0 ? `, ${count('problem')} cannot be read` : ''}`}>
             {planned.lines.length === 0 ? <Empty title="No rows" text="Below the header nothing stands." /> : null}
-            {[...planned.lines]
-              .sort((a, b) => Number(b.what === 'problem') - Number(a.what === 'problem') || a.row - b.row)
-              .slice(0, LINES_AT_ONCE)
-              .map((l) => (
-                <View key={l.row} style={{ paddingVertical: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`line-${l.row}`}>
-                  <Words look="small">{`${SIGNS[l.what]} ${l.label}`}</Words>
-                  <Words look="label" dim>
-                    {l.what === 'problem'
-                      ? `row ${l.row}: ${l.why}`
-                      : [l.what === 'same' ? 'as it is' : l.what === 'new' ? 'new' : l.changes.map((c) => `${c.title}: ${c.before || '–'} → ${c.after}`).join(', '), ...l.notes].join(' · ')}
-                  </Words>
-                </View>
-              ))}
-            {planned.lines.length > LINES_AT_ONCE ? <Words look="small" dim>{`and ${planned.lines.length - LINES_AT_ONCE} more rows`}</Words> : null}
+            <TableLines lines={planned.lines} note={noteOf} />
           </Section>
         </>
       ) : null}
     </Page>
   );
 }
-const SIGNS: Record<ShotLine['what'], string> = { new: '+', change: '~', same: '=', problem: '▲' };
+
+function noteOf(l: ShotLine): string {
+  if (l.what === 'problem') return l.why;
+  const does = l.what === 'same' ? 'as it is' : l.what === 'new' ? 'new' : l.changes.map((c) => `${c.title}: ${c.before || '–'} → ${c.after}`).join(', ');
+  return [does, ...l.notes].join(' · ');
+}

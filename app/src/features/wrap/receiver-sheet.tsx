@@ -22,7 +22,7 @@ interface Typed {
 const typedOf = (b: ReceiverBody): Typed => ({ ...b, without: b.without.join(' '), addFrames: String(b.addFrames), inFileNames: b.inFileNames ? 'yes' : 'no' });
 const partsOf = (v: Pick<Typed, 'without'>): string[] => v.without.split(' ').filter((w) => w !== '');
 /** Whole numbers, with a sign or none. */
-const framesOf = (text: string): number => (/^[+-−]?\s*\d+$/.test(text.trim()) ? Number(text.replace('−', '-').replace(/[\s+]/g, '')) : Number.NaN);
+const framesOf = (text: string): number => (/^[+\-−]?\s*\d+$/.test(text.trim()) ? Number(text.replace('−', '-').replace(/[\s+]/g, '')) : Number.NaN);
 const bodyOf = (v: Typed): ReceiverBody => ({
   ...v,
   name: v.name.trim(),

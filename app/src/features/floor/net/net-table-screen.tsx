@@ -12,14 +12,12 @@ import { Action, Choice, Field, Section } from '../../../ui/controls';
 import { fixed } from '../../../ui/format';
 import { pickFile } from '../../../ui/pick-file';
 import { Empty } from '../../../ui/states';
+import { TableLines } from '../../../ui/table-lines';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
 import { useLengthUnit } from '../use-floor';
-
-const LINES_AT_ONCE = 80;
-const SIGNS: Record<NetLine['what'], string> = { new: '+', change: '~', same: '=', problem: '▲' };
 
 /** Places, ties or heights that another program or an instrument wrote: which column is what, what each row would do, and what speaks against it. */
 export function NetTableScreen({ setupId }: { setupId: string }) {
@@ -163,18 +161,7 @@ function IntoNet({ setupId, set }: { setupId: string; set: StoredRecord<'set'> }
           <ColumnsSection header={cells[0]} columns={how.columns} all={NET_COLUMNS} words={NET_COLUMN_WORDS} onChange={(columns) => setHow({ ...how, columns })} />
           {planned.lacking.length > 0 ? <Words role="alert" color={p.against}>{`▲ No column holds ${planned.lacking.map((c) => NET_COLUMN_WORDS[c]).join(', ')}.`}</Words> : null}
           <Section title={`${count('new')} new, ${count('change')} change, ${count('same')} same${count('problem') > 0 ? `, ${count('problem')} cannot be read` : ''}`}>
-            {[...planned.lines]
-              .sort((a, b) => Number(b.what === 'problem') - Number(a.what === 'problem') || a.row - b.row)
-              .slice(0, LINES_AT_ONCE)
-              .map((l) => (
-                <View key={l.row} style={{ paddingVertical: SPACE.s, borderBottomWidth: 1, borderColor: p.line }} testID={`line-${l.row}`}>
-                  <Words look="small">{`${SIGNS[l.what]} ${l.label}`}</Words>
-                  <Words look="label" dim>
-                    {l.what === 'problem' ? `row ${l.row}: ${l.why}` : l.note}
-                  </Words>
-                </View>
-              ))}
-            {planned.lines.length > LINES_AT_ONCE ? <Words look="small" dim>{`and ${planned.lines.length - LINES_AT_ONCE} more rows`}</Words> : null}
+            <TableLines lines={planned.lines} note={(l) => (l.what === 'problem' ? l.why : l.note)} />
           </Section>
         </>
       ) : null}
