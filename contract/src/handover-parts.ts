@@ -24,6 +24,7 @@ export const HANDOVER_PARTS: readonly HandoverPart[] = [
   part('recce', 'Pictures of the recce', 'as they were given', /^setups\/.*\/recce\//),
   part('edit', 'Edit list, log, framing', 'OpenTimelineIO, tab text, ASC FDL', /^takes(-log)?\.(otio|txt|fdl)$/),
   part('take-pictures', 'Pictures of takes', 'as they were given', /^takes\/[^/]+\/pictures\//),
+  part('line-ups', 'Pictures lined up', 'where the camera stood by them', /^takes\/[^/]+\/line-ups\//, /^line-up(s|-marks)\.csv$/),
   part('stills', 'Stills of the set', 'with their stations', /^stills(\/|\.csv$)/),
   part('light', 'Pictures of the light', 'brackets, balls', /^light(\/|-pictures\.csv$)/),
   part('marks', 'Photos with marks', 'and where marks are in them', /^marks(\/|\.csv$)/),

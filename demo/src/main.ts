@@ -13,6 +13,7 @@ import { MessageChannel } from 'node:worker_threads';
 import sharp from 'sharp';
 import { STOVE_CLIP } from './footage';
 import { idOf } from './ids';
+import { LINE_UP_SIZE, lineUpPicture } from './line-up-picture';
 import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
 import { RECCE_SIZE, reccePicture } from './recce-picture';
 import { ROOM_SIZE, roomPicture } from './room-picture';
@@ -82,6 +83,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
     recce: await keep('recce_passage.jpg', recce, 'image/jpeg', [RECCE_SIZE.widthPx, RECCE_SIZE.heightPx]),
     recceDetail: countDetail({ ...RECCE_SIZE, data: Float32Array.from(await sharp(recce).grayscale().raw().toBuffer()) }),
     room: await keep('B_passage_wall.jpg', await roomPicture(), 'image/jpeg', [ROOM_SIZE.widthPx, ROOM_SIZE.heightPx]),
+    lineUp: await keep('47_t1_frame_36.jpg', await lineUpPicture(), 'image/jpeg', [LINE_UP_SIZE.widthPx, LINE_UP_SIZE.heightPx]),
     zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, await zoomPlate(i), 'image/jpeg', [1920, 1080]))),
     stills: await Promise.all(stills.map(async ({ bytes, ...q }) => ({ ...q, sha256: await keep(q.name, bytes, 'image/jpeg', [STILLS_MODE.widthPx, STILLS_MODE.heightPx]) }))),
     panorama: await Promise.all(

@@ -14,6 +14,7 @@ const seeds = scenario({
   plate25: sha('e'),
   zoom: ['1', '2', '3', '4', '5'].map(sha),
   room: sha('6'),
+  lineUp: sha('e'),
   recce: sha('7'),
   recceDetail: { corners: 300, spread: 1 },
   stills: [],

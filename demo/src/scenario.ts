@@ -3,6 +3,7 @@ import { formatLength, parseLength, type LengthUnit, type PictureDetail, type Pi
 import { STOVE_CLIP, STOVE_HEIGHT_M, stoveMarks } from './footage';
 import { idOf } from './ids';
 import { inRecce, RECCE_FOCAL_35_MM, RECCE_SIZE, recceLengths } from './recce-picture';
+import { LINE_UP_SIZE, lineUpMarks } from './line-up-picture';
 import { ROOM_SIZE, roomMarks } from './room-picture';
 import { PIECES, SETS, sheetOf, type DemoSet } from './sets';
 import { markOf, MODES } from './shots';
@@ -29,6 +30,7 @@ export interface DemoFiles {
   plate25: string;
   zoom: string[];
   room: string;
+  lineUp: string;
   recce: string;
   recceDetail: PictureDetail;
   stills: { sha256: string; name: string; station: number; notes: PictureNotes | null; look: StillLook }[];
@@ -387,7 +389,7 @@ export function scenario(files: DemoFiles): Seed[] {
     time: '13:31',
   });
   take({ setupId: jetty, slate: '42B', take: 3, packageId: packB, focalMm: 25, focusM: null, height: { m: 1.15, unit: 'cm', offsetM: 0.062, takenAt: 'body base' }, time: '13:44' });
-  take({
+  const passagePan = take({
     setupId: passage,
     slate: '47',
     take: 1,
@@ -397,6 +399,15 @@ export function scenario(files: DemoFiles): Seed[] {
     height: { m: 1.52, unit: 'm' },
     tracks: { sha256: files.tracksPassage, name: '47_t1_tracks.csv' },
     time: '16:02',
+  });
+  put('lineup', 'line-up passage', {
+    takeId: passagePan,
+    picture: { sha256: files.lineUp, name: '47_t1_frame_36.jpg' },
+    ...LINE_UP_SIZE,
+    marks: lineUpMarks(),
+    focal: 'free',
+    stood: 'height',
+    shotAt: at('16:06'),
   });
   take({ setupId: passage, slate: '47', take: 2, packageId: packB, focalMm: 25, focusM: 3.5, height: { m: 1.52, unit: 'm' }, time: '16:10' });
   return seeds;

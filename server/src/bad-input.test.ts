@@ -20,6 +20,7 @@ const seeds = scenario({
     plate32: sha('d'),
     plate25: sha('e'),
     room: sha('6'),
+    lineUp: sha('f'),
     recce: sha('7'),
     slate: sha('8'),
     clipStove: sha('b'),

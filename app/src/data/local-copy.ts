@@ -30,7 +30,7 @@ export interface PictureOwner {
 export interface WaitingPicture {
   /** of the record that it becomes; its own where it is added to one */
   id: string;
-  kind: 'plate' | 'edges' | 'recce' | 'still' | 'photo' | 'added';
+  kind: 'plate' | 'edges' | 'recce' | 'still' | 'photo' | 'lineup' | 'added';
   sizeBytes: number;
   name: string;
   /** time of the frame, of a clip */

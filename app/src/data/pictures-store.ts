@@ -136,9 +136,15 @@ export function createPicturesStore({ api, local, records, analyses, productionI
     };
   });
 }
-type SizedKind = 'edges' | 'recce' | 'still' | 'photo';
+type SizedKind = 'edges' | 'recce' | 'still' | 'photo' | 'lineup';
 /** As the undo line says it. */
-const ADDED: Record<SizedKind, string> = { edges: 'Picture for edge lines added', recce: 'Photo of the set added', still: 'Still added', photo: 'Photo for marks added' };
+const ADDED: Record<SizedKind, string> = {
+  edges: 'Picture for edge lines added',
+  recce: 'Photo of the set added',
+  still: 'Still added',
+  photo: 'Photo for marks added',
+  lineup: 'Picture for a line-up added',
+};
 /** What is kept on disk of it. */
 const stored = ({ sentBytes: _sent, state: _state, ...picture }: PictureOnTheWay): WaitingPicture => picture;
 

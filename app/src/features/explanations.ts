@@ -184,4 +184,18 @@ export const EXPLANATIONS = {
     page: 'Anchoring',
     better: 'The one measurement that is named below: it decides.',
   },
+  lineUpHeight: {
+    title: 'Height of the entrance pupil',
+    from: 'Marks pointed out in one picture, and their places in the tape net of the set.',
+    model: 'The camera is placed where every mark is seen at its place; no reading of the camera takes part.',
+    page: 'One picture lined up',
+    better: 'Marks that are spread over the picture and in depth, and a lens whose bending is known from a plate.',
+  },
+  lineUpFocal: {
+    title: 'Focal length of one picture',
+    from: 'Marks pointed out in one picture, and their places in the tape net of the set.',
+    model: 'Found with the place of the camera: near and far marks together tell the two apart, marks in one plane hardly.',
+    page: 'One picture lined up',
+    better: 'Marks at several depths; where all lie in one plane, hold the focal length as recorded.',
+  },
 } as const satisfies Record<string, Explanation>;

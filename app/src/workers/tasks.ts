@@ -1,6 +1,7 @@
 import type { CornerRow, WalkQuestion } from '@mesure/contract';
 import {
   countDetail,
+  checkLineUp,
   checkWalk,
   fitEdges,
   lookAtStill,
@@ -17,6 +18,8 @@ import {
   undistortMap,
   withoutDropped,
   type ChartKind,
+  type CheckedLineUp,
+  type LineUpQuestion,
   type DistortionModel,
   type MeasuredChart,
   type EdgePoint,
@@ -48,6 +51,7 @@ export type Task =
   | { kind: 'still'; image: GrayImage }
   | ({ kind: 'walk' } & WalkQuestion)
   | { kind: 'net'; input: NetInput }
+  | ({ kind: 'line up' } & LineUpQuestion)
   | {
       kind: 'refit';
       corners: CornerRow[];
@@ -73,6 +77,7 @@ export interface Answers {
   still: StillLook;
   walk: WalkCheck;
   net: NetResult;
+  'line up': CheckedLineUp;
   refit: Refit;
   edges: EdgeReport;
   forecast: Forecast;
@@ -85,6 +90,7 @@ export function perform<K extends Task['kind']>(task: Extract<Task, { kind: K }>
 export function perform(task: Task, onProgress?: (share: number) => void): Answers[Task['kind']] {
   if (task.kind === 'quick look') return quickLook(task.image, task.chart);
   if (task.kind === 'net') return solveNet(task.input);
+  if (task.kind === 'line up') return checkLineUp(task);
   if (task.kind === 'walk') return checkWalk(task.pictures, task.neighbours, task.planned, task.names);
   if (task.kind === 'still') return lookAtStill(task.image);
   if (task.kind === 'detail') return countDetail(task.image);

@@ -1,4 +1,4 @@
-import { lineUpPicture, type LineUpPoint } from '@mesure/core';
+import { checkLineUp, type LineUpPoint } from '@mesure/core';
 import { readMarksCsv, readPointsCsv, readSetupJson } from '@mesure/formats';
 import { parse, readText, required, writeJson } from '../io';
 import { UsageError } from '../usage-error';
@@ -14,7 +14,7 @@ export const lineup: Command = {
     '--points      CSV id,x,y,z[,sigma_x,sigma_y,sigma_z][,unit][,up], metres with Y up where nothing else is said, instead.',
     '--mark-sigma  how well a mark is set, one axis, in pixels (0.7).',
     'Gives position and rotation of the entrance pupil, focalMm, their sigmas, rmsPx, and of each mark how far it is off; a mark that does not',
-    'belong is left out and named. Exit 1 when the marks do not determine the camera; the JSON says why.',
+    'belong is left out and named. reconcile: the setup’s focal length, cameraHeights, distances and cameraAngles, judged by the picture. Exit 1 when the marks do not determine the camera; the JSON says why.',
   ],
   example: 'mesure lineup marks.csv --setup setup.json --points survey.csv',
   async run(args) {
@@ -30,8 +30,8 @@ export const lineup: Command = {
     if (points.length === 0) throw new UsageError('no surveyed points: give --points, or anchors.points in the setup');
     const markSigmaPx = values['mark-sigma'] === undefined ? undefined : Number(values['mark-sigma']);
     if (markSigmaPx !== undefined && !(markSigmaPx > 0)) throw new UsageError(`--mark-sigma ${values['mark-sigma']} must be a number above 0`);
-    const result = lineUpPicture(marks, points, setup, { markSigmaPx });
-    writeJson(result);
-    return result.status === 'solved' ? 0 : 1;
+    const { lineUp, report } = checkLineUp({ marks, points, setup, markSigmaPx });
+    writeJson({ ...lineUp, reconcile: report });
+    return lineUp.status === 'solved' ? 0 : 1;
   },
 };

@@ -15,6 +15,7 @@ import { factKind } from './fact';
 import { rigKind } from './rig';
 import { syncKind } from './sync';
 import { footageKind } from './footage';
+import { lineupKind } from './lineup';
 import { lightKind } from './light';
 import { stillKind } from './still';
 import { photoKind } from './photo';
@@ -45,6 +46,7 @@ export * from './fact';
 export * from './rig';
 export * from './sync';
 export * from './footage';
+export * from './lineup';
 export * from './light';
 export * from './still';
 export * from './photo';
@@ -75,6 +77,7 @@ export const KINDS = {
   rig: rigKind,
   sync: syncKind,
   footage: footageKind,
+  lineup: lineupKind,
   light: lightKind,
   still: stillKind,
   photo: photoKind,

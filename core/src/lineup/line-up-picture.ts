@@ -33,10 +33,19 @@ export interface LineUp {
   sigmaPositionM: Vec3 | null;
   /** along the lens axis, m: where a camera stands is known worst along it */
   sigmaAlongAxisM: number | null;
+  /** against the up of the points: the height of the line of sight, and the lean of the picture's rows (clockwise from behind is positive) */
+  angles: LineUpAngles | null;
   rmsPx: number | null;
   /** of each mark that has a point, px; `left`: so far off that it was left out */
   marks: { id: string; dxPx: number; dyPx: number; left: boolean }[];
   warnings: Warning[];
+}
+
+export interface LineUpAngles {
+  tiltRad: number;
+  rollRad: number;
+  sigmaTiltRad: number;
+  sigmaRollRad: number;
 }
 
 export interface LineUpOptions {
@@ -134,6 +143,7 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
     sigmaFocalMm,
     sigmaPositionM: [sigma(3), sigma(4), sigma(5)],
     sigmaAlongAxisM: worse * Math.sqrt(Math.max(0, along)),
+    angles: anglesOf(fit, worse),
     rmsPx,
     marks: residuals,
     warnings,
@@ -141,7 +151,20 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
 }
 
 const nothing = (reason: string, warnings: Warning[]): LineUp => ({
-  ...{ status: 'failed' as const, reason, position: null, rotation: null, focalMm: null, sigmaFocalMm: null, sigmaPositionM: null, sigmaAlongAxisM: null, rmsPx: null, marks: [], warnings },
+  ...{
+    status: 'failed' as const,
+    reason,
+    position: null,
+    rotation: null,
+    focalMm: null,
+    sigmaFocalMm: null,
+    sigmaPositionM: null,
+    sigmaAlongAxisM: null,
+    angles: null,
+    rmsPx: null,
+    marks: [],
+    warnings,
+  },
 });
 
 interface Row extends LineUpMark {
@@ -300,6 +323,24 @@ function residualsOf(rows: readonly Row[], fit: Fit, lens: SolveLens): { id: str
     const q = seen(fit.rotation, fit.center, fit.focalMm, lens, r.point.position);
     return { id: r.id, dxPx: q ? r.xPx - q.x : FAR_PX, dyPx: q ? r.yPx - q.y : FAR_PX };
   });
+}
+
+/** Tilt and roll of the fitted camera; a small turn w of the camera moves its axes by w ×, in the camera's own axes as the fit turns it. */
+function anglesOf({ rotation: r, covariance, unknowns }: Fit, worse: number): LineUpAngles {
+  const [right, down, forward] = [r[1], r[4], r[7]];
+  const level = Math.max(1e-9, right ** 2 + down ** 2);
+  const sigma = (g: Vec3): number => {
+    let variance = 0;
+    for (let i = 0; i < 3; i += 1) for (let j = 0; j < 3; j += 1) variance += g[i] * g[j] * covariance[i * unknowns + j];
+    return worse * Math.sqrt(Math.max(0, variance));
+  };
+  const byTilt = Math.sqrt(level);
+  return {
+    tiltRad: Math.asin(Math.max(-1, Math.min(1, forward))),
+    rollRad: Math.atan2(-right, -down),
+    sigmaTiltRad: sigma([down / byTilt, -right / byTilt, 0]),
+    sigmaRollRad: sigma([(-forward * right) / level, (-forward * down) / level, 1]),
+  };
 }
 
 /** Root of the smallest over the largest eigenvalue of the points' scatter. */

@@ -61,7 +61,10 @@ const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
 export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
-  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed'>>;
+  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed'>> & {
+    /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
+    angles?: NonNullable<SolveResult['anchoring']['angles']>;
+  };
 
 /**
  * Recorded against solved, with verdict and likely causes.
@@ -128,7 +131,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
     // a thing that was not tracked cannot be judged, and that is said once, by the solve
     if (to) items.push(lengthItem('distance', about, d.m, d.sigmaM ?? USUAL_SIGMA.distanceM, residualOf('distance', index, about), plain, solve.anchoring?.undecided, turned));
   });
-  (ofObject ? [] : (setup.anchors?.cameraAngles ?? [])).forEach((a, index) => items.push(angleItem(a, solve.anchoring?.angles?.[index] ?? null)));
+  (ofObject ? [] : (setup.anchors?.cameraAngles ?? [])).forEach((a, index) => items.push(angleItem(a, (solve.angles ?? solve.anchoring?.angles)?.[index] ?? null)));
   // what a turn cannot tell is nobody's to look at, and stands last
   const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');

@@ -6,7 +6,11 @@ export interface Datum {
   words: string;
   /** nothing measured says which way is up */
   upTaken: boolean;
+  /** known points hold the frame whole: other places of theirs stand in it too */
+  byKnown: boolean;
 }
+
+export const BY_KNOWN = 'the known points';
 
 /** How much of a motion must be free before a coordinate is taken for it. */
 const FREE_SHARE = 1e-6;
@@ -59,7 +63,7 @@ export function takeDatum(rows: NetRows, x: Float64Array, names: readonly string
     // a tie moves with the net: only rounding is left of it
     if (Math.hypot(...row) > 1e-7) addTo(row);
   }
-  if (known.length === 6) return { words: 'the known points', upTaken: false };
+  if (known.length === 6) return { words: BY_KNOWN, upTaken: false, byKnown: true };
   const [first, second, third] = base;
   const taken: string[] = [];
   const hold = (p: number, axis: number): boolean => {
@@ -80,7 +84,7 @@ export function takeDatum(rows: NetRows, x: Float64Array, names: readonly string
     heading ? `+X towards ${names[second]}` : null,
     upTaken ? `level through ${names[first]}, ${names[second]} and ${names[third]}` : null,
   ].filter((w) => w !== null);
-  return { words: words.join('; '), upTaken };
+  return { words: words.join('; '), upTaken, byKnown: false };
 }
 
 /**

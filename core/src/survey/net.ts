@@ -8,6 +8,8 @@ export interface Net {
   facts: readonly NetFact[];
   factsOf: readonly (readonly number[])[];
   known: readonly KnownPoint[];
+  /** known points that no fact speaks of */
+  untied: readonly KnownPoint[];
   /** about where a point is thought to be, from a plan */
   near: ReadonlyMap<number, Vec3>;
 }

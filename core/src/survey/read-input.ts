@@ -7,7 +7,7 @@ const MOST_POINTS = 2000;
 
 /** Facts by points, checked. @throws CoreError TOO_FEW_OBSERVATIONS | INVALID_OPTION | NON_FINITE_INPUT */
 export function netOf({ facts, known = [], near }: NetInput): Net {
-  if (facts.length === 0) throw new CoreError('TOO_FEW_OBSERVATIONS', 'A tape net needs ties', 'ties');
+  if (facts.length === 0 && known.length === 0) throw new CoreError('TOO_FEW_OBSERVATIONS', 'A tape net needs ties', 'ties');
   const index = new Map<string, number>();
   const put = (id: string) => {
     if (!index.has(id)) index.set(id, index.size);
@@ -32,9 +32,10 @@ export function netOf({ facts, known = [], near }: NetInput): Net {
   const ids = [...index.keys()];
   const factsOf: number[][] = ids.map(() => []);
   facts.forEach((f, i) => pointsOfFact(f).forEach((id) => factsOf[index.get(id)!].push(i)));
-  // a known point that nothing ties to says nothing of the net
+  // a known point that nothing ties to says nothing of the net, and has its place all the same
   const used = known.filter((k) => index.has(k.id));
-  return { ids, index, facts, factsOf, known: used, near: new Map([...(near ?? [])].flatMap(([id, at]) => (index.has(id) ? [[index.get(id)!, at] as const] : []))) };
+  const untied = known.filter((k) => !index.has(k.id));
+  return { ids, index, facts, factsOf, known: used, untied, near: new Map([...(near ?? [])].flatMap(([id, at]) => (index.has(id) ? [[index.get(id)!, at] as const] : []))) };
 }
 
 /** What each point that could not be placed still needs. */

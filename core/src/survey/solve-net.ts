@@ -8,6 +8,7 @@ import type { FactOutcome, NetInput, NetPoint, NetResult, OpenPoint } from './ne
 import { nextTies } from './next-tie';
 import { placeNet } from './place';
 import { netOf, openPoints } from './read-input';
+import { onlyKnown, withUntied } from './untied';
 import { settleSides } from './twins';
 import { SURVEY, type Warning } from '../warnings';
 
@@ -44,8 +45,9 @@ const UNDETERMINED_M = 0.5;
  */
 export function solveNet(input: NetInput): NetResult {
   const net = netOf(input);
+  if (input.facts.length === 0) return onlyKnown(net.untied);
   const raw = placeNet(net);
-  if (raw.size < 2) return nothing(net, input);
+  if (raw.size < 2) return withUntied(nothing(net, input), [...net.known, ...net.untied], true);
   const mirror = chooseMirror(net, raw, input);
   const { rows, order } = rowsOf(net, mirror.placed, true);
   let x: Float64Array = Float64Array.from(order.flatMap((p) => mirror.placed.get(p)!));
@@ -137,7 +139,7 @@ export function solveNet(input: NetInput): NetResult {
   if (mirror.choice.status === 'open') warnings.push(SURVEY.MIRROR_OPEN(mirror.choice.words));
   const twins = sides?.open ?? [];
   warnings.push(...twins.map((t) => SURVEY[t.ask ? 'SIDE_ASKED' : 'SIDE_OPEN'](t.words)));
-  return {
+  const result: NetResult = {
     status: points.length === 0 ? 'none' : contradictory ? 'contradictory' : open.length > 0 ? 'partial' : 'solved',
     points,
     open,
@@ -150,6 +152,7 @@ export function solveNet(input: NetInput): NetResult {
     next: contradictory ? [] : nextTies(rows, x, names),
     warnings,
   };
+  return withUntied(result, net.untied, datum.byKnown);
 
   /** Where the net bends, the datum goes to the part of it that holds most points. */
   function takeBestDatum(): Datum {

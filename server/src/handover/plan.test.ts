@@ -234,6 +234,38 @@ test('pictures leave as they were given, each with what it is: stills by station
   expect((await unzipped('CONTENTS.txt')).toString()).toContain('stills/Dolly/03-wall-1.png  still of station 3');
 });
 
+test('a picture that was lined up leaves with its marks and with where the camera stood by it, in the space of who gets it', async () => {
+  const bytes = await sharp({ create: { width: 384, height: 192, channels: 3, background: { r: 9, g: 9, b: 9 } } })
+    .png()
+    .toBuffer();
+  const { body } = await server.give(wrangler, bytes, 'frame.png', 'plate').expect(201);
+  const set = randomUUID();
+  await server.put(wrangler, 'set', set, { name: 'Line-up room', marks: [] }).expect(201);
+  const where: Record<string, [number, number, number]> = { U1: [-1.2, 0, -2.2], U2: [1.3, 0.1, -2.3], U3: [0.2, 0.9, -3.6], U4: [-1.5, 1.6, -4.6], U5: [0.4, 1.9, -4.1] };
+  for (const [mark, at] of Object.entries(where))
+    await server.put(wrangler, 'fact', randomUUID(), { setId: set, what: 'point', marks: [mark], length: null, at, toleranceM: 0.004, measuredAt: now }).expect(201);
+  const setup = randomUUID();
+  await server.put(wrangler, 'setup', setup, { dayId: id.day, setId: set, name: 'Line-up', scene: '90', order: 9, levelMarks: [], originMark: null, headingMarks: null }).expect(201);
+  const taken = await take({ setupId: setup, slate: '90', take: 1, tracks: null });
+  // a camera at (0.1, 1.4, 1.1) that looks straight along −Z, in a picture of four tenths of the recorded size
+  const f = (32 / 12) * 384;
+  const marks = Object.entries(where).map(([mark, [x, y, z]]) => ({ mark, x: 192 + (f * (x - 0.1)) / (1.1 - z), y: 96 - (f * (y - 1.4)) / (1.1 - z) }));
+  await server
+    .put(wrangler, 'lineup', randomUUID(), { takeId: taken, picture: { sha256: body.sha256, name: 'frame.png' }, widthPx: 384, heightPx: 192, marks, focal: 'held', stood: 'elsewhere', shotAt: now })
+    .expect(201);
+  const { files } = await plan();
+  const rows = String(await files.find((q) => q.path === 'line-ups.csv')!.make())
+    .trim()
+    .split('\n');
+  const cell = (name: string) => rows[1].split(',')[rows[0].split(',').indexOf(name)];
+  expect([cell('take'), cell('file'), cell('status'), cell('unit'), cell('up')]).toEqual(['90 take 1', 'takes/90-take-1/line-ups/frame.png', 'solved', 'm', 'Y']);
+  expect(Number(cell('x'))).toBeCloseTo(0.1, 4);
+  expect(Number(cell('y'))).toBeCloseTo(1.4, 4);
+  expect(Number(cell('z'))).toBeCloseTo(1.1, 4);
+  expect(String(await files.find((q) => q.path === 'line-up-marks.csv')!.make()).split('\n')).toHaveLength(7);
+  expect(files.find((q) => q.path === 'takes/90-take-1/line-ups/frame.png')!.stored).toBe(body.sha256);
+});
+
 test('a solve without a scale, or of a part of the take, says so in its names, in its files and among what is missing', async () => {
   const unscaled = await take({ slate: '81', take: 1 }, outcome('not observable', { status: 'partial', anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] } }));
   expect(await lacks(unscaled)).toEqual([expect.stringMatching(/^the rest of the take: the solve holds frames 1 to 2 only/), expect.stringMatching(/^a scale: no length, height or surveyed place/)]);

@@ -8,6 +8,7 @@ import { type HandoverDay, type HandoverFile, labelOf, openDay, slug, type Unans
 import { editFiles } from './edit-lists';
 import { kitFiles } from './kit-list';
 import { lensFiles } from './lenses';
+import { lineUpFiles } from './line-ups';
 import { pictureFiles } from './pictures';
 import { logFiles } from './readings';
 import { recordFile } from './record-out';
@@ -125,6 +126,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
       recces: ofSetups(all('recce')),
       folderOf: day.folderOf,
     }),
+    ...(await lineUpFiles(db, productionId, day)),
     ...remarksFile(day),
   ];
   // a picture that an entry names and that was never given, here or to another production, cannot leave

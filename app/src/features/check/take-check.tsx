@@ -22,6 +22,7 @@ import { CountingAsked, CountingLine } from './counting';
 import { FocalChart, zoomWords } from './focal-chart';
 import { EarlierSolves } from './earlier-solves';
 import { FrameErrorChart } from './frame-error-chart';
+import { LineUpSection } from './line-up/line-up-section';
 import { PathDrawing } from './path-drawings';
 import { TurnDrawing } from './turn-drawing';
 import { DifferenceStrip } from './difference-strip';
@@ -56,6 +57,8 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
     void loadWhole(take.id);
   }, [take.id, analysis?.id, analysis?.status, loadWhole]);
   const picture = useTakePicture(take);
+  const find = useFind();
+  const set = find('set', find('setup', take.body.setupId)?.body.setId ?? '');
   const clip = useAll('footage').find((f) => f.body.takeId === take.id);
   const clipState = useAnalysesState((s) => (clip ? s.bySubject[clip.id] : undefined));
   const router = useRouter();
@@ -181,6 +184,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
           )}
         </Section>
       ) : null}
+      {set ? <LineUpSection take={take} set={set} /> : null}
     </Page>
   );
 }

@@ -2,14 +2,15 @@ import type { PhotoBody, StoredRecord } from '@mesure/contract';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { Circle, G, Image as SvgImage, Line, Rect, Text as SvgText } from 'react-native-svg';
+import { G, Image as SvgImage, Line } from 'react-native-svg';
 import { api, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
 import type { AnyOrder } from '../../../data/records-store';
 import { Action, Choice, Field, Section, Sheet } from '../../../ui/controls';
 import { Drawing } from '../../../ui/drawing';
+import { Pin } from '../../../ui/pin';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
-import { FONT, PICTURE_INK, SPACE, usePalette } from '../../../ui/theme';
+import { PICTURE_INK, SPACE, usePalette } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
 import { NewTie } from './new-tie';
@@ -166,20 +167,6 @@ function MarkRow({ name, on, onPress, onRemove }: { name: string; on: boolean; o
       </View>
       {onRemove ? <Action kind="quiet" title="Take off" label={`Take ${name} off the photo`} onPress={onRemove} /> : null}
     </View>
-  );
-}
-
-/** A ring round the mark, so that it stays seen, and its name on a plate beside it. */
-function Pin({ name, at, px, strong }: { name: string; at: Place; px: (n: number) => number; strong: boolean }) {
-  const width = px(9 + 8 * name.length);
-  return (
-    <G>
-      <Circle cx={at.x} cy={at.y} r={px(8)} fill="none" stroke={strong ? PICTURE_INK.mark : PICTURE_INK.light} strokeWidth={px(strong ? 3 : 2)} />
-      <Rect x={at.x + px(11)} y={at.y - px(10)} width={width} height={px(20)} fill="#000000" fillOpacity={0.65} />
-      <SvgText x={at.x + px(11) + width / 2} y={at.y + px(5)} fontSize={px(14)} fontFamily={FONT.figures} fill={PICTURE_INK.light} textAnchor="middle">
-        {name}
-      </SvgText>
-    </G>
   );
 }
 

@@ -1,0 +1,305 @@
+import { LINEUP_FOCAL, LINEUP_STOOD, type LineupBody, type StoredRecord } from '@mesure/contract';
+import { useRouter, type Href } from 'expo-router';
+import { useState } from 'react';
+import { View } from 'react-native';
+import { G, Image as SvgImage } from 'react-native-svg';
+import { api, useAll, useData, useFind, useMay, useRecord, useRecordsState } from '../../../data';
+import { Action, Choice, Section, Sheet, useIsWide } from '../../../ui/controls';
+import { Drawing } from '../../../ui/drawing';
+import { Explained } from '../../../ui/explain';
+import { capital, fixed } from '../../../ui/format';
+import { Pin } from '../../../ui/pin';
+import { Empty, Failing, Loading } from '../../../ui/states';
+import { Figure, Words } from '../../../ui/text';
+import { SPACE } from '../../../ui/theme';
+import { VerdictMark } from '../../../ui/verdict-mark';
+import { Warnings } from '../../../ui/warnings';
+import { EXPLANATIONS } from '../../explanations';
+import { Page } from '../../shell/pane';
+import { RecordsGate } from '../../shell/records-gate';
+import { DifferenceStrip } from '../difference-strip';
+import { ReadingBehind } from '../reading-behind';
+import { lineUpsOf } from './line-up-section';
+import { StandDrawing } from './stand-drawing';
+import { apartM, useLineUps, type LineUpState } from './use-line-up';
+
+/** One picture of a take: marks are pointed out in it, and where the camera stood follows and is laid against what was recorded. */
+export function LineUpScreen({ lineupId }: { lineupId: string }) {
+  const router = useRouter();
+  const picture = useRecord('lineup', lineupId);
+  const find = useFind();
+  const take = picture ? find('take', picture.body.takeId) : undefined;
+  const set = take ? find('set', find('setup', take.body.setupId)?.body.setId ?? '') : undefined;
+  return (
+    <RecordsGate what="the picture">
+      {picture && !picture.deleted && take && set ? (
+        <LiningUp key={picture.id} picture={picture} take={take} set={set} />
+      ) : (
+        <Page>
+          <Empty title="No such picture" text="It was undone or removed, or its take is hidden." action={{ title: 'Go to Check', onPress: () => router.replace('/check') }} />
+        </Page>
+      )}
+    </RecordsGate>
+  );
+}
+
+interface Shown {
+  picture: StoredRecord<'lineup'>;
+  take: StoredRecord<'take'>;
+  set: StoredRecord<'set'>;
+}
+
+/** Errors of a mark are drawn so many times as long: a pixel of a wide picture is not seen on a phone. */
+const LONGER = 12;
+
+function LiningUp({ picture, take, set }: Shown) {
+  const router = useRouter();
+  const wide = useIsWide();
+  const { session } = useData();
+  const may = useMay('give');
+  const write = useRecordsState((s) => s.write);
+  const { body } = picture;
+  const all = lineUpsOf(useAll('lineup'), take.id);
+  const lineUps = useLineUps(take, set, all);
+  const state = lineUps.of(picture.id);
+  const [place, setPlace] = useState<{ x: number; y: number } | null>(null);
+  const url = api.previewUrl(session.production.id, body.picture.sha256, 4096);
+  const change = (now: (b: LineupBody) => LineupBody, label: string) => void write('lineup', picture.id, now, label);
+  const offs = new Map(state.at === 'done' ? state.answer.lineUp.marks.map((m) => [m.id, m] as const) : []);
+  const drawing = (
+    <>
+      <Drawing
+        box={{ x: 0, y: 0, width: body.widthPx, height: body.heightPx }}
+        maxHeight={620}
+        describe={`Picture with ${body.marks.length} marks pointed out${body.marks.length > 0 ? `: ${body.marks.map((m) => m.mark).join(', ')}` : ''}.${may ? ' Press, aim under the loupe, let go: another mark.' : ''}`}
+        aim={may ? { pictureUrl: url, pictureWidth: body.widthPx, pictureHeight: body.heightPx, onPlace: (x, y) => setPlace({ x, y }) } : undefined}
+      >
+        {(px) => (
+          <G>
+            <SvgImage href={url as never} x={0} y={0} width={body.widthPx} height={body.heightPx} preserveAspectRatio="none" />
+            {body.marks.map((m) => {
+              const off = offs.get(m.mark);
+              return <Pin key={m.mark} name={m.mark} at={m} px={px} strong={off?.left ?? false} off={off ? { dx: -LONGER * off.dxPx, dy: -LONGER * off.dyPx } : undefined} />;
+            })}
+          </G>
+        )}
+      </Drawing>
+      {offs.size > 0 ? <Words look="small" dim>{`A line goes from a mark to where the camera sees its place, ${LONGER} times as long as it is.`}</Words> : null}
+      <Section title={`${body.marks.length} mark${body.marks.length === 1 ? '' : 's'} pointed out`}>
+        {body.marks.map((m) => (
+          <View key={m.mark} style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }} testID={`lineup-mark-${m.mark}`}>
+            <Words>{m.mark}</Words>
+            <Words look="small" dim style={{ flex: 1, marginLeft: SPACE.m }}>
+              {markWords(state, m.mark)}
+            </Words>
+            {may ? (
+              <Action
+                kind="quiet"
+                title="Take off"
+                label={`Take ${m.mark} off the picture`}
+                onPress={() => change((b) => ({ ...b, marks: b.marks.filter((q) => q.mark !== m.mark) }), `${m.mark} taken off the picture`)}
+                testID={`off-${m.mark}`}
+              />
+            ) : null}
+          </View>
+        ))}
+      </Section>
+    </>
+  );
+  const said = (
+    <>
+      <Found state={state} take={take} pointed={new Set(body.marks.map((m) => m.mark))} />
+      <Others all={all} shown={picture.id} of={lineUps.of} />
+      {may ? (
+        <Section title="This picture">
+          <Choice<LineupBody['stood']>
+            label="The camera stood"
+            value={body.stood}
+            options={LINEUP_STOOD.map((value) => ({ value, ...STOOD[value] }))}
+            onChange={(stood) => change((b) => ({ ...b, stood }), `Picture shot ${STOOD[stood].title}`)}
+          />
+          <Choice<LineupBody['focal']>
+            label="Focal length"
+            value={body.focal}
+            options={LINEUP_FOCAL.map((value) => ({ value, title: value, detail: FOCAL[value] }))}
+            onChange={(focal) => change((b) => ({ ...b, focal }), `Focal length ${focal}`)}
+          />
+          <View style={{ alignItems: 'flex-start', marginTop: SPACE.m }}>
+            <Action
+              title="Remove this picture"
+              icon="delete-outline"
+              onPress={() => {
+                void write('lineup', picture.id, (now) => now, 'Picture for a line-up removed', true);
+                router.replace(`/check/${take.id}` as Href);
+              }}
+              testID="remove-lineup"
+            />
+          </View>
+        </Section>
+      ) : null}
+    </>
+  );
+  return (
+    <Page action={<Action title="Back to the take" icon="arrow-back" onPress={() => router.push(`/check/${take.id}` as Href)} />}>
+      <Words look="title" level={1}>{`${take.body.slate} take ${take.body.take}: one picture`}</Words>
+      <Words dim numberOfLines={1}>
+        {body.picture.name}
+      </Words>
+      {/* two lines of room always: the picture must not move under the finger */}
+      <View style={{ minHeight: 46, justifyContent: 'flex-end' }}>
+        <Words look="heading" level={2} testID="lineup-sentence" numberOfLines={3}>
+          {sentence(state)}
+        </Words>
+      </View>
+      {wide ? (
+        <View style={{ flexDirection: 'row', gap: SPACE.xl }}>
+          <View style={{ flex: 1, minWidth: 0 }}>{drawing}</View>
+          <View style={{ flex: 1, minWidth: 0 }}>{said}</View>
+        </View>
+      ) : (
+        <>
+          {drawing}
+          {said}
+        </>
+      )}
+      {place ? <WhichMark picture={picture} set={set} placed={lineUps.placed} place={place} onClose={() => setPlace(null)} /> : null}
+    </Page>
+  );
+}
+
+const STOOD: Record<LineupBody['stood'], { title: string; detail: string }> = {
+  height: { title: 'where it was measured', detail: 'at the frame of its height' },
+  end: { title: 'where the take ends', detail: 'its height at the end' },
+  elsewhere: { title: 'elsewhere', detail: 'only the lens is compared' },
+};
+const FOCAL: Record<LineupBody['focal'], string> = { free: 'unknown', guided: 'pulled to the record', held: 'as recorded' };
+
+function sentence(state: LineUpState): string {
+  if (state.at === 'pending') return 'Being lined up…';
+  if (state.at === 'problem') return state.words;
+  if (state.at === 'failed') return `It cannot be lined up: ${state.words}`;
+  const { lineUp, report } = state.answer;
+  return lineUp.status === 'failed' ? `${capital(lineUp.reason ?? '')}.` : (report?.sentence ?? '');
+}
+
+function markWords(state: LineUpState, mark: string): string {
+  const m = state.at === 'done' ? state.answer.lineUp.marks.find((q) => q.id === mark) : undefined;
+  if (!m) return state.at === 'done' ? 'its place is not known: it takes no part' : '';
+  return `${fixed(Math.hypot(m.dxPx, m.dyPx), 1)} px off${m.left ? ', left out: it does not belong to the others' : ''}`;
+}
+
+/** Where the camera stood and how long its lens was, each with its standard deviation, and each against the record. */
+function Found({ state, take, pointed }: { state: LineUpState; take: StoredRecord<'take'>; pointed: ReadonlySet<string> }) {
+  if (state.at === 'pending') return <Loading what="the line-up" />;
+  if (state.at !== 'done') return null;
+  const { lineUp, report } = state.answer;
+  if (lineUp.status === 'failed') return <Failing title="It cannot be lined up" text={`${capital(lineUp.reason ?? '')}. The marks stay as they are.`} />;
+  return (
+    <>
+      {report ? (
+        <View style={{ alignSelf: 'flex-start' }} testID="lineup-verdict">
+          <VerdictMark verdict={report.verdict} large />
+        </View>
+      ) : null}
+      <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl }} testID="lineup-found">
+        <Explained about={EXPLANATIONS.lineUpHeight}>
+          <Figure look="big" origin="computed" value={fixed(lineUp.position![1], 3)} unit="m high" />
+        </Explained>
+        {lineUp.sigmaFocalMm! > 0 ? (
+          <Explained about={EXPLANATIONS.lineUpFocal}>
+            <Figure look="big" origin="computed" value={fixed(lineUp.focalMm, 2)} unit="mm" />
+          </Explained>
+        ) : null}
+      </View>
+      <Words look="small" dim>{`Height ± ${fixed(1000 * lineUp.sigmaPositionM![1], 0)} mm, along the lens axis ± ${fixed(1000 * lineUp.sigmaAlongAxisM!, 0)} mm${
+        lineUp.sigmaFocalMm! > 0 ? `, focal length ± ${fixed(lineUp.sigmaFocalMm, 2)} mm` : ', focal length held'
+      }; tilt ${degrees(lineUp.angles!.tiltRad, lineUp.angles!.sigmaTiltRad)}, roll ${degrees(lineUp.angles!.rollRad, lineUp.angles!.sigmaRollRad)}. Marks are ${fixed(lineUp.rmsPx, 2)} px off (RMS).`}</Words>
+      {report?.items.map((i, n) => (
+        <View key={`${i.quantity} ${i.about} ${n}`}>
+          <DifferenceStrip item={i} />
+          {i.verdict === 'contradicts' && i.causes[0] ? <Words look="small">{`${i.causes[0].title} (${Math.round(100 * i.causes[0].likelihood)} %): ${i.causes[0].evidence}.`}</Words> : null}
+          {i.verdict === 'contradicts' || i.verdict === 'drifts' ? <ReadingBehind item={i} take={take} /> : null}
+        </View>
+      ))}
+      <Warnings of={lineUp.warnings} />
+      <Section title="From above">
+        <StandDrawing lineUp={lineUp} places={state.places} pointed={pointed} />
+      </Section>
+    </>
+  );
+}
+
+const degrees = (rad: number, sigmaRad: number): string => `${fixed((rad * 180) / Math.PI, 1)}° ± ${fixed((sigmaRad * 180) / Math.PI, 1)}°`;
+
+/** Beyond it two pictures were not shot from one place. */
+const APART_SIGMAS = 3.3;
+
+/** The take's other pictures: whether they say that the camera stood in the same place. */
+function Others({ all, shown, of }: { all: readonly StoredRecord<'lineup'>[]; shown: string; of: (id: string) => LineUpState }) {
+  const mine = of(shown);
+  if (mine.at !== 'done') return null;
+  const lines = all.flatMap((q) => {
+    const other = of(q.id);
+    const apart = q.id !== shown && other.at === 'done' ? apartM(mine.answer, other.answer) : null;
+    return apart
+      ? [
+          {
+            id: q.id,
+            words: `${q.body.picture.name}: ${fixed(apart.m, 3)} ± ${fixed(apart.sigmaM, 3)} m from here, ${apart.m > APART_SIGMAS * apart.sigmaM ? 'another place' : 'as if from the same place'}.`,
+          },
+        ]
+      : [];
+  });
+  if (lines.length === 0) return null;
+  return (
+    <Section title="Beside the take's other pictures">
+      {lines.map((l) => (
+        <Words key={l.id} testID={`apart-${l.id}`}>
+          {l.words}
+        </Words>
+      ))}
+    </Section>
+  );
+}
+
+function WhichMark({ picture, set, placed, place, onClose }: Pick<Shown, 'picture' | 'set'> & { placed: readonly string[]; place: { x: number; y: number }; onClose: () => void }) {
+  const write = useRecordsState((s) => s.write);
+  // those whose places are known count; the others may be measured yet
+  const named = [...placed, ...set.body.marks.filter((m) => !placed.includes(m))];
+  const open = named.filter((m) => !picture.body.marks.some((q) => q.mark === m));
+  const moved = named.filter((m) => !open.includes(m));
+  const keep = (mark: string) => {
+    const at = { mark, x: Number(place.x.toFixed(2)), y: Number(place.y.toFixed(2)) };
+    void write('lineup', picture.id, (b: LineupBody) => ({ ...b, marks: [...b.marks.filter((q) => q.mark !== mark), at] }), `${mark} pointed out in the picture`);
+    onClose();
+  };
+  return (
+    <Sheet title="Which mark is this?" open onClose={onClose}>
+      {named.length === 0 ? <Words>The set has no marks yet. Name them on the mark sheet of the set, and tape them.</Words> : null}
+      <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
+        {open.map((m) => (
+          <Action
+            key={m}
+            title={m}
+            label={placed.includes(m) ? m : `${m}, its place is not known yet`}
+            kind={placed.includes(m) ? undefined : 'quiet'}
+            onPress={() => keep(m)}
+            testID={`mark-is-${m}`}
+          />
+        ))}
+      </View>
+      {moved.length > 0 ? (
+        <>
+          <Words look="label" dim style={{ marginTop: SPACE.m }}>
+            Pointed out already: put it here instead
+          </Words>
+          <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
+            {moved.map((m) => (
+              <Action key={m} title={m} kind="quiet" onPress={() => keep(m)} testID={`mark-is-${m}`} />
+            ))}
+          </View>
+        </>
+      ) : null}
+    </Sheet>
+  );
+}
