@@ -17,6 +17,7 @@ export const HANDOVER_PARTS: readonly HandoverPart[] = [
   part('camera-table', 'Camera as CSV', 'full precision, with its lens', /^takes\/[^/]+\/camera[^/]*\.csv$/),
   part('points', 'Points of the solve', 'CSV and PLY', /^takes\/[^/]+\/points[^/]*\.(csv|ply)$/),
   part('tracks', 'Tracks', 'as they were given', /^takes\/[^/]+\/tracks\//),
+  part('elsewhere', 'Solves made elsewhere', 'as they were given', /^takes\/[^/]+\/elsewhere\//),
   part('lenses', 'Lens book', 'distortion of plates and takes', /^lenses\/(?!plates\/)/),
   part('plate-pictures', 'Pictures of plates', 'as they were given', /^lenses\/plates\//),
   part('nets', 'Tape nets', 'CSV, PLY, DXF', /^sets\//),

@@ -1,4 +1,4 @@
-import type { ClipFrameCount, GridReport, KeptWarning, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
+import type { ClipFrameCount, ForeignMove, ForeignReading, GridReport, KeptWarning, ReadingDoubt, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
 import type { RecordBodies, RecordKind, StoredRecord } from './records';
 import type { FileRef } from './kinds/shared';
 import type { DayLine } from './handover-in';
@@ -276,7 +276,17 @@ export interface TracksOutcome {
   judged: boolean;
   warnings: KeptWarning[];
 }
-export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files', 'sync', 'tracks'] as const;
+/** A solve of another program, tied to the set and laid against the record. */
+export interface ElsewhereOutcome extends Omit<SolveOutcome, 'kind'> {
+  kind: 'elsewhere';
+  /** as it was read */
+  reading: ForeignReading;
+  scale: { factor: number; sigma: number } | null;
+  doubts: ReadingDoubt[];
+  /** what the file says of itself */
+  says: Pick<ForeignMove, 'format' | 'metres' | 'up' | 'fps' | 'notes'> & { firstFrame: number; lastFrame: number; points: number; hasFocal: boolean };
+}
+export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files', 'sync', 'tracks', 'elsewhere'] as const;
 export type AnalysisKind = (typeof ANALYSIS_KINDS)[number];
 /** What changed in the record after a computation was begun; its answer is of the record before that. */
 export interface Stale {
@@ -293,7 +303,7 @@ export interface Analysis {
   progress: number;
   stage: string;
   error: string | null;
-  outcome: GridOutcome | SolveOutcome | LensFilesOutcome | SyncOutcome | TracksOutcome | null;
+  outcome: GridOutcome | SolveOutcome | LensFilesOutcome | SyncOutcome | TracksOutcome | ElsewhereOutcome | null;
   createdAt: string;
   finishedAt: string | null;
   /** null: the record is as it was computed; missing: nobody looked */

@@ -1,3 +1,5 @@
+export * from './elsewhere';
+export * from './elsewhere';
 export * from './errors';
 export * from './units';
 export * from './readings';

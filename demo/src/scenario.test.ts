@@ -15,6 +15,7 @@ const seeds = scenario({
   zoom: ['1', '2', '3', '4', '5'].map(sha),
   room: sha('6'),
   lineUp: sha('e'),
+  moveJetty: sha('f'),
   recce: sha('7'),
   recceDetail: { corners: 300, spread: 1 },
   stills: [],

@@ -31,6 +31,7 @@ export interface DemoFiles {
   zoom: string[];
   room: string;
   lineUp: string;
+  moveJetty: string;
   recce: string;
   recceDetail: PictureDetail;
   stills: { sha256: string; name: string; station: number; notes: PictureNotes | null; look: StillLook }[];
@@ -388,6 +389,14 @@ export function scenario(files: DemoFiles): Seed[] {
     circled: true,
     time: '13:31',
   });
+  put('elsewhere', 'elsewhere jetty', {
+    takeId: idOf('take 42B 2'),
+    file: { sha256: files.moveJetty, name: '42B_t2_post.usda' },
+    points: null,
+    reading: { unit: 'cm', up: 'Z', looks: '-Z', addFrames: -1000, world: 'own' },
+    order: null,
+    givenAt: at('17:30'),
+  });
   take({ setupId: jetty, slate: '42B', take: 3, packageId: packB, focalMm: 25, focusM: null, height: { m: 1.15, unit: 'cm', offsetM: 0.062, takenAt: 'body base' }, time: '13:44' });
   const passagePan = take({
     setupId: passage,
@@ -405,7 +414,7 @@ export function scenario(files: DemoFiles): Seed[] {
     picture: { sha256: files.lineUp, name: '47_t1_frame_36.jpg' },
     ...LINE_UP_SIZE,
     marks: lineUpMarks(),
-    focal: 'free',
+    focal: 'guided',
     stood: 'height',
     shotAt: at('16:06'),
   });

@@ -21,6 +21,7 @@ const seeds = scenario({
     plate25: sha('e'),
     room: sha('6'),
     lineUp: sha('f'),
+    moveJetty: sha('e'),
     recce: sha('7'),
     slate: sha('8'),
     clipStove: sha('b'),

@@ -1,4 +1,4 @@
-import { blankTake, filesNamed, ROLES, type Role, type TakeBody } from '@mesure/contract';
+import { type Analysis, type AnalysisKind, blankTake, filesNamed, ROLES, type Role, type TakeBody } from '@mesure/contract';
 import { createHash, randomUUID } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
@@ -56,6 +56,8 @@ export interface TestServer {
   own(name: string, production?: string): Promise<{ sha256: string; name: string }>;
   /** the same for every file that a body names */
   ownAll(body: object): Promise<void>;
+  /** a computation, to its end */
+  compute(who: Person, kind: AnalysisKind, subjectId: string): Promise<Analysis>;
   /** the zip of a day that is handed over, as bytes */
   handOver(who: Person, dayId: string, asked?: object): Promise<Buffer>;
   layDay(who: Person): Promise<{ pack: string; lens: string; setup: string; take: (number: number) => TakeBody }>;
@@ -180,6 +182,15 @@ export async function startTestServer({
     async ownAll(body) {
       for (const { sha256, name } of filesNamed(body))
         await db.StoredFile.upsert({ productionId: ids.p1, sha256, name, mime: 'application/octet-stream', sizeBytes: 9, widthPx: null, heightPx: null });
+    },
+    async compute(who, kind, subjectId) {
+      const asked = { id: randomUUID(), kind, subjectId };
+      await who.agent.post(at('/analyses')).set('x-csrf-token', who.csrf).send(asked).expect(202);
+      for (;;) {
+        const { body: now } = await who.agent.get(at(`/analyses/${asked.id}`)).expect(200);
+        if (now.status !== 'queued' && now.status !== 'running') return now as Analysis;
+        await new Promise((r) => setTimeout(r, 100));
+      }
     },
     async handOver(who, dayId, asked = {}) {
       const answer = await who.agent

@@ -156,7 +156,7 @@ export const api = {
   upload: (
     p: string,
     file: Blob,
-    options: { name: string; use: 'plate' | 'tracks' | 'clip' | 'kit' | 'handover'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void },
+    options: { name: string; use: 'plate' | 'tracks' | 'clip' | 'kit' | 'handover' | 'move'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void },
   ): Promise<UploadedFile> => sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
   fileUrl: (p: string, sha256: string) => `/api${of(p)}/files/${sha256}`,
   previewUrl: (p: string, sha256: string, width: number) => `/api${of(p)}/files/${sha256}/preview?width=${width}`,

@@ -11,7 +11,7 @@ interface Sending {
   /** under this name the upload is found again after a reload */
   key: string;
   name: string;
-  use: 'plate' | 'tracks' | 'clip' | 'kit' | 'handover';
+  use: 'plate' | 'tracks' | 'clip' | 'kit' | 'handover' | 'move';
   /** time of the frame in a clip */
   atS?: number | null;
   onProgress?: (sentBytes: number) => void;

@@ -15,6 +15,7 @@ import { factKind } from './fact';
 import { rigKind } from './rig';
 import { syncKind } from './sync';
 import { footageKind } from './footage';
+import { elsewhereKind } from './elsewhere';
 import { lineupKind } from './lineup';
 import { lightKind } from './light';
 import { stillKind } from './still';
@@ -46,6 +47,7 @@ export * from './fact';
 export * from './rig';
 export * from './sync';
 export * from './footage';
+export * from './elsewhere';
 export * from './lineup';
 export * from './light';
 export * from './still';
@@ -77,6 +79,7 @@ export const KINDS = {
   rig: rigKind,
   sync: syncKind,
   footage: footageKind,
+  elsewhere: elsewhereKind,
   lineup: lineupKind,
   light: lightKind,
   still: stillKind,

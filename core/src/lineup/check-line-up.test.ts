@@ -96,3 +96,7 @@ test('errors of tilt, roll and height are what their sigmas say, over many pictu
     expect(z).toBeLessThan(1.5);
   }
 });
+
+test('what it says is said of a picture', () => {
+  expect(checkLineUp({ marks: marked(0.4, 8), points: POINTS, setup: setupWith(undefined) }).report!.sentence).toBe('The record agrees with the picture.');
+});

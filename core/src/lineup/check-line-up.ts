@@ -33,6 +33,7 @@ export function checkLineUp({ marks, points, setup, ...options }: LineUpQuestion
     { ...setup, anchors },
     {
       status: 'solved',
+      called: 'picture',
       focalMm: lineUp.focalMm,
       sigmaFocalMm: lineUp.sigmaFocalMm,
       focalMode: setup.focal.mode ?? 'held',

@@ -64,6 +64,8 @@ export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigma
   Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed'>> & {
     /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
     angles?: NonNullable<SolveResult['anchoring']['angles']>;
+    /** what it is called in words; missing: a solve */
+    called?: 'solve' | 'picture';
   };
 
 /**
@@ -140,7 +142,13 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
   if (solve.zoomed) return takenAsOneLength([...items, ...untracked], solve.zoomed);
   items.sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict) || gap(b) - gap(a));
   items.push(...untracked);
-  return { items, verdict, sentence: headline(items, verdict, solve.anchoring?.undecided), warnings: [], ...(solve.anchoring?.undecided ? { undecided: solve.anchoring.undecided } : {}) };
+  return {
+    items,
+    verdict,
+    sentence: headline(items, verdict, solve.anchoring?.undecided, solve.called),
+    warnings: [],
+    ...(solve.anchoring?.undecided ? { undecided: solve.anchoring.undecided } : {}),
+  };
 }
 
 /** A rise of less is none that a tape could tell. */
@@ -185,15 +193,15 @@ const BENDS_LIKELIHOOD = 0.9;
 
 const gap = (i: ReconcileItem) => (i.difference === null ? 0 : Math.abs(i.difference) / Math.hypot(i.recordedSigma, i.sigma ?? 0));
 
-function headline(items: readonly ReconcileItem[], verdict: Verdict, undecided: Undecided | null | undefined): string {
+function headline(items: readonly ReconcileItem[], verdict: Verdict, undecided: Undecided | null | undefined, called: 'solve' | 'picture' = 'solve'): string {
   const first = items[0];
   const cause = first.causes[0];
   const doubted = undecided?.worlds.map((w) => w.wrong.join(' and '));
   if (doubted && verdict === 'contradicts' && first.quantity !== 'focalLength') return `One of these is wrong, and the solve does not say which: ${doubted.join(', or ')}.`;
   if (verdict === 'contradicts' && cause && cause.likelihood > 0.5) return `${cause.title}.`;
   if (verdict === 'contradicts' || verdict === 'drifts') return first.sentence;
-  if (verdict === 'agrees') return 'The record agrees with the solve.';
-  return 'This solve cannot judge the record.';
+  if (verdict === 'agrees') return `The record agrees with the ${called}.`;
+  return `This ${called} cannot judge the record.`;
 }
 
 /** The focal length; of a zoom where it began and where it ended, as noted. */
@@ -239,7 +247,7 @@ function focalItem(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem 
       null,
       null,
       () => [],
-      'The solve held the recorded focal length, so it cannot judge it. Solve again with the focal length free.',
+      `The ${solve.called ?? 'solve'} held the recorded focal length, so it cannot judge it. Let the focal length be free to judge it.`,
     );
   }
   if (mode === 'guided' && setup.focal.sigmaMm && solved !== null && sigma) {

@@ -3,7 +3,7 @@ export { LENGTH_QUANTITIES, lengthWords, mustReadLength, readLength, type Length
 export { formatLength, type FormatLengthOptions } from './format-length';
 export { FOCUS_INFINITY_M, focusCell, formatFocus, isFocusInfinity } from './focus';
 export { LENGTH_UNITS, METRES_PER, isLengthUnit, type LengthUnit } from './length-unit';
-export { intoSpace, outOfSpace, OWN_SPACE, SPACE_UNITS, SPACE_UPS, spaceWords, type IntoSpace, type Space } from './space';
+export { intoSpace, outOf, outOfSpace, OWN_SPACE, SPACE_UNITS, SPACE_UPS, spaceWords, type IntoSpace, type Space } from './space';
 export { degToRad, radToDeg } from './angle';
 export { parseAngle, formatAngle } from './parse-angle';
 export { parseTimecode, timecodeFrames, timecodeSeconds, frameTimecode, formatTimecode, type Timecode } from './timecode';

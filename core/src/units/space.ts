@@ -57,11 +57,26 @@ export function intoSpace(space: Space, scaled = true): IntoSpace {
 const times = <T extends number | null>(v: T, s: number): T => (v === null ? v : v * s) as T;
 
 /** The way back, for what comes in. */
-export function outOfSpace(space: Space): { place(at: readonly number[]): Vec3; spread(of: readonly [number, number, number]): [number, number, number] } {
-  const m = METRES_PER[space.unit];
-  return space.up === 'Y'
-    ? { place: ([x, y, z]) => [m * x, m * y, m * z], spread: ([x, y, z]) => [m * x, m * y, m * z] }
-    : { place: ([x, y, z]) => [m * x, m * z, neg(m * y)], spread: ([x, y, z]) => [m * x, m * z, m * y] };
+export function outOfSpace(space: Space): OutOfSpace {
+  return outOf(METRES_PER[space.unit], space.up);
+}
+export interface OutOfSpace {
+  place(at: readonly number[]): Vec3;
+  spread(of: readonly [number, number, number]): [number, number, number];
+  /** camera to world */
+  rotation(q: Quat): Quat;
+}
+
+/** The same where a length is so many metres, whatever it is called. */
+export function outOf(metres: number, up: Space['up']): OutOfSpace {
+  const m = metres;
+  if (up === 'Y') return { place: ([x, y, z]) => [m * x, m * y, m * z], spread: ([x, y, z]) => [m * x, m * y, m * z], rotation: (q) => q };
+  return {
+    place: ([x, y, z]) => [m * x, m * z, neg(m * y)],
+    spread: ([x, y, z]) => [m * x, m * z, m * y],
+    // (−sin 45°, 0, 0, cos 45°) before what is there
+    rotation: ([x, y, z, w]) => [HALF * (x - w), HALF * (y + z), HALF * (z - y), HALF * (w + x)],
+  };
 }
 
 /** "centimetres, Z up" */

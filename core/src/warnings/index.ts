@@ -1,5 +1,6 @@
 export { ANCHOR } from './anchor';
 export { CLIP } from './clip';
+export { ELSEWHERE } from './elsewhere';
 export { FILES } from './files';
 export { FORECAST } from './forecast';
 export { GRID } from './grid';

@@ -86,7 +86,7 @@ function sameAs(solve: LeftSolve | null, frames: readonly { frame: number; posit
 /** One line makes another kind of file be checked; the first that fits a path is asked. */
 export const READERS: readonly Reader[] = [
   // whoever tracked it wrote it in his own way; that it is what was given is known by its checksum
-  { reads: /\/tracks\//, check: () => 'as it was given' },
+  { reads: /\/(tracks|elsewhere)\//, check: () => 'as it was given' },
   {
     reads: /solve\.json$/,
     check(bytes) {

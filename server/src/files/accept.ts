@@ -1,6 +1,6 @@
 import type { UploadedFile } from '@mesure/contract';
 import { extractFrame, inspectPicture, isClip, isWav, probeClip } from '@mesure/formats/picture';
-import { stat, writeFile } from 'node:fs/promises';
+import { open, stat, writeFile } from 'node:fs/promises';
 import { ApiProblem } from '../http/problem';
 import { readKit } from '../kit/contents';
 import type { FileThread } from './file-thread';
@@ -36,6 +36,7 @@ export const USES: Record<string, (file: string, name: string, atS: number | nul
   clip: acceptClip,
   kit: acceptKit,
   handover: acceptHandover,
+  move: acceptMove,
 };
 
 /** A kit file, read whole once: what cannot be brought in is refused before it is kept. */
@@ -50,11 +51,23 @@ async function acceptHandover(file: string, name: string, _atS: number | null, f
   return { name, mime: 'application/zip', widthPx: null, heightPx: null };
 }
 
+/** A camera move or the points of one. What it says is read by who computes with it: only what is no such file at all is refused here. */
+const MOVE = 'application/octet-stream';
+async function acceptMove(file: string, name: string): Promise<Accepted> {
+  if ((await stat(file)).size > TRACKS_MAX_BYTES) throw new ApiProblem('TOO_LARGE', `${name} is larger than a camera move may be.`);
+  const handle = await open(file);
+  const { buffer, bytesRead } = await handle.read(Buffer.alloc(4096), 0, 4096, 0).finally(() => handle.close());
+  const head = buffer.subarray(0, bytesRead);
+  if (head.toString('latin1').startsWith('glTF') || (bytesRead > 0 && !head.includes(0))) return { name, mime: MOVE, widthPx: null, heightPx: null };
+  throw new ApiProblem('UNREADABLE_FILE', `${name} is neither glTF nor text: a camera move is read from GLB, glTF, USD text, JSON samples or CSV, its points from CSV or PLY text.`);
+}
+
 /**
  * A file that comes with others, looked at as if it was given alone: what it is said to be counts for nothing.
  * @throws ApiProblem when it is not of that sort, or is too large to be shown
  */
 export async function acceptAs(mime: string, file: string, name: string, fileThread: FileThread): Promise<Accepted> {
+  if (mime === MOVE) return acceptMove(file, name);
   if (mime === 'text/csv') return acceptTracks(file, name, null, fileThread);
   if (!mime.startsWith('image/')) return acceptClip(file, name);
   if (await isClip(file)) throw new ApiProblem('UNREADABLE_FILE', `${name} is a clip and no picture.`);

@@ -16,7 +16,7 @@ import { reportFiles } from './report';
 import { setFiles } from './sets';
 import { setupFiles } from './setups';
 import { AS_KEPT, forReceiver, type Wishes } from './receiver';
-import { lackingOfTake, lacksOf, shotFiles, solvedTakes, trackFiles } from './shots';
+import { lackingOfTake, lacksOf, elsewhereFiles, shotFiles, solvedTakes, trackFiles } from './shots';
 import { mapsOf, takeLenses, takeLensFiles, type MapFormat } from './take-lenses';
 import { takesTable } from './takes-table';
 
@@ -106,6 +106,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   const files: HandoverFile[] = [
     ...takes.flatMap((t) => (solved.has(t.id) && t.body.tracks ? shotFiles(t, day, solved.get(t.id)!) : [])),
     ...trackFiles(day),
+    ...elsewhereFiles(day),
     ...lenses.files,
     ...takeLensFiles(bending, maps),
     ...setupFiles(setups, all, day.find),

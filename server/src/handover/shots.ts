@@ -109,6 +109,21 @@ export function shotFiles(take: StoredRecord<'take'>, day: HandoverDay, solved: 
 }
 
 /** The tracks of every take that has some, as they were given; how they count stands in takes.csv. */
+/** Solves that other programs made of the day's takes, as they were given. */
+export const elsewhereFiles = ({ takes, all, folderOf }: HandoverDay): HandoverFile[] =>
+  all('elsewhere').flatMap(({ body: e }) => {
+    const take = takes.find((t) => t.id === e.takeId);
+    return take
+      ? [e.file, ...(e.points ? [e.points] : [])].map((f) => ({
+          path: `${folderOf(take)}/elsewhere/${slug(f.name)}`,
+          what: `solve of ${take.body.slate} take ${take.body.take} that another program made`,
+          readWith: 'as it was given',
+          make: async () => '',
+          stored: f.sha256,
+        }))
+      : [];
+  });
+
 export const trackFiles = ({ takes, folderOf }: HandoverDay): HandoverFile[] =>
   takes.flatMap(({ body: t }, i) =>
     t.tracks

@@ -9,6 +9,7 @@ const BRIEFS: Briefs = {
   solve: (o) => ({ ...o, solve: { ...o.solve, frames: [], points: [], ...(o.solve.directions ? { directions: [] } : {}) } }),
   'lens-files': (o) => o,
   sync: (o) => o,
+  elsewhere: (o) => ({ ...o, solve: { ...o.solve, frames: [], points: [] } }),
   tracks: (o) => ({ ...o, frames: [] }),
 };
 

@@ -1,9 +1,9 @@
-import type { ClipFacts, FootageMark, FootageMask, GridOutcome, LensFilesOutcome, SolveOutcome, SyncOutcome, TracksOutcome } from '@mesure/contract';
+import type { ClipFacts, ElsewhereOutcome, FootageMark, FootageMask, GridOutcome, LensFilesOutcome, SolveOutcome, SyncOutcome, TracksOutcome } from '@mesure/contract';
 import type { FramesFile } from '@mesure/formats/picture';
-import type { ChartKind, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3 } from '@mesure/core';
+import type { ChartKind, ForeignReading, TurnOrder, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3 } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
-export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput | TracksInput;
+export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput | TracksInput | ElsewhereInput;
 
 export interface SolveInput {
   kind: 'solve';
@@ -24,6 +24,16 @@ export interface SyncInput {
   kind: 'sync';
   file: { sha256: string; name: string };
   witness: { sha256: string; name: string };
+}
+
+/** A camera move of another program, how it is read, and what it is laid against. */
+export interface ElsewhereInput extends Pick<SolveInput, 'setup' | 'net'> {
+  kind: 'elsewhere';
+  file: { sha256: string; name: string };
+  points: { sha256: string; name: string } | null;
+  /** null: as the file says */
+  reading: ForeignReading | null;
+  order: TurnOrder | null;
 }
 
 /** A clip, and what somebody said of it before it is tracked. */
@@ -70,6 +80,8 @@ export interface MadeFile {
 export interface Given {
   /** of a picture, or of tracks */
   bytes: Uint8Array;
+  /** of a move whose points came in a file of their own */
+  points?: Uint8Array;
   /** of two cameras */
   sounds?: { sound: Sound; facts: ClipFacts }[];
   /** of a clip, laid out on this machine's disk */
@@ -87,7 +99,9 @@ export interface ComputeProgress {
 }
 /** An answer, or a refusal in words for the person; a fault of ours is thrown. */
 export type ComputeAnswer =
-  { ok: true; outcome: GridOutcome | SolveOutcome | SyncOutcome } | { ok: true; made: MadeFile[]; outcome: Unkept<LensFilesOutcome> | Unkept<TracksOutcome> } | { ok: false; message: string };
+  | { ok: true; outcome: GridOutcome | SolveOutcome | SyncOutcome | ElsewhereOutcome }
+  | { ok: true; made: MadeFile[]; outcome: Unkept<LensFilesOutcome> | Unkept<TracksOutcome> }
+  | { ok: false; message: string };
 /** An outcome whose files are not in the store yet. */
 type Unkept<O> = Omit<O, 'files'>;
 

@@ -2,6 +2,7 @@ import type { AnalysisKind } from '@mesure/contract';
 import { CoreError } from '@mesure/core';
 import { FormatError } from '@mesure/formats';
 import type { Computation, ComputeAnswer, ComputeInput, ComputeProgress, ComputeTask, Report } from './compute-types';
+import { computeElsewhere } from './elsewhere/compute';
 import { computeGrid } from './grid/compute';
 import { computeLensFiles } from './lens-files/compute';
 import { computeSolve } from './solve/compute';
@@ -15,6 +16,7 @@ const COMPUTATIONS: { [K in AnalysisKind]: Computation<Extract<ComputeInput, { k
   'lens-files': computeLensFiles,
   sync: computeSync,
   tracks: computeTracks,
+  elsewhere: computeElsewhere,
 };
 
 export default async function compute(task: ComputeTask): Promise<ComputeAnswer> {

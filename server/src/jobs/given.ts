@@ -20,6 +20,7 @@ const GIVEN: { [K in AnalysisKind]: Prepare<Extract<ComputeInput, { kind: K }>> 
   solve: itsBytes,
   'lens-files': itsBytes,
   sync: async ({ store, input }) => ({ bytes: Buffer.alloc(0), sounds: await Promise.all([input.file, input.witness].map((f) => soundOf(store, f))) }),
+  elsewhere: async ({ store, input }) => ({ bytes: await store.read(input.file.sha256), ...(input.points ? { points: await store.read(input.points.sha256) } : {}) }),
   tracks: ({ store, input, report, signal }) => framesOf(store, input.file, report, signal),
 };
 

@@ -2,6 +2,7 @@ import type { AnalysisKind, StoredRecord } from '@mesure/contract';
 import type { Database } from '../db/connect';
 import { toRecord } from '../records/model';
 import type { ComputeInput } from './compute-types';
+import { elsewhereJob } from './elsewhere/job';
 import { gridJob } from './grid/job';
 import { contextOf, type AnalysisChoice, type Job } from './job';
 import { lensFilesJob } from './lens-files/job';
@@ -10,7 +11,7 @@ import { syncJob } from './sync/job';
 import { tracksJob } from './tracks/job';
 
 /** Every kind of computation, one line each. */
-const JOBS: { [K in AnalysisKind]: Job<K> } = { grid: gridJob, solve: solveJob, 'lens-files': lensFilesJob, sync: syncJob, tracks: tracksJob };
+const JOBS: { [K in AnalysisKind]: Job<K> } = { grid: gridJob, solve: solveJob, 'lens-files': lensFilesJob, sync: syncJob, tracks: tracksJob, elsewhere: elsewhereJob };
 
 /** The snapshot that a computation works on. @throws ApiProblem that says what is missing first */
 export async function buildInput(db: Database, productionId: string, kind: AnalysisKind, subjectId: string, choice: AnalysisChoice, known?: readonly StoredRecord[]): Promise<ComputeInput> {

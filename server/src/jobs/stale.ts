@@ -12,7 +12,7 @@ import type { AnalysisRow } from './model';
  */
 export async function staleOf(db: Database, productionId: string, rows: readonly AnalysisRow[]): Promise<Map<string, Stale>> {
   const found = new Map<string, Stale>();
-  const done = rows.filter((r) => r.status === 'done' && (r.kind === 'solve' || r.kind === 'grid' || r.kind === 'tracks'));
+  const done = rows.filter((r) => r.status === 'done' && (r.kind === 'solve' || r.kind === 'grid' || r.kind === 'tracks' || r.kind === 'elsewhere'));
   if (done.length === 0) return found;
   const records = await liveRecords(db, productionId);
   const byId = new Map(records.map((r) => [r.id, r]));
@@ -46,15 +46,15 @@ function readBy(subjectId: string, records: readonly StoredRecord[], byId: Reado
   };
   const subject = byId.get(subjectId);
   if (!subject) return [];
-  // a clip is tracked by its own masks, and by the squeeze of the lens of its take
-  const take = subject.kind === 'footage' ? of('take', (subject.body as RecordBodies['footage']).takeId) : undefined;
+  // a clip is tracked by its own masks and by the squeeze of the lens of its take; a solve made elsewhere is laid against its take
+  const take = subject.kind === 'footage' || subject.kind === 'elsewhere' ? of('take', (subject.body as RecordBodies['footage' | 'elsewhere']).takeId) : undefined;
   const body = (take ?? subject).body as Partial<RecordBodies['take'] & RecordBodies['plate']>;
   const pack = of('package', body.packageId);
   const setup = of('setup', body.setupId);
   const kit = [pack, of('body', pack?.body.bodyId), of('lens', pack?.body.lensId), of('adapter', pack?.body.adapterId), of('adapter', pack?.body.secondAdapterId)];
   const lensId = pack?.body.lensId;
   const others =
-    subject.kind === 'take'
+    subject.kind === 'take' || subject.kind === 'elsewhere'
       ? records.filter((r) => {
           const b = r.body as { lensId?: string; setId?: string };
           return ((r.kind === 'plate' || r.kind === 'edges') && b.lensId === lensId) || ((r.kind === 'tie' || r.kind === 'fact') && b.setId === setup?.body.setId);

@@ -37,15 +37,7 @@ const body = (change: Partial<FootageBody> = {}): FootageBody => ({
   marks: stoveMarks(),
   ...change,
 });
-async function follow(who: Person): Promise<Analysis> {
-  const asked = { id: randomUUID(), kind: 'tracks', subjectId: id.footage };
-  await who.agent.post(server.at('/analyses')).set('x-csrf-token', who.csrf).send(asked).expect(202);
-  for (;;) {
-    const { body: now } = await who.agent.get(server.at(`/analyses/${asked.id}`)).expect(200);
-    if (now.status !== 'queued' && now.status !== 'running') return now as Analysis;
-    await new Promise((r) => setTimeout(r, 200));
-  }
-}
+const follow = (who: Person): Promise<Analysis> => server.compute(who, 'tracks', id.footage);
 
 test('a clip says its size, its frames, its rate and its timecode when it is given; a solver may say what belongs to it, a guest may not', async () => {
   given = (await server.give(solver, readFileSync(CLIP), STOVE_CLIP.file, 'clip').expect(201)).body as UploadedFile;

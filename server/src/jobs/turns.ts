@@ -13,6 +13,7 @@ export const KIND_LIMITS: Record<AnalysisKind, { seconds: number; large: boolean
   'lens-files': { seconds: 900, large: false },
   sync: { seconds: 300, large: false },
   solve: { seconds: 1800, large: true },
+  elsewhere: { seconds: 300, large: false },
   tracks: { seconds: 3600, large: true },
 };
 

@@ -22,6 +22,7 @@ import { CountingAsked, CountingLine } from './counting';
 import { FocalChart, zoomWords } from './focal-chart';
 import { EarlierSolves } from './earlier-solves';
 import { FrameErrorChart } from './frame-error-chart';
+import { ElsewhereSection } from './elsewhere/elsewhere-section';
 import { LineUpSection } from './line-up/line-up-section';
 import { PathDrawing } from './path-drawings';
 import { TurnDrawing } from './turn-drawing';
@@ -184,6 +185,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
           )}
         </Section>
       ) : null}
+      <ElsewhereSection take={take} />
       {set ? <LineUpSection take={take} set={set} /> : null}
     </Page>
   );

@@ -1,7 +1,8 @@
 import { surveyedAnchors } from '@mesure/contract';
-import { CoreError, reconcile, solveNet, solveTracks, type NetInput, type NetResult } from '@mesure/core';
+import { reconcile, solveTracks } from '@mesure/core';
 import { readTracksCsv, textOf } from '@mesure/formats';
-import type { Computation, NetSnapshot, SolveInput } from '../compute-types';
+import type { Computation, SolveInput } from '../compute-types';
+import { surveyOf } from './survey';
 
 /** Share of the whole at which each stage of a solve begins. */
 const STAGES: Record<string, [number, number]> = {
@@ -27,15 +28,3 @@ export const computeSolve: Computation<SolveInput> = ({ input, given }, report) 
   });
   return { ok: true, outcome: { kind: 'solve', solve, setup, reconcile: solve.status === 'failed' ? null : reconcile(setup, solve) } };
 };
-
-/** The places that the ties give; none when they cannot be adjusted, which the tape net's own screen explains. */
-function surveyOf(kept: NetSnapshot | null): { input: NetInput; result: NetResult } | null {
-  if (!kept) return null;
-  const net: NetInput = { ...kept, near: new Map(kept.near) };
-  try {
-    return { input: net, result: solveNet(net) };
-  } catch (error) {
-    if (error instanceof CoreError) return null;
-    throw error;
-  }
-}

@@ -22,7 +22,11 @@ export function StandDrawing({ lineUp, places, pointed }: { lineUp: LineUp; plac
   const box = { x: x0 - pad, y: y0 - pad, width: x1 - x0 + 2 * pad, height: y1 - y0 + 2.4 * pad };
   const bar = box.width > 4 ? 1 : 0.5;
   return (
-    <Drawing box={box} maxHeight={340} describe={`From above: the camera stood ${fixed(at[0], 2)} m right and ${fixed(-at[2], 2)} m away of the plan's origin, ${fixed(at[1], 2)} m high.`}>
+    <Drawing
+      box={box}
+      maxHeight={340}
+      describe={`From above: the camera stood at x ${fixed(at[0], 2)} m, z ${fixed(at[2], 2)} m of the plan, ${fixed(at[1], 2)} m high. The shaded shape is two standard deviations.`}
+    >
       {(px) => {
         const labels = labelsThatFit(
           [...places].map(([id, q]) => ({ text: id, x: q[0] + px(7), y: q[2] - px(4) })),

@@ -1,0 +1,2 @@
+export { readMoveFile, type MoveOptions } from './read-move-file';
+export { readMovePoints } from './points';

@@ -1,0 +1,30 @@
+import { netInputOf, recordedSetup, type TakeBody } from '@mesure/contract';
+import { ApiProblem } from '../../http/problem';
+import type { SolveInput } from '../compute-types';
+import type { AnalysisChoice, InputContext } from '../job';
+import { lensEvidence } from './lens-evidence';
+
+/** What was recorded of a take, as a solve of it is set up and judged, with the net of its set. @throws ApiProblem that says what is missing */
+export async function recordedOf(
+  { db, productionId, find, all, mounted }: InputContext,
+  take: TakeBody,
+  choice: Pick<AnalysisChoice, 'focalMode' | 'findDistortion'>,
+): Promise<Pick<SolveInput, 'setup' | 'net'>> {
+  const setup = find('setup', take.setupId)?.body;
+  if (!setup) throw new ApiProblem('NOT_READY', 'The setup of this take is hidden. Bring it back, or move the take to another one.');
+  const m = mounted(take.packageId);
+  const evidence = await lensEvidence(db, productionId, m, all, find);
+  const ties = all('tie')
+    .map((t) => t.body)
+    .filter((t) => t.setId === setup.setId);
+  const set = find('set', setup.setId)?.body;
+  const facts = all('fact')
+    .map((f) => f.body)
+    .filter((f) => f.setId === setup.setId);
+  // without a height the net does not know the floor, and its places say no more than its ties
+  const net = set && facts.some((f) => f.what === 'height' || f.what === 'point') ? netInputOf(set, ties, facts) : null;
+  return {
+    net: net && { ...net, near: [...(net.near ?? [])] },
+    setup: recordedSetup({ mounted: m, take, setup, ties, ...evidence, focalMode: choice.focalMode ?? 'free', findDistortion: choice.findDistortion ?? false }),
+  };
+}
