@@ -100,7 +100,7 @@ function placed(chain: readonly Node[], seconds: number, file: string): { positi
       return c ? sampled(c.sampler, seconds, rest.length) : [...rest];
     };
     const scale = value('scale', node.getScale());
-    if (Math.abs(scale[0] - scale[1]) > 1e-6 * Math.abs(scale[0]) || Math.abs(scale[0] - scale[2]) > 1e-6 * Math.abs(scale[0]) || scale[0] <= 0)
+    if (Math.abs(scale[0] - scale[1]) > 1e-3 * Math.abs(scale[0]) || Math.abs(scale[0] - scale[2]) > 1e-3 * Math.abs(scale[0]) || scale[0] <= 0)
       throw new FormatError(file, null, null, `node ${node.getName()} above its camera is stretched unevenly or mirrored`);
     const at = mulMatVec(turn, value('translation', node.getTranslation()) as unknown as Vec3);
     position = position.map((v, k) => v + size * at[k]) as unknown as Vec3;

@@ -67,7 +67,10 @@ export function parseUsda(text: string, file: string): UsdText {
       take();
       return list;
     }
-    if (token === '{') return (skipTo('}'), '');
+    if (token === '{') {
+      skipTo('}');
+      return '';
+    }
     if (/^["']/.test(token)) return unquoted(token);
     const number = Number(token);
     return Number.isFinite(number) ? number : token;
@@ -151,7 +154,10 @@ export function parseUsda(text: string, file: string): UsdText {
       else here.value = value();
       p.attributes.set(key, here);
     }
-    if (peek() === '(') (take(), skipTo(')'));
+    if (peek() === '(') {
+      take();
+      skipTo(')');
+    }
     if (peek() === ';') take();
   }
 

@@ -12,7 +12,8 @@ interface Stand {
 const NOTHING: Stand = { turn: [1, 0, 0, 0, 1, 0, 0, 0, 1], size: 1, at: [0, 0, 0] };
 /** What `a` does to what `b` does. */
 const after = (a: Stand, b: Stand): Stand => ({ turn: mulMat3(a.turn, b.turn), size: a.size * b.size, at: mulMatVec(a.turn, b.at).map((v, k) => a.size * v + a.at[k]) as unknown as Vec3 });
-const EVEN = 1e-5;
+/** Files are written with a few digits. */
+const EVEN = 1e-3;
 
 /**
  * The camera of a USD text file, through all prims above it, and the points of a Points prim whose `primvars:names` say what they are. Time codes are

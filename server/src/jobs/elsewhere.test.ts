@@ -7,7 +7,7 @@ import { startTestServer, type Person, type TestServer } from '../test-server';
 const now = '2026-01-01T08:00:00.000Z';
 const { shot, floorMarks, points } = roomShot({ widthPx: 1920, heightPx: 1012, focalMm: 32, sensorWidthMm: 24, sensorHeightMm: 12.65, frames: 24, noisePx: 0.2 });
 const placeOf = new Map(points.map((p) => [p.id, p.at]));
-const [a, b, c] = floorMarks;
+const [a, b] = floorMarks;
 const level = floorMarks.slice(0, 6);
 const wall = points.find((p) => p.at[1] > 1)!.id;
 const id = { body: randomUUID(), mode: randomUUID(), lens: randomUUID(), pack: randomUUID(), set: randomUUID(), day: randomUUID(), setup: randomUUID(), take: randomUUID() };

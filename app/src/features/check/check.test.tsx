@@ -347,7 +347,7 @@ describe('a take', () => {
     fireEvent.press(screen.getByTestId('give-tracks'));
     await settle();
     expect(server.asked.some((a) => a.includes('/files'))).toBe(false);
-    picked.file = new File(['track,frame,x,y'], 'tracks.csv');
+    picked.file = new File(['track,frame,x,y\nK1,1,2,three\n'], 'tracks.csv');
     server.failing.set('/files/uploads', server.problem('INVALID', 422, 'tracks.csv, line 7, y: "three" is not a number.'));
     fireEvent.press(screen.getByTestId('give-tracks'));
     await settle();
@@ -357,6 +357,22 @@ describe('a take', () => {
     await settle();
     expect(server.records.get(ID.take)!.body).toMatchObject({ tracks: { name: 'tracks.csv' } });
     expect(screen.getByTestId('start-solve')).toBeTruthy();
+  });
+
+  test('tracks of another shape have their columns said, and arrive as the CSV that is read', async () => {
+    const server = new FakeServer(dayRecords().map((r) => (r.kind === 'take' ? record('take', r.id, takeBody({ tracks: null })) : r)));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    picked.file = new File(['Punkt;frame;x;y\nK1;1;2,5;3\nK1;2;3,5;4\n'], 'export.txt');
+    fireEvent.press(screen.getByTestId('give-tracks'));
+    await settle();
+    expect(seen(/No column holds the name of the track/)).toBe(true);
+    fireEvent.press(screen.getByLabelText('Change what column Punkt holds'));
+    fireEvent.press(screen.getByRole('radio', { name: 'name of the track' }));
+    await settle();
+    expect(screen.getByTestId('tracks-row-0')).toHaveTextContent('track K1 · frame 1 · x 2,5 · y 3');
+    fireEvent.press(screen.getByTestId('take-tracks'));
+    await settle(40);
+    expect(server.records.get(ID.take)!.body).toMatchObject({ tracks: { name: 'export.csv' }, tracksCounted: null });
   });
 });
 

@@ -3,10 +3,9 @@ import { mountPackage, type SolveOutcome, type StoredRecord } from '@mesure/cont
 import { warningOf, warningsBut, type Cause, type PictureSize, type ReconcileItem, type SolveComparison, type Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { api, isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecordsState } from '../../data';
+import { isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecordsState } from '../../data';
 import { Action, Choice, Progress, Section, useIsWide } from '../../ui/controls';
 import { capital, fixed, percent } from '../../ui/format';
-import { pickFile } from '../../ui/pick-file';
 import { KnownOnly, Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
@@ -17,6 +16,7 @@ import { Page } from '../shell/pane';
 import { knownWords, staleWords, waitingWords } from '../../ui/stale-words';
 import { Warnings } from '../../ui/warnings';
 import { ClipMoment } from './clip/clip-moment';
+import { GiveTracks } from './give-tracks';
 import { GiveClip } from './clip/give-clip';
 import { CountingAsked, CountingLine } from './counting';
 import { FocalChart, zoomWords } from './focal-chart';
@@ -43,8 +43,7 @@ function useTakePicture(take: StoredRecord<'take'>): PictureSize | null {
 /** One take: its tracks, its test solve, and what the solve says of the record. */
 export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const p = usePalette();
-  const { session, records, analyses } = useData();
-  const write = useRecordsState((s) => s.write);
+  const { records, analyses } = useData();
   const analysis = useAnalysesState((s) => s.bySubject[take.id]);
   const error = useAnalysesState((s) => s.error);
   const stop = useAnalysesState((s) => s.stop);
@@ -53,7 +52,6 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const clock = useClock();
   const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
   const [mode, setMode] = useState<FocalMode>('free');
-  const [upload, setUpload] = useState<{ busy: boolean; error: string | null }>({ busy: false, error: null });
   useEffect(() => {
     void loadWhole(take.id);
   }, [take.id, analysis?.id, analysis?.status, loadWhole]);
@@ -69,18 +67,6 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const running = analysis?.status === 'queued' || analysis?.status === 'running';
   const outcome = analysis?.status === 'done' && analysis.outcome?.kind === 'solve' ? analysis.outcome : null;
 
-  async function giveTracks() {
-    const file = await pickFile('.csv,text/csv');
-    if (!file) return;
-    setUpload({ busy: true, error: null });
-    try {
-      const uploaded = await api.upload(session.production.id, file, { name: file.name, use: 'tracks', key: newId() });
-      await write('take', take.id, (now) => ({ ...now, tracks: { sha256: uploaded.sha256, name: uploaded.name }, tracksCounted: null }), `Tracks given to ${take.body.slate} take ${take.body.take}`);
-      setUpload({ busy: false, error: null });
-    } catch (e) {
-      setUpload({ busy: false, error: `${e instanceof Error ? e.message : e} Nothing was changed.` });
-    }
-  }
   // once it was found it is found again, unless a plate says it better by then
   async function solve(findDistortion = outcome?.solve.distortion.mode === 'free') {
     // the server solves what it has: what waits here goes first
@@ -121,7 +107,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
         <View>
           <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
             <Words look="small" dim numberOfLines={1} style={{ flex: 1 }}>{`tracks: ${take.body.tracks.name}`}</Words>
-            {running ? null : <Action kind="quiet" title="Other tracks" busy={upload.busy} onPress={() => void giveTracks()} testID="give-tracks" />}
+            {running ? null : <GiveTracks take={take} title="Other tracks" />}
           </View>
           {picture && !running ? <CountingLine take={take} picture={picture} onSaid={solve} /> : null}
         </View>
@@ -132,18 +118,17 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
             text={
               clip
                 ? `The clip ${clip.body.file.name} is here${clipState?.status === 'running' ? ', and its features are being followed' : ''}. Open it to follow its features.`
-                : 'Give the clip, and its features are followed here; or tracks made elsewhere, as CSV: track,frame,x,y in pixels of the recorded picture.'
+                : 'Give the clip, and its features are followed here; or tracks made elsewhere, as CSV: track, frame, x, y in pixels of the recorded picture, or a table whose columns you say.'
             }
           />
           <View style={{ alignItems: 'flex-start' }}>
-            <Action kind="quiet" icon="upload-file" title="Give tracks as CSV" busy={upload.busy} onPress={() => void giveTracks()} testID="give-tracks" />
+            <GiveTracks take={take} title="Give tracks as CSV" />
           </View>
         </View>
       )}
       {take.body.tracks && !running ? (
         <View style={{ alignItems: 'flex-start' }}>{clip ? <Action kind="quiet" icon="movie" title="Look at the clip" onPress={toClip} testID="open-clip" /> : <GiveClip take={take} />}</View>
       ) : null}
-      {upload.error ? <Words role="alert" color={p.against}>{`▲ ${upload.error}`}</Words> : null}
       {error ? <Failing title="The test solve did not start" text={`${error} The take and its tracks are safe.`} /> : null}
       {running ? (
         <View style={{ marginVertical: SPACE.l }} testID="solve-progress">
