@@ -4,6 +4,7 @@ import {
   CoreError,
   distortionFrom,
   fitEdges,
+  isBoundToFocal,
   lensAt,
   openBook,
   renormalise,
@@ -186,7 +187,7 @@ export function recordedSetup(input: {
         : { mode: 'zoom', mm: take.focalMm, endMm: zoomMm, ...notedZoom(take) },
     // a fisheye's coefficients hold for its own focal length, which goes with them
     distortion: d
-      ? { mode: 'held', ...(d.model === 'fisheye' ? { ...coefficients(d), focalMm: d.focalMm } : renormalise(coefficients(d), ratio)), center: d.center, aspect: d.aspect }
+      ? { mode: 'held', ...(isBoundToFocal(d.model) ? { ...coefficients(d), focalMm: d.focalMm } : renormalise(coefficients(d), ratio)), center: d.center, aspect: d.aspect }
       : { mode: input.findDistortion ? 'free' : 'none' },
     motion: 'free',
     anchors: {

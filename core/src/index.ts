@@ -1,5 +1,4 @@
 export * from './elsewhere';
-export * from './elsewhere';
 export * from './errors';
 export * from './units';
 export * from './readings';
@@ -7,7 +6,7 @@ export * from './devices';
 export * from './math';
 export * from './optics';
 export * from './picture';
-export * from './distortion';
+export * from './lens';
 export * from './grid';
 export * from './solve';
 export * from './anchor';

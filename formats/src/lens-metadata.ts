@@ -1,4 +1,4 @@
-import { coefficientsOf, COEFFICIENTS, describeLens, frameLens, pictureGeometry, type GridReport, type OpticsInput, focusCell } from '@mesure/core';
+import { coefficientsOf, COEFFICIENTS, describeLens, frameLens, pictureGeometry, type GridReport, type OpticsInput, focusCell, isBoundToFocal } from '@mesure/core';
 import { csvText } from './csv-cells';
 import { jsonText, tidy } from './json';
 import { distortionBlock, PROTOCOL } from './shot/tracking';
@@ -80,7 +80,7 @@ export function writeLensMetadata(s: LensSetting): string | null {
   const overscan = o ? Math.max(o.width / g.widthPx, o.height / g.heightPx) : 1;
   const measured = s.report.focalFromDistance ?? s.report.focalFromTilt;
   // a fisheye's coefficients hold for the focal length that they were found with
-  const focalMm = d.model === 'fisheye' ? d.focalMm : (measured?.mm ?? d.focalMm);
+  const focalMm = isBoundToFocal(d.model) ? d.focalMm : (measured?.mm ?? d.focalMm);
   const lens = frameLens(d, s.setup);
   const squeeze = s.setup.squeeze ?? 1;
   const sample = {

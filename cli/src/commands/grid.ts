@@ -14,6 +14,7 @@ import {
   type FrameLens,
   type Overscan,
   type PlateLattice,
+  usualModel,
 } from '@mesure/core';
 import { readSetupJson, writeCornersCsv } from '@mesure/formats';
 import { parse, progressReporter, readBytes, readText, required, writeBytes, writeJson, writeText } from '../io';
@@ -75,7 +76,7 @@ export const grid: Command = {
       lattices.push(detectChart(image, frame, { chart, onProgress: (f, stage) => report(`${file}: ${stage}`, (i + f) / positionals.length) }));
     }
     report('fitting the lens', 1);
-    const model = (values.model as DistortionModel | 'auto' | undefined) ?? ((setup.squeeze ?? 1) === 1 ? 'radial' : 'anamorphic');
+    const model = (values.model as DistortionModel | 'auto' | undefined) ?? usualModel(setup.squeeze ?? 1);
     if (values.distance !== undefined && positionals.length > 1) throw new UsageError('--distance goes with one plate');
     const measured = values.distance === undefined ? undefined : { cellM, distanceM: parseLength(values.distance, undefined, '--distance').valueM, sigmaDistanceM: USUAL_SIGMA.tieM };
     const result = gridReport(lattices, positionals, setup, { model, measured });

@@ -1,5 +1,5 @@
 import { renderChequer, uniform, type ChequerScene, type RenderedPlate, some } from '@mesure/synthetic';
-import type { RadialDistortion } from '../distortion';
+import type { RadialDistortion } from '../lens';
 import { analysePlate, gridReport, type LensFit, type PlateAnalysis } from '.';
 import { wordsOf } from '../warnings';
 

@@ -1,5 +1,5 @@
 import { hullAreaPx } from '../math';
-import type { DistortionModel } from '../distortion';
+import type { DistortionModel } from '../lens';
 import { SmoothedPicture, type GrayImage } from '../picture';
 import { chequerLook, RULED_RING_PX, ruledLook, type ChartLook } from './chart-look';
 import { completeLattice } from './complete-lattice';

@@ -1,3 +1,4 @@
+import { DISTORTION_MODELS, LENS_MODELS } from '../lens';
 import { hullAreaPx, median, quantile } from '../math';
 import type { SmoothedPicture } from '../picture';
 import { roomAt, type ChartLook } from './chart-look';
@@ -138,11 +139,10 @@ function fitForPrediction(known: readonly LatticeNode[], frame: GridFrame, befor
   const chosen = (fit: LensFit) => ({ fit, corners: known.length });
   const plain = fitted({ terms: ['k2', 'center', 'focalRatio'] });
   if (rmsOfAll(plain) <= PLAIN_RMS_PX) return chosen(plain);
-  const others: LensFit[] = [
-    fitted({ model: 'anamorphic', terms: ['aspect', 'quartic', 'rotation', 'center'] }),
-    fitted({ model: 'fisheye', terms: ['k2', 'k3', 'k4', 'center', 'focalRatio'] }),
-    fitted({ terms: ['k2', 'k3', 'center', 'focalRatio'], start: plain }),
-  ];
+  const others = DISTORTION_MODELS.flatMap((model): LensFit[] => {
+    const { foretells: terms } = LENS_MODELS[model];
+    return terms ? [fitted({ model, terms, ...(model === plain.model ? { start: plain } : {}) })] : [];
+  });
   const nearest = others.reduce((best, fit) => (rmsOfAll(fit) < rmsOfAll(best) ? fit : best));
   return chosen(rmsOfAll(nearest) < (1 - NEARER_SHARE) * rmsOfAll(plain) ? nearest : plain);
 }

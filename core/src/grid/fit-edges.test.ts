@@ -1,5 +1,5 @@
 import { anamorphicLens, bend, divisionLens, normals, type Lens } from '@mesure/synthetic';
-import { distort } from '../distortion';
+import { distort } from '../lens';
 import { fitEdges, type EdgePoint } from '.';
 import { wordsOf } from '../warnings';
 

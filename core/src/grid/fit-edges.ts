@@ -1,4 +1,4 @@
-import { COEFFICIENTS, distort, distortionFrom, frameEffect, undistorter, type Distortion, type DistortionModel, type FrameEffect } from '../distortion';
+import { COEFFICIENTS, distort, distortionFrom, frameEffect, undistorter, type Distortion, type DistortionModel, type FrameEffect } from '../lens';
 import { CoreError } from '../errors';
 import { leastSquares, median } from '../math';
 import { computeOptics, type OpticsInput } from '../optics';

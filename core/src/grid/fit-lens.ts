@@ -1,4 +1,4 @@
-import { COEFFICIENTS, coefficientsOf, distortionFrom, distortWith, undistorter, type Distortion, type DistortionModel } from '../distortion';
+import { COEFFICIENTS, coefficientsOf, distortionFrom, distortWith, LENS_MODELS, SHARED_TERMS, undistorter, type Distortion, type DistortionModel, type ModelTerm, type SharedTerm } from '../lens';
 import { CoreError } from '../errors';
 import { expSO3, homography, leastSquares, median, mulMat3, sigmaFromMedianRadius, type LeastSquaresResult, type Mat3, type Vec3 } from '../math';
 import { SAMPLE_CORNERS, sampleOfPlates } from './sample';
@@ -21,25 +21,14 @@ export interface GridFrame {
   fyPx: number;
 }
 
-/**
- * Groups of unknowns beyond the model's first ones and the poses. `focalRatio`: true focal length over the recorded one, seen only in tilted
- * plates (and by a fisheye). `aspect`: true width of a pixel on the subject against the recorded one, which is a squeeze that differs
- * from its mark.
- */
-export type LensTerm = 'k2' | 'k3' | 'k4' | 'p' | 'quartic' | 'rotation' | 'center' | 'focalRatio' | 'aspect';
-
-/** Which coefficients a term frees; '' are those that a model always has. */
-const FREED: Record<DistortionModel, Partial<Record<LensTerm | '', readonly string[]>>> = {
-  radial: { '': ['k1'], k2: ['k2'], k3: ['k3'], p: ['p1', 'p2'] },
-  division: { '': ['lambda'] },
-  fisheye: { '': ['k1'], k2: ['k2'], k3: ['k3'], k4: ['k4'] },
-  anamorphic: { '': ['a1', 'a2', 'b1', 'b2'], quartic: ['a3', 'a4', 'a5', 'b3', 'b4', 'b5'], rotation: ['rotation'] },
-};
-const SHARED: Partial<Record<LensTerm, readonly string[]>> = { center: ['cx', 'cy'], focalRatio: ['rho'], aspect: ['aspect'] };
+/** A group of unknowns that a fit frees: of the model, or of all models. */
+export type LensTerm = ModelTerm | SharedTerm;
 
 /** Names of the unknowns that a model with these terms has, poses apart. */
 export function unknownsOf(model: DistortionModel, terms: readonly LensTerm[]): string[] {
-  return [...(FREED[model][''] ?? []), ...terms.flatMap((t) => FREED[model][t] ?? []), ...terms.flatMap((t) => SHARED[t] ?? [])];
+  const own: Partial<Record<LensTerm | '', readonly string[]>> = LENS_MODELS[model].terms;
+  const shared: Partial<Record<LensTerm, readonly string[]>> = SHARED_TERMS;
+  return [...(own[''] ?? []), ...terms.flatMap((t) => own[t] ?? []), ...terms.flatMap((t) => shared[t] ?? [])];
 }
 
 export interface BoardPose {

@@ -1,4 +1,4 @@
-import { frameEffect, type Distortion, type DistortionModel, type FrameEffect, type FrameLens } from '../distortion';
+import { frameEffect, type Distortion, type DistortionModel, type FrameEffect, type FrameLens } from '../lens';
 import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput } from '../optics';
 import { radToDeg } from '../units';

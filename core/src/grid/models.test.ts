@@ -1,5 +1,5 @@
 import { anamorphicLens, bend, divisionLens, fisheyeLens, normals, renderChequer, type Lens } from '@mesure/synthetic';
-import { distort, type DistortionModel } from '../distortion';
+import { distort, type DistortionModel } from '../lens';
 import { homography } from '../math';
 import { analysePlate, gridReport, selectModel, type GridFrame, type GridObservation, type LensFit } from '.';
 import { wordsOf } from '../warnings';

@@ -1,4 +1,4 @@
-import { DISTORTION_MODELS, frameEffect, type DistortionModel } from '../distortion';
+import { DISTORTION_MODELS, frameEffect, type DistortionModel } from '../lens';
 import { cornerPredictor, fitLens, fittedUnknowns, unknownsOf, type FittedUnknown, type GridFrame, type GridObservation, type LensFit, type LensTerm } from './fit-lens';
 import { thinned } from './sample';
 import { chooseTerms, selectTerms } from './select-terms';

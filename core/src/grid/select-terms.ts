@@ -1,5 +1,5 @@
-import { type DistortionModel } from '../distortion';
-import { fitLens, unknownsOf, type GridFrame, type GridObservation, type LensFit, type LensTerm } from './fit-lens';
+import { LENS_MODELS, type DistortionModel } from '../lens';
+import { fitLens, unknownsOf, type GridFrame, type GridObservation, type LensFit } from './fit-lens';
 import { thinned } from './sample';
 
 /**
@@ -20,7 +20,7 @@ export function chooseTerms(sample: readonly GridObservation[], frame: GridFrame
   let best: LensFit | null = null as LensFit | null;
   let bestScore = Infinity;
   let plainest: LensFit | undefined;
-  for (const terms of CANDIDATES[model]) {
+  for (const terms of LENS_MODELS[model].candidates) {
     // k3 is only worth a try where k2 already was
     if (terms.includes('k3') && !best?.terms.includes('k2')) continue;
     // from the plainest set's poses: all sets lie near it
@@ -34,16 +34,6 @@ export function chooseTerms(sample: readonly GridObservation[], frame: GridFrame
   }
   return best!;
 }
-
-const combine = (sets: LensTerm[][], extras: LensTerm[][]): LensTerm[][] => sets.flatMap((set) => extras.map((extra) => [...set, ...extra]));
-
-/** Centre and tangential terms describe nearly the same thing: at most one of them. An anamorphic lens always shows its true squeeze. */
-const CANDIDATES: Record<DistortionModel, LensTerm[][]> = {
-  radial: combine([[], ['k2'], ['k2', 'k3']], [[], ['center'], ['p'], ['focalRatio'], ['center', 'focalRatio']]),
-  division: combine([[]], [[], ['center'], ['focalRatio'], ['center', 'focalRatio']]),
-  fisheye: combine([[], ['k2'], ['k2', 'k3', 'k4']], [[], ['center'], ['focalRatio'], ['center', 'focalRatio']]),
-  anamorphic: combine([['aspect'], ['aspect', 'quartic'], ['aspect', 'rotation'], ['aspect', 'quartic', 'rotation']], [[], ['center']]),
-};
 
 function score(fit: LensFit): number {
   // robust sum of squares over all corners: a set must not win by throwing corners away

@@ -1,4 +1,4 @@
-import { distort, type Distortion } from '../distortion';
+import { distort, type Distortion } from '../lens';
 import type { GridReport } from '../grid';
 import { pictureGeometry, type OpticsInput } from '../optics';
 

@@ -1,6 +1,6 @@
 import { isFocusInfinity } from '../units';
 import { Matrix, SingularValueDecomposition } from 'ml-matrix';
-import { COEFFICIENTS, distort, distortionFrom, frameEffect, type Distortion, type DistortionModel, type FrameEffect } from '../distortion';
+import { COEFFICIENTS, DISTORTION_MODELS, distort, distortionFrom, frameEffect, LENS_MODELS, type Distortion, type DistortionModel, type FrameEffect } from '../lens';
 import { pictureGeometry } from '../optics';
 import type { BookPlate } from './book-plate';
 import { Kriging, placeOf, type Place } from './kriging';
@@ -77,9 +77,8 @@ function sentence(where: BookEstimate['where'], beyond: string | null, sigmaPx: 
 /** The kind of model that says it without a rest: the plates' own where they agree. */
 function kindOf(plates: readonly BookPlate[]): DistortionModel {
   const kinds = plates.map((p) => p.distortion.model);
-  if (kinds.includes('anamorphic')) return 'anamorphic';
-  if (kinds.every((k) => k === 'fisheye')) return 'fisheye';
-  return 'radial';
+  const own = DISTORTION_MODELS.find((m) => (LENS_MODELS[m].between === 'any' ? kinds.includes(m) : LENS_MODELS[m].between === 'all' && kinds.every((k) => k === m)));
+  return own ?? 'radial';
 }
 
 /** The coefficients of one model from the blended displacements: linear in all three kinds. */
@@ -92,7 +91,7 @@ function fitBlend(
   fyMm: number,
   pxPerMm: readonly number[],
 ): { distortion: Distortion; rmsPx: number } {
-  const names = COEFFICIENTS[model].filter((name) => name !== 'rotation');
+  const names = COEFFICIENTS[model].filter((name) => !LENS_MODELS[model].unblended.includes(name));
   const n = blend.length;
   const none = COEFFICIENTS[model].map(() => 0);
   const a = Matrix.zeros(n, names.length);

@@ -1,5 +1,5 @@
 import { normals } from '@mesure/synthetic';
-import { distort, type Distortion } from '../distortion';
+import { distort, type Distortion } from '../lens';
 import { bookField, bookPlate, lensAt, nextPlate, openBook, pupilFromDistances, type BookPlate } from '.';
 import type { GridReport } from '../grid';
 

@@ -1,4 +1,4 @@
-import { distortWith, undistorter, coefficientsOf } from '../distortion';
+import { distortWith, undistorter, coefficientsOf } from '../lens';
 import { CoreError } from '../errors';
 import { distance, expSO3, leastSquares, matToQuat, mulMat3, mulMatTVec, seededRandom, transpose3, type Mat3, type Quat, type Vec3 } from '../math';
 import { refinePose, samplePose, type Pose, type Sighting } from '../solve/absolute-pose';

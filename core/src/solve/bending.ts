@@ -1,4 +1,4 @@
-import type { Distortion } from '../distortion';
+import type { Distortion } from '../lens';
 import { adjust } from './adjust';
 import type { BundleProblem, BundleState } from './bundle-problem';
 

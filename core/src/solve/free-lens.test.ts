@@ -1,5 +1,5 @@
 import { draws, simulateShot, uniform } from '@mesure/synthetic';
-import { coefficientsOf } from '../distortion';
+import { coefficientsOf } from '../lens';
 import { shotCamera, solveTracks, type SolveSetup } from '.';
 import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
 

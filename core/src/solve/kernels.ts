@@ -1,6 +1,6 @@
 import { expSO3, mulMat3, type Mat3 } from '../math';
 
-export { coefficientsOf, distortWith } from '../distortion';
+export { coefficientsOf, distortWith } from '../lens';
 
 /** out[at…at+8] = exp(w) · in[at…at+8] */
 export function expSO3Into(wx: number, wy: number, wz: number, input: Float64Array, out: Float64Array, at: number): void {

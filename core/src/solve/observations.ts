@@ -1,4 +1,4 @@
-import { undistorter } from '../distortion';
+import { undistorter } from '../lens';
 import { CoreError } from '../errors';
 import type { LensMap } from './setup';
 

@@ -1,4 +1,4 @@
-import type { Distortion } from '../distortion';
+import type { Distortion } from '../lens';
 import type { Quat, Vec3 } from '../math';
 import type { CountingQuestion } from '../track/counting';
 import type { Bending } from './bending';

@@ -1,4 +1,4 @@
-import { COEFFICIENTS, DISTORTION_MODELS, distortionFrom, isDistorted, NO_DISTORTION, type Distortion, type DistortionModel } from '../distortion';
+import { COEFFICIENTS, DISTORTION_MODELS, distortionFrom, isDistorted, NO_DISTORTION, type Distortion, type DistortionModel } from '../lens';
 import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput, type PictureGeometry } from '../optics';
 

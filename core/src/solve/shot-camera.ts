@@ -1,4 +1,4 @@
-import { frameEffect, isDistorted, wholeOverscan, type Distortion, type FrameLens, type Overscan } from '../distortion';
+import { frameEffect, isDistorted, wholeOverscan, type Distortion, type FrameLens, type Overscan } from '../lens';
 import type { SolveResult } from './result';
 import { readSolveSetup, type SolveSetup } from './setup';
 

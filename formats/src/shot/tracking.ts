@@ -1,4 +1,4 @@
-import { coefficientsOf, COEFFICIENTS, describeLens, quatToMat, renormalise, shotCamera, type FrameLens, type SolvedFrame } from '@mesure/core';
+import { coefficientsOf, COEFFICIENTS, describeLens, quatToMat, renormalise, shotCamera, type FrameLens, type SolvedFrame, isBoundToFocal } from '@mesure/core';
 import { jsonText, tidy } from '../json';
 import { inOwnSpace, rateOf, shotFacts, type Shot, type ShotFile } from './shot';
 
@@ -76,7 +76,7 @@ export function writeTracking(shot: Shot): string {
   return solve.frames
     .map((f, i) => {
       // a fisheye's coefficients hold for the focal length that they were found with
-      const bound = camera.lens.distortion.model === 'fisheye' ? normaliserMm : f.focalMm;
+      const bound = isBoundToFocal(camera.lens.distortion.model) ? normaliserMm : f.focalMm;
       const [x, y, z] = f.position;
       const sample = {
         protocol: PROTOCOL,

@@ -160,7 +160,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           {r.candidates.length > 1 ? <ModelTable report={r} /> : null}
           <Section title={`Coefficients, ${r.distortion.model}`}>
             <Unknowns fitted={r.fitted} />
-            {r.distortion.model === 'anamorphic' && mounted && r.distortion.terms.includes('rotation') ? <Words>{axisWords(r.distortion.rotation, mounted.lens.axisDeg ?? null)}</Words> : null}
+            {'rotation' in r.distortion && mounted && r.distortion.terms.includes('rotation') ? <Words>{axisWords(r.distortion.rotation, mounted.lens.axisDeg ?? null)}</Words> : null}
             {r.squeeze ? <Words>{`The cells are square at a squeeze of ${fixed(r.squeeze.value, 4)} ± ${fixed(r.squeeze.sigma, 4)}.`}</Words> : null}
             <Words dim>{`centre ${fixed(r.distortion.center[0], 1)}, ${fixed(r.distortion.center[1], 1)} px; normalised with ${fixed(r.distortion.focalMm, 2)} mm`}</Words>
           </Section>

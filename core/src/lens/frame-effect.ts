@@ -1,4 +1,5 @@
-import { undistorter, type Distortion } from './model';
+import { undistorter } from './model';
+import type { Distortion } from './models';
 
 /** A lens over a frame: distortion normalised by fxPx, fyPx about `center`, all in pixels of the recorded picture. */
 export interface FrameLens {

@@ -1,6 +1,6 @@
 import { uniform } from '@mesure/synthetic';
-import { frameEffect } from './frame-effect';
-import { distort, distortWith, coefficientsOf } from './model';
+import { frameEffect } from '../frame-effect';
+import { distort, distortWith, coefficientsOf } from '../model';
 import { foldRadius, undistortRadial, type RadialDistortion } from './radial';
 
 const LENSES: RadialDistortion[] = [

@@ -1,3 +1,5 @@
+import { combined, type LensModel } from './lens-model';
+
 /**
  * Brown–Conrady distortion with three radial and two tangential terms, undistorted → distorted, in normalised coordinates.
  *   xd = x (1 + k1 r² + k2 r⁴ + k3 r⁶) + 2 p1 x y + p2 (r² + 2x²)
@@ -112,3 +114,25 @@ export function undistortRadial(d: RadialDistortion, xd: number, yd: number, out
   return miss < 1e-9;
 }
 const jacobianScratch = new Float64Array(4);
+
+export const radial: LensModel<RadialDistortion, 'k2' | 'k3' | 'p'> = {
+  coefficients: ['k1', 'k2', 'k3', 'p1', 'p2'],
+  listed: (d) => [...d.k, ...d.p],
+  made: (c) => ({ model: 'radial', k: [c[0], c[1], c[2]], p: [c[3], c[4]] }),
+  forward: distortRadialWith,
+  inverse(d) {
+    const fold = foldRadius(d);
+    return (xd, yd, out) => undistortRadial(d, xd, yd, out, fold);
+  },
+  straight: (d) => [...d.k, ...d.p].every((v) => v === 0),
+  renormalised: (d, ratio) => ({ ...d, k: [d.k[0] * ratio ** 2, d.k[1] * ratio ** 4, d.k[2] * ratio ** 6], p: [d.p[0] * ratio, d.p[1] * ratio] }),
+  direction: 'undistorted to distorted',
+  formula: ['r2 = x*x + y*y', 's = 1 + k1*r2 + k2*r2^2 + k3*r2^3', 'xd = x*s + 2*p1*x*y + p2*(r2 + 2*x*x)', 'yd = y*s + p1*(r2 + 2*y*y) + 2*p2*x*y'],
+  terms: { '': ['k1'], k2: ['k2'], k3: ['k3'], p: ['p1', 'p2'] },
+  // centre and tangential terms describe nearly the same thing: at most one of them
+  candidates: combined([[], ['k2'], ['k2', 'k3']], [[], ['center'], ['p'], ['focalRatio'], ['center', 'focalRatio']]),
+  foretells: ['k2', 'k3', 'center', 'focalRatio'],
+  unblended: [],
+  between: 'never',
+  forSqueezed: false,
+};

@@ -1,3 +1,5 @@
+import { combined, type LensModel } from './lens-model';
+
 /**
  * Division model with one coefficient, distorted → undistorted: xu = xd / (1 + λ rd²); barrel for λ < 0.
  * Forward   rd = 2 ru / (1 + s), s = √(1 − 4 λ ru²): the root that is ru at λ = 0, written so that nothing cancels.
@@ -37,3 +39,21 @@ export function undistortDivision(lambda: number, xd: number, yd: number, out: F
   out[1] = yd / d;
   return true;
 }
+
+export const division: LensModel<DivisionDistortion, never> = {
+  coefficients: ['lambda'],
+  listed: (d) => [d.lambda],
+  made: (c) => ({ model: 'division', lambda: c[0] }),
+  forward: (p, x, y, out, j, c) => distortDivision(p[0], x, y, out, j, c),
+  inverse: (d) => (xd, yd, out) => undistortDivision(d.lambda, xd, yd, out),
+  straight: (d) => d.lambda === 0,
+  renormalised: (d, ratio) => ({ ...d, lambda: d.lambda * ratio ** 2 }),
+  direction: 'distorted to undistorted',
+  formula: ['r2 = xd*xd + yd*yd', 'x = xd / (1 + lambda*r2)', 'y = yd / (1 + lambda*r2)'],
+  terms: { '': ['lambda'] },
+  candidates: combined([[]], [[], ['center'], ['focalRatio'], ['center', 'focalRatio']]),
+  foretells: null,
+  unblended: [],
+  between: 'never',
+  forSqueezed: false,
+};

@@ -1,10 +1,11 @@
 import type { FrameLens } from './frame-effect';
-import { coefficientsOf, COEFFICIENTS, distort, undistorter, type DistortionModel } from './model';
+import { coefficientsOf, COEFFICIENTS, distort, undistorter } from './model';
+import { LENS_MODELS, type DistortionModel, type LensModel } from './models';
 
 /** What a reader who knows nothing of this program needs to use coefficients; it stands in every file that carries some. */
 export interface LensDescription {
   model: DistortionModel;
-  direction: 'undistorted to distorted' | 'distorted to undistorted';
+  direction: LensModel['direction'];
   /** x, y are undistorted and xd, yd distorted, both in normalised coordinates */
   formula: string[];
   /** by name, in the order of the formula */
@@ -16,29 +17,6 @@ export interface LensDescription {
   /** one place there, and where the formula puts it, pixels: a reader that gets this one right reads the file rightly */
   example: { undistortedPx: [number, number]; recordedPx: [number, number] } | null;
 }
-
-const FORMULA: Record<DistortionModel, { direction: LensDescription['direction']; formula: string[] }> = {
-  radial: {
-    direction: 'undistorted to distorted',
-    formula: ['r2 = x*x + y*y', 's = 1 + k1*r2 + k2*r2^2 + k3*r2^3', 'xd = x*s + 2*p1*x*y + p2*(r2 + 2*x*x)', 'yd = y*s + p1*(r2 + 2*y*y) + 2*p2*x*y'],
-  },
-  division: { direction: 'distorted to undistorted', formula: ['r2 = xd*xd + yd*yd', 'x = xd / (1 + lambda*r2)', 'y = yd / (1 + lambda*r2)'] },
-  fisheye: {
-    direction: 'undistorted to distorted',
-    formula: ['r = sqrt(x*x + y*y)', 't = atan(r)', 'td = t*(1 + k1*t^2 + k2*t^4 + k3*t^6 + k4*t^8)', 'xd = x*td/r', 'yd = y*td/r'],
-  },
-  anamorphic: {
-    direction: 'undistorted to distorted',
-    formula: [
-      'u = x*cos(rotation) + y*sin(rotation)',
-      'v = y*cos(rotation) - x*sin(rotation)',
-      'ud = u*(1 + a1*u^2 + a2*v^2 + a3*u^4 + a4*u^2*v^2 + a5*v^4)',
-      'vd = v*(1 + b1*u^2 + b2*v^2 + b3*u^4 + b4*u^2*v^2 + b5*v^4)',
-      'xd = ud*cos(rotation) - vd*sin(rotation)',
-      'yd = ud*sin(rotation) + vd*cos(rotation)',
-    ],
-  },
-};
 
 export const PICTURE_ORIGIN = 'top-left corner of the top-left pixel, x right, y down; the first pixel’s centre is (0.5, 0.5)';
 
@@ -52,7 +30,8 @@ export function describeLens(lens: FrameLens): LensDescription {
   const values = coefficientsOf(distortion);
   return {
     model: distortion.model,
-    ...FORMULA[distortion.model],
+    direction: LENS_MODELS[distortion.model].direction,
+    formula: [...LENS_MODELS[distortion.model].formula],
     coefficients: Object.fromEntries(names.map((name, i) => [name, values[i]])),
     normalisedByPx: [fxPx, fyPx],
     centerPx: [center[0], center[1]],

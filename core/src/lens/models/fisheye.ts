@@ -1,3 +1,5 @@
+import { combined, type LensModel } from './lens-model';
+
 /**
  * Equidistant fisheye with four coefficients: θd = θ (1 + k1 θ² + k2 θ⁴ + k3 θ⁶ + k4 θ⁸), θ the angle off the axis; x, y = tan θ by direction.
  * Source  Kannala, Brandt, A generic camera model and calibration method, PAMI 28(8), 2006.
@@ -68,3 +70,26 @@ export function undistortFisheye(k: K, xd: number, yd: number, out: Float64Array
   out[1] = yd * scale;
   return true;
 }
+
+export const fisheye: LensModel<FisheyeDistortion, 'k2' | 'k3' | 'k4'> = {
+  coefficients: ['k1', 'k2', 'k3', 'k4'],
+  listed: (d) => d.k,
+  made: (c) => ({ model: 'fisheye', k: [c[0], c[1], c[2], c[3]] }),
+  forward: distortFisheye,
+  inverse(d) {
+    const fold = fisheyeFoldRad(d.k);
+    return (xd, yd, out) => undistortFisheye(d.k, xd, yd, out, fold);
+  },
+  // without coefficients it still maps angles, and not slopes
+  straight: () => false,
+  // its angles are tied to its own focal length
+  renormalised: null,
+  direction: 'undistorted to distorted',
+  formula: ['r = sqrt(x*x + y*y)', 't = atan(r)', 'td = t*(1 + k1*t^2 + k2*t^4 + k3*t^6 + k4*t^8)', 'xd = x*td/r', 'yd = y*td/r'],
+  terms: { '': ['k1'], k2: ['k2'], k3: ['k3'], k4: ['k4'] },
+  candidates: combined([[], ['k2'], ['k2', 'k3', 'k4']], [[], ['center'], ['focalRatio'], ['center', 'focalRatio']]),
+  foretells: ['k2', 'k3', 'k4', 'center', 'focalRatio'],
+  unblended: [],
+  between: 'all',
+  forSqueezed: false,
+};

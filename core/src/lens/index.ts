@@ -1,0 +1,19 @@
+export {
+  LENS_MODELS,
+  NO_DISTORTION,
+  SHARED_TERMS,
+  type AnamorphicDistortion,
+  type Distortion,
+  type DistortionModel,
+  type DivisionDistortion,
+  type FisheyeDistortion,
+  type LensModel,
+  type ModelTerm,
+  type RadialDistortion,
+  type SharedTerm,
+} from './models';
+export { COEFFICIENTS, DISTORTION_MODELS, coefficientsOf, distort, distortWith, distortionFrom, isBoundToFocal, isDistorted, renormalise, undistorter, usualModel } from './model';
+export { describeLens, PICTURE_ORIGIN, type LensDescription } from './describe';
+export { frameEffect, type FrameEffect, type FrameLens } from './frame-effect';
+export { redistortMap, roundTripErrorPx, undistortMap, wholeOverscan, type Overscan, type StMap } from './st-map';
+export { resample, type Raster } from './resample';
