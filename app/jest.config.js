@@ -11,5 +11,5 @@ module.exports = {
     '^@mesure/formats/(exif|chart|fdl|lens|marks-pdf|table-pdf|survey|survey-dxf|table|xlsx)$': '<rootDir>/../formats/src/$1.ts',
   },
   testMatch: ['<rootDir>/src/**/*.test.{ts,tsx}'],
-  transformIgnorePatterns: ['/node_modules/(?!((jest-)?react-native|@react-native(-community)?|expo(nent)?|@expo(nent)?/.*|@expo-google-fonts|react-navigation|@react-navigation|@rneui))'],
+  transformIgnorePatterns: ['/node_modules/(?!((jest-)?react-native|@react-native(-community)?|expo(nent)?|@expo(nent)?/.*|@expo-google-fonts|react-navigation|@react-navigation|@rneui|client-zip))'],
 };

@@ -249,6 +249,8 @@ export interface ClipFacts {
   widthPx?: number | null;
   heightPx?: number | null;
   frames?: number;
+  /** of a picture sequence: the number of its first picture */
+  firstNumber?: number;
 }
 /** Offset of two cameras by their sound. */
 export interface SyncOutcome {

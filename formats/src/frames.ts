@@ -89,19 +89,25 @@ export async function decodeClip(file: string, name: string, target: string, { o
   return { file: target, widthPx, heightPx, count };
 }
 
+export interface GatheredPicture {
+  name: string;
+  /** its bytes, or where it is */
+  source(): Promise<Buffer> | string;
+}
+
 /** Pictures of one size, one frame each, into the same kind of file. @throws FormatError */
-export async function gatherPictures(files: readonly string[], target: string, onProgress?: (fraction: number) => void): Promise<FramesFile> {
+export async function gatherPictures(files: readonly GatheredPicture[], target: string, onProgress?: (fraction: number) => void): Promise<FramesFile> {
   let size: GrayImage | null = null;
   const handle = openSync(target, 'w');
   try {
-    for (const [i, file] of files.entries()) {
-      const image = await readGray(file, path.basename(file));
+    for (const [i, { name, source }] of files.entries()) {
+      const image = await readGray(await source(), name);
       if (!size) {
         size = image;
-        await mustFit(path.dirname(target), files.length * image.widthPx * image.heightPx, path.basename(file));
+        await mustFit(path.dirname(target), files.length * image.widthPx * image.heightPx, name);
       }
       if (image.widthPx !== size.widthPx || image.heightPx !== size.heightPx)
-        throw new FormatError(file, null, null, `is ${image.widthPx} × ${image.heightPx}, and the frames before it ${size.widthPx} × ${size.heightPx}`);
+        throw new FormatError(name, null, null, `is ${image.widthPx} × ${image.heightPx}, and the frames before it ${size.widthPx} × ${size.heightPx}`);
       writeSync(handle, image.data instanceof Uint8Array ? image.data : Uint8Array.from(image.data, (v) => Math.min(255, Math.max(0, Math.round(v)))));
       onProgress?.((i + 1) / files.length);
     }

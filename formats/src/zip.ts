@@ -1,3 +1,4 @@
+import { open } from 'node:fs/promises';
 import { PassThrough, type Readable } from 'node:stream';
 import * as yauzl from 'yauzl';
 
@@ -17,7 +18,7 @@ export async function openZip(file: string) {
     zip.on('error', reject);
     zip.readEntry();
   });
-  const open = (name: string): Promise<Readable> => {
+  const openEntry = (name: string): Promise<Readable> => {
     const entry = all.get(name);
     if (!entry) return Promise.reject(new Error(`${name} is missing`));
     return new Promise((resolve, reject) =>
@@ -35,11 +36,23 @@ export async function openZip(file: string) {
     const size = all.get(name)?.uncompressedSize ?? 0;
     if (size > mostBytes) throw new Error(`${name} would be ${Math.round(size / 1e6)} MB, and ${Math.round(mostBytes / 1e6)} MB are read`);
     const chunks: Buffer[] = [];
-    for await (const chunk of await open(name)) chunks.push(chunk as Buffer);
+    for await (const chunk of await openEntry(name)) chunks.push(chunk as Buffer);
     return Buffer.concat(chunks);
   };
   return {
-    entries: { names: [...all.keys()].filter((name) => !name.endsWith('/')), open, read, sizeOf: (name: string): number | null => all.get(name)?.uncompressedSize ?? null },
+    entries: { names: [...all.keys()].filter((name) => !name.endsWith('/')), open: openEntry, read, sizeOf: (name: string): number | null => all.get(name)?.uncompressedSize ?? null },
     close: () => zip.close(),
   };
+}
+
+/** By its first four bytes. */
+export async function isZip(file: string): Promise<boolean> {
+  const handle = await open(file);
+  try {
+    const head = Buffer.alloc(4);
+    await handle.read(head, 0, 4, 0);
+    return head.readUInt32LE(0) === 0x04034b50;
+  } finally {
+    await handle.close();
+  }
 }

@@ -81,20 +81,13 @@ async function framesOf(files: readonly string[], first: number | null, target: 
     if (!(await isClip(files[0]))) throw new UsageError(`${files[0]}: is no MOV or MP4; of pictures give one for each frame`);
     return { frames: await decodeClip(files[0], path.basename(files[0]), target, { onProgress }), numberOf: (i: number) => i + (first ?? 1) };
   }
-  const numbered = files.map((file) => {
-    const digits = /(\d+)(?!.*\d)/.exec(path.basename(file).replace(/\.[^.]+$/, ''))?.[1];
-    if (!digits) throw new UsageError(`${file}: has no number in its name, and frames are numbered by it`);
-    return { file, number: Number(digits) };
-  });
-  numbered.sort((a, b) => a.number - b.number);
-  numbered.forEach(({ file, number }, i) => {
-    if (i > 0 && numbered[i - 1].number === number) throw new UsageError(`${file}: frame ${number} is given twice`);
-  });
   const { gatherPictures } = await import('@mesure/formats/picture');
+  const { numberedFrames } = await import('@mesure/formats/sequence');
+  const numbered = numberedFrames(files, 'the frames');
   const numberOf = (i: number): number => numbered[i].number + (first === null ? 0 : first - numbered[0].number);
   return {
     frames: await gatherPictures(
-      numbered.map((n) => n.file),
+      numbered.map((n) => ({ name: path.basename(n.name), source: () => n.name })),
       target,
       onProgress,
     ),

@@ -1,5 +1,6 @@
 import type { UploadedFile } from '@mesure/contract';
 import { extractFrame, inspectPicture, isClip, isWav, probeClip } from '@mesure/formats/picture';
+import { isZip, probeSequence } from '@mesure/formats/sequence';
 import { open, stat, writeFile } from 'node:fs/promises';
 import { ApiProblem } from '../http/problem';
 import { readKit } from '../kit/contents';
@@ -22,13 +23,21 @@ type Accepted = Omit<UploadedFile, 'sha256' | 'sizeBytes'>;
 
 /** A clip or a sound recording, whole: for its sound, and for the frames of its clap. */
 async function acceptClip(file: string, name: string): Promise<Accepted> {
+  if (await isZip(file)) return acceptSequence(file, name);
   const wav = await isWav(file);
-  if (!wav && !(await isClip(file))) throw new ApiProblem('UNREADABLE_FILE', `${name} is neither WAV nor MOV or MP4.`);
+  if (!wav && !(await isClip(file))) throw new ApiProblem('UNREADABLE_FILE', `${name} is neither WAV nor MOV or MP4, nor a zip of pictures.`);
   const facts = await probeClip(file, name);
   const { durationS, fps, hasSound, widthPx, heightPx } = facts;
   if (!(durationS > 0) || (fps === null && !hasSound)) throw new ApiProblem('UNREADABLE_FILE', `${name} holds neither picture nor sound.`);
   return { name, mime: wav ? 'audio/wav' : fps === null ? 'audio/mp4' : 'video/mp4', widthPx, heightPx, clip: { name, ...facts } };
 }
+/** A picture for each frame, in a zip: it has no rate and no sound. */
+export const SEQUENCE = 'application/x-pictures+zip';
+async function acceptSequence(file: string, name: string): Promise<Accepted> {
+  const { widthPx, heightPx, frames, firstNumber } = await probeSequence(file, name);
+  return { name, mime: SEQUENCE, widthPx, heightPx, clip: { name, durationS: 0, fps: null, timecode: null, hasSound: false, widthPx, heightPx, frames, firstNumber } };
+}
+
 /** What a file may be given for, and what it must be then. */
 export const USES: Record<string, (file: string, name: string, atS: number | null, fileThread: FileThread) => Promise<Accepted>> = {
   plate: acceptPlate,

@@ -1,5 +1,6 @@
 import { cursorSchema } from '@mesure/contract/schemas';
 import { clipFrameJpeg } from '@mesure/formats/picture';
+import { sequenceFrameJpeg } from '@mesure/formats/sequence';
 import path from 'node:path';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
@@ -7,7 +8,7 @@ import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { must, param } from '../http/validate';
-import { safeName, USES } from './accept';
+import { safeName, USES, SEQUENCE } from './accept';
 import type { FileThread } from './file-thread';
 import { spaceOf } from './space';
 import type { FileStore } from './store';
@@ -76,9 +77,9 @@ export function fileRoutes(db: Database, store: FileStore, fileThread: FileThrea
       what: 'One frame of a clip.',
       handle: async (req, res) => {
         const file = await mine(param(req, 'sha256'), viewerOf(req).productionId);
-        if (!file.mime.startsWith('video/')) throw new ApiProblem('NOT_FOUND', 'This file has no frames.');
+        if (!file.mime.startsWith('video/') && file.mime !== SEQUENCE) throw new ApiProblem('NOT_FOUND', 'This file has no frames.');
         const frame = must(cursorSchema, Number(req.query.n)) as number;
-        const bytes = await store.withFile(file.sha256, (path) => clipFrameJpeg(path, file.name, frame, FRAME_WIDTH_PX));
+        const bytes = await store.withFile(file.sha256, (path) => (file.mime === SEQUENCE ? sequenceFrameJpeg : clipFrameJpeg)(path, file.name, frame, FRAME_WIDTH_PX));
         res.set('Cache-Control', 'private, max-age=31536000, immutable').type('image/jpeg').send(bytes);
       },
     },

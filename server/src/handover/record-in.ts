@@ -115,6 +115,6 @@ function checkRecord(name: string, left: LeftDay): void {
 
 const isUuid = (id: unknown): boolean => typeof id === 'string' && /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}$/.test(id);
 /** What a phone may give: pictures, tracks, clips. Never what a browser would run. */
-const givenAs = (mime: unknown): boolean => typeof mime === 'string' && /^(image\/(?!svg)[\w.-]+|video\/mp4|audio\/(mp4|wav)|text\/csv|application\/octet-stream)$/.test(mime);
+const givenAs = (mime: unknown): boolean => typeof mime === 'string' && /^(image\/(?!svg)[\w.-]+|video\/mp4|audio\/(mp4|wav)|text\/csv|application\/(octet-stream|x-pictures\+zip))$/.test(mime);
 const sizes = ({ sizeBytes, widthPx, heightPx }: LeftFile): boolean =>
   Number.isSafeInteger(sizeBytes) && sizeBytes >= 0 && [widthPx, heightPx].every((v) => v === null || (Number.isSafeInteger(v) && v > 0 && v <= 32_768));

@@ -3,6 +3,8 @@ import { randomUUID } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
+import JSZip from 'jszip';
+import sharp from 'sharp';
 import type { Analysis, FootageBody, TracksOutcome, UploadedFile } from '@mesure/contract';
 import { jpegsOf } from '@mesure/formats/clip-look';
 import { STOVE_CLIP, stoveCamera, stoveClip, stoveMarks } from '../../../demo/src/footage';
@@ -97,6 +99,36 @@ test('a mask makes the tracks old, and the list says so without what is large', 
   const mine = (list.analyses as Analysis[]).find((a) => a.subjectId === id.footage)!;
   expect(mine.stale).toMatchObject({ what: `clip ${STOVE_CLIP.file}` });
   expect((mine.outcome as TracksOutcome).frames).toEqual([]);
+});
+
+test('pictures of a sequence are a clip too: numbered by their names, shown one by one, followed like one', async () => {
+  const clip = stoveClip();
+  const zip = new JSZip();
+  for (let i = 0; i < 10; i += 1) {
+    const { widthPx, heightPx, data } = clip.at(i);
+    zip.file(`39A/stove.${2101 + i}.png`, await sharp(Buffer.from(data), { raw: { width: widthPx, height: heightPx, channels: 1 } }).png().toBuffer());
+  }
+  const pictures = (await server.give(solver, await zip.generateAsync({ type: 'nodebuffer', compression: 'STORE' }), 'stove.zip', 'clip').expect(201)).body as UploadedFile;
+  expect(pictures).toMatchObject({ widthPx: 640, heightPx: 360, clip: { frames: 10, fps: null, firstNumber: 2101 } });
+  const frame = await wrangler.agent.get(server.at(`/files/${pictures.sha256}/frame?n=9`)).buffer().parse(bytesOf).expect(200);
+  expect((await sharp(frame.body as Buffer).metadata()).width).toBe(640);
+  await wrangler.agent.get(server.at(`/files/${pictures.sha256}/frame?n=10`)).expect(422);
+  const footage = randomUUID();
+  const { marks: _none, ...rest } = body({ file: { sha256: pictures.sha256, name: 'stove.zip' }, frames: 10, fps: null, timecode: null, firstFrame: 2101 });
+  await server.put(solver, 'footage', footage, { ...rest, marks: [] }).expect(201);
+  const done = await server.compute(solver, 'tracks', footage);
+  expect([done.status, done.error]).toEqual(['done', null]);
+  const outcome = done.outcome as TracksOutcome;
+  expect(outcome).toMatchObject({ firstFrame: 2101, widthPx: 640 });
+  expect(outcome.frames).toHaveLength(10);
+  expect(Math.min(...outcome.frames.map((f) => f.tracks))).toBeGreaterThanOrEqual(30);
+});
+
+test('pictures with a gap are refused before anything is kept: what stands behind it would be frames off', async () => {
+  const zip = new JSZip();
+  for (const n of [1, 2, 4]) zip.file(`a.${n}.png`, await sharp({ create: { width: 64, height: 36, channels: 3, background: '#444' } }).png().toBuffer());
+  const answer = await server.give(solver, await zip.generateAsync({ type: 'nodebuffer' }), 'gap.zip', 'clip').expect(422);
+  expect(answer.body.detail).toMatch(/frame 3 is missing between 2 and 4/);
 });
 
 test('a file that ends in the middle is refused in words, and leaves nothing behind', async () => {

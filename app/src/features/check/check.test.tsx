@@ -5,7 +5,7 @@ import { solveLine } from './earlier-solves';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../test-day';
 
 const picked: { file: File | null } = { file: null };
-jest.mock('../../ui/pick-file', () => ({ pickFile: async () => mockPicked() }));
+jest.mock('../../ui/pick-file', () => ({ pickFile: async () => mockPicked(), pickFiles: async () => [mockPicked()].filter(Boolean) }));
 const mockPicked = () => picked.file;
 
 /** A solve that found the forgotten reducer; `verdict` agrees once the package says so. */

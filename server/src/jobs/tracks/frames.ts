@@ -1,4 +1,5 @@
 import { decodeClip, probeClip } from '@mesure/formats/picture';
+import { decodeSequence, isZip, probeSequence } from '@mesure/formats/sequence';
 import { mkdtemp, readdir, rm, stat } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
@@ -34,10 +35,13 @@ export async function framesOf(store: FileStore, file: { sha256: string; name: s
   const release = () => rm(dir, { recursive: true, force: true });
   try {
     return await store.withFile(file.sha256, async (stored) => {
-      const facts = { name: file.name, ...(await probeClip(stored, file.name)) };
+      const pictures = await isZip(stored);
+      const facts = pictures
+        ? { name: file.name, durationS: 0, fps: null, timecode: null, hasSound: false, ...(await probeSequence(stored, file.name)) }
+        : { name: file.name, ...(await probeClip(stored, file.name)) };
       const everyNth = (count: number) => Math.ceil(count / STRIP_MOST);
       const strip = { file: path.join(dir, 'strip'), widthPx: STRIP_WIDTH_PX, everyNth };
-      const frames = await decodeClip(stored, file.name, path.join(dir, 'frames'), { signal, strip, onProgress: (f) => report(FRAMES_SHARE * f, 'reading the frames') });
+      const frames = await (pictures ? decodeSequence : decodeClip)(stored, file.name, path.join(dir, 'frames'), { signal, strip, onProgress: (f) => report(FRAMES_SHARE * f, 'reading the frames') });
       return { bytes: Buffer.alloc(0), clip: { frames, strip: { file: strip.file, everyNth: everyNth(frames.count) }, facts }, release };
     });
   } catch (error) {

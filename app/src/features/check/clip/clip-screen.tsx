@@ -36,7 +36,7 @@ export function ClipScreen({ takeId }: { takeId: string }) {
         <OfClip key={footage.id} take={take} footage={footage} />
       ) : (
         <Page action={<GiveClip take={take} main stay />}>
-          <Empty title="No clip yet" text="Give this take its clip, MOV or MP4. Its features are followed on the server, and you see what they hold on to." />
+          <Empty title="No clip yet" text="Give this take its clip: MOV, MP4, or the pictures of a sequence. Its features are followed on the server, and you see what they hold on to." />
         </Page>
       )}
     </RecordsGate>

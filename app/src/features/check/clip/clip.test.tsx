@@ -2,11 +2,13 @@ import type { Analysis, FootageBody, StoredRecord, TracksOutcome } from '@mesure
 import { outlineAt } from '@mesure/core';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../../test-day';
+import JSZip from 'jszip';
+import { asOneFile } from './picture-sequence';
 import { ClipScreen } from './clip-screen';
 import { cornerMoved, maskFrom, maskMoved } from './masks';
 
 const picked: { file: File | null } = { file: null };
-jest.mock('../../../ui/pick-file', () => ({ pickFile: async () => mockPicked() }));
+jest.mock('../../../ui/pick-file', () => ({ pickFiles: async () => [mockPicked()].filter(Boolean) }));
 const mockPicked = () => picked.file;
 
 const FOOTAGE = '77777777-7777-4777-8777-777777777777';
@@ -79,6 +81,19 @@ test('a clip that cannot be sent says that nothing was changed', async () => {
   await settle();
   expect(seen(/neither WAV nor MOV.*Nothing else was changed/)).toBe(true);
   expect([...server.records.values()].some((r) => r.kind === 'footage')).toBe(false);
+});
+
+test('all pictures of a sequence become one zip, in their order; one picture alone, or a clip among them, is refused in words', async () => {
+  const name = (n: number) => `41A.${n}.png`;
+  const zip = await asOneFile([3, 1, 2].map((n) => new File([`picture ${n}`], name(n), { lastModified: 1_700_000_000_000 })));
+  expect(zip.name).toBe('41A.zip');
+  const inside = await JSZip.loadAsync(await zip.arrayBuffer());
+  expect(Object.keys(inside.files)).toEqual([name(1), name(2), name(3)]);
+  expect(await inside.file(name(2))!.async('string')).toBe('picture 2');
+  await expect(asOneFile([new File(['x'], name(1))])).rejects.toThrow(/one picture: choose all pictures/);
+  await expect(asOneFile([new File(['x'], name(1)), new File(['x'], 'a.mov')])).rejects.toThrow(/a\.mov is no picture/);
+  const clip = new File(['x'], 'a.mov');
+  expect(await asOneFile([clip])).toBe(clip);
 });
 
 test('a mask is drawn corner by corner and kept in places of the clip; a mark takes the next name of the set', async () => {

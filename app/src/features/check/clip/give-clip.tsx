@@ -5,7 +5,8 @@ import { View } from 'react-native';
 import { api, newId, useAll, useData, useMay, useRecordsState } from '../../../data';
 import { Action, Progress } from '../../../ui/controls';
 import { percent } from '../../../ui/format';
-import { pickFile } from '../../../ui/pick-file';
+import { pickFiles } from '../../../ui/pick-file';
+import { asOneFile, CLIP_FILES } from './picture-sequence';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 
@@ -22,11 +23,12 @@ export function GiveClip({ take, main = false, stay = false }: { take: StoredRec
   const [failure, setFailure] = useState<string | null>(null);
   if (!may) return null;
   async function give() {
-    const file = await pickFile('.mov,.mp4,video/mp4,video/quicktime');
-    if (!file) return;
+    const files = await pickFiles(CLIP_FILES);
+    if (files.length === 0) return;
     setFailure(null);
     setShare(0);
     try {
+      const file = await asOneFile(files);
       const { sha256, name, clip } = await api.upload(session.production.id, file, {
         name: file.name,
         use: 'clip',
@@ -42,7 +44,7 @@ export function GiveClip({ take, main = false, stay = false }: { take: StoredRec
         frames: clip.frames,
         fps: clip.fps,
         timecode: clip.timecode,
-        firstFrame: before?.body.firstFrame ?? 1,
+        firstFrame: clip.firstNumber ?? before?.body.firstFrame ?? 1,
         most: before?.body.most ?? null,
         masks: [],
         marks: [],
