@@ -322,6 +322,80 @@ test('places and ties of one’s own set come from a table by a second person, w
   await expect(guest.getByText(/^place of N3/)).toHaveCount(0);
 });
 
+/** Marks of one's own set as an instrument gave them, and a camera that looks straight along −Z at them: 1.41 m high, 32 mm on 24 mm. */
+const PLACES: Record<string, readonly [number, number, number]> = { U1: [-1.1, 0.9, -3.2], U2: [1.2, 1, -3.4], U3: [0.1, 1.3, -4.4], U4: [-1.3, 2.1, -5.2], U5: [1.4, 2.2, -4.9] };
+const CAMERA = [0.1, 1.41, 0.6] as const;
+
+test('one picture is lined up with marks of one’s own set, and a solve made elsewhere is laid against it, by two people', async () => {
+  test.setTimeout(120_000);
+  const theirs = crew.supervisor.page;
+  const guest = crew.guest.page;
+  await theirs.goto(at('/floor'));
+  await theirs.getByTestId('setup-41').click();
+  await theirs.getByTestId('open-net').click();
+  await theirs.getByTestId('net-from-table').click();
+  const rows = Object.entries(PLACES).map(([id, [x, y, z]]) => `${id},${x},${y},${z}`);
+  await theirs.getByTestId('paste-list').fill(`id,x,y,z\n${rows.join('\n')}\n`);
+  await theirs.getByTestId('read-pasted').click();
+  await theirs.getByTestId('bring-in').click();
+  await expect(theirs.getByText('✓ 5 new, 0 changed, 0 were here.')).toBeVisible();
+  await allSent(theirs);
+  // a frame as it was recorded, a quarter of the size
+  const frame = path.join(dir, 'A_41_1_f1.png');
+  execFileSync('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', 'testsrc=s=1024x540:d=1', '-frames:v', '1', '-y', frame]);
+  await page.goto(at('/check'));
+  await page.getByTestId('check-41-1').click();
+  await choose(page, 'add-lineup', frame);
+  await page.getByTestId('lineup-A_41_1_f1.png').click();
+  await expect(page.getByTestId('lineup-sentence')).toContainText('0 of at least 4 marks');
+  const width = (await page.getByTestId('aim').boundingBox())!.width;
+  for (const [id, [x, y, z]] of Object.entries(PLACES)) {
+    const depth = CAMERA[2] - z;
+    await page.getByTestId('aim').click({ position: { x: width * (0.5 + ((32 / 24) * (x - CAMERA[0])) / depth), y: width * ((0.5 * 540) / 1024 - ((32 / 24) * (y - CAMERA[1])) / depth) } });
+    await page.getByTestId(`mark-is-${id}`).click();
+    await expect(page.getByTestId(`lineup-mark-${id}`)).toBeVisible();
+  }
+  // by a thumb on a phone: within a hand's breadth, and the record says 1.41 m
+  await expect(page.getByTestId('lineup-found')).toContainText(/1\.[345]\d\d\s*m high/);
+  await expect(page.getByTestId('lineup-verdict')).toContainText('agrees');
+  await audit(page, 'a picture lined up');
+  await noSidewaysScroll(page);
+  await allSent(page);
+  // the guest sees the same and points nothing out
+  await guest.goto(page.url());
+  await expect(guest.getByTestId('lineup-found')).toContainText('m high');
+  await expect(guest.getByTestId('aim')).toHaveCount(0);
+  // a solver's file, in centimetres that it does not name: the supervisor brings it in
+  const csv = path.join(dir, 'from-post.csv');
+  const path0 = Array.from({ length: 12 }, (_, i) => `${1 + i},${100 * (CAMERA[0] + 0.05 * i)},${100 * CAMERA[1]},${100 * CAMERA[2]},0,0,0,1,32`);
+  writeFileSync(csv, `frame,x,y,z,qx,qy,qz,qw,focal_mm\n${path0.join('\n')}\n`);
+  const points = path.join(dir, 'from-post-points.csv');
+  writeFileSync(
+    points,
+    `id,x,y,z\n${Object.entries(PLACES)
+      .map(([id, p]) => [id, ...p.map((v) => 100 * v)].join(','))
+      .join('\n')}\n`,
+  );
+  await theirs.goto(at('/check'));
+  await theirs.getByTestId('check-41-1').click();
+  await choose(theirs, 'give-elsewhere', csv);
+  await expect(theirs.getByTestId('elsewhere-says')).toContainText('CSV: frames 1 to 12, no unit (read in m)', { timeout: 30_000 });
+  await choose(theirs, 'give-points', points);
+  await expect(theirs.getByTestId('doubt-unit')).toContainText('its lengths are in cm, not in m', { timeout: 30_000 });
+  await theirs.getByTestId('read-as-unit').click();
+  await expect(theirs.getByTestId('elsewhere-scale')).toContainText(/its metre is 1\.00/, { timeout: 30_000 });
+  await expect(theirs.getByTestId('doubt-unit')).toHaveCount(0);
+  await expect(theirs.getByTestId('elsewhere-sentence')).toHaveText('The record agrees with the solve.');
+  await audit(theirs, 'a solve made elsewhere');
+  await noSidewaysScroll(theirs);
+  // the owner removes it, and one tap brings it back
+  await page.goto(theirs.url());
+  await page.getByTestId('remove-elsewhere').click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByTestId('elsewhere-from-post.csv')).toContainText('The record agrees');
+  await allSent(page);
+});
+
 test('who wants it signs in with a code too: switched on on one phone, asked for on the next one, and the owner sees how the machine is', async ({ browser }) => {
   const solver = crew.solver.page;
   await solver.goto(at('/floor'));

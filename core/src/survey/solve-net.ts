@@ -47,7 +47,7 @@ export function solveNet(input: NetInput): NetResult {
   const net = netOf(input);
   if (input.facts.length === 0) return onlyKnown(net.untied);
   const raw = placeNet(net);
-  if (raw.size < 2) return withUntied(nothing(net, input), [...net.known, ...net.untied], true);
+  if (raw.size < 2) return withUntied(nothing(net, input), net.known, net.untied, false);
   const mirror = chooseMirror(net, raw, input);
   const { rows, order } = rowsOf(net, mirror.placed, true);
   let x: Float64Array = Float64Array.from(order.flatMap((p) => mirror.placed.get(p)!));
@@ -152,7 +152,7 @@ export function solveNet(input: NetInput): NetResult {
     next: contradictory ? [] : nextTies(rows, x, names),
     warnings,
   };
-  return withUntied(result, net.untied, datum.byKnown);
+  return withUntied(result, net.known, net.untied, datum.byKnown);
 
   /** Where the net bends, the datum goes to the part of it that holds most points. */
   function takeBestDatum(): Datum {

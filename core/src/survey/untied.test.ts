@@ -34,10 +34,27 @@ test('one height alone leaves the places as they were measured', () => {
   expect(r.points.map((p) => p.id).sort()).toEqual(['K1', 'K2', 'K3', 'K4']);
 });
 
-test('a tape net that nothing joins to the instrument’s places keeps its own frame, and what would join them is said', () => {
+describe('a tape net and places of an instrument that nothing joins', () => {
   const Q: Record<string, [number, number, number]> = { Q1: [0, 0, 0], Q2: [2, 0, 0], Q3: [0.5, 0, -2], Q4: [0.8, 1.4, -0.6] };
   const own = Object.keys(Q).flatMap((a, i, all) => all.slice(i + 1).map((b): NetFact => ({ kind: 'tie', a, b, m: Math.hypot(...Q[a].map((v, k) => v - Q[b][k])), sigmaM: 0.003 })));
-  const r = solveNet({ facts: own, known: KNOWN, near: new Map(Object.entries(Q)) });
-  expect(r.points.map((p) => p.id).sort()).toEqual(['Q1', 'Q2', 'Q3', 'Q4']);
-  expect(wordsOf(r.warnings).join()).toMatch(/K1, K2, K3, K4: these places were measured by an instrument, and too little joins them/);
+  const solved = (known: KnownPoint[]) => solveNet({ facts: own, known, near: new Map(Object.entries(Q)) });
+
+  test('the larger of the two is the net, and what would join the other to it is said', () => {
+    const taped = solved(KNOWN.slice(0, 3));
+    expect(taped.points.map((p) => p.id).sort()).toEqual(['Q1', 'Q2', 'Q3', 'Q4']);
+    expect(taped.open.map((p) => p.id).sort()).toEqual(['K1', 'K2', 'K3']);
+    expect(wordsOf(taped.warnings).join()).toMatch(/K1, K2, K3: too little joins these marks, which were measured by an instrument, to the tape net/);
+    const measured = solved([...KNOWN, K('K5', 1, 1, -4)]);
+    expect(measured.points.map((p) => p.id)).toEqual(['K1', 'K2', 'K3', 'K4', 'K5']);
+    expect(measured.points[3].at).toEqual([...at.get('K4')!]);
+    expect(measured.open.map((p) => p.id).sort()).toEqual(['Q1', 'Q2', 'Q3', 'Q4']);
+    expect(measured.mirror.status).toBe('settled');
+    expect(wordsOf(measured.warnings).join()).toMatch(/Q1, Q2, Q3, Q4: too little joins these marks, which were taped/);
+  });
+
+  test('one mark that both know is not enough to lay one over the other', () => {
+    const r = solved([...KNOWN, K('Q1', 3, 0, -1), K('K6', 0, 2, -4)]);
+    expect(r.points.map((p) => p.id).sort()).toEqual(['K1', 'K2', 'K3', 'K4', 'K6', 'Q1']);
+    expect(r.open.map((p) => p.id).sort()).toEqual(['Q2', 'Q3', 'Q4']);
+  });
 });

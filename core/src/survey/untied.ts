@@ -25,11 +25,46 @@ export const onlyKnown = (known: readonly KnownPoint[]): NetResult => ({
   warnings: [SURVEY.NOTHING_CHECKS()],
 });
 
-/** Adds places that no fact speaks of, where they stand in the net's own frame; where they do not, what would join the two is said. */
-export function withUntied(net: NetResult, untied: readonly KnownPoint[], sameFrame: boolean): NetResult {
+/**
+ * Adds places of an instrument that no fact speaks of, where they stand in the net's own frame. Where too little joins the two, the larger of them is
+ * the net, since one world cannot hold both; the other one is open, and what would join them is said.
+ * @param known that facts speak of
+ */
+export function withUntied(net: NetResult, known: readonly KnownPoint[], untied: readonly KnownPoint[], sameFrame: boolean): NetResult {
   if (untied.length === 0) return net;
-  if (!sameFrame) return { ...net, warnings: [...net.warnings, SURVEY.KNOWN_APART(untied.map((k) => k.id))] };
-  const points = [...net.points, ...untied.map(asMeasured)];
-  const placed = new Set(points.map((p) => p.id));
-  return { ...net, points, open: net.open.filter((p) => !placed.has(p.id)), status: net.status === 'none' ? 'partial' : net.status, ...(net.datum === '' ? { datum: BY_KNOWN } : {}) };
+  const placed = new Set(untied.map((k) => k.id));
+  if (sameFrame) return { ...net, points: [...net.points, ...untied.map(asMeasured)] };
+  const measured = [...known, ...untied].map(asMeasured);
+  measured.forEach((p) => placed.add(p.id));
+  const taped = net.points.filter((p) => !placed.has(p.id));
+  const measuredWins = measured.length >= net.points.length;
+  const apart = (measuredWins ? taped : untied.map(asMeasured)).map((p) => ({
+    id: p.id,
+    facts: p.facts,
+    missing: 'too little joins the tape net to the places of the instrument: ties or places of three marks that both know',
+  }));
+  const warnings =
+    apart.length === 0
+      ? net.warnings
+      : [
+          ...net.warnings,
+          SURVEY.KNOWN_APART(
+            apart.map((p) => p.id),
+            measuredWins,
+          ),
+        ];
+  if (!measuredWins) return { ...net, warnings, open: [...net.open, ...apart], status: net.status === 'solved' ? 'partial' : net.status };
+  return {
+    ...net,
+    points: measured,
+    open: [...net.open.filter((p) => !placed.has(p.id)), ...apart],
+    status: apart.length + net.open.filter((p) => !placed.has(p.id)).length > 0 ? 'partial' : 'solved',
+    datum: BY_KNOWN,
+    mirror: { status: 'settled', words: 'the known points tell left from right' },
+    twins: [],
+    next: [],
+    // what the taped part does not know of its own world is nobody's question now
+    warnings: warnings.filter((w) => !OF_ITS_FRAME.includes(w.code)),
+  };
 }
+const OF_ITS_FRAME = ['NO_UP', 'NET_FLAT', 'HEIGHTS_OPEN', 'MIRROR_OPEN', 'SIDE_ASKED', 'SIDE_OPEN', 'TOO_FEW_TIES', 'NO_TRIANGLE'];

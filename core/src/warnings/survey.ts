@@ -13,8 +13,8 @@ export const SURVEY = tableOf({
   /** the question has its buttons */
   SIDE_ASKED: (words: string) => words,
   SIDE_OPEN: (words: string) => words,
-  KNOWN_APART: (ids: readonly string[]) =>
-    `${ids.join(', ')}: ${ids.length === 1 ? 'this place was' : 'these places were'} measured by an instrument, and too little joins ${ids.length === 1 ? 'it' : 'them'} to the tape net. Tape three marks of the net that have such a place, or measure them with the same instrument.`,
+  KNOWN_APART: (ids: readonly string[], taped: boolean) =>
+    `${ids.join(', ')}: too little joins ${ids.length === 1 ? 'this mark' : 'these marks'}, which ${ids.length === 1 ? 'was' : 'were'} ${taped ? 'taped, to the places that an instrument measured' : 'measured by an instrument, to the tape net'}. Tape three marks of both, or measure three of the net with the same instrument.`,
   TOO_FEW_TIES: () => 'Three points that are tied to each other are needed to begin with.',
   NO_TRIANGLE: () => 'No three points are tied to each other all round, nor are two of known height with a third: nothing can be computed yet.',
 });
