@@ -4,3 +4,4 @@ export { readSolveSetup, type SolveSetup, type AnchorFacts, type LensMap } from 
 export { buildObservations, type TrackPoint, type Observations } from './observations';
 export { shotCamera, type ShotCamera } from './shot-camera';
 export { compareSolves, type PathGap, type SolveComparison } from './compare-solves';
+export { levelGrid, pictureOf, slipOf, standingBox, type InPicture, type Slip, type StandingLines } from './in-the-plate';

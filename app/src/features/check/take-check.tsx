@@ -176,6 +176,8 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   );
 }
 
+const NO_MARKS: readonly string[] = [];
+
 /** How well a point is known; of a solve without a scale nobody knows it in millimetres, and a direction has no place. */
 const spreadWords = (t: SolveOutcome['solve']['points'][number] | NonNullable<SolveOutcome['solve']['directions']>[number], scaled: boolean): string =>
   'sigmaM' in t && t.sigmaM !== null && scaled ? `, ± ${fixed(1000 * t.sigmaM, 1)} mm` : '';
@@ -233,7 +235,7 @@ function Outcome({
   );
   const drawn = (
     <>
-      <ClipMoment take={take} />
+      <ClipMoment take={take} outcome={outcome} marks={set?.body.marks ?? NO_MARKS} />
       <Section title="Reprojection error">
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl }} testID="solve-rms">
           <Explained about={EXPLANATIONS.reprojection}>

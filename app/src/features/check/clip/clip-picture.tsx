@@ -6,6 +6,7 @@ import type { Aim } from '../../../ui/aim';
 import { Drawing } from '../../../ui/drawing';
 import type { Grab } from '../../../ui/handles';
 import { FONT, PICTURE_INK } from '../../../ui/theme';
+import { StandingLines } from './standing';
 
 /** So many frames of a track's way are drawn behind it. */
 const TAIL = 12;
@@ -20,6 +21,7 @@ export function ClipPicture({
   aim,
   grab,
   describe,
+  standing,
 }: {
   footage: FootageBody;
   index: number;
@@ -30,6 +32,8 @@ export function ClipPicture({
   aim?: Aim;
   grab?: Grab;
   describe: string;
+  /** lines of what stands in the solved world, px of the clip */
+  standing?: [number, number][][] | null;
 }) {
   const { widthPx, heightPx, firstFrame } = footage;
   return (
@@ -51,6 +55,7 @@ export function ClipPicture({
               labelled={!footage.marks.some((m) => m.name === t.id && m.index === index)}
             />
           ))}
+          {standing ? <StandingLines lines={standing} px={px} /> : null}
           {outline.length > 0 ? <Path d={pathOf(outline)} fill="none" stroke={PICTURE_INK.mark} strokeWidth={px(2)} /> : null}
           {outline.map(([x, y], i) => (
             <Circle key={i} cx={x} cy={y} r={px(4)} fill="none" stroke={PICTURE_INK.mark} strokeWidth={px(2)} />
