@@ -1,4 +1,4 @@
-import { mountPackage, type FootageBody, type StoredRecord, type TracksOutcome } from '@mesure/contract';
+import { mountPackage, type FootageBody, type FootageMask, type StoredRecord, type TracksOutcome } from '@mesure/contract';
 import { outlineAt } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useEffect, useState } from 'react';
@@ -19,6 +19,7 @@ import { ClipPicture } from './clip-picture';
 import { CountStrip } from './count-strip';
 import { GiveClip } from './give-clip';
 import { changeMask, cornerMoved, maskFrom, maskMoved, middleOf } from './masks';
+import { MaskProposals } from './mask-proposals';
 import { useFollowed, useFrames } from './use-frames';
 
 /** A take's clip: what moves is masked, marks are pointed out, features are followed, and what came of it is looked at. */
@@ -90,6 +91,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
       setName(null);
     }
   }
+  const holds = (m: FootageMask, when: Partial<Pick<FootageMask, 'from' | 'to'>>) => change((b) => changeMask(b, m.id, (q) => ({ ...q, ...when })), `${m.name}: when it holds`);
   const at = mask ? outlineAt(mask, index) : null;
   const moved = (id: string, x: number, y: number) => {
     const [cx, cy] = middleOf(outlineAt(mask!, index)!);
@@ -196,6 +198,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
           <Action title="Take the last corner back" disabled={outline.length === 0} onPress={() => setOutline((o) => o.slice(0, -1))} />
         </View>
       ) : null}
+      {may && doing !== 'mark' ? <MaskProposals body={body} tracks={tracks} onChange={change} /> : null}
       {doing === 'mark' ? (
         <View style={{ marginTop: SPACE.s }}>
           <Field label="Name of the mark" value={markName} onChangeText={setName} testID="mark-name" hint="Marks of the set come by themselves; any other name holds in this take." />
@@ -214,7 +217,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
             <View key={m.id} style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between', flexWrap: 'wrap' }} testID={`mask-${m.name}`}>
               <Words
                 style={{ flexShrink: 1 }}
-              >{`${m.name}, set in ${m.keys.length === 1 ? 'one frame' : `${m.keys.length} frames`}: ${m.keys.map((k) => k.index + body.firstFrame).join(', ')}`}</Words>
+              >{`${m.name}, set in ${m.keys.length === 1 ? 'one frame' : `${m.keys.length} frames`}: ${m.keys.map((k) => k.index + body.firstFrame).join(', ')}${holdsWords(m, body)}`}</Words>
               {may ? (
                 <View style={{ flexDirection: 'row' }}>
                   <Action
@@ -229,6 +232,13 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
               ) : null}
             </View>
           ))}
+          {may && mask ? (
+            <View style={{ flexDirection: 'row', flexWrap: 'wrap' }}>
+              <Action kind="quiet" title="Holds from this frame" disabled={index > (mask.to ?? Infinity)} onPress={() => holds(mask, { from: index })} testID="mask-from" />
+              <Action kind="quiet" title="to this frame" disabled={index < (mask.from ?? 0)} onPress={() => holds(mask, { to: index })} testID="mask-to" />
+              {mask.from !== null || mask.to !== null ? <Action kind="quiet" title="over the whole clip" onPress={() => holds(mask, { from: null, to: null })} testID="mask-whole" /> : null}
+            </View>
+          ) : null}
           {chosen ? (
             <Words look="small" dim>
               Drag its corners, or the ring in its middle, in this frame; in another frame it is set anew there and moves evenly between.
@@ -285,6 +295,10 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
     </Page>
   );
 }
+
+/** When a mask holds, where that is not all the time. */
+const holdsWords = (m: FootageMask, { firstFrame, frames }: FootageBody): string =>
+  m.from === null && m.to === null ? '' : `; holds from frame ${(m.from ?? 0) + firstFrame} to ${(m.to ?? frames - 1) + firstFrame}`;
 
 /** A whole number that is kept when the field is left. */
 function Whole({ label, value, min, max, onKeep, testID }: { label: string; value: number; min: number; max: number; onKeep: (v: number) => void; testID: string }) {

@@ -3,6 +3,7 @@ import { outlineAt } from '@mesure/core';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../../test-day';
 import JSZip from 'jszip';
+import { FOOTAGE_BLANK } from './test-footage';
 import { asOneFile } from './picture-sequence';
 import { ClipScreen } from './clip-screen';
 import { cornerMoved, maskFrom, maskMoved } from './masks';
@@ -12,20 +13,7 @@ jest.mock('../../../ui/pick-file', () => ({ pickFiles: async () => [mockPicked()
 const mockPicked = () => picked.file;
 
 const FOOTAGE = '77777777-7777-4777-8777-777777777777';
-const footage = (change: Partial<FootageBody> = {}): FootageBody => ({
-  takeId: ID.take,
-  file: { sha256: 'c'.repeat(64), name: 'A_t1.mp4' },
-  widthPx: 2048,
-  heightPx: 1080,
-  frames: 48,
-  fps: 24,
-  timecode: '10:00:00:00',
-  firstFrame: 1001,
-  most: null,
-  masks: [],
-  marks: [],
-  ...change,
-});
+const footage = (change: Partial<FootageBody> = {}): FootageBody => ({ ...FOOTAGE_BLANK, ...change });
 const withClip = (change: Partial<FootageBody> = {}, take: Partial<ReturnType<typeof takeBody>> = {}): FakeServer =>
   new FakeServer([...dayRecords().map((r) => (r.kind === 'take' ? record('take', r.id, takeBody({ tracks: null, ...take })) : r)), record('footage', FOOTAGE, footage(change))]);
 const bodyOf = (server: FakeServer) => (server.records.get(FOOTAGE) as StoredRecord<'footage'>).body;
@@ -119,6 +107,24 @@ test('a mask is drawn corner by corner and kept in places of the clip; a mark ta
   await settle();
   expect(bodyOf(server).marks).toMatchObject([{ name: 'K1', index: 0, x: 1024 }]);
   expect(screen.getByTestId('mark-name').props.value).toBe('K2');
+});
+
+test('a mask holds from one frame to another, or over the whole clip again', async () => {
+  const mask = maskFrom('99999999-9999-4999-8999-999999999999', 'mask 1', 0, [[0, 0], [500, 0], [500, 500]]); // prettier-ignore
+  const server = withClip({ masks: [mask] });
+  await open(<ClipScreen takeId={ID.take} />, server);
+  fireEvent.press(screen.getByTestId('move-mask 1'));
+  fireEvent.press(screen.getByLabelText('One frame on'));
+  fireEvent.press(screen.getByTestId('mask-from'));
+  await settle();
+  expect(bodyOf(server).masks[0]).toMatchObject({ from: 1, to: null });
+  expect(screen.getByTestId('mask-mask 1')).toHaveTextContent(/holds from frame 1002 to 1048/);
+  fireEvent.press(screen.getByTestId('mask-to'));
+  await settle();
+  expect(bodyOf(server).masks[0]).toMatchObject({ from: 1, to: 1 });
+  fireEvent.press(screen.getByTestId('mask-whole'));
+  await settle();
+  expect(bodyOf(server).masks[0]).toMatchObject({ from: null, to: null });
 });
 
 test('tracks that were followed say what they hold on to and become the take’s, counted in the clip’s own pixels', async () => {

@@ -1,6 +1,7 @@
 import type { FootageBody, SolveOutcome } from '@mesure/contract';
 import { fireEvent, render, screen } from '@testing-library/react-native';
 import { Theme } from '../../../ui/theme';
+import { useEffect } from 'react';
 import { View } from 'react-native';
 import { StandingLines, useStanding } from './standing';
 
@@ -25,11 +26,14 @@ const outcome = {
 const tracks = [{ id: 'K1', frames: [1001, 1002], xPx: [480, 483], yPx: [270 + 240, 270 + 244], weight: [1, 1], note: '' }];
 let seen: ReturnType<typeof useStanding>;
 function Shown({ index = 0, marks = ['K1'] }: { index?: number; marks?: string[] }) {
-  seen = useStanding({ footage, outcome, tracks, addFrames: -1000, marks }, index);
-  const lines = seen.linesAt(index);
+  const standing = useStanding({ footage, outcome, tracks, addFrames: -1000, marks }, index);
+  useEffect(() => {
+    seen = standing;
+  });
+  const lines = standing.linesAt(index);
   return (
     <View>
-      {seen.controls}
+      {standing.controls}
       {lines ? <StandingLines lines={lines} px={(n) => n} /> : null}
     </View>
   );
