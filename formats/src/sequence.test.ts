@@ -9,7 +9,10 @@ const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-sequence-test-'));
 afterAll(() => rmSync(dir, { recursive: true, force: true }));
 const [W, H] = [64, 36];
 /** A picture whose grey is its number. */
-const picture = (grey: number, format: 'png' | 'tiff' | 'jpeg' = 'png', width = W) => sharp({ create: { width, height: H, channels: 3, background: { r: grey, g: grey, b: grey } } })[format]().toBuffer();
+const picture = (grey: number, format: 'png' | 'tiff' | 'jpeg' = 'png', width = W) =>
+  sharp({ create: { width, height: H, channels: 3, background: { r: grey, g: grey, b: grey } } })
+    [format]()
+    .toBuffer();
 async function zipOf(files: Record<string, Buffer | string>, name = 'a.zip'): Promise<string> {
   const zip = new JSZip();
   for (const [entry, bytes] of Object.entries(files)) zip.file(entry, bytes);
@@ -20,7 +23,13 @@ async function zipOf(files: Record<string, Buffer | string>, name = 'a.zip'): Pr
 const strip = { file: path.join(dir, 'strip'), widthPx: 32, everyNth: () => 2 };
 
 test('pictures are laid out in the order of their numbers, whatever order they were packed in, with small ones of every second', async () => {
-  const file = await zipOf({ 'shot/f.1003.png': await picture(30), 'shot/f.1001.png': await picture(10), 'shot/f.1002.png': await picture(20), '__MACOSX/shot/._f.1001.png': 'x', 'shot/.DS_Store': 'x' });
+  const file = await zipOf({
+    'shot/f.1003.png': await picture(30),
+    'shot/f.1001.png': await picture(10),
+    'shot/f.1002.png': await picture(20),
+    '__MACOSX/shot/._f.1001.png': 'x',
+    'shot/.DS_Store': 'x',
+  });
   expect(await isZip(file)).toBe(true);
   expect(await probeSequence(file, 'a.zip')).toEqual({ widthPx: W, heightPx: H, frames: 3, firstNumber: 1001 });
   const target = path.join(dir, 'frames');
@@ -37,7 +46,13 @@ test('pictures are laid out in the order of their numbers, whatever order they w
 });
 
 test('sixteen bits of a TIFF count as eight of them', async () => {
-  const deep = await sharp(Uint16Array.from({ length: W * H }, () => 0x8000), { raw: { width: W, height: H, channels: 1 } }).toColourspace('grey16').tiff().toBuffer();
+  const deep = await sharp(
+    Uint16Array.from({ length: W * H }, () => 0x8000),
+    { raw: { width: W, height: H, channels: 1 } },
+  )
+    .toColourspace('grey16')
+    .tiff()
+    .toBuffer();
   const file = await zipOf({ '1.tif': deep, '2.tif': deep }, 'deep.zip');
   const frames = await decodeSequence(file, 'deep.zip', path.join(dir, 'deep'), { strip });
   expect(statSync(frames.file).size).toBe(2 * W * H);

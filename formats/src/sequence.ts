@@ -34,7 +34,12 @@ export function numberedFrames(names: readonly string[], file: string): Numbered
     const before = frames[i - 1]?.number;
     if (before === number) throw new FormatError(file, null, null, `${path.basename(name)}: frame ${number} is given twice`);
     if (before !== undefined && number > before + 1)
-      throw new FormatError(file, null, null, `${number === before + 2 ? `frame ${before + 1} is` : `frames ${before + 1} to ${number - 1} are`} missing between ${before} and ${number}: give all of them, or the part before or behind`);
+      throw new FormatError(
+        file,
+        null,
+        null,
+        `${number === before + 2 ? `frame ${before + 1} is` : `frames ${before + 1} to ${number - 1} are`} missing between ${before} and ${number}: give all of them, or the part before or behind`,
+      );
   });
   return frames;
 }
@@ -46,7 +51,13 @@ async function withFrames<T>(file: string, name: string, work: (frames: Numbered
   try {
     const names = zip.entries.names.filter((n) => !BESIDE.test(n));
     const other = names.find((n) => !PICTURE.test(n));
-    if (names.length === 0 || other) throw new FormatError(name, null, null, names.length === 0 ? 'is an empty zip' : `holds ${path.basename(other!)}, which is no picture: a picture sequence holds PNG, JPEG, TIFF or OpenEXR alone`);
+    if (names.length === 0 || other)
+      throw new FormatError(
+        name,
+        null,
+        null,
+        names.length === 0 ? 'is an empty zip' : `holds ${path.basename(other!)}, which is no picture: a picture sequence holds PNG, JPEG, TIFF or OpenEXR alone`,
+      );
     if (names.length > MOST_FRAMES) throw new FormatError(name, null, null, `has ${names.length} frames; ${MOST_FRAMES} are read. Cut the take out of it`);
     return await work(numberedFrames(names, name), (entry) => zip.entries.read(entry));
   } finally {

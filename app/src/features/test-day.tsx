@@ -1,6 +1,6 @@
 import type { Analysis, HandoverInAnswer, HandoverPlan, Problem, RecordBodies, RecordChange, RecordKind, RecordWrite, Role, SessionInfo, StoredRecord } from '@mesure/contract';
 import { createHash } from 'node:crypto';
-import { act, render, screen } from '@testing-library/react-native';
+import { act, fireEvent, render, screen } from '@testing-library/react-native';
 import { router } from 'expo-router';
 import { useEffect, type ReactElement } from 'react';
 import { SafeAreaProvider } from 'react-native-safe-area-context';
@@ -285,3 +285,12 @@ export async function settle(turns = 12): Promise<void> {
 
 export const pushed = (): string[] => (router.push as jest.Mock).mock.calls.map(([where]) => String(where));
 export const seen = (text: string | RegExp) => screen.queryAllByText(text).length > 0;
+
+/** A press of a thumb on a place of a picture that is `widthPx` wide, in a drawing as wide as a phone. */
+export function touchPicture(widthPx: number, x: number, y: number): void {
+  const units = widthPx / 358;
+  const e = { clientX: x / units, clientY: y / units, pointerType: 'mouse', currentTarget: { getBoundingClientRect: () => ({ left: 0, top: 0 }) } };
+  const [aim] = screen.getAllByTestId('aim');
+  fireEvent(aim, 'pointerDown', e);
+  fireEvent(aim, 'pointerUp', e);
+}

@@ -62,6 +62,12 @@ const witnessPlacement = Joi.alternatives().conditional(Joi.object({ way: 'rigid
   otherwise: Joi.object({ way: Joi.valid('free').required(), xM: placeM, zM: placeM, heightM: placeM, headingRad: turnRad, tiltRad: turnRad }),
 });
 
+/** Marks pointed out in one picture, each once. */
+const pointedMarks = Joi.array()
+  .items(Joi.object({ mark: mark.required(), x: px.required(), y: px.required() }))
+  .unique('mark')
+  .max(200);
+
 /** What the schemas of all kinds are built from. Kinds get it handed in, so that a phone that only reads them does not load it. */
 export const checks = {
   Joi,
@@ -76,6 +82,7 @@ export const checks = {
   sizePx,
   spreadPx,
   px,
+  pointedMarks,
   known,
   said,
   notes,

@@ -1,4 +1,4 @@
-import { renaming, type FileRef } from './shared';
+import { renamedInPicture, type FileRef, type PointedMark } from './shared';
 import { defineKind } from './define';
 
 export const LINEUP_FOCAL = ['free', 'guided', 'held'] as const;
@@ -12,7 +12,7 @@ export interface LineupBody {
   widthPx: number;
   heightPx: number;
   /** px of the picture */
-  marks: { mark: string; x: number; y: number }[];
+  marks: PointedMark[];
   focal: (typeof LINEUP_FOCAL)[number];
   stood: (typeof LINEUP_STOOD)[number];
   shotAt: string;
@@ -22,17 +22,13 @@ export const lineupKind = defineKind<LineupBody>({
   noun: 'lined-up picture',
   tell: (b) => b.picture.name,
   fields: { takeId: 'take', picture: 'picture', widthPx: 'width', heightPx: 'height', marks: 'marks', focal: 'focal length', stood: 'where the camera stood', shotAt: 'time' },
-  schema: ({ Joi, id, mark, at, file, sizePx, px }) =>
+  schema: ({ Joi, id, at, file, sizePx, pointedMarks }) =>
     Joi.object({
       takeId: id.required(),
       picture: file.required(),
       widthPx: sizePx,
       heightPx: sizePx,
-      marks: Joi.array()
-        .items(Joi.object({ mark: mark.required(), x: px.required(), y: px.required() }))
-        .unique('mark')
-        .max(200)
-        .required(),
+      marks: pointedMarks.required(),
       focal: Joi.string()
         .valid(...LINEUP_FOCAL)
         .required(),
@@ -43,11 +39,7 @@ export const lineupKind = defineKind<LineupBody>({
     }),
   references: { takeId: 'take' },
   merge: { lists: { marks: 'mark' } },
-  // where both are pointed out, the one that stays is right
-  renamed: (body, from, to) => ({
-    ...body,
-    marks: body.marks.some((m) => m.mark === to) ? body.marks.filter((m) => m.mark !== from) : body.marks.map((m) => ({ ...m, mark: renaming(from, to)(m.mark) })),
-  }),
+  renamed: renamedInPicture,
   writes: 'give',
   hides: 'give',
   leaves: 'takes/: the picture, its marks, and where the camera stood by it',

@@ -1,4 +1,4 @@
-import { renaming, type FileRef } from './shared';
+import { renamedInPicture, type FileRef, type PointedMark } from './shared';
 import { defineKind } from './define';
 
 /** A photo of a set on which marks are pointed out, so that others find them again. */
@@ -8,7 +8,7 @@ export interface PhotoBody {
   widthPx: number;
   heightPx: number;
   /** px of the photo */
-  marks: { mark: string; x: number; y: number }[];
+  marks: PointedMark[];
   shotAt: string;
 }
 
@@ -16,26 +16,18 @@ export const photoKind = defineKind<PhotoBody>({
   noun: 'photo of the set',
   tell: (b) => b.picture.name,
   fields: { setId: 'set', picture: 'picture', widthPx: 'width', heightPx: 'height', marks: 'marks', shotAt: 'time' },
-  schema: ({ Joi, id, mark, at, file, sizePx, px }) =>
+  schema: ({ Joi, id, at, file, sizePx, pointedMarks }) =>
     Joi.object({
       setId: id.required(),
       picture: file.required(),
       widthPx: sizePx,
       heightPx: sizePx,
-      marks: Joi.array()
-        .items(Joi.object({ mark: mark.required(), x: px.required(), y: px.required() }))
-        .unique('mark')
-        .max(200)
-        .required(),
+      marks: pointedMarks.required(),
       shotAt: at.required(),
     }),
   references: { setId: 'set' },
   merge: { lists: { marks: 'mark' } },
-  // where both are pointed out, the one that stays is right
-  renamed: (body, from, to) => ({
-    ...body,
-    marks: body.marks.some((m) => m.mark === to) ? body.marks.filter((m) => m.mark !== from) : body.marks.map((m) => ({ ...m, mark: renaming(from, to)(m.mark) })),
-  }),
+  renamed: renamedInPicture,
   writes: 'record',
   hides: 'record',
   leaves: 'sets/: the photo with its marks',

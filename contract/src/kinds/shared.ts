@@ -33,6 +33,17 @@ export const renaming =
   (from: string, to: string) =>
   (mark: string): string =>
     mark === from ? to : mark;
+/** A mark of the set as it was pointed out in a picture, px of it. */
+export interface PointedMark {
+  mark: string;
+  x: number;
+  y: number;
+}
+/** A picture whose mark got another name: where both are pointed out, the one that stays is right. */
+export const renamedInPicture = <B extends { marks: PointedMark[] }>(body: B, from: string, to: string): B => ({
+  ...body,
+  marks: body.marks.some((m) => m.mark === to) ? body.marks.filter((m) => m.mark !== from) : body.marks.map((m) => ({ ...m, mark: renaming(from, to)(m.mark) })),
+});
 /** How a property of a part came to be known. */
 export const KNOWLEDGE = ['unknown', 'stated', 'measured'] as const;
 export type Knowledge = (typeof KNOWLEDGE)[number];

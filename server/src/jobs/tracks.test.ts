@@ -106,11 +106,20 @@ test('pictures of a sequence are a clip too: numbered by their names, shown one 
   const zip = new JSZip();
   for (let i = 0; i < 10; i += 1) {
     const { widthPx, heightPx, data } = clip.at(i);
-    zip.file(`39A/stove.${2101 + i}.png`, await sharp(Buffer.from(data), { raw: { width: widthPx, height: heightPx, channels: 1 } }).png().toBuffer());
+    zip.file(
+      `39A/stove.${2101 + i}.png`,
+      await sharp(Buffer.from(data), { raw: { width: widthPx, height: heightPx, channels: 1 } })
+        .png()
+        .toBuffer(),
+    );
   }
   const pictures = (await server.give(solver, await zip.generateAsync({ type: 'nodebuffer', compression: 'STORE' }), 'stove.zip', 'clip').expect(201)).body as UploadedFile;
   expect(pictures).toMatchObject({ widthPx: 640, heightPx: 360, clip: { frames: 10, fps: null, firstNumber: 2101 } });
-  const frame = await wrangler.agent.get(server.at(`/files/${pictures.sha256}/frame?n=9`)).buffer().parse(bytesOf).expect(200);
+  const frame = await wrangler.agent
+    .get(server.at(`/files/${pictures.sha256}/frame?n=9`))
+    .buffer()
+    .parse(bytesOf)
+    .expect(200);
   expect((await sharp(frame.body as Buffer).metadata()).width).toBe(640);
   await wrangler.agent.get(server.at(`/files/${pictures.sha256}/frame?n=10`)).expect(422);
   const footage = randomUUID();
@@ -126,7 +135,13 @@ test('pictures of a sequence are a clip too: numbered by their names, shown one 
 
 test('pictures with a gap are refused before anything is kept: what stands behind it would be frames off', async () => {
   const zip = new JSZip();
-  for (const n of [1, 2, 4]) zip.file(`a.${n}.png`, await sharp({ create: { width: 64, height: 36, channels: 3, background: '#444' } }).png().toBuffer());
+  for (const n of [1, 2, 4])
+    zip.file(
+      `a.${n}.png`,
+      await sharp({ create: { width: 64, height: 36, channels: 3, background: '#444' } })
+        .png()
+        .toBuffer(),
+    );
   const answer = await server.give(solver, await zip.generateAsync({ type: 'nodebuffer' }), 'gap.zip', 'clip').expect(422);
   expect(answer.body.detail).toMatch(/frame 3 is missing between 2 and 4/);
 });

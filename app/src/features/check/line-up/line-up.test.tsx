@@ -1,6 +1,6 @@
 import type { RecordBodies } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { dayRecords, FakeServer, ID, open, record, seen, settle, takeBody } from '../../test-day';
+import { dayRecords, FakeServer, ID, open, record, seen, settle, takeBody, touchPicture } from '../../test-day';
 import { LineUpScreen } from './line-up-screen';
 import { TakeCheck } from '../take-check';
 
@@ -38,13 +38,7 @@ const lineup = (marks: RecordBodies['lineup']['marks'] = [], change: Partial<Rec
   });
 const now = (s: FakeServer) => s.records.get(LINEUP)!.body as RecordBodies['lineup'];
 const all = () => Object.keys(PLACES).map((id) => seenAt(id));
-function touch(x: number, y: number) {
-  const units = W / 358;
-  const e = { clientX: x / units, clientY: y / units, pointerType: 'mouse', currentTarget: { getBoundingClientRect: () => ({ left: 0, top: 0 }) } };
-  const [aim] = screen.getAllByTestId('aim');
-  fireEvent(aim, 'pointerDown', e);
-  fireEvent(aim, 'pointerUp', e);
-}
+const touch = (x: number, y: number) => touchPicture(W, x, y);
 
 test('a mark is pointed out by its name; with the fourth the camera has its place, and the record agrees', async () => {
   const s = new FakeServer([...dayRecords(), ...places(), lineup(all().slice(0, 5))]);

@@ -1,6 +1,6 @@
 import type { RecordBodies } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { dayRecords, FakeServer, ID, open, record, reopen, seen, settle } from '../../test-day';
+import { dayRecords, FakeServer, ID, open, record, reopen, seen, settle, touchPicture } from '../../test-day';
 import { NetScreen } from './net-screen';
 import { nextMarkName, PhotoScreen } from './photo-screen';
 
@@ -16,13 +16,7 @@ const photo = (marks: RecordBodies['photo']['marks'] = []) =>
   record('photo', PHOTO, { setId: ID.set, picture: { sha256: 'e'.repeat(64), name: 'wall.jpg' }, widthPx: W, heightPx: H, marks, shotAt: '2026-11-23T09:00:00.000Z' });
 const now = (s: FakeServer) => s.records.get(PHOTO)!.body as RecordBodies['photo'];
 const set = (s: FakeServer) => s.records.get(ID.set)!.body as RecordBodies['set'];
-function touch(x: number, y: number) {
-  const units = W / 358;
-  const e = { clientX: x / units, clientY: y / units, pointerType: 'mouse', currentTarget: { getBoundingClientRect: () => ({ left: 0, top: 0 }) } };
-  const [aim] = screen.getAllByTestId('aim');
-  fireEvent(aim, 'pointerDown', e);
-  fireEvent(aim, 'pointerUp', e);
-}
+const touch = (x: number, y: number) => touchPicture(W, x, y);
 
 test('a new mark is named in a photo and belongs to the set; a known one is pointed out; two are tied', async () => {
   const s = new FakeServer([...dayRecords(), photo()]);
