@@ -23,6 +23,7 @@ export const handOverSchema = J.object({
   supplementTo: id.allow(null).required(),
   maps: J.string().valid('none', 'exr', 'tiff').default('none'),
   receiverId: id.allow(null).default(null),
+  target: J.string().valid('download', 'server').default('download'),
 }).required();
 export const kindSchema = J.string().valid(...RECORD_KINDS);
 export const idSchema = id.required();

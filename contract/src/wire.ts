@@ -342,7 +342,7 @@ export interface HandoverPlan {
   /** what was changed after the day was signed */
   changedAfterClose: { what: string; who: string; when: string }[];
   /** newest first */
-  handedOver: { id: string; to: string; receiverId: string | null; by: string; at: string; supplementTo: string | null; files: number; sizeBytes: number; missing: number }[];
+  handedOver: { id: string; to: string; receiverId: string | null; by: string; at: string; supplementTo: string | null; files: number; sizeBytes: number; zip: FileRef | null; missing: number }[];
   /** what was changed after the newest of them */
   changedSince: { what: string; who: string; when: string }[];
 }
@@ -367,4 +367,14 @@ export interface HandOver {
   maps?: 'none' | 'exr' | 'tiff';
   /** whose wishes it follows, maps included; missing or null: everything, as it is kept */
   receiverId?: string | null;
+  /** `server`: the zip is kept there, and fetched from there whenever it suits; missing: it leaves with the answer */
+  target?: 'download' | 'server';
+}
+/** What was kept on the server. */
+export interface KeptHandover {
+  name: string;
+  sha256: string;
+  sizeBytes: number;
+  /** where the server put a copy, where it was told to */
+  copiedTo: string | null;
 }

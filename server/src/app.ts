@@ -56,7 +56,7 @@ export function routesOf({ config, db, boss, store, fileThread, stream, loadDemo
     ...fileRoutes(db, store, fileThread, config),
     ...deviceRoutes(),
     ...analysisRoutes(db, boss),
-    ...handoverRoutes(db, store, fileThread),
+    ...handoverRoutes(db, store, fileThread, config),
     ...handoverInRoutes(db, store, fileThread, config),
     ...kitRoutes(db, store, config),
     ...watchRoutes(db, config),

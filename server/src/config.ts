@@ -31,6 +31,8 @@ export interface ServerConfig extends StorageConfig {
   /** where a phone learns to trust `authorityFile`, without TLS */
   trustAddress: string | null;
   maxUploadBytes: number;
+  /** where a copy of a handover is put that is kept on the server; null: nowhere */
+  handoverDir: string | null;
   /** who collects /metrics; null: there is none */
   metricsToken: string | null;
   space: SpaceLimits;
@@ -58,6 +60,7 @@ export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
     addresses: env.MESURE_ADDRESSES?.split(' ').filter(Boolean) ?? [],
     trustAddress: env.MESURE_TRUST_ADDRESS ?? null,
     authorityFile: env.MESURE_AUTHORITY ? path.resolve(env.MESURE_AUTHORITY) : null,
+    handoverDir: env.MESURE_HANDOVER_DIR ? path.resolve(env.MESURE_HANDOVER_DIR) : null,
     maxUploadBytes: Number(env.MESURE_MAX_UPLOAD_BYTES ?? 300 * 1024 * 1024),
     metricsToken: longEnough(env.MESURE_METRICS_TOKEN),
     space: { productionBytes: gigabytes(env.MESURE_PRODUCTION_GB, 200), begunByPerson: 40, reserveBytes: gigabytes(env.MESURE_RESERVE_GB, 2) },

@@ -4,6 +4,7 @@ import type {
   CrewMember,
   Device,
   HandOver,
+  KeptHandover,
   HandoverInAnswer,
   HandoverPlan,
   Invitation,
@@ -167,6 +168,8 @@ export const api = {
   lookAtHandover: (p: string, sha256: string) => call<HandoverInAnswer>('POST', `${of(p)}/handover-in/look`, { sha256 }),
   bringHandover: (p: string, sha256: string, replace: boolean) => call<HandoverInAnswer>('POST', `${of(p)}/handover-in/bring`, { sha256, replace }),
   handover: (p: string, dayId: string, receiverId: string | null) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}${receiverId === null ? '' : `?receiver=${receiverId}`}`),
+  /** the zip stays on the server, to be fetched from there */
+  keepHandOver: (p: string, dayId: string, asked: HandOver) => call<KeptHandover>('POST', `${of(p)}/days/${dayId}/handovers`, { ...asked, target: 'server' }),
   handOver: (p: string, dayId: string, asked: HandOver, onBytes: (bytes: number) => void) => download(`${of(p)}/days/${dayId}/handovers`, asked, onBytes),
 };
 export type Api = typeof api;

@@ -155,6 +155,7 @@ export class FakeServer {
     if (room === 'files') return this.file(init.headers ?? {});
     if (room === 'days' && method === 'POST') {
       this.handedOver.push(sent);
+      if (sent.target === 'server') return this.reply(201, { name: 'day-handover.zip', sha256: 'f'.repeat(64), sizeBytes: 2_500_000, copiedTo: '/drive/day-handover.zip' });
       const zip = { blob: async () => ({ size: 2_500_000, arrayBuffer: async () => new ArrayBuffer(8) }) };
       return Object.assign(this.reply(200, null, { 'content-disposition': 'attachment; filename="day-handover.zip"' }), zip);
     }

@@ -15,6 +15,8 @@ export interface HandoverBody {
   manifest: FileRef;
   files: number;
   sizeBytes: number;
+  /** the zip itself, where it was kept on the server */
+  zip?: FileRef | null;
   /** how much was missing, and not answered, when it left */
   missing: number;
 }
@@ -22,7 +24,19 @@ export interface HandoverBody {
 export const handoverKind = defineKind<HandoverBody>({
   noun: 'handover',
   tell: (b) => `to ${b.to}, ${b.at.slice(0, 16).replace('T', ' ')} UTC`,
-  fields: { dayId: 'day', to: 'to whom', receiverId: 'receiver', by: 'by', at: 'time', supplementTo: 'adds to', manifest: 'list of files', files: 'files', sizeBytes: 'size', missing: 'missing' },
+  fields: {
+    dayId: 'day',
+    to: 'to whom',
+    receiverId: 'receiver',
+    by: 'by',
+    at: 'time',
+    supplementTo: 'adds to',
+    manifest: 'list of files',
+    files: 'files',
+    sizeBytes: 'size',
+    zip: 'zip on the server',
+    missing: 'missing',
+  },
   schema: ({ Joi, id, at, name, file }) =>
     Joi.object({
       dayId: id.required(),
@@ -34,6 +48,7 @@ export const handoverKind = defineKind<HandoverBody>({
       manifest: file.required(),
       files: Joi.number().integer().min(0).required(),
       sizeBytes: Joi.number().integer().min(0).required(),
+      zip: file.allow(null),
       missing: Joi.number().integer().min(0).required(),
     }),
   // what it adds to is proven by the route that writes it

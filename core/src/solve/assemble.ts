@@ -10,6 +10,7 @@ import { driftOf } from './residual-drift';
 import type { SolveResult, TrimmedObservation } from './result';
 import type { SolveLens, SolveSetup } from './setup';
 import { MIN_SHARED_TRACKS } from './start';
+import { trimWould } from './trim';
 import { turnToWorld, uprightTurn } from './turn';
 import { SOLVE, type Warning } from '../warnings';
 
@@ -68,9 +69,11 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     pointCount = new Float64Array(trackOf.length);
   let sum = 0;
   let weightedSum = 0;
+  const radiusPx = new Float64Array(n);
   for (let i = 0; i < n; i += 1) {
     const weighted = lin.residual[2 * i] ** 2 + lin.residual[2 * i + 1] ** 2;
     const e2 = weighted / problem.weight[i];
+    radiusPx[i] = Math.sqrt(e2);
     sum += e2;
     weightedSum += weighted;
     frameSum[problem.camera[i]] += e2;
@@ -97,7 +100,25 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const few = frameOf.filter((_, c) => frameCount[c] < MIN_SHARED_TRACKS).length;
   if (few > 0) warnings.push(SOLVE.THIN_FRAMES(few, MIN_SHARED_TRACKS));
   const unplaced = r.poses.flatMap((p, f) => (p ? [] : [r.obs.frames[f]]));
-  return { problem, state, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, rmsPx, variance, told, drift, bending, covariance, unplaced };
+  return {
+    problem,
+    state,
+    frameOf,
+    trackOf,
+    n,
+    frameSum,
+    frameCount,
+    pointSum,
+    pointCount,
+    rmsPx,
+    variance,
+    told,
+    drift,
+    bending,
+    covariance,
+    unplaced,
+    trimWould: story.trimmed.some((t) => t.reason === 'trim') ? null : trimWould(radiusPx, problem.point),
+  };
 }
 
 /** A distortion that was found, and how well. */
@@ -148,6 +169,7 @@ function common(r: Reconstruction, lens: SolveLens, story: Story, g: ReturnType<
     noisePx: Math.sqrt(g.variance),
     driftFactor: g.drift.factor,
     trimmed: story.trimmed,
+    trimWould: g.trimWould,
     bending: g.bending,
     warnings: story.warnings,
     iterations: story.iterations,

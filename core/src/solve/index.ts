@@ -1,5 +1,5 @@
 export { solveTracks, type SolveOptions } from './solve-tracks';
-export type { SolvedObject, SolveResult, SolvedFrame, SolvedPoint, TrimmedObservation } from './result';
+export type { SolvedObject, SolveResult, SolvedFrame, SolvedPoint, TrimPreview, TrimmedObservation } from './result';
 export { readSolveSetup, type SolveSetup, type AnchorFacts, type LensMap } from './setup';
 export { buildObservations, type TrackPoint, type Observations } from './observations';
 export { shotCamera, type ShotCamera } from './shot-camera';

@@ -50,6 +50,17 @@ export interface TrimmedObservation {
   reason: 'moving' | 'trim';
 }
 
+/** The places of a solve that lie beyond the limit of a trim, before anything is adjusted without them. */
+export interface TrimPreview {
+  places: number;
+  of: number;
+  /** on which they lie */
+  tracks: number;
+  limitPx: number;
+  /** of those that would stay, px */
+  restRmsPx: number;
+}
+
 /** The solve result of conventions.md. */
 export interface SolveResult {
   /**
@@ -84,6 +95,8 @@ export interface SolveResult {
   /** of a pan */
   directions?: SolvedDirection[];
   trimmed: TrimmedObservation[];
+  /** what a trim of this solve would leave out first; null where it was trimmed already, missing in results from before it was asked */
+  trimWould?: TrimPreview | null;
   anchoring: {
     /** metres per unit of the unanchored solve; null when nothing gave a scale */
     scale: number | null;

@@ -15,6 +15,7 @@ import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_T
 import { focalOfTurn, startTurn } from './turn';
 import { chooseKnots, growthOfPicture, recordedProfile, mayZoom, splineBasis, zoomSeen } from './zoom';
 import { once, SOLVE, type Warning } from '../warnings';
+import { trimLimitPx } from './trim';
 
 export interface SolveOptions {
   /** drop the worst observations and solve again; default false */
@@ -493,10 +494,10 @@ function trim(r: Reconstruction, trimmed: TrimmedObservation[], progress: NonNul
   let iterations = 0;
   for (let round = 0; round < 3; round += 1) {
     const { residualPx, obsOf } = r.adjustAll(Infinity, 0);
-    const sigma = noiseOf(residualPx);
+    const limitPx = trimLimitPx(residualPx);
     let count = 0;
     obsOf.forEach((o, i) => {
-      if (residualPx[i] <= 3 * Math.max(sigma, 1e-3)) return;
+      if (residualPx[i] <= limitPx) return;
       r.dropped[o] = 1;
       count += 1;
       trimmed.push({ track: r.obs.trackIds[r.obs.track[o]], frame: r.obs.frames[r.obs.frame[o]], residualPx: residualPx[i], reason: 'trim' });

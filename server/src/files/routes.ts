@@ -1,6 +1,7 @@
 import { cursorSchema } from '@mesure/contract/schemas';
 import { clipFrameJpeg } from '@mesure/formats/picture';
 import { sequenceFrameJpeg } from '@mesure/formats/sequence';
+import type { Response } from 'express';
 import path from 'node:path';
 import type { ServerConfig } from '../config';
 import type { Database } from '../db/connect';
@@ -21,6 +22,17 @@ const FRAME_WIDTH_PX = 960;
 /** the widest is for a loupe */
 const SWEEP_MS = 3_600_000;
 const PREVIEW_WIDTHS = [640, 1280, 2048, 4096];
+
+/** A file of any size, in parts where somebody asks for parts: a download that was cut goes on where it stopped. */
+function sendWhole(res: Response, at: string): Promise<void> {
+  return new Promise((resolve, reject) => {
+    res.sendFile(at, { dotfiles: 'allow', cacheControl: false, lastModified: false }, (error: (Error & { code?: string }) | undefined) => {
+      // who asked went away
+      if (!error || error.code === 'ECONNABORTED' || error.code === 'EPIPE') resolve();
+      else reject(error);
+    });
+  });
+}
 
 export function fileRoutes(db: Database, store: FileStore, fileThread: FileThread, config: ServerConfig): Route[] {
   const dir = path.join(config.dataDir, 'incoming');
@@ -95,8 +107,8 @@ export function fileRoutes(db: Database, store: FileStore, fileThread: FileThrea
         res
           .attachment(file.name)
           .type(file.mime)
-          .set('Cache-Control', 'private, max-age=31536000, immutable')
-          .send(await store.read(file.sha256));
+          .set({ 'Cache-Control': 'private, max-age=31536000, immutable', ETag: `"${file.sha256}"` });
+        await store.withFile(file.sha256, (at) => sendWhole(res, at));
       },
     },
   ];

@@ -1,10 +1,10 @@
 import type { HandoverPlan } from '@mesure/contract';
 import archiver from 'archiver';
-import type { Response } from 'express';
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { mkdtemp, rm, writeFile } from 'node:fs/promises';
 import os from 'node:os';
+import type { Writable } from 'node:stream';
 import path from 'node:path';
 import type { FileStore } from '../files/store';
 import type { Handover, HandoverFile } from './plan';
@@ -51,17 +51,16 @@ export interface Packed {
 }
 
 /**
- * Sends a day as one zip. All that is made is made before the first byte leaves, on disk and one at a time, so that a file that cannot be made is
+ * Packs a day as one zip. All that is made is made before the first byte leaves, on disk and one at a time, so that a file that cannot be made is
  * an answer and not a broken zip, and a day of any size fits into memory.
  * @param before manifest of the handover that this one adds to: only what is new or other leaves, and what is gone is named
  * @param madeFor lines that say for whom it was made, and what is other for him
  * @param keep is called when all files have left and before the zip is closed: what it throws breaks the zip off; not when the receiver went away
  */
-export async function sendZip(
-  res: Response,
+export async function packZip(
+  out: Writable,
   plan: Handover,
   store: FileStore,
-  fileName: string,
   before: { words: string; manifest: Map<string, string> } | null,
   keep: (packed: Packed) => Promise<void>,
   madeFor: readonly string[] = [],
@@ -74,15 +73,14 @@ export async function sendZip(
     const text = contents(plan, leaving, before ? { words: before.words, gone } : null, madeFor);
     const listed = [...leaving, { path: 'CONTENTS.txt', sha256: hashOf(text), at: null }];
     const zip = archiver('zip', { zlib: { level: 6 } });
-    res.attachment(fileName);
     let broken = false;
     zip.on('error', (error) => {
       broken = true;
-      res.destroy(error);
+      out.destroy(error);
     });
-    const closed = new Promise<'gone'>((went) => res.once('close', () => went('gone')));
-    res.on('close', () => zip.abort());
-    zip.pipe(res);
+    const closed = new Promise<'gone'>((went) => out.once('close', () => went('gone')));
+    out.on('close', () => zip.abort());
+    zip.pipe(out);
     zip.append(text, { name: 'CONTENTS.txt' });
     zip.append(manifestText(listed), { name: 'MANIFEST.sha256' });
     if (!(await appendAll(zip, leaving, store, closed)) || broken) return;

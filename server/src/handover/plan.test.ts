@@ -1,9 +1,9 @@
 import { createHash, randomUUID } from 'node:crypto';
-import { rmSync } from 'node:fs';
+import { readdirSync, readFileSync, rmSync } from 'node:fs';
 import path from 'node:path';
 import JSZip from 'jszip';
 import sharp from 'sharp';
-import type { SolveOutcome } from '@mesure/contract';
+import type { KeptHandover, SolveOutcome } from '@mesure/contract';
 import { readTiesCsv } from '@mesure/formats';
 import { readFdl } from '@mesure/formats/fdl';
 import { wordsOf } from '../../../formats/src/test-pdf';
@@ -265,6 +265,47 @@ test('a picture that was lined up leaves with its marks and with where the camer
   expect(String(await files.find((q) => q.path === 'line-up-marks.csv')!.make()).split('\n')).toHaveLength(7);
   expect(files.find((q) => q.path === 'takes/90-take-1/line-ups/frame.png')!.stored).toBe(body.sha256);
 });
+
+test('a handover that is kept on the server is whole there, is fetched in parts, and lies in the folder beside one of the same name', async () => {
+  const kept = async (): Promise<KeptHandover> =>
+    (
+      await wrangler.agent
+        .post(server.at(`/days/${id.day}/handovers`))
+        .set('x-csrf-token', wrangler.csrf)
+        .send({ id: randomUUID(), to: 'Lisk', supplementTo: null, target: 'server' })
+        .expect(201)
+    ).body as KeptHandover;
+  const [first, second] = [await kept(), await kept()];
+  expect(path.basename(first.copiedTo!)).toBe(first.name);
+  expect(path.basename(second.copiedTo!)).toBe(first.name.replace('.zip', '-2.zip'));
+  const bytes = readFileSync(first.copiedTo!);
+  expect(createHash('sha256').update(bytes).digest('hex')).toBe(first.sha256);
+  expect(bytes.length).toBe(first.sizeBytes);
+  // nothing half lies beside them
+  expect(readdirSync(path.dirname(first.copiedTo!)).filter((f) => f.endsWith('.part'))).toEqual([]);
+  const opened = await JSZip.loadAsync(bytes);
+  expect(Object.keys(opened.files)).toEqual(expect.arrayContaining(['CONTENTS.txt', 'MANIFEST.sha256', 'takes.csv']));
+  const guest = await server.signIn('guest');
+  const file = () =>
+    guest.agent
+      .get(server.at(`/files/${first.sha256}`))
+      .buffer()
+      .parse(bufferOf);
+  const whole = await file().expect(200);
+  expect((whole.body as Buffer).equals(bytes)).toBe(true);
+  // cut after 100 bytes: the rest of the same file, and of no other
+  const rest = await file().set('Range', 'bytes=100-').set('If-Range', String(whole.headers.etag)).expect(206);
+  expect((rest.body as Buffer).equals(bytes.subarray(100))).toBe(true);
+  expect((await file().set('Range', 'bytes=100-').set('If-Range', '"another"').expect(200)).headers['content-length']).toBe(String(bytes.length));
+  expect((await plan()).handedOver[0]).toMatchObject({ to: 'Lisk', zip: { sha256: second.sha256, name: second.name } });
+});
+
+function bufferOf(res: unknown, done: (error: Error | null, body: Buffer) => void): void {
+  const parts: Buffer[] = [];
+  const stream = res as NodeJS.ReadableStream;
+  stream.on('data', (part: Buffer) => parts.push(part));
+  stream.on('end', () => done(null, Buffer.concat(parts)));
+}
 
 test('a solve without a scale, or of a part of the take, says so in its names, in its files and among what is missing', async () => {
   const unscaled = await take({ slate: '81', take: 1 }, outcome('not observable', { status: 'partial', anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] } }));

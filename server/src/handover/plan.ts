@@ -161,7 +161,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     maps: mapsOf(bending),
     closed,
     changedAfterClose,
-    handedOver: handedOver.map(({ id, body: { to, receiverId = null, by, at, supplementTo, files: count, sizeBytes, missing: lacking } }) => ({
+    handedOver: handedOver.map(({ id, body: { to, receiverId = null, by, at, supplementTo, files: count, sizeBytes, zip = null, missing: lacking } }) => ({
       id,
       to,
       receiverId,
@@ -170,6 +170,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
       supplementTo,
       files: count,
       sizeBytes,
+      zip,
       missing: lacking,
     })),
     changedSince,

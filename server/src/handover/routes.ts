@@ -1,22 +1,27 @@
-import type { HandOver, HandoverBody, HandoverPlan, ReceiverBody } from '@mesure/contract';
+import type { FileRef, HandOver, HandoverBody, HandoverPlan, KeptHandover, ReceiverBody } from '@mesure/contract';
 import { handOverSchema, idSchema } from '@mesure/contract/schemas';
 import { randomUUID } from 'node:crypto';
-import { mkdtemp, rm, writeFile } from 'node:fs/promises';
+import { createWriteStream } from 'node:fs';
+import { copyFile, link, mkdir, mkdtemp, rm, stat, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
+import { finished } from 'node:stream/promises';
 import type { Database } from '../db/connect';
 import { viewerOf, type Viewer } from '../http/guard';
 import { ApiProblem } from '../http/problem';
+import type { ServerConfig } from '../config';
 import type { FileThread } from '../files/file-thread';
+import { spaceOf } from '../files/space';
 import type { FileStore } from '../files/store';
 import type { Route } from '../http/route';
 import { idParam, must } from '../http/validate';
 import { writeRecord } from '../records/service';
-import { manifestText, readManifest, sendZip, withoutLost, type Packed } from './pack';
+import { manifestText, packZip, readManifest, withoutLost, type Packed } from './pack';
 import { planHandover, type Handover } from './plan';
 import { AS_KEPT, wishesWords } from './receiver';
 
-export function handoverRoutes(db: Database, store: FileStore, thread: FileThread): Route[] {
+export function handoverRoutes(db: Database, store: FileStore, thread: FileThread, config: Pick<ServerConfig, 'dataDir' | 'space' | 'handoverDir'>): Route[] {
+  const space = spaceOf(db, config.dataDir, config.space, async () => undefined);
   return [
     {
       method: 'get',
@@ -48,15 +53,14 @@ export function handoverRoutes(db: Database, store: FileStore, thread: FileThrea
         const plan = await withoutLost(await planHandover(db, v.productionId, dayId, { maps: format === 'none' ? null : { format, thread }, wishes: receiver ?? AS_KEPT }), store);
         if (plan.files.length === 0) throw new ApiProblem('NOT_READY', 'There is nothing to hand over yet: no take of this day has a solve, and nothing was measured.');
         const before = asked.supplementTo === null ? null : await manifestOf(db, store, v.productionId, dayId, asked.supplementTo);
-        await sendZip(
-          res,
-          plan,
-          store,
-          `${plan.name}-${before ? 'supplement' : 'handover'}.zip`,
-          before,
-          (packed) => keep(db, store, v, dayId, asked, plan, packed),
-          receiver ? wishesWords(receiver.name, receiver) : [],
-        );
+        const name = `${plan.name}-${before ? 'supplement' : 'handover'}.zip`;
+        const lines = receiver ? wishesWords(receiver.name, receiver) : [];
+        if (asked.target === 'server') {
+          res.status(201).json(await keepOnServer({ db, store, space, folder: config.handoverDir, v, dayId, asked, plan, before, name, lines }));
+          return;
+        }
+        res.attachment(name);
+        await packZip(res, plan, store, before, (packed) => keep(db, store, v, dayId, asked, plan, packed, null), lines);
       },
     },
   ];
@@ -78,8 +82,79 @@ async function manifestOf(db: Database, store: FileStore, productionId: string, 
   return { words: `what was handed over to ${body.to} by ${body.by}, ${body.at}`, manifest: readManifest((await store.read(body.manifest.sha256)).toString('utf8')) };
 }
 
+interface Keeping {
+  db: Database;
+  store: FileStore;
+  space: ReturnType<typeof spaceOf>;
+  /** where a copy is put; null: nowhere */
+  folder: string | null;
+  v: Viewer;
+  dayId: string;
+  asked: HandOver;
+  plan: Handover;
+  before: Awaited<ReturnType<typeof manifestOf>> | null;
+  name: string;
+  lines: readonly string[];
+}
+
+/** The zip whole on the server, among its files: from there it is fetched, in parts if need be; and a copy where the server was told to put one. */
+async function keepOnServer({ db, store, space, folder, v, dayId, asked, plan, before, name, lines }: Keeping): Promise<KeptHandover> {
+  const dir = await mkdtemp(path.join(os.tmpdir(), 'mesure-kept-'));
+  try {
+    const file = path.join(dir, name);
+    const out = createWriteStream(file);
+    let packed: Packed | null = null;
+    await Promise.all([
+      finished(out),
+      packZip(
+        out,
+        plan,
+        store,
+        before,
+        async (p) => {
+          packed = p;
+        },
+        lines,
+      ),
+    ]);
+    if (!packed) throw new Error('the zip broke off');
+    const { size: sizeBytes } = await stat(file);
+    await space.begin(asked.id, v, sizeBytes);
+    const copiedTo = folder === null ? null : await copyInto(folder, v.productionId, file, name);
+    const sha256 = await store.put(file);
+    await db.StoredFile.upsert({ productionId: v.productionId, sha256, sizeBytes, name, mime: 'application/zip', widthPx: null, heightPx: null });
+    await keep(db, store, v, dayId, asked, plan, packed, { sha256, name });
+    return { name, sha256, sizeBytes, copiedTo };
+  } finally {
+    await space.end(asked.id);
+    await rm(dir, { recursive: true, force: true });
+  }
+}
+
+/** Whole or not there: who waits at the folder never takes half a zip. One of the same name stays beside it. */
+async function copyInto(folder: string, productionId: string, file: string, name: string): Promise<string> {
+  const dir = path.join(folder, productionId);
+  await mkdir(dir, { recursive: true });
+  const partial = path.join(dir, `.${randomUUID()}.part`);
+  await copyFile(file, partial);
+  for (let n = 1; ; n += 1) {
+    const target = path.join(dir, n === 1 ? name : name.replace(/\.zip$/, `-${n}.zip`));
+    // a link fails where something is already, and a rename would take its place
+    const made = await link(partial, target).then(
+      () => true,
+      (e: NodeJS.ErrnoException) => {
+        if (e.code === 'EEXIST') return false;
+        throw e;
+      },
+    );
+    if (!made) continue;
+    await rm(partial, { force: true });
+    return target;
+  }
+}
+
 /** Handed over is a state: to whom, by whom, when, and the list of what left. */
-async function keep(db: Database, store: FileStore, v: Viewer, dayId: string, asked: HandOver, plan: Handover, packed: Packed): Promise<void> {
+async function keep(db: Database, store: FileStore, v: Viewer, dayId: string, asked: HandOver, plan: Handover, packed: Packed, zip: FileRef | null): Promise<void> {
   const dir = await mkdtemp(path.join(os.tmpdir(), 'mesure-manifest-'));
   try {
     const name = `${plan.name}.sha256`;
@@ -98,6 +173,7 @@ async function keep(db: Database, store: FileStore, v: Viewer, dayId: string, as
       manifest: { sha256, name },
       files: packed.left,
       sizeBytes: packed.sizeBytes,
+      ...(zip ? { zip } : {}),
       missing: plan.missing.filter((m) => !m.answer).length,
     };
     await writeRecord(db, v, 'handover', asked.id, { mutationId: randomUUID(), baseVersion: 0, deleted: false, body });

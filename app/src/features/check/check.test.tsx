@@ -339,6 +339,26 @@ describe('a take', () => {
     expect(screen.queryByRole('radio', { name: /guided/ })).toBeNull();
   });
 
+  test('what a trim would leave out is said before, and is asked for with the next solve; trimmed, all can take part again', async () => {
+    const would = { places: 41, of: 5000, tracks: 7, limitPx: 1.2, restRmsPx: 0.38 };
+    const server = withSolve(solved(outcome('agrees', { trimWould: would } as Partial<SolveOutcome['solve']>)));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('trim')).toHaveTextContent(/41 of 5000 places, of 7 tracks, are farther off than 1\.2 px.*would be 0\.38 px instead of/);
+    fireEvent.press(screen.getByTestId('trim'));
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(server.started.at(-1)).toMatchObject({ kind: 'solve', options: { trim: true } });
+    screen.unmount();
+    const after = withSolve(solved(outcome('agrees', { trimWould: null, trimmed: [{ track: 'f1', frame: 3, residualPx: 4.2, reason: 'trim' }] } as Partial<SolveOutcome['solve']>)));
+    await open(<CheckScreen takeId={ID.take} />, after);
+    expect(screen.getByTestId('trim')).toHaveTextContent(/1 places of 1 tracks were left out, the worst 4\.2 px off/);
+    fireEvent.press(screen.getByTestId('trim'));
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(after.started.at(-1)).toMatchObject({ kind: 'solve' });
+    expect((after.started.at(-1) as { options: object }).options).not.toHaveProperty('trim');
+  });
+
   test('tracks: given, refused with their line, or not chosen after all', async () => {
     const server = new FakeServer(dayRecords().map((r) => (r.kind === 'take' ? record('take', r.id, takeBody({ tracks: null })) : r)));
     await open(<CheckScreen takeId={ID.take} />, server);

@@ -25,6 +25,7 @@ import { FrameErrorChart } from './frame-error-chart';
 import { ElsewhereSection } from './elsewhere/elsewhere-section';
 import { LineUpSection } from './line-up/line-up-section';
 import { PathDrawing } from './path-drawings';
+import { TrimTick } from './trim-tick';
 import { TurnDrawing } from './turn-drawing';
 import { DifferenceStrip } from './difference-strip';
 import { useVerdict } from './use-verdict';
@@ -52,6 +53,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const clock = useClock();
   const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
   const [mode, setMode] = useState<FocalMode>('free');
+  const [trimming, setTrimming] = useState<boolean | null>(null);
   useEffect(() => {
     void loadWhole(take.id);
   }, [take.id, analysis?.id, analysis?.status, loadWhole]);
@@ -67,11 +69,15 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const running = analysis?.status === 'queued' || analysis?.status === 'running';
   const outcome = analysis?.status === 'done' && analysis.outcome?.kind === 'solve' ? analysis.outcome : null;
 
+  // as the solve that is shown was made, until somebody says otherwise
+  const trimmedBefore = outcome?.solve.trimmed.some((t) => t.reason === 'trim') ?? false;
+  const trim = trimming ?? trimmedBefore;
   // once it was found it is found again, unless a plate says it better by then
   async function solve(findDistortion = outcome?.solve.distortion.mode === 'free') {
     // the server solves what it has: what waits here goes first
     await records.getState().send();
-    await analyses.getState().start('solve', take.id, { focalMode: mode, ...(findDistortion ? { findDistortion } : {}) });
+    await analyses.getState().start('solve', take.id, { focalMode: mode, ...(findDistortion ? { findDistortion } : {}), ...(trim ? { trim } : {}) });
+    setTrimming(null);
   }
   return (
     <Page
@@ -168,6 +174,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
               onChange={setMode}
             />
           )}
+          {outcome ? <TrimTick solve={outcome.solve} on={trim} onChange={setTrimming} /> : null}
         </Section>
       ) : null}
       <ElsewhereSection take={take} />

@@ -30,7 +30,13 @@ export function SpaceLine() {
       here = false;
     };
   }, [session.production.id]);
-  if (!space) return null;
+  // its line is there from the start: what stands below must not move under a finger
+  if (!space)
+    return (
+      <Words look="small" style={{ marginTop: SPACE.s }} aria-hidden>
+        {'\u00a0'}
+      </Words>
+    );
   const { words, little } = spaceWords(space);
   return (
     <Words look="small" dim={!little} color={little ? p.against : undefined} style={{ marginTop: SPACE.s }} testID="space">

@@ -21,6 +21,8 @@ interface Props {
 
 const mapWords = ({ count, maxBytes }: HandoverPlan['maps']): string => `${count} maps, up to ${maxBytes < 1e9 ? `${(maxBytes / 1e6).toFixed(0)} MB` : `${(maxBytes / 1e9).toFixed(1)} GB`}`;
 
+const megabytes = (bytes: number): string => `${(bytes / 1e6).toFixed(2)} MB`;
+
 /** To whom, and how much of it: the last question before a day leaves. */
 export function HandOverSheet({ dayId, dayName, plan, receiver, open, onDone }: Props) {
   const clock = useClock();
@@ -28,7 +30,7 @@ export function HandOverSheet({ dayId, dayName, plan, receiver, open, onDone }: 
   // a supplement adds to what left in the same way: under other names or units everything would be new
   const [before] = useState(plan.handedOver.find((h) => h.receiverId === (receiver?.id ?? null)));
   const [state, setState] = useState<{ busy: boolean; bytes: number; error: string | null }>({ busy: false, bytes: 0, error: null });
-  const form = useKeptForm(`hand over ${dayId} ${receiver?.id ?? ''}`, { to: before?.to ?? receiver?.body.name ?? '', what: before ? 'new' : 'all', maps: 'none' }, (v) =>
+  const form = useKeptForm(`hand over ${dayId} ${receiver?.id ?? ''}`, { to: before?.to ?? receiver?.body.name ?? '', what: before ? 'new' : 'all', maps: 'none', target: 'download' }, (v) =>
     v.to.trim() === '' ? [{ field: 'to', message: 'Say who gets it' }] : [],
   );
   const handOver = form.handleSubmit(async (v) => {
@@ -41,10 +43,16 @@ export function HandOverSheet({ dayId, dayName, plan, receiver, open, onDone }: 
         maps: receiver?.body.maps ?? (v.maps as 'none' | 'exr' | 'tiff'),
         receiverId: receiver?.id ?? null,
       };
+      if (v.target === 'server') {
+        const kept = await api.keepHandOver(session.production.id, dayId, asked);
+        form.done();
+        onDone(`Handed over to ${asked.to}: ${kept.name}, ${megabytes(kept.sizeBytes)}, is on the server${kept.copiedTo ? `, and at ${kept.copiedTo}` : ''}`);
+        return;
+      }
       const { name, blob } = await api.handOver(session.production.id, dayId, asked, (bytes) => setState((s) => ({ ...s, bytes })));
       saveFile(name, new Uint8Array(await blob.arrayBuffer()), 'application/zip');
       form.done();
-      onDone(`Handed over to ${asked.to}: ${name}, ${(blob.size / 1e6).toFixed(2)} MB`);
+      onDone(`Handed over to ${asked.to}: ${name}, ${megabytes(blob.size)}`);
     } catch (e) {
       setState({ busy: false, bytes: 0, error: e instanceof Error ? e.message : String(e) });
     }
@@ -82,6 +90,15 @@ export function HandOverSheet({ dayId, dayName, plan, receiver, open, onDone }: 
           ]}
         />
       ) : null}
+      <ChoiceField
+        form={form}
+        name="target"
+        label="Where to"
+        options={[
+          { value: 'download', title: 'this device', detail: 'at once' },
+          { value: 'server', title: 'the server', detail: 'fetched from there, goes on where it was cut' },
+        ]}
+      />
       <FormNotes form={form} />
       {state.error ? <Failing title="The handover was not made" text={`${state.error} Nothing was changed.`} /> : null}
       {state.busy ? <Words role="status">{state.bytes === 0 ? 'The server makes the files …' : `${(state.bytes / 1e6).toFixed(1)} MB are here`}</Words> : null}

@@ -4,6 +4,7 @@ import { useCallback, useEffect, useRef, useState } from 'react';
 import { View } from 'react-native';
 import { api, useAll, useClock, useData, useMayWrite, useRecordsState } from '../../data';
 import { Action, Sheet } from '../../ui/controls';
+import { fetchFile } from '../../ui/save-file';
 import { Empty, Failing, Loading } from '../../ui/states';
 import { Figure, Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
@@ -118,9 +119,21 @@ function DayWrap() {
       {closed ? <Words>{`■ Closed by ${closed.by}, ${clock.stamp(closed.at)}`}</Words> : null}
       <Changes testID="changed-after-close" changes={changedAfterClose} head={(n) => `◆ ${n} after that, marked in the handover:`} />
       {handedOver.map((h) => (
-        <Words key={h.id} testID="handed-over">
-          {`▸ ${h.supplementTo ? 'A supplement went' : 'Handed over'} to ${h.to} by ${h.by}, ${clock.stamp(h.at)}: ${h.files} files, ${(h.sizeBytes / 1e6).toFixed(1)} MB${h.missing > 0 ? `, ${h.missing} missing` : ''}`}
-        </Words>
+        <View key={h.id} style={{ flexDirection: 'row', flexWrap: 'wrap', alignItems: 'center', justifyContent: 'space-between' }}>
+          <Words testID="handed-over" style={{ flexShrink: 1 }}>
+            {`▸ ${h.supplementTo ? 'A supplement went' : 'Handed over'} to ${h.to} by ${h.by}, ${clock.stamp(h.at)}: ${h.files} files, ${(h.sizeBytes / 1e6).toFixed(1)} MB${h.missing > 0 ? `, ${h.missing} missing` : ''}`}
+          </Words>
+          {h.zip ? (
+            <Action
+              kind="quiet"
+              icon="download"
+              title="Fetch the zip"
+              label={`Fetch ${h.zip.name} from the server`}
+              onPress={() => fetchFile(api.fileUrl(session.production.id, h.zip!.sha256), h.zip!.name)}
+              testID="fetch-zip"
+            />
+          ) : null}
+        </View>
       ))}
       <Changes testID="changed-since" changes={changedSince} head={(n) => `◆ ${n} since; hand over what is new as a supplement:`} />
       {waiting > 0 ? <Words color={p.ink}>{`${waiting} entries wait on this device and are not part of this handover yet.`}</Words> : null}

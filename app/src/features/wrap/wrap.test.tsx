@@ -4,7 +4,8 @@ import { WrapScreen } from './wrap-screen';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle } from '../test-day';
 
 const saved: string[] = [];
-jest.mock('../../ui/save-file', () => ({ saveFile: (name: string) => saved.push(name) }));
+const fetched: string[] = [];
+jest.mock('../../ui/save-file', () => ({ saveFile: (name: string) => saved.push(name), fetchFile: (url: string) => fetched.push(url) }));
 
 const ANSWER = '00000000-0000-4000-8000-00000000aaaa';
 const absence = () => record('absence', ANSWER, { dayId: ID.day, takeId: ID.take, code: 'tilt', what: 'tilt', reason: 'the head was gone', by: 'Odalys', at: '2026-11-23T18:40:00.000Z' });
@@ -84,7 +85,7 @@ test('handing over asks to whom; the next time what is new is offered as a suppl
   screen.unmount();
   server.plan = {
     ...PLAN,
-    handedOver: [{ id: ANSWER, to: 'Lisk', receiverId: null, by: 'Odalys', at: '2026-11-23T19:00:00.000Z', supplementTo: null, files: 40, sizeBytes: 2_500_000, missing: 3 }],
+    handedOver: [{ id: ANSWER, to: 'Lisk', receiverId: null, by: 'Odalys', at: '2026-11-23T19:00:00.000Z', supplementTo: null, files: 40, sizeBytes: 2_500_000, zip: null, missing: 3 }],
     changedSince: [{ what: 'take 41A take 3: new', who: 'wrangler', when: '2026-11-23T19:30:00.000Z' }],
   };
   await open(<WrapScreen />, server);
@@ -94,6 +95,28 @@ test('handing over asks to whom; the next time what is new is offered as a suppl
   fireEvent.press(screen.getByTestId('hand-over-now'));
   await settle();
   expect(server.handedOver[1]).toMatchObject({ to: 'Lisk', supplementTo: ANSWER });
+});
+
+test('a handover that is kept on the server is fetched from there, by whoever sees it', async () => {
+  const server = new FakeServer();
+  server.plan = PLAN;
+  await open(<WrapScreen />, server);
+  fireEvent.press(screen.getByTestId('hand-over'));
+  fireEvent.changeText(screen.getByTestId('hand-over-to'), 'Lisk');
+  fireEvent.press(screen.getByRole('radio', { name: /^the server/ }));
+  fireEvent.press(screen.getByTestId('hand-over-now'));
+  await settle();
+  expect(server.handedOver.at(-1)).toMatchObject({ to: 'Lisk', target: 'server' });
+  expect(seen(/Handed over to Lisk: day-handover\.zip, 2\.50 MB, is on the server, and at \/drive\/day-handover\.zip/)).toBe(true);
+  screen.unmount();
+  const zip = { sha256: 'f'.repeat(64), name: 'day-handover.zip' };
+  server.plan = {
+    ...PLAN,
+    handedOver: [{ id: ANSWER, to: 'Lisk', receiverId: null, by: 'Odalys', at: '2026-11-23T19:00:00.000Z', supplementTo: null, files: 40, sizeBytes: 2_500_000, zip, missing: 0 }],
+  };
+  await open(<WrapScreen />, server, 'guest');
+  fireEvent.press(screen.getByTestId('fetch-zip'));
+  expect(fetched).toEqual([expect.stringContaining(zip.sha256)]);
 });
 
 const lastPlan = (server: FakeServer) => server.asked.filter((a) => a.startsWith('GET') && a.includes('/days/')).at(-1);
@@ -143,7 +166,7 @@ test('a receiver is chosen, changed and hidden; the handover leaves as he wants 
   server.plan = {
     ...PLAN,
     leftOut: 3,
-    handedOver: [{ id: ANSWER, to: 'Post', receiverId: null, by: 'Odalys', at: '2026-11-23T19:00:00.000Z', supplementTo: null, files: 40, sizeBytes: 2_500_000, missing: 3 }],
+    handedOver: [{ id: ANSWER, to: 'Post', receiverId: null, by: 'Odalys', at: '2026-11-23T19:00:00.000Z', supplementTo: null, files: 40, sizeBytes: 2_500_000, zip: null, missing: 3 }],
   };
   await open(<WrapScreen />, server);
   expect(screen.getByRole('radio', { name: /^nobody named/ })).toBeChecked();

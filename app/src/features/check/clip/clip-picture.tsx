@@ -6,6 +6,7 @@ import type { Aim } from '../../../ui/aim';
 import { Drawing } from '../../../ui/drawing';
 import type { Grab } from '../../../ui/handles';
 import { FONT, PICTURE_INK } from '../../../ui/theme';
+import type { MarkHint } from './mark-hints';
 import { StandingLines } from './standing';
 
 /** So many frames of a track's way are drawn behind it. */
@@ -22,6 +23,7 @@ export function ClipPicture({
   grab,
   describe,
   standing,
+  hints = [],
 }: {
   footage: FootageBody;
   index: number;
@@ -34,6 +36,8 @@ export function ClipPicture({
   describe: string;
   /** lines of what stands in the solved world, px of the clip */
   standing?: [number, number][][] | null;
+  /** where marks are expected */
+  hints?: readonly MarkHint[];
 }) {
   const { widthPx, heightPx, firstFrame } = footage;
   return (
@@ -54,6 +58,14 @@ export function ClipPicture({
               named={footage.marks.some((m) => m.name === t.id)}
               labelled={!footage.marks.some((m) => m.name === t.id && m.index === index)}
             />
+          ))}
+          {hints.map((h) => (
+            <G key={h.name}>
+              <Circle cx={h.x} cy={h.y} r={px(11)} fill="none" stroke={PICTURE_INK.light} strokeWidth={px(1.5)} strokeDasharray={`${px(4)} ${px(4)}`} />
+              <SvgText x={h.x + px(13)} y={h.y + px(5)} fontSize={px(13)} fontFamily={FONT.text} fill={PICTURE_INK.light}>
+                {h.name}
+              </SvgText>
+            </G>
           ))}
           {standing ? <StandingLines lines={standing} px={px} /> : null}
           {outline.length > 0 ? <Path d={pathOf(outline)} fill="none" stroke={PICTURE_INK.mark} strokeWidth={px(2)} /> : null}

@@ -19,6 +19,7 @@ import { ClipPicture } from './clip-picture';
 import { CountStrip } from './count-strip';
 import { GiveClip } from './give-clip';
 import { changeMask, cornerMoved, maskFrom, maskMoved, middleOf } from './masks';
+import { meantBy, useMarkHints } from './mark-hints';
 import { MaskProposals } from './mask-proposals';
 import { useFollowed, useFrames } from './use-frames';
 
@@ -77,6 +78,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
   const change = (now: (b: FootageBody) => FootageBody, label: string) => void write('footage', footage.id, now, label);
   const names = useMarkNames(take, body, index);
   const markName = name ?? names[0] ?? '';
+  const hints = useMarkHints(take, body, index);
 
   async function follow() {
     await records.getState().send();
@@ -85,7 +87,9 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
   function place(x: number, y: number) {
     if (doing === 'mask') setOutline((o) => [...o, [x, y]]);
     else {
-      const mark = { id: newId(), name: markName.trim(), index, x: Math.round(10 * x) / 10, y: Math.round(10 * y) / 10 };
+      // a name that somebody typed counts; else the mark that is expected where the thumb let go
+      const meant = name === null ? meantBy(hints.list, x, y, body.widthPx) : null;
+      const mark = { id: newId(), name: (meant ?? markName).trim(), index, x: Math.round(10 * x) / 10, y: Math.round(10 * y) / 10 };
       if (mark.name === '') return;
       change((b) => ({ ...b, marks: [...b.marks.filter((m) => !(m.name === mark.name && m.index === index)), mark] }), `${mark.name} marked in the clip`);
       setName(null);
@@ -149,6 +153,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
         url={urlOf(index)}
         tracks={tracks}
         outline={outline}
+        hints={doing === 'mark' ? hints.list : []}
         aim={aim}
         grab={grab}
         describe={
@@ -201,6 +206,11 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
       {may && doing !== 'mark' ? <MaskProposals body={body} tracks={tracks} onChange={change} /> : null}
       {doing === 'mark' ? (
         <View style={{ marginTop: SPACE.s }}>
+          {hints.list.length > 0 ? (
+            <Words look="small" dim testID="mark-hints">
+              {`Rings: where ${hints.from === 'solve' ? 'the test solve' : 'the plan'} expects ${hints.list.map((h) => h.name).join(', ')}. A mark set near a ring gets its name.`}
+            </Words>
+          ) : null}
           <Field label="Name of the mark" value={markName} onChangeText={setName} testID="mark-name" hint="Marks of the set come by themselves; any other name holds in this take." />
           {names.length > 1 ? (
             <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.xs }}>

@@ -1,7 +1,7 @@
 import type { Analysis, FootageBody, StoredRecord, TracksOutcome } from '@mesure/contract';
 import { outlineAt } from '@mesure/core';
 import { fireEvent, screen } from '@testing-library/react-native';
-import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../../test-day';
+import { dayRecords, FakeServer, ID, open, plannedBody, pushed, record, seen, settle, takeBody } from '../../test-day';
 import JSZip from 'jszip';
 import { FOOTAGE_BLANK } from './test-footage';
 import { asOneFile } from './picture-sequence';
@@ -125,6 +125,28 @@ test('a mask holds from one frame to another, or over the whole clip again', asy
   fireEvent.press(screen.getByTestId('mask-whole'));
   await settle();
   expect(bodyOf(server).masks[0]).toMatchObject({ from: null, to: null });
+});
+
+test('marks are expected where the plan has them, and one that is set near to its ring gets its name', async () => {
+  const sheet = (id: string, at: [number, number, number]) => ({ id, at, kind: 'cross' as const, diameterM: 0.05, ground: 'plain' as const, placed: true, normal: null, pieceId: null });
+  const server = withClip();
+  // the plan's camera stands at the origin, 1.4 m high, and looks along −Z
+  server.records.set('plan', record('plan', 'plan', plannedBody()));
+  server.records.set(ID.set, record('set', ID.set, { name: 'Galley', marks: ['K1', 'K2', 'K3'], sheet: [sheet('K2', [0.5, 1, -4]), sheet('K3', [0, 1, 4])] }));
+  await open(<ClipScreen takeId={ID.take} />, server);
+  fireEvent.press(screen.getByRole('radio', { name: /marks/ }));
+  // K1 has no place, and K3 is behind the camera
+  expect(screen.getByTestId('mark-hints')).toHaveTextContent('Rings: where the plan expects K2. A mark set near a ring gets its name.');
+  expect(screen.getByTestId('mark-name').props.value).toBe('K1');
+  // 32 mm on 24 mm: 0.125 of the depth to the right is a sixth of the width, 358 px wide on the phone
+  press(179 + (358 * 32 * 0.125) / 24, 94 + (358 * 32 * 0.1) / 24);
+  await settle();
+  expect(bodyOf(server).marks).toMatchObject([{ name: 'K2', index: 0 }]);
+  expect(screen.queryByTestId('mark-hints')).toBeNull();
+  // far from every ring it is the next name
+  press(30, 20);
+  await settle();
+  expect(bodyOf(server).marks.map((m) => m.name)).toEqual(['K2', 'K1']);
 });
 
 test('tracks that were followed say what they hold on to and become the take’s, counted in the clip’s own pixels', async () => {
