@@ -43,7 +43,7 @@ test('features that cross for a moment are not one thing, and one or two that sl
 
 test('a mask stays inside the frame, and every key has as many corners', () => {
   const [p] = proposeMasks(
-    thing('a', (f) => [40 + f, 1060], 4),
+    thing('a', (f) => [40 + 4 * f, 1060], 4),
     W,
     H,
   );
@@ -59,4 +59,21 @@ test('strips along the borders leave the middle free', () => {
   expect([masked(10, 500), masked(1910, 500), masked(900, 10), masked(900, 1070)]).toEqual([true, true, true, true]);
   expect(masked(960, 540)).toBe(false);
   expect(masked(70, 70)).toBe(false);
+});
+
+test('what slides along the edges of things that stand still is no thing of its own, however the camera goes', () => {
+  // a camera that pans: everything goes by at nine pixels a frame, and near things at fourteen
+  const by = (x: number, y: number, perFrame: number, id: string, moving: boolean): JudgedTrack => ({
+    id,
+    moving,
+    frames: FRAMES,
+    xPx: FRAMES.map((f) => x - perFrame * f + 0.3 * g()),
+    yPx: FRAMES.map(() => y + 0.3 * g()),
+  });
+  const background = Array.from({ length: 60 }, (_, i) => by(300 + 1500 * u(), 1080 * u(), 9, `s${i}`, false));
+  const slides = Array.from({ length: 8 }, (_, i) => by(900 + 12 * i, 400 + 20 * i, 9.6, `e${i}`, true));
+  expect(proposeMasks([...background, ...slides], W, H)).toEqual([]);
+  // and something that crosses against the pan is one
+  const crossing = thing('a', (f) => [600 + 8 * f, 500], 5);
+  expect(proposeMasks([...background, ...slides, ...crossing], W, H).map((p) => p.tracks.length)).toEqual([5]);
 });
