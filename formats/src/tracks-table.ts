@@ -2,6 +2,8 @@ import Papa from 'papaparse';
 import { csvText } from './csv-cells';
 import { FormatError } from './format-error';
 
+export { textOf } from './text';
+
 export const TRACK_COLUMNS = ['track', 'frame', 'x', 'y', 'weight'] as const;
 export type TrackColumn = (typeof TRACK_COLUMNS)[number];
 const NEEDED: readonly TrackColumn[] = ['track', 'frame', 'x', 'y'];

@@ -67,7 +67,9 @@ async function acceptMove(file: string, name: string): Promise<Accepted> {
   const handle = await open(file);
   const { buffer, bytesRead } = await handle.read(Buffer.alloc(4096), 0, 4096, 0).finally(() => handle.close());
   const head = buffer.subarray(0, bytesRead);
-  if (head.toString('latin1').startsWith('glTF') || (bytesRead > 0 && !head.includes(0))) return { name, mime: MOVE, widthPx: null, heightPx: null };
+  // of sixteen bits a letter, as spreadsheets save it, every second byte is nothing
+  const wide = (head[0] === 0xff && head[1] === 0xfe) || (head[0] === 0xfe && head[1] === 0xff);
+  if (head.toString('latin1').startsWith('glTF') || wide || (bytesRead > 0 && !head.includes(0))) return { name, mime: MOVE, widthPx: null, heightPx: null };
   throw new ApiProblem('UNREADABLE_FILE', `${name} is neither glTF nor text: a camera move is read from GLB, glTF, USD text, JSON samples or CSV, its points from CSV or PLY text.`);
 }
 

@@ -1,3 +1,4 @@
+import { TextDecoder as WholeTextDecoder } from 'node:util';
 import type { Analysis, SolveOutcome } from '@mesure/contract';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { CheckScreen } from './check-screen';
@@ -377,6 +378,20 @@ describe('a take', () => {
     await settle();
     expect(server.records.get(ID.take)!.body).toMatchObject({ tracks: { name: 'tracks.csv' } });
     expect(screen.getByTestId('start-solve')).toBeTruthy();
+  });
+
+  test('a table that a spreadsheet saved in sixteen bits is read like any other', async () => {
+    const server = new FakeServer(dayRecords().map((r) => (r.kind === 'take' ? record('take', r.id, takeBody({ tracks: null })) : r)));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    // the stand-in of this environment knows UTF-8 alone; a browser's own knows both
+    const usual = global.TextDecoder;
+    global.TextDecoder = WholeTextDecoder as typeof usual;
+    const text = 'track,frame,x,y\nK1,1,2,3\n';
+    picked.file = new File([new Uint8Array([0xff, 0xfe, ...[...text].flatMap((c) => [c.charCodeAt(0), 0])])], 'wide.csv');
+    fireEvent.press(screen.getByTestId('give-tracks'));
+    await settle();
+    expect(server.records.get(ID.take)!.body).toMatchObject({ tracks: { name: 'wide.csv' } });
+    global.TextDecoder = usual;
   });
 
   test('tracks of another shape have their columns said, and arrive as the CSV that is read', async () => {

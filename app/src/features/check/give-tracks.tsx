@@ -1,5 +1,5 @@
 import type { StoredRecord } from '@mesure/contract';
-import { isTracksCsv, lookAtTracks, TRACK_COLUMNS, tracksCsvOf, type TrackColumn, type TracksTable } from '@mesure/formats/tracks-table';
+import { isTracksCsv, lookAtTracks, textOf, TRACK_COLUMNS, tracksCsvOf, type TrackColumn, type TracksTable } from '@mesure/formats/tracks-table';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { api, newId, useData, useRecordsState } from '../../data';
@@ -45,7 +45,7 @@ export function GiveTracks({ take, title }: { take: StoredRecord<'take'>; title:
     const file = await pickFile('.csv,.txt,.tsv,text/csv,text/plain');
     if (!file) return;
     await attempt(async () => {
-      const text = await file.text();
+      const text = textOf(new Uint8Array(await file.arrayBuffer()), file.name);
       const table = lookAtTracks(text, file.name);
       if (isTracksCsv(table)) await send(file, file.name);
       else setChosen({ file, text, table });

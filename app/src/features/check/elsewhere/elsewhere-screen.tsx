@@ -47,6 +47,7 @@ interface Props {
 function Brought({ given, take }: Props) {
   const router = useRouter();
   const clock = useClock();
+  const find = useFind();
   const wide = useIsWide();
   const may = useMay('give');
   const { records, analyses } = useData();
@@ -74,6 +75,7 @@ function Brought({ given, take }: Props) {
   const read = (instead: Partial<ForeignReading>, label: string) =>
     void change((b) => ({ ...b, reading: { ...(b.reading ?? outcome?.reading ?? usualReading({ metres: null, up: null })), ...instead } }), label);
   const whole = outcome && isWhole(analysis!);
+  const marks = find('set', find('setup', take.body.setupId)?.body.setId ?? '')?.body.marks ?? [];
   return (
     <Page
       action={
@@ -99,11 +101,11 @@ function Brought({ given, take }: Props) {
             {outcome.reconcile?.sentence ?? 'It says no focal length, so its lens cannot be compared.'}
           </Words>
           {outcome.reconcile ? <VerdictMark verdict={outcome.reconcile.verdict} large /> : null}
-          {!whole ? <Loading what="the solve" /> : wide ? <Beside left={<Said outcome={outcome} take={take} />} right={<Drawn solve={outcome.solve} own={ownSolve} />} /> : null}
+          {!whole ? <Loading what="the solve" /> : wide ? <Beside left={<Said outcome={outcome} take={take} />} right={<Drawn solve={outcome.solve} own={ownSolve} marks={marks} />} /> : null}
           {whole && !wide ? (
             <>
               <Said outcome={outcome} take={take} />
-              <Drawn solve={outcome.solve} own={ownSolve} />
+              <Drawn solve={outcome.solve} own={ownSolve} marks={marks} />
             </>
           ) : null}
         </>
@@ -183,11 +185,11 @@ function Said({ outcome, take }: { outcome: ElsewhereOutcome; take: StoredRecord
 }
 
 /** Its path in the set, and where there is a test solve of the take, that one's dashed over it. */
-function Drawn({ solve, own }: { solve: SolveResult; own: SolveResult | null }) {
+function Drawn({ solve, own, marks }: { solve: SolveResult; own: SolveResult | null; marks: readonly string[] }) {
   const comparison: SolveComparison | null = own ? compareSolves(solve, own) : null;
   return (
     <Section title="Path and points">
-      <PathDrawing solve={solve} from="above" marks={solve.points.map((q) => q.track).filter((id) => !/^(vertex|f)\s?\d/.test(id))} over={comparison?.path ?? []} />
+      <PathDrawing solve={solve} from="above" marks={marks} over={comparison?.path ?? []} />
       <PathDrawing solve={solve} from="side" marks={[]} over={comparison?.path ?? []} />
       {comparison && own ? (
         <View testID="elsewhere-comparison">
