@@ -16,6 +16,9 @@ export async function readGltfMove(bytes: Uint8Array, file: string, takeFps: num
     throw new FormatError(file, null, null, `cannot be read as glTF 2.0 (${e.message})`);
   });
   const root = document.getRoot();
+  // an index that points nowhere leaves a sampler without its numbers
+  for (const s of root.listAnimations().flatMap((a) => a.listSamplers()))
+    if (!s.getInput()?.getArray() || !s.getOutput()?.getArray()) throw new FormatError(file, null, null, 'has an animation without its times or values');
   const cameras = root.listNodes().filter((n) => n.getCamera());
   const moving = cameras.filter((n) => chainOf(n).some((q) => channelsOf(q).length > 0));
   const node = moving[0] ?? cameras[0];
@@ -44,7 +47,7 @@ export async function readGltfMove(bytes: Uint8Array, file: string, takeFps: num
     const mesh = n.getMesh();
     const names = (mesh?.getExtras() as { tracks?: string[] } | undefined)?.tracks;
     const at = mesh?.listPrimitives()[0]?.getAttribute('POSITION');
-    return names && at ? names.map((id, i) => ({ id, at: throughWorld(n, at.getElement(i, []) as unknown as Vec3) })) : [];
+    return names && at?.getArray() ? names.map((id, i) => ({ id, at: throughWorld(n, at.getElement(i, []) as unknown as Vec3) })) : [];
   });
   return {
     format: 'glTF 2.0',

@@ -155,6 +155,15 @@ describe('glTF', () => {
     expect(m.notes.join()).toMatch(/counts in seconds/);
   });
 
+  test('an animation whose numbers are not there is refused, whatever else the file holds', async () => {
+    const whole = Buffer.from(await glb());
+    const at = whole.indexOf('"output":') + '"output":'.length;
+    expect(at).toBeGreaterThan(20);
+    // the accessor that it names is none of the file's
+    whole.write('9', at, 'latin1');
+    await expect(readGlb(new Uint8Array(whole))).rejects.toThrow(/without its times or values|cannot be read as glTF/);
+  });
+
   test('another rate than it was made at, no rate, two cameras and no glTF are refused in words', async () => {
     await expect(readGlb(await glb({ fps: 25 }))).rejects.toThrow(/made at another rate/);
     await expect(readGlb(await glb(), null)).rejects.toThrow(/how many frames a second/);
