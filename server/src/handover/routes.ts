@@ -2,7 +2,7 @@ import type { FileRef, HandOver, HandoverBody, HandoverPlan, KeptHandover, Recei
 import { handOverSchema, idSchema } from '@mesure/contract/schemas';
 import { randomUUID } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { copyFile, link, mkdir, mkdtemp, rm, stat, writeFile } from 'node:fs/promises';
+import { copyFile, link, mkdir, mkdtemp, rename, rm, stat, writeFile } from 'node:fs/promises';
 import os from 'node:os';
 import path from 'node:path';
 import { finished } from 'node:stream/promises';
@@ -139,17 +139,26 @@ async function copyInto(folder: string, productionId: string, file: string, name
   await copyFile(file, partial);
   for (let n = 1; ; n += 1) {
     const target = path.join(dir, n === 1 ? name : name.replace(/\.zip$/, `-${n}.zip`));
-    // a link fails where something is already, and a rename would take its place
-    const made = await link(partial, target).then(
-      () => true,
-      (e: NodeJS.ErrnoException) => {
-        if (e.code === 'EEXIST') return false;
-        throw e;
-      },
-    );
+    const made = await placed(partial, target);
     if (!made) continue;
     await rm(partial, { force: true });
     return target;
+  }
+}
+
+/** False where something is already. A link fails there, and a rename would take its place; a shared drive that knows no links is looked at first. */
+async function placed(partial: string, target: string): Promise<boolean> {
+  try {
+    await link(partial, target);
+    return true;
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'EEXIST') return false;
+    const there = await stat(target).then(
+      () => true,
+      () => false,
+    );
+    if (!there) await rename(partial, target);
+    return !there;
   }
 }
 
