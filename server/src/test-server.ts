@@ -230,3 +230,11 @@ export async function startTestServer({
     },
   };
 }
+
+/** What an answer holds, as bytes, for supertest's `parse`. */
+export function bytesOf(res: unknown, done: (error: Error | null, body: Buffer) => void): void {
+  const parts: Buffer[] = [];
+  const stream = res as NodeJS.ReadableStream;
+  stream.on('data', (c: Buffer) => parts.push(c));
+  stream.on('end', () => done(null, Buffer.concat(parts)));
+}

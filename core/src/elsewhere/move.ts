@@ -1,5 +1,5 @@
 import type { Quat, Vec3 } from '../math';
-import type { LengthUnit, Space } from '../units';
+import { METRES_PER, type LengthUnit, type Space } from '../units';
 
 /** Focal length of a frame: in millimetres, or over the width of the picture that the file speaks of. */
 export type ForeignFocal = { mm: number } | { overWidth: number };
@@ -49,11 +49,11 @@ export interface ForeignReading {
   world: 'own' | 'set';
 }
 
-const METRES: Record<ForeignReading['unit'], number> = { m: 1, cm: 0.01, mm: 0.001, in: 0.0254, ft: 0.3048, 'of the solve': 1 };
-export const metresOf = (unit: ForeignReading['unit']): number => METRES[unit];
+/** Of a unit that nothing tells, as it stands. */
+export const metresOf = (unit: ForeignReading['unit']): number => (unit === 'of the solve' ? 1 : METRES_PER[unit]);
 
 /** How a move is read when nobody says otherwise. */
 export function usualReading(move: Pick<ForeignMove, 'metres' | 'up'>): ForeignReading {
-  const named = FOREIGN_UNITS.find((u) => u !== 'of the solve' && typeof move.metres === 'number' && Math.abs(METRES[u] / move.metres - 1) < 1e-6);
+  const named = FOREIGN_UNITS.find((u) => u !== 'of the solve' && typeof move.metres === 'number' && Math.abs(metresOf(u) / move.metres - 1) < 1e-6);
   return { unit: named ?? (move.metres === null ? 'm' : 'of the solve'), up: move.up ?? 'Y', looks: '-Z', addFrames: 0, world: 'own' };
 }

@@ -1,33 +1,11 @@
-import { CoreError, tieMove, usualReading, type SolveResult, type SolveSetup } from '@mesure/core';
+import { CoreError, tieMove, usualReading } from '@mesure/core';
 import { draws, uniform } from '@mesure/synthetic';
 import { FormatError } from '../format-error';
 import { SHOT_FILES } from '../shot';
 import { lookAtTracks, tracksCsvOf } from '../tracks-table';
 import { readMoveFile, readMovePoints } from '.';
+import { TEST_SETUP as setup, TEST_SOLVE as solve } from './test-solve';
 
-const unit = (q: number[]) => q.map((v) => v / Math.hypot(...q));
-const solve = {
-  status: 'solved',
-  width: 1920,
-  height: 1080,
-  focalMm: 28,
-  sigmaFocalMm: 0.1,
-  focalMode: 'free',
-  distortion: { model: 'radial', k: [-0.08, 0.01, 0], p: [0, 0], mode: 'held', normalisedWithMm: 28, follows: false },
-  rmsPx: 0.3,
-  frames: [0, 1, 2, 3].map((i) => ({ frame: 101 + i, position: [0.1 * i, 1.4, 1], rotation: unit([0.1, 0.3 + 0.05 * i, -0.04, 0.9]), focalMm: 28, rmsPx: 0.3, tracks: 20, sigmaPositionM: 0.001 })),
-  points: ['K1', 'K2', 'K3', 'K4'].map((track, i) => ({ track, position: [0.5 * i, 0.1 * (i % 2), -3 - 0.3 * i], sigmaM: 0.002, rmsPx: 0.2, observations: 3 })),
-  anchoring: { scale: 1, sigmaScalePct: 0.1, datum: [], residuals: [] },
-  trimmed: [],
-  warnings: [],
-} as unknown as SolveResult;
-const setup: SolveSetup = {
-  image: { width: 1920, height: 1080 },
-  sensor: { widthMm: 24, heightMm: 13.5 },
-  focal: { mode: 'free', mm: 28 },
-  fps: 24,
-  anchors: { level: ['K1', 'K2', 'K3'], lengths: [{ a: 'K1', b: 'K4', m: 1.7 }], cameraHeights: [{ frame: 101, m: 1.4 }] },
-};
 const SYNTAX = '0123456789-.eE(){}[]",;:';
 
 /** Bytes turned over, replaced by what the syntax is made of, copied about, or cut off. */

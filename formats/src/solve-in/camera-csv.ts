@@ -1,6 +1,7 @@
-import { isLengthUnit, matToQuat, METRES_PER, type ForeignFrame, type ForeignMove, type LengthUnit, type Quat, type TurnOrder } from '@mesure/core';
+import { matToQuat, type ForeignFrame, type ForeignMove, type Quat, type TurnOrder } from '@mesure/core';
 import { eachRow, type TableRow } from '../csv-table';
 import { FormatError } from '../format-error';
+import { spaceColumns } from './space-columns';
 import { turnsInOrder } from './turns';
 
 const SHAPE = 'frame,x,y,z,qx,qy,qz,qw[,focal_mm][,unit][,up], or rx,ry,rz in degrees in place of the quaternion';
@@ -12,8 +13,7 @@ export function readCameraCsv(text: string, file: string, order: TurnOrder | nul
   const has = (name: string) => names.includes(name);
   const angles = !has('qx') && has('rx');
   const frames: ForeignFrame[] = [];
-  const units = new Set<string>();
-  const ups = new Set<string>();
+  const space = spaceColumns(file);
   let width: number | null = null;
   eachRow(text, file, ['frame', 'x', 'y', 'z', ...(angles ? ['rx', 'ry', 'rz'] : ['qx', 'qy', 'qz', 'qw'])], SHAPE, (row) => {
     const frame = row.number('frame');
@@ -23,21 +23,14 @@ export function readCameraCsv(text: string, file: string, order: TurnOrder | nul
       ? matToQuat(turnsInOrder(order!, { X: row.number('rx'), Y: row.number('ry'), Z: row.number('rz') }))
       : [row.number('qx'), row.number('qy'), row.number('qz'), row.number('qw')];
     frames.push({ frame, position: [row.number('x'), row.number('y'), row.number('z')], rotation, focal: focalOf(row, has, file) });
-    if (row.text('unit') !== '') units.add(row.text('unit'));
-    if (row.text('up') !== '') ups.add(row.text('up').toUpperCase());
+    space.row(row);
     if (row.text('width_px') !== '') width = row.number('width_px');
   });
-  if (units.size > 1 || ups.size > 1) throw new FormatError(file, null, units.size > 1 ? 'unit' : 'up', `holds ${[...(units.size > 1 ? units : ups)].join(' and ')}; one for all rows is needed`);
-  const [unit = null] = units;
-  const [up = null] = ups;
-  if (unit !== null && unit !== 'of the solve' && !isLengthUnit(unit)) throw new FormatError(file, null, 'unit', `"${unit}" is not known; m, cm, mm, in, ft or "of the solve"`);
-  if (up !== null && up !== 'Y' && up !== 'Z') throw new FormatError(file, null, 'up', `"${up}" is not known; Y or Z`);
   return {
     format: 'CSV',
     frames,
     points: [],
-    metres: unit === null || unit === 'of the solve' ? unit : METRES_PER[unit as LengthUnit],
-    up,
+    ...space.said(),
     // ours says the focal length of the recorded picture, whatever its size
     pictureWidthPx: null,
     fps: null,

@@ -1,7 +1,8 @@
-import { isLengthUnit, METRES_PER, type ForeignMove, type Vec3 } from '@mesure/core';
+import type { ForeignMove, Vec3 } from '@mesure/core';
 import { eachRow } from '../csv-table';
 import { FormatError } from '../format-error';
 import { textOf } from '../text';
+import { spaceColumns } from './space-columns';
 
 type Points = Pick<ForeignMove, 'points' | 'pointsMetres' | 'pointsUp'>;
 
@@ -9,21 +10,17 @@ type Points = Pick<ForeignMove, 'points' | 'pointsMetres' | 'pointsUp'>;
 export function readMovePoints(bytes: Uint8Array, file: string): Points {
   if (bytes[0] === 0x70 && bytes[1] === 0x6c && bytes[2] === 0x79 && (bytes[3] === 0x0a || bytes[3] === 0x0d)) return plyPoints(bytes, file);
   const points: Points['points'] = [];
-  const [units, ups, ids] = [new Set<string>(), new Set<string>(), new Set<string>()];
+  const space = spaceColumns(file);
+  const ids = new Set<string>();
   eachRow(textOf(bytes, file), file, ['id', 'x', 'y', 'z'], 'id,x,y,z[,unit][,up]', (row) => {
     const id = row.text('id');
     if (ids.has(id)) throw new FormatError(file, row.line, 'id', `${id} stands in it twice`);
     ids.add(id);
     points.push({ id, at: [row.number('x'), row.number('y'), row.number('z')] });
-    if (row.text('unit') !== '') units.add(row.text('unit'));
-    if (row.text('up') !== '') ups.add(row.text('up').toUpperCase());
+    space.row(row);
   });
-  const [unit = null] = units;
-  const [up = null] = ups;
-  if (units.size > 1 || (unit !== null && unit !== 'of the solve' && !isLengthUnit(unit)))
-    throw new FormatError(file, null, 'unit', `holds ${[...units].join(', ')}; one of m, cm, mm, in, ft or "of the solve"`);
-  if (ups.size > 1 || (up !== null && up !== 'Y' && up !== 'Z')) throw new FormatError(file, null, 'up', `holds ${[...ups].join(', ')}; Y or Z`);
-  return { points, pointsMetres: unit !== null && isLengthUnit(unit) ? METRES_PER[unit] : null, pointsUp: up };
+  const { metres, up } = space.said();
+  return { points, pointsMetres: metres === 'of the solve' ? null : metres, pointsUp: up };
 }
 
 function plyPoints(bytes: Uint8Array, file: string): Points {

@@ -1,7 +1,8 @@
 import { Document, NodeIO } from '@gltf-transform/core';
-import { quatToMat, type ForeignMove, type Quat, type SolveResult, type SolveSetup } from '@mesure/core';
+import { quatToMat, type ForeignMove, type Quat } from '@mesure/core';
 import { SHOT_FILES, type Shot } from '../shot';
 import { readMoveFile, readMovePoints } from '.';
+import { TEST_SETUP as setup, TEST_SOLVE as solve } from './test-solve';
 
 const bytes = (text: string) => new TextEncoder().encode(text);
 const read = (text: string, file = 'move.usda', options = {}) => readMoveFile(bytes(text), file, { fps: 24, order: null, ...options });
@@ -234,37 +235,7 @@ describe('CSV', () => {
 });
 
 describe('what is written here comes in as it left', () => {
-  const solve = {
-    status: 'solved',
-    width: 1920,
-    height: 1080,
-    focalMm: 28,
-    sigmaFocalMm: 0.1,
-    focalMode: 'free',
-    distortion: { model: 'radial', k: [-0.08, 0.01, 0], p: [0, 0], mode: 'held', normalisedWithMm: 28, follows: false },
-    rmsPx: 0.3,
-    frames: [0, 1, 2].map((i) => ({
-      frame: 101 + i,
-      position: [0.1 * i, 1.4, 1 - 0.2 * i],
-      rotation: unit([0.1, 0.3 + 0.05 * i, -0.04, 0.9]),
-      focalMm: 28,
-      rmsPx: 0.3,
-      tracks: 20,
-      sigmaPositionM: 0.001,
-    })),
-    points: [
-      { track: 'K1', position: [0.5, 0, -3], sigmaM: 0.002, rmsPx: 0.2, observations: 3 },
-      { track: 'K2', position: [-1, 1.2, -4], sigmaM: 0.002, rmsPx: 0.2, observations: 3 },
-    ],
-    anchoring: { scale: 1, sigmaScalePct: 0.1, datum: [], residuals: [] },
-    trimmed: [],
-    warnings: [],
-  } as unknown as SolveResult;
-  const setup: SolveSetup = { image: { width: 1920, height: 1080 }, sensor: { widthMm: 24, heightMm: 13.5 }, focal: { mode: 'free', mm: 28 }, fps: 24 };
   const shot = (space?: Shot['space']): Shot => ({ name: 'a shot', solve, setup, fps: 24, space });
-  function unit(q: number[]): number[] {
-    return q.map((v) => v / Math.hypot(...q));
-  }
 
   test.each(['gltf', 'usda', 'tracking-json', 'csv'])('%s, in metres, and where it is open in centimetres with Z up', async (format) => {
     const file = SHOT_FILES.find((f) => f.format === format)!;

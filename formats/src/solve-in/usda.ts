@@ -37,7 +37,7 @@ export function readUsdaMove(text: string, file: string): ForeignMove {
   // a unit without a name is brought to metres here
   const named = stated !== undefined && FOREIGN_UNITS.some((u) => u !== 'of the solve' && Math.abs(metresOf(u) / stated - 1) < 1e-6);
   const scale = stated === undefined || named ? 1 : stated;
-  const ofSolve = isOfSolve(metadata.get('customLayerData'), text);
+  const ofSolve = isOfSolve(text);
   const times = codes.length > 0 ? codes : [numberOf(metadata.get('startTimeCode')) ?? 1];
   const frames = times.map((code): ForeignFrame => {
     const frame = code / codesPerFrame;
@@ -67,7 +67,7 @@ export function readUsdaMove(text: string, file: string): ForeignMove {
 
 const numberOf = (v: UsdValue | null | undefined): number | undefined => (typeof v === 'number' ? v : undefined);
 /** Ours says so where a solve has no scale: there `metersPerUnit` is a placeholder. */
-const isOfSolve = (_data: UsdValue | undefined, text: string): boolean => /string unit = "of the solve"/.test(text.slice(0, 20_000));
+const isOfSolve = (text: string): boolean => /string unit = "of the solve"/.test(text.slice(0, 20_000));
 
 function cameraChains(prims: readonly Prim[], above: readonly Prim[] = []): Prim[][] {
   return prims.flatMap((p) => [...(p.type === 'Camera' ? [[...above, p]] : []), ...cameraChains(p.children, [...above, p])]);

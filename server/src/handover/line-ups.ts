@@ -1,9 +1,10 @@
-import { lineUpQuestion, netInputOf, type SolvedNet, type StoredRecord } from '@mesure/contract';
-import { checkLineUp, CoreError, intoSpace, solveNet, type CheckedLineUp } from '@mesure/core';
+import { lineUpQuestion, type SolvedNet, type StoredRecord } from '@mesure/contract';
+import { checkLineUp, CoreError, intoSpace, type CheckedLineUp } from '@mesure/core';
 import { writeCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { lensEvidence } from '../jobs/solve/lens-evidence';
 import { labelOf, slug, type HandoverDay, type HandoverFile } from './day';
+import { adjustedNet } from './net';
 import { spaceOf } from './receiver';
 
 interface LinedUp {
@@ -62,17 +63,8 @@ function netOf({ find, all }: HandoverDay, setId: string): SolvedNet | null {
   const set = find('set', setId);
   const ofSet = <T extends { body: { setId: string } }>(list: readonly T[]): T[] => list.filter((r) => r.body.setId === setId);
   if (!set) return null;
-  try {
-    const input = netInputOf(
-      set.body,
-      ofSet(all('tie')).map((t) => t.body),
-      ofSet(all('fact')).map((f) => f.body),
-    );
-    return input.facts.length === 0 && !input.known ? null : { input, result: solveNet(input) };
-  } catch (error) {
-    if (error instanceof CoreError) return null;
-    throw error;
-  }
+  const net = adjustedNet(set, ofSet(all('tie')), ofSet(all('fact')));
+  return 'problem' in net ? null : net;
 }
 
 const HEADER = ['take', 'file', 'status', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw', 'focal_mm', 'sigma_focal_mm', 'sigma_x', 'sigma_y', 'sigma_z', 'sigma_along_axis', 'rms_px', 'unit', 'up', 'says'];

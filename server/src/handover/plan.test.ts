@@ -12,7 +12,7 @@ import { fromArrayBuffer } from 'geotiff';
 import { buildInput } from '../jobs/inputs';
 import { planHandover } from './plan';
 import { UNTOLD } from './takes-table';
-import { startTestServer, type Person, type TestServer } from '../test-server';
+import { bytesOf, startTestServer, type Person, type TestServer } from '../test-server';
 
 const now = '2026-01-01T08:00:00.000Z';
 let server: TestServer, wrangler: Person;
@@ -290,7 +290,7 @@ test('a handover that is kept on the server is whole there, is fetched in parts,
     guest.agent
       .get(server.at(`/files/${first.sha256}`))
       .buffer()
-      .parse(bufferOf);
+      .parse(bytesOf);
   const whole = await file().expect(200);
   expect((whole.body as Buffer).equals(bytes)).toBe(true);
   // cut after 100 bytes: the rest of the same file, and of no other
@@ -299,13 +299,6 @@ test('a handover that is kept on the server is whole there, is fetched in parts,
   expect((await file().set('Range', 'bytes=100-').set('If-Range', '"another"').expect(200)).headers['content-length']).toBe(String(bytes.length));
   expect((await plan()).handedOver[0]).toMatchObject({ to: 'Lisk', zip: { sha256: second.sha256, name: second.name } });
 });
-
-function bufferOf(res: unknown, done: (error: Error | null, body: Buffer) => void): void {
-  const parts: Buffer[] = [];
-  const stream = res as NodeJS.ReadableStream;
-  stream.on('data', (part: Buffer) => parts.push(part));
-  stream.on('end', () => done(null, Buffer.concat(parts)));
-}
 
 test('a solve without a scale, or of a part of the take, says so in its names, in its files and among what is missing', async () => {
   const unscaled = await take({ slate: '81', take: 1 }, outcome('not observable', { status: 'partial', anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] } }));

@@ -1,9 +1,10 @@
-import { netInputOf, type StoredRecord } from '@mesure/contract';
-import { CoreError, netOnPlan, solveNet, type NetPoint, type NetResult } from '@mesure/core';
+import type { StoredRecord } from '@mesure/contract';
+import { netOnPlan, type NetPoint, type NetResult } from '@mesure/core';
 import { jsonText, writeCsv } from '@mesure/formats';
 import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
 import { writeSurveyDxf } from '@mesure/formats/survey-dxf';
 import { slug, type HandoverDay, type HandoverFile } from './day';
+import { adjustedNet } from './net';
 import { spaceOf } from './receiver';
 
 /** The tape net of each set that was shot in: its ties as they can be read again, and its marks as the net places them. */
@@ -38,18 +39,8 @@ export function setFiles({ setups, all, find, wishes }: HandoverDay): HandoverFi
 }
 
 function adjust(set: StoredRecord<'set'>, ties: readonly StoredRecord<'tie'>[], facts: readonly StoredRecord<'fact'>[]): { result: NetResult; points: NetPoint[] } | { problem: string } {
-  try {
-    const input = netInputOf(
-      set.body,
-      ties.map((t) => t.body),
-      facts.map((f) => f.body),
-    );
-    const result = solveNet(input);
-    return { result, points: netOnPlan(result.points, input.near ?? new Map()) };
-  } catch (error) {
-    if (error instanceof CoreError) return { problem: error.message };
-    throw error;
-  }
+  const net = adjustedNet(set, ties, facts);
+  return 'problem' in net ? net : { result: net.result, points: netOnPlan(net.result.points, net.input.near ?? new Map()) };
 }
 
 const netWords = (net: ReturnType<typeof adjust>, ties: readonly StoredRecord<'tie'>[], facts: readonly StoredRecord<'fact'>[]) => ({

@@ -1,7 +1,7 @@
 import { roomShot } from '@mesure/synthetic';
 import { matToQuat, type Vec3 } from '@mesure/core';
 import { randomUUID } from 'node:crypto';
-import type { Analysis, ElsewhereOutcome } from '@mesure/contract';
+import { blankTake, type Analysis, type ElsewhereOutcome } from '@mesure/contract';
 import { startTestServer, type Person, type TestServer } from '../test-server';
 
 const now = '2026-01-01T08:00:00.000Z';
@@ -61,22 +61,7 @@ async function compared(body: object, earlier?: string): Promise<Compared> {
 }
 const listed = async (subjectId: string): Promise<Analysis> =>
   ((await wrangler.agent.get(server.at('/analyses')).expect(200)).body.analyses as Analysis[]).filter((q) => q.subjectId === subjectId).sort((p, q) => (p.createdAt < q.createdAt ? 1 : -1))[0];
-const takeBody = (change: object = {}) => ({
-  setupId: id.setup,
-  slate: '7A',
-  take: 1,
-  packageId: id.pack,
-  focalMm: 32,
-  focusM: 3,
-  height: { ...length(1.4), takenAt: 'lens axis', offsetM: 0 },
-  heightFrame: 1,
-  circled: false,
-  notes: '',
-  tracks: null,
-  loggedAt: now,
-  carried: [],
-  ...change,
-});
+const takeBody = (change: object = {}) => ({ ...blankTake(id.setup, '7A', { id: id.pack, focalMm: 32 }, now), height: { ...length(1.4), takenAt: 'lens axis', offsetM: 0 }, ...change });
 
 beforeAll(async () => {
   server = await startTestServer();

@@ -10,7 +10,7 @@ import { jpegsOf } from '@mesure/formats/clip-look';
 import { STOVE_CLIP, stoveCamera, stoveClip, stoveMarks } from '../../../demo/src/footage';
 import { SETS } from '../../../demo/src/sets';
 import { seenAt } from '@mesure/synthetic';
-import { startTestServer, type Person, type TestServer } from '../test-server';
+import { bytesOf, startTestServer, type Person, type TestServer } from '../test-server';
 
 /** The demo's clip, through upload, worker and store, against the scene that it was rendered from. */
 const CLIP = path.join(__dirname, '../../../demo/footage', STOVE_CLIP.file);
@@ -153,10 +153,3 @@ test('a file that ends in the middle is refused in words, and leaves nothing beh
   const answer = await server.give(solver, bytes.subarray(0, bytes.length >> 1), 'cut.mp4', 'clip');
   expect(answer.body).toMatchObject({ code: 'UNREADABLE_FILE', detail: expect.stringMatching(/cut\.mp4/) });
 });
-
-function bytesOf(res: unknown, done: (error: Error | null, body: Buffer) => void): void {
-  const parts: Buffer[] = [];
-  const stream = res as NodeJS.ReadableStream;
-  stream.on('data', (c: Buffer) => parts.push(c));
-  stream.on('end', () => done(null, Buffer.concat(parts)));
-}

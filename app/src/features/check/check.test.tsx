@@ -352,7 +352,7 @@ describe('a take', () => {
     screen.unmount();
     const after = withSolve(solved(outcome('agrees', { trimWould: null, trimmed: [{ track: 'f1', frame: 3, residualPx: 4.2, reason: 'trim' }] } as Partial<SolveOutcome['solve']>)));
     await open(<CheckScreen takeId={ID.take} />, after);
-    expect(screen.getByTestId('trim')).toHaveTextContent(/1 places of 1 tracks were left out, the worst 4\.2 px off/);
+    expect(screen.getByTestId('trim')).toHaveTextContent(/1 place of 1 track was left out, the worst 4\.2 px off/);
     fireEvent.press(screen.getByTestId('trim'));
     fireEvent.press(screen.getByTestId('start-solve'));
     await settle();
