@@ -282,13 +282,17 @@ test('three people come in by their codes, and each may do what the role says', 
   await audit(page, 'people');
 });
 
+async function openNetTable(p: Page): Promise<void> {
+  await p.goto(at('/floor'));
+  await p.getByTestId('setup-41').click();
+  await p.getByTestId('open-net').click();
+  await p.getByTestId('net-from-table').click();
+}
+
 test('places and ties of one’s own set come from a table by a second person, with what speaks against them, and go again with one tap', async () => {
   const theirs = crew.supervisor.page;
   const guest = crew.guest.page;
-  await theirs.goto(at('/floor'));
-  await theirs.getByTestId('setup-41').click();
-  await theirs.getByTestId('open-net').click();
-  await theirs.getByTestId('net-from-table').click();
+  await openNetTable(theirs);
   await theirs.getByTestId('paste-list').fill('from\tto\tlength\nN1\tN2\t3\nN2\tN3\t4\nN1\tN3\t5\n');
   await theirs.getByTestId('read-pasted').click();
   await expect(theirs.getByText('3 new, 0 change, 0 same')).toBeVisible();
@@ -330,10 +334,7 @@ test('one picture is lined up with marks of one’s own set, and a solve made el
   test.setTimeout(120_000);
   const theirs = crew.supervisor.page;
   const guest = crew.guest.page;
-  await theirs.goto(at('/floor'));
-  await theirs.getByTestId('setup-41').click();
-  await theirs.getByTestId('open-net').click();
-  await theirs.getByTestId('net-from-table').click();
+  await openNetTable(theirs);
   const rows = Object.entries(PLACES).map(([id, [x, y, z]]) => `${id},${x},${y},${z}`);
   await theirs.getByTestId('paste-list').fill(`id,x,y,z\n${rows.join('\n')}\n`);
   await theirs.getByTestId('read-pasted').click();
