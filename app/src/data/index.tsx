@@ -1,5 +1,5 @@
 import { changeAgain, may, mayWrite, type RecordBodies, type RecordKind, type Right, type SessionInfo, type StoredRecord } from '@mesure/contract';
-import { createContext, useContext, useEffect, useMemo, useState, type PropsWithChildren } from 'react';
+import { createContext, useContext, useEffect, useMemo, useRef, useState, type PropsWithChildren } from 'react';
 import { createStore, useStore } from 'zustand';
 import { ofKind } from './by-kind';
 import { createAnalysesStore, type AnalysesState, type AnalysesStore } from './analyses-store';
@@ -58,8 +58,12 @@ const oneTab =
 
 /** Local copy, outbox and analyses of the signed-in person's production. */
 export function DataProvider({ session, children }: PropsWithChildren<{ session: SessionInfo }>) {
+  // what a copy that was left still finishes says nothing of the one that is open now
+  const speaks = useRef<LocalCopy | null>(null);
   const parts = useMemo<Omit<Data, 'session'>>(() => {
-    const local = steadyCopy(openLocalCopy(localCopyName(session.production.id, session.userId)), (trouble) => troubleStore.setState({ trouble }));
+    const local: LocalCopy = steadyCopy(openLocalCopy(localCopyName(session.production.id, session.userId)), (trouble) => {
+      if (speaks.current === local) troubleStore.setState({ trouble });
+    });
     local.warm();
     const productionId = session.production.id;
     const closedDays = createClosedDays();
@@ -79,6 +83,7 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
   const productionId = session.production.id;
   useEffect(() => {
     const { records, analyses, pictures } = parts;
+    speaks.current = parts.local;
     const live = listenForChanges({
       url: () => (records.getState().cursor() === null ? null : api.eventsUrl(productionId, records.getState().cursor()!, records.getState().epoch())),
       onBatch: (batch) => void records.getState().hear(batch),
@@ -126,6 +131,8 @@ export function DataProvider({ session, children }: PropsWithChildren<{ session:
       if (pictures.getState().pictures.some((q) => q.state === 'waiting')) void pictures.getState().send();
     }, 4000);
     return () => {
+      speaks.current = null;
+      troubleStore.setState({ trouble: null });
       live.stop();
       stopTelling();
       stopWatching();
