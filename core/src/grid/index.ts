@@ -9,3 +9,4 @@ export type { LatticeStart } from './trace-lattice';
 export { ZONE_WORDS, type BlurZone } from './sharpness';
 export { quickLook, type QuickLook } from './quick-look';
 export { chartSheets, planChart, PAPERS, type ChartPlan, type ChartSheet, type Paper } from './chart-maker';
+export { givenReport, type GivenReport } from './given-report';

@@ -25,5 +25,11 @@ export const GRID = tableOf({
   EDGES_TELL_BEND_ONLY: () => 'Straight edges tell the distortion only: not focal length, squeeze or tilt.',
   /** the plate's own reason stands beside it */
   PLATE_REFUSED: (words: string) => words,
+  GIVEN_BENDS_NOTHING: () => 'It bends nothing: every place stays where it is. A file of another setting, or an empty one.',
+  GIVEN_ROUNDED: (px: number) => `Its values are rounded to ${px < 1 ? px.toFixed(2) : px.toFixed(1)} px of the picture. Ask for the map in 32-bit float.`,
+  GIVEN_HOLES: (share: number) => `${percent(share)} of the map has no value.`,
+  GIVEN_STRETCHED: (ratio: number) =>
+    `The undistorted picture's pixels are not as wide as they are read: ${ratio.toFixed(3)} times that would make the middle even. Say so, or the lens is read as stretched.`,
+  GIVEN_TILTED: (deg: number) => `The map tilts or turns the picture by ${deg.toFixed(2)}° besides bending it: stabilised, or corrected for perspective. That part is not taken over.`,
   NO_PLATE: () => 'No plate was given.',
 });

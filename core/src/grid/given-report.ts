@@ -1,0 +1,128 @@
+import type { MapCount, PlacePairs } from '../lens';
+import { pictureGeometry, type OpticsInput } from '../optics';
+import { GRID, type Warning } from '../warnings';
+import type { LatticeNode } from './grow-lattice';
+import { gridFrame, gridReport, type GridReport } from './grid-report';
+import type { PlateLattice } from './analyse-plate';
+import { selectModel } from './select-model';
+import { toObservations } from './fit-lens';
+
+/** Above this our models do not follow what was given as closely as a plate would be measured. */
+const FOLLOWED_PX = 0.15;
+/** Of half the diagonal: what is off by more is no lens as it was read. */
+const NO_LENS_SHARE = 0.01;
+/** Below this share of half the diagonal nothing is bent. */
+const STRAIGHT_PCT = 0.002;
+const TILT_DEG = 0.05;
+const STRETCH = 0.003;
+/** Cells that the given places are counted in: a size as a chart has. */
+const CELLS = 40;
+
+/** The fit to what was given, with its corners for the drawing. */
+export interface GivenReport {
+  report: GridReport;
+  nodes: LatticeNode[];
+  residuals: Float64Array;
+  used: Uint8Array;
+}
+
+/**
+ * Distortion that was made elsewhere as one of our lenses: what it pairs is taken for a chart that was seen exactly square-on, and goes the way of a
+ * measured plate, so that everything after it is the same. What a chart would say of focal length is not asked: a map's size and place are free.
+ * @param options.stepPx what its values were rounded to, px of the picture
+ * @throws CoreError INVALID_OPTION, TOO_FEW_OBSERVATIONS
+ */
+export function givenReport(pairs: PlacePairs, file: string, setup: OpticsInput, options: { count?: MapCount; stepPx?: number } = {}): GivenReport {
+  const frame = gridFrame(setup);
+  const g = pictureGeometry(setup);
+  const nodes = latticeOf(pairs, frame);
+  const lattice: PlateLattice = {
+    status: 'found',
+    nodes,
+    rows: pairs.down,
+    cols: pairs.across,
+    coverage: coveredBy(nodes, frame),
+    blurPx: Number.NaN,
+    sharpness: 1,
+    cellPx: g.widthPx / pairs.across,
+    zones: [],
+    uncertain: 0,
+  };
+  const choice = selectModel(toObservations(nodes), frame, 'auto');
+  const report = gridReport([lattice], [file], setup, { choice });
+  const { fit } = choice;
+  const halfDiagonal = Math.hypot(g.widthPx, g.heightPx) / 2;
+  const [plate] = report.plates;
+  const tiltDeg = plate.tiltDeg ?? 0;
+  const bends = Math.abs(report.cornerDisplacementPct ?? 0);
+  const step = options.stepPx ?? 0;
+  const warnings: Warning[] = report.warnings.filter((w) => !OF_A_CHART.has(w.code));
+  if (bends < STRAIGHT_PCT) warnings.push(GRID.GIVEN_BENDS_NOTHING());
+  if (step > FOLLOWED_PX) warnings.push(GRID.GIVEN_ROUNDED(step));
+  if ((options.count?.holes ?? 0) > 0.02) warnings.push(GRID.GIVEN_HOLES(options.count!.holes));
+  if (tiltDeg > TILT_DEG && fit.rmsPx < halfDiagonal * NO_LENS_SHARE) warnings.push(GRID.GIVEN_TILTED(tiltDeg));
+  const stretch = options.count?.middleStretch ?? 1;
+  if (Math.abs(stretch - 1) > STRETCH) warnings.push(GRID.GIVEN_STRETCHED(stretch));
+  const noLens = report.status === 'usable' && fit.rmsPx > NO_LENS_SHARE * halfDiagonal;
+  return {
+    report: {
+      ...report,
+      ...(noLens ? { status: 'unusable' as const, reason: 'no-lens' } : {}),
+      sentence: sentenceOf(report, noLens, step),
+      plates: [{ ...plate, tiltDeg, warnings: plate.warnings.filter((w) => !OF_A_CHART.has(w.code)) }],
+      warnings,
+      findings: [],
+      focalFromTilt: null,
+      squeeze: null,
+    },
+    nodes,
+    residuals: fit.residuals,
+    used: fit.used,
+  };
+}
+
+/** What only a photographed chart can be told. */
+const OF_A_CHART = new Set(['SQUARE_ON_ONLY', 'PLATE_CONTRADICTS', 'CORNERS_LEFT_OUT', 'CHART_TILTED', 'POOR_COVERAGE', 'PLATE_SOFT', 'PLATE_MOVED']);
+
+function sentenceOf(report: GridReport, noLens: boolean, stepPx: number): string {
+  const px = (v: number | null) => `${(v ?? 0).toFixed(2)} px`;
+  const followed = `followed to ${px(report.rmsPx)}, ${px(report.maxPx)} at worst`;
+  if (noLens) return `No lens bends like this (${followed}): it goes the other way, or is of another picture.`;
+  if (report.status !== 'usable') return report.sentence.replace('Shoot again', 'Not usable');
+  const bend = report.cornerDisplacementPct ?? 0;
+  const way = Math.abs(bend) < STRAIGHT_PCT ? 'bends nothing' : `${bend < 0 ? 'barrel' : 'pincushion'}, ${Math.abs(bend).toFixed(2)} % at the corner`;
+  const good = (report.rmsPx ?? 0) <= Math.max(FOLLOWED_PX, stepPx);
+  return `${good ? 'Good to use' : 'Usable with care'}: ${followed}; ${way}.`;
+}
+
+/** As a chart of square cells whose middle lies where the middle of what was given does. */
+function latticeOf({ undistorted, recorded }: PlacePairs, frame: { fxPx: number; fyPx: number; widthPx: number }): LatticeNode[] {
+  const n = undistorted.length / 2;
+  let mx = 0,
+    my = 0,
+    reach = 0;
+  for (let i = 0; i < n; i += 1) {
+    mx += undistorted[2 * i] / n;
+    my += undistorted[2 * i + 1] / n;
+  }
+  for (let i = 0; i < n; i += 1) reach = Math.max(reach, Math.abs(undistorted[2 * i] - mx));
+  // a recorded pixel of a squeezed picture shows more across than down
+  const shape = frame.fyPx / frame.fxPx;
+  const cell = (2 * reach) / CELLS;
+  return Array.from({ length: n }, (_, i) => ({
+    row: (undistorted[2 * i + 1] - my) / cell,
+    col: ((undistorted[2 * i] - mx) * shape) / cell,
+    x: recorded[2 * i],
+    y: recorded[2 * i + 1],
+    contrast: 0,
+  }));
+}
+
+/** Share of the frame in which places were given, by a raster of its cells: a map may have holes, and no hull shows them. */
+function coveredBy(nodes: readonly { x: number; y: number }[], frame: { widthPx: number; heightPx: number }): number {
+  const across = 16;
+  const down = 9;
+  const seen = new Uint8Array(across * down);
+  for (const { x, y } of nodes) seen[Math.min(down - 1, Math.floor((y / frame.heightPx) * down)) * across + Math.min(across - 1, Math.floor((x / frame.widthPx) * across))] = 1;
+  return seen.reduce((sum, v) => sum + v, 0) / seen.length;
+}
