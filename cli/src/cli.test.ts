@@ -7,7 +7,7 @@ import { file, H, savePlate, setup, W } from './test-folder';
 
 test('help lists the commands and explains each with an example', () => {
   expect(mesure(['help']).out).toMatch(/optics[\s\S]*grid[\s\S]*solve[\s\S]*reconcile[\s\S]*export/);
-  for (const c of ['optics', 'grid', 'edges', 'net', 'stills', 'sync', 'solve', 'forecast', 'reconcile', 'export', 'handover', 'track', 'lineup', 'rig'])
+  for (const c of ['optics', 'grid', 'edges', 'lens', 'net', 'stills', 'sync', 'solve', 'forecast', 'reconcile', 'export', 'handover', 'track', 'lineup', 'rig'])
     expect(mesure(['help', c]).out).toMatch(/Example\n {2}mesure /);
   expect(mesure(['frobnicate'])).toMatchObject({ code: 2, out: '' });
 });
@@ -32,6 +32,34 @@ test('grid fits a plate, writes its corners, refuses what is no chart', () => {
   const none = mesure(['grid', file('grey.png'), '--setup', file('setup.json'), '--chart', 'chequer', '--cell', '20mm']);
   expect(none.code).toBe(1);
   expect(none.json()).toMatchObject({ reason: 'no-chart', distortion: null });
+});
+
+test('lens reads back the maps and the metadata that grid and others write, and typed coefficients', () => {
+  const grid = mesure(['grid', file('plate.png'), '--setup', file('setup.json'), '--chart', 'chequer', '--cell', '20mm', '--map', file('map.exr')]).json();
+  const corner = (r: Record<string, unknown>) => r.cornerDisplacementPct as number;
+  for (const [name, way] of [
+    ['map.exr', 'undistorts'],
+    ['map.redistort.exr', 'distorts'],
+  ]) {
+    const read = mesure(['lens', file(name), '--way', way, '--setup', file('setup.json')]);
+    expect(read.code).toBe(0);
+    expect(read.json().rmsPx).toBeLessThan(0.02);
+    expect(corner(read.json())).toBeCloseTo(corner(grid), 2);
+  }
+  expect(corner(mesure(['lens', file('map.exr'), '--way', 'distorts', '--setup', file('setup.json')]).json())).toBeGreaterThan(0);
+  // the plate was rendered with −0.1 over the focal length: the same over half the width
+  const half = (-0.1 * (W / 2) ** 2) / ((32 * W) / 24) ** 2;
+  const typed = mesure(['lens', '--setup', file('setup.json'), `--k=${half}`, '--over', 'half width', '--direction', 'undistorted to distorted']).json();
+  expect(typed.distortion).toMatchObject({ model: 'radial' });
+  expect(typed.distortion.k[0]).toBeCloseTo(-0.1, 4);
+  for (const [args, why] of [
+    [[file('map.exr')], /--way is needed|way/],
+    [['--k=-0.1'], /over/],
+    [['--k=-0.1', '--over', 'inches', '--direction', 'undistorted to distorted'], /inches is not known/],
+    [[file('plate.png'), '--way', 'undistorts'], /neither OpenEXR nor TIFF/],
+    [[], /give one file, or --k/],
+  ] as const)
+    expect(mesure(['lens', ...args, '--setup', file('setup.json')])).toMatchObject({ code: 2, err: expect.stringMatching(why) });
 });
 
 test('one frame of a clip is a plate; a time past its end is refused', () => {

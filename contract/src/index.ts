@@ -18,6 +18,7 @@ export * from './shot-list';
 export * from './bulk';
 export * from './take-table';
 export * from './surveyed-anchors';
+export * from './given-lens';
 export * from './line-up';
 export * from './sync';
 export * from './stills';

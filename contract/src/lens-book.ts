@@ -45,7 +45,7 @@ export function pupilGroups(plates: readonly MeasuredPlate[], pack: MountedPacka
   const groups: PupilGroup[] = [];
   for (const { plate, report, mounted } of plates) {
     const distanceCells = report.plates[0]?.distanceCells ?? null;
-    if (plate.lensId !== pack.pack.lensId || Math.abs(factorOf(mounted) - factorOf(pack)) > SAME_FACTOR || !plate.chartDistance || distanceCells === null) continue;
+    if (plate.lensId !== pack.pack.lensId || Math.abs(factorOf(mounted) - factorOf(pack)) > SAME_FACTOR || !plate.chartDistance || plate.cellM === null || distanceCells === null) continue;
     const chart = { distanceCells, cellM: plate.cellM, measuredM: plate.chartDistance.valueM, sigmaM: lengthSigma(plate.chartDistance) };
     const mine = groups.find((g) => g.focalMm === plate.focalMm && same(g.focusM, plate.focusM));
     if (mine) mine.charts.push(chart);

@@ -124,7 +124,7 @@ function farthestFocal(take: TakeBody): number | null {
 
 /** Cell and distance of a chart that was measured, from the entrance pupil; a tape is held at the sensor mark. */
 export function measuredChart(plate: PlateBody, lens: LensBody): MeasuredChart | undefined {
-  if (!plate.chartDistance) return undefined;
+  if (!plate.chartDistance || plate.cellM === null) return undefined;
   const pupil = pupilOf(lens);
   return { cellM: plate.cellM, distanceM: plate.chartDistance.valueM - pupil.m, sigmaDistanceM: Math.hypot(lengthSigma(plate.chartDistance), pupil.sigmaM) };
 }

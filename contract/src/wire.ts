@@ -1,4 +1,4 @@
-import type { ClipFrameCount, ForeignMove, ForeignReading, GridReport, KeptWarning, ReadingDoubt, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
+import type { ClipFrameCount, ForeignMove, ForeignReading, GridReport, KeptWarning, MapCount, ReadingDoubt, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
 import type { RecordBodies, RecordKind, StoredRecord } from './records';
 import type { FileRef } from './kinds/shared';
 import type { DayLine } from './handover-in';
@@ -201,6 +201,8 @@ export interface GridOutcome {
   corners: CornerRow[];
   widthPx: number;
   heightPx: number;
+  /** of a map that was made elsewhere: how it was found to count */
+  count?: MapCount;
 }
 export interface SolveOutcome {
   kind: 'solve';

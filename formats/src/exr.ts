@@ -229,3 +229,9 @@ function everyNth(data: Float32Array, stride: number): Float32Array {
   for (let i = 0; i < taken.length; i += 1) taken[i] = data[i * stride];
   return taken.filter(Number.isFinite).sort();
 }
+
+/** How its numbers are written; of several the coarser. @throws FormatError */
+export function exrDepth(bytes: Uint8Array, file: string): 'half' | 'float' {
+  const { channels } = walkHeader(bytes, file, () => false);
+  return channels.some((c) => (c.name === 'R' || c.name === 'G') && c.kind === 1) ? 'half' : 'float';
+}

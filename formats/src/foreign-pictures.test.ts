@@ -154,6 +154,7 @@ describe('TIFF', () => {
   test.each([
     ['whole numbers of 32 bits', 1, 32, /numbers of the kind uint for its light/],
     ['signed numbers', 2, 16, /numbers of the kind short for its light/],
+    ['twelve bits packed', 1, 12, /a TIFF of 12 bits a channel that is not read; .* write it as 16 bits/],
   ])('%s are refused in words', async (_name, format, bits, message) => {
     await expect(readGray(writeTiff(values, 3, bits, format), 'f.tif')).rejects.toThrow(message);
   });
@@ -173,7 +174,9 @@ describe('TIFF', () => {
   function writeTiff(samples: Float32Array, channels: number, bits: number, format: number): Buffer {
     const bytes = Buffer.alloc((samples.length * bits) / 8);
     samples.forEach((v, i) => {
-      if (format === 3) bytes.writeFloatLE(v, 4 * i);
+      // packed: what they are is not looked at
+      if (bits === 12) bytes[i] = 255 * v;
+      else if (format === 3) bytes.writeFloatLE(v, 4 * i);
       else if (bits === 32) bytes.writeUInt32LE(Math.round(v * 4e9), 4 * i);
       else bytes.writeInt16LE(Math.round(v * 30000), 2 * i);
     });

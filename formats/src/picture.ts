@@ -1,4 +1,5 @@
 import type { GrayImage } from '@mesure/core';
+import { fromArrayBuffer, fromFile } from 'geotiff';
 import { open, readFile, stat } from 'node:fs/promises';
 import sharp, { type Metadata } from 'sharp';
 import { exrSize, isExr, luminanceOf, mustHoldPixels, readExrLuminance, toDisplayScale } from './exr';
@@ -50,6 +51,8 @@ async function inspectWithSharp(source: Buffer | string, file: string): Promise<
     // its size is judged afterwards, in our words
     meta = await sharp(source, { limitInputPixels: false }).metadata();
   } catch {
+    const bits = await bitsOfTiff(source);
+    if (bits !== null) throw new FormatError(file, null, null, `is a TIFF of ${bits} bits a channel that is not read; 8 and 16 bits and float are: write it as 16 bits`);
     throw new FormatError(file, null, null, 'is not a picture that can be read (JPEG, PNG, TIFF or OpenEXR)');
   }
   const mime = KNOWN.get(meta.format ?? '');
@@ -59,6 +62,22 @@ async function inspectWithSharp(source: Buffer | string, file: string): Promise<
   if (!(meta.depth! in BITS)) throw new FormatError(file, null, null, `has numbers of the kind ${meta.depth} for its light; 8 and 16 bits and float are read`);
   const turned = (meta.orientation ?? 1) >= 5;
   return { format: meta.format as PictureInfo['format'], mime, widthPx: turned ? meta.height : meta.width, heightPx: turned ? meta.width : meta.height, bits: BITS[meta.depth ?? 'uchar'] ?? 8 };
+}
+
+/** Of a TIFF that the library does not open (twelve bits packed, as scanners and some cameras write them): how its numbers are kept; null where it is none. */
+async function bitsOfTiff(source: Buffer | string): Promise<number | null> {
+  const head = await headOf(source);
+  if (!['II*\0', 'MM\0*'].includes(head.subarray(0, 4).toString('latin1'))) return null;
+  try {
+    const tiff = typeof source === 'string' ? await fromFile(source) : await fromArrayBuffer(Uint8Array.from(source).buffer);
+    try {
+      return (await tiff.getImage()).getBitsPerSample(0) ?? null;
+    } finally {
+      void tiff.close();
+    }
+  } catch {
+    return null;
+  }
 }
 
 /** Kinds of numbers that are light, and their bits. Of whole numbers of 32 bits nobody knows which one is white. */

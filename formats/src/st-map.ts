@@ -3,6 +3,8 @@ import { writeArrayBuffer } from 'geotiff';
 import { DataTexture, FloatType, RGBAFormat } from 'three';
 import { EXRExporter, ZIP_COMPRESSION } from 'three/examples/jsm/exporters/EXRExporter.js';
 
+export { readStMap, type ReadMap } from './read-st-map';
+
 /**
  * ST map as 32-bit OpenEXR: s in red, t in green; blue is 0, alpha is 0 where the map has no value.
  * @param recorded of a map that undistorts: where the recorded picture lies in it. It becomes the display window, and the map's own window is

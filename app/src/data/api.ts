@@ -28,7 +28,7 @@ import type {
   WriteAnswer,
 } from '@mesure/contract';
 import { ApiError, OfflineError } from './errors';
-import { sendInPieces } from './resumable';
+import { sendInPieces, type UploadUse } from './resumable';
 
 export { ApiError, OfflineError };
 
@@ -157,7 +157,7 @@ export const api = {
   upload: (
     p: string,
     file: Blob,
-    options: { name: string; use: 'plate' | 'tracks' | 'clip' | 'kit' | 'handover' | 'move'; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void },
+    options: { name: string; use: UploadUse; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void },
   ): Promise<UploadedFile> => sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
   fileUrl: (p: string, sha256: string) => `/api${of(p)}/files/${sha256}`,
   previewUrl: (p: string, sha256: string, width: number) => `/api${of(p)}/files/${sha256}/preview?width=${width}`,

@@ -61,7 +61,7 @@ export function createPicturesStore({ api, local, records, analyses, productionI
         try {
           const { sha256, name, widthPx, heightPx } = await api.upload(productionId, new Blob([bytes]), {
             name: next.name,
-            use: 'plate',
+            use: (next.body as Partial<RecordBodies['plate']>).given ? 'lens' : 'plate',
             key: next.id,
             atS: next.atS,
             onProgress: (sentBytes) => change(next.id, { sentBytes }),
@@ -73,7 +73,10 @@ export function createPicturesStore({ api, local, records, analyses, productionI
             continue;
           }
           if (next.kind === 'added') await giveTo(next.body as PictureOwner, picture);
-          else if (next.kind === 'plate') await records.getState().write('plate', next.id, { ...(next.body as RecordBodies['plate']), picture }, 'Grid plate added');
+          else if (next.kind === 'plate')
+            await records
+              .getState()
+              .write('plate', next.id, { ...(next.body as RecordBodies['plate']), picture }, (next.body as RecordBodies['plate']).given ? 'Distortion brought in' : 'Grid plate added');
           else await records.getState().write(next.kind, next.id, { ...(next.body as RecordBodies[SizedKind]), picture, widthPx: widthPx!, heightPx: heightPx! }, ADDED[next.kind]);
           await forget(next.id);
           await records.getState().send();

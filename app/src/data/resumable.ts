@@ -5,13 +5,16 @@ import { ApiError, OfflineError } from './errors';
 /** So much is lost at most when the line breaks, and so often the progress moves. */
 const PIECE_BYTES = 1024 * 1024;
 
+/** What a file is given for; the server says what it must be then. */
+export type UploadUse = 'plate' | 'tracks' | 'clip' | 'kit' | 'handover' | 'move' | 'lens';
+
 interface Sending {
   address: string;
   csrfToken: string;
   /** under this name the upload is found again after a reload */
   key: string;
   name: string;
-  use: 'plate' | 'tracks' | 'clip' | 'kit' | 'handover' | 'move';
+  use: UploadUse;
   /** time of the frame in a clip */
   atS?: number | null;
   onProgress?: (sentBytes: number) => void;

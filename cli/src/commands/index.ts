@@ -1,6 +1,7 @@
 import { edges } from './edges';
 import { forecastCommand } from './forecast';
 import { grid } from './grid';
+import { lens } from './lens';
 import { lineup } from './lineup';
 import { net } from './net';
 import { optics } from './optics';
@@ -26,6 +27,7 @@ export const COMMANDS: Record<string, Command> = {
   optics,
   grid,
   edges,
+  lens,
   net,
   track,
   solve,

@@ -1,6 +1,10 @@
-import type { PictureNotes } from '@mesure/core';
+import { DIRECTIONS, GIVEN_FORMULAS, NORMALISERS, WAYS, type GivenCoefficients, type MapReading, type PictureNotes } from '@mesure/core';
 import type { MeasuredLength, FileRef } from './shared';
 import { defineKind } from './define';
+
+/** How distortion that was made elsewhere is read. */
+export type GivenLens = ({ what: 'map' } & MapReading) | ({ what: 'coefficients' } & GivenCoefficients);
+export const isGiven = (plate: Pick<PlateBody, 'given'>): boolean => Boolean(plate.given);
 
 export const CHARTS = ['chequer', 'ruled'] as const;
 export interface PlateBody {
@@ -9,7 +13,10 @@ export interface PlateBody {
   picture: FileRef;
   focalMm: number;
   focusM: number | null;
-  cellM: number;
+  /** null where no chart was photographed: see `given` */
+  cellM: number | null;
+  /** distortion that was made elsewhere: the file is a map, or coefficients, and this says how it is read. Missing or null: a picture of a chart */
+  given?: GivenLens | null;
   /** default chequer */
   chart?: (typeof CHARTS)[number];
   shotAt: string;
@@ -39,6 +46,7 @@ export const plateKind = defineKind<PlateBody>({
     focalMm: 'focal length',
     focusM: 'focus distance',
     cellM: 'cell of the chart',
+    given: 'how it is read',
     chart: 'chart',
     shotAt: 'time',
     notes: 'what the file says',
@@ -46,14 +54,31 @@ export const plateKind = defineKind<PlateBody>({
     start: 'where the search starts',
     dropped: 'corners taken out',
   },
-  schema: ({ Joi, id, focalMm, at, file, px, notes, length }) =>
+  schema: ({ Joi, id, focalMm, at, file, px, notes, length, oneOf }) =>
     Joi.object({
       lensId: id.required(),
       packageId: id.required(),
       picture: file.required(),
       focalMm: focalMm.required(),
       focusM: Joi.number().greater(0).max(10_000).allow(null).required(),
-      cellM: Joi.number().greater(0).max(5).required(),
+      cellM: Joi.number()
+        .greater(0)
+        .max(5)
+        .required()
+        .when('given', { is: Joi.object().required(), then: Joi.valid(null) }),
+      given: Joi.alternatives(
+        Joi.object({ what: Joi.string().valid('map').required(), way: oneOf(WAYS), stretch: Joi.number().min(0.1).max(10).required() }),
+        Joi.object({
+          what: Joi.string().valid('coefficients').required(),
+          formula: oneOf(GIVEN_FORMULAS),
+          over: oneOf(NORMALISERS),
+          direction: oneOf(DIRECTIONS),
+          k: Joi.array().items(Joi.number().min(-1e6).max(1e6)).min(1).max(4).required(),
+          p: Joi.array().items(Joi.number().min(-1e6).max(1e6)).length(2).required(),
+          center: Joi.array().items(px).length(2).required(),
+          focalMm: focalMm.allow(null).required(),
+        }),
+      ).allow(null),
       chart: Joi.string().valid(...CHARTS),
       shotAt: at.required(),
       notes: notes.allow(null),

@@ -1,14 +1,20 @@
-import type { MapCount, PlacePairs } from '../lens';
+import { DISTORTION_MODELS, LENS_MODELS, usualModel, type MapCount, type PlacePairs } from '../lens';
 import { pictureGeometry, type OpticsInput } from '../optics';
 import { GRID, type Warning } from '../warnings';
 import type { LatticeNode } from './grow-lattice';
 import { gridFrame, gridReport, type GridReport } from './grid-report';
 import type { PlateLattice } from './analyse-plate';
-import { selectModel } from './select-model';
-import { toObservations } from './fit-lens';
+import { thinned } from './sample';
+import { chosen, selectModel, type ModelChoice } from './select-model';
+import { fitLens, toObservations, unknownsOf, type GridFrame, type GridObservation } from './fit-lens';
 
 /** Above this our models do not follow what was given as closely as a plate would be measured. */
 const FOLLOWED_PX = 0.15;
+const SEEN_PX = 0.02;
+/** So closely a right model follows 32-bit floats. */
+const EXACT_PX = 0.002;
+/** Places that show which terms are needed. */
+const SAMPLE = 400;
 /** Of half the diagonal: what is off by more is no lens as it was read. */
 const NO_LENS_SHARE = 0.01;
 /** Below this share of half the diagonal nothing is bent. */
@@ -48,7 +54,7 @@ export function givenReport(pairs: PlacePairs, file: string, setup: OpticsInput,
     zones: [],
     uncertain: 0,
   };
-  const choice = selectModel(toObservations(nodes), frame, 'auto');
+  const choice = plainest(toObservations(nodes), frame, setup.squeeze ?? 1, options.stepPx ?? 0);
   const report = gridReport([lattice], [file], setup, { choice });
   const { fit } = choice;
   const halfDiagonal = Math.hypot(g.widthPx, g.heightPx) / 2;
@@ -79,6 +85,28 @@ export function givenReport(pairs: PlacePairs, file: string, setup: OpticsInput,
     residuals: fit.residuals,
     used: fit.used,
   };
+}
+
+/**
+ * What was computed has no noise by which models could be told apart: a thousandth of a pixel would choose. So the fewest unknowns that follow it
+ * exactly, to what it was rounded to; else the usual model's fewest that follow it as closely as anybody sees; where none does, the one that a plate
+ * would get. A focal length is not among the unknowns: without a tilt it is told by nothing.
+ */
+function plainest(observations: readonly GridObservation[], frame: GridFrame, squeeze: number, stepPx: number): ModelChoice {
+  const usual = usualModel(squeeze);
+  const round = DISTORTION_MODELS.filter((m) => squeeze !== 1 || !LENS_MODELS[m].forSqueezed);
+  const sample = thinned(observations, SAMPLE);
+  const tried = round
+    .flatMap((model) => LENS_MODELS[model].candidates.filter((terms) => !terms.includes('focalRatio')).map((terms) => ({ model, terms, unknowns: unknownsOf(model, terms).length })))
+    .sort((a, b) => a.unknowns - b.unknowns)
+    .map((set) => ({ ...set, fit: fitLens(sample, frame, { model: set.model, terms: set.terms, robustRounds: 0 }) }));
+  const exact = Math.max(EXACT_PX, stepPx / 2);
+  for (const set of [...tried.filter((t) => t.fit.rmsPx <= exact), ...tried.filter((t) => t.model === usual && t.fit.rmsPx <= SEEN_PX)]) {
+    const fit = fitLens(observations, frame, { model: set.model, terms: set.terms, start: set.fit, robustRounds: 0 });
+    const choice = chosen(fit, frame, `${set.model} with ${set.unknowns} unknowns follows it to ${fit.rmsPx < EXACT_PX ? `below ${EXACT_PX}` : fit.rmsPx.toFixed(3)} px`);
+    if (fit.rmsPx <= Math.max(exact, SEEN_PX) && !choice.candidates[0].folds) return choice;
+  }
+  return selectModel(observations, frame, 'auto');
 }
 
 /** What only a photographed chart can be told. */

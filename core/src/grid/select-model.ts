@@ -38,8 +38,7 @@ const WORTH_SHARE = 0.03;
  */
 export function selectModel(observations: readonly GridObservation[], frame: GridFrame, asked: DistortionModel | 'auto'): ModelChoice {
   if (asked !== 'auto') {
-    const fit = selectTerms(observations, frame, asked);
-    return { fit, candidates: [describe(fit, frame, null)], why: `${asked} as asked for` };
+    return chosen(selectTerms(observations, frame, asked), frame, `${asked} as asked for`);
   }
   const sample = thinned(observations, COMPARED_CORNERS);
   const tried = DISTORTION_MODELS.map((model) => {
@@ -62,6 +61,9 @@ export function selectModel(observations: readonly GridObservation[], frame: Gri
       : '');
   return { fit, candidates: tried.map((t) => t.candidate), why };
 }
+
+/** A fit that needed no comparison. */
+export const chosen = (fit: LensFit, frame: GridFrame, why: string): ModelChoice => ({ fit, candidates: [describe(fit, frame, null)], why });
 
 function describe(fit: LensFit, frame: GridFrame, rmsOutPx: number | null): ModelCandidate {
   const { valid } = frameEffect({ ...frame, fxPx: frame.fxPx * fit.aspect, center: fit.center, distortion: fit.distortion });

@@ -1,7 +1,8 @@
 import type { UploadedFile } from '@mesure/contract';
 import { extractFrame, inspectPicture, isClip, isWav, probeClip } from '@mesure/formats/picture';
+import { readCoefficients } from '@mesure/formats/lens';
 import { isZip, probeSequence } from '@mesure/formats/sequence';
-import { open, stat, writeFile } from 'node:fs/promises';
+import { open, readFile, stat, writeFile } from 'node:fs/promises';
 import { ApiProblem } from '../http/problem';
 import { readKit } from '../kit/contents';
 import type { FileThread } from './file-thread';
@@ -46,6 +47,7 @@ export const USES: Record<string, (file: string, name: string, atS: number | nul
   kit: acceptKit,
   handover: acceptHandover,
   move: acceptMove,
+  lens: acceptLens,
 };
 
 /** A kit file, read whole once: what cannot be brought in is refused before it is kept. */
@@ -71,6 +73,17 @@ async function acceptMove(file: string, name: string): Promise<Accepted> {
   const wide = (head[0] === 0xff && head[1] === 0xfe) || (head[0] === 0xfe && head[1] === 0xff);
   if (head.toString('latin1').startsWith('glTF') || wide || (bytesRead > 0 && !head.includes(0))) return { name, mime: MOVE, widthPx: null, heightPx: null };
   throw new ApiProblem('UNREADABLE_FILE', `${name} is neither glTF nor text: a camera move is read from GLB, glTF, USD text, JSON samples or CSV, its points from CSV or PLY text.`);
+}
+
+const COEFFICIENTS_MAX_BYTES = 1024 * 1024;
+/** Distortion that was made elsewhere: a map as a picture, or coefficients as text. */
+async function acceptLens(file: string, name: string): Promise<Accepted> {
+  const handle = await open(file);
+  const { buffer, bytesRead } = await handle.read(Buffer.alloc(4096), 0, 4096, 0).finally(() => handle.close());
+  if (bytesRead === 0 || buffer.subarray(0, bytesRead).includes(0)) return acceptPlate(file, name, null);
+  if ((await stat(file)).size > COEFFICIENTS_MAX_BYTES) throw new ApiProblem('TOO_LARGE', `${name} is larger than coefficients may be.`);
+  readCoefficients(await readFile(file, 'utf8'), name);
+  return { name, mime: MOVE, widthPx: null, heightPx: null };
 }
 
 /**

@@ -1,4 +1,4 @@
-import type { ClipFacts, ElsewhereOutcome, FootageMark, FootageMask, GridOutcome, LensFilesOutcome, SolveOutcome, SyncOutcome, TracksOutcome } from '@mesure/contract';
+import type { ClipFacts, ElsewhereOutcome, FootageMark, FootageMask, GivenLens, GridOutcome, LensFilesOutcome, SolveOutcome, SyncOutcome, TracksOutcome } from '@mesure/contract';
 import type { FramesFile } from '@mesure/formats/picture';
 import type { ChartKind, ForeignReading, TurnOrder, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3 } from '@mesure/core';
 
@@ -56,9 +56,11 @@ export interface GridInput {
   start?: LatticeStart | null;
   dropped?: { x: number; y: number }[];
   measured?: MeasuredChart;
+  /** made elsewhere: the file is a map or coefficients, read so */
+  given?: GivenLens;
 }
 
-/** The lens as it was fitted to a plate, and the plate itself. */
+/** The lens as it was fitted to a plate, and the plate itself where it is a picture. */
 export interface LensFilesInput {
   kind: 'lens-files';
   file: { sha256: string; name: string };
@@ -66,6 +68,8 @@ export interface LensFilesInput {
   name: string;
   lens: FrameLens;
   overscan: Overscan;
+  /** made elsewhere: there is none to straighten */
+  noPicture?: boolean;
   mapFormat: 'exr' | 'tiff';
 }
 /** A file that a computation made; its worker keeps it in the store. */

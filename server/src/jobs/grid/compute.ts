@@ -1,9 +1,11 @@
 import type { CornerRow, GridOutcome } from '@mesure/contract';
-import { analysePlate, CoreError, gridFrame, gridReport } from '@mesure/core';
+import { analysePlate, coefficientPairs, CoreError, givenReport, gridFrame, gridReport, mapPairs, pictureGeometry, type GivenCoefficients } from '@mesure/core';
 import { readGray } from '@mesure/formats/picture';
-import type { Computation, GridInput } from '../compute-types';
+import { readStMap } from '@mesure/formats/st-map';
+import type { Computation, GridInput, Report } from '../compute-types';
 
 export const computeGrid: Computation<GridInput> = async ({ input, given }, report): Promise<{ ok: true; outcome: GridOutcome }> => {
+  if (input.given) return computeGiven(input, input.given, given.bytes, report);
   report(0.02, 'reading the picture');
   const image = await readGray(Buffer.from(given.bytes), input.file.name);
   const { image: size } = input.setup;
@@ -20,3 +22,17 @@ export const computeGrid: Computation<GridInput> = async ({ input, given }, repo
   const measured = gridReport([found], [input.file.name], input.setup, { choice: found.choice, measured: input.measured });
   return { ok: true, outcome: { kind: 'grid', report: measured, corners, widthPx: image.widthPx, heightPx: image.heightPx } };
 };
+
+/** Distortion that was made elsewhere, as one of our lenses. */
+async function computeGiven(input: GridInput, how: NonNullable<GridInput['given']>, bytes: Uint8Array, report: Report): Promise<{ ok: true; outcome: GridOutcome }> {
+  const frame = gridFrame(input.setup);
+  const name = input.file.name;
+  report(0.05, how.what === 'map' ? 'reading the map' : 'working the formula out');
+  const read = how.what === 'map' ? await readStMap(bytes, name) : null;
+  const mapped = read && how.what === 'map' ? mapPairs(read.map, how, frame) : null;
+  const pairs = mapped ?? coefficientPairs(how as GivenCoefficients, { ...frame, effectiveFocalMm: pictureGeometry(input.setup).effectiveFocalMm });
+  report(0.3, 'fitting the lens');
+  const found = givenReport(pairs, name, input.setup, { count: mapped?.count, stepPx: (read?.roundedTo ?? 0) * frame.widthPx });
+  const corners = found.nodes.map((n, i): CornerRow => [n.row, n.col, n.x, n.y, found.residuals[2 * i], found.residuals[2 * i + 1], found.used[i]]);
+  return { ok: true, outcome: { kind: 'grid', report: found.report, corners, widthPx: frame.widthPx, heightPx: frame.heightPx, ...(mapped ? { count: mapped.count } : {}) } };
+}

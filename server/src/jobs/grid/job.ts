@@ -2,7 +2,7 @@ import { measuredChart, opticsOf } from '@mesure/contract';
 import { ApiProblem } from '../../http/problem';
 import type { Job } from '../job';
 
-/** A grid plate: its corners, and the lens that they show. */
+/** A grid plate: its corners, and the lens that they show; or distortion that was made elsewhere, as one. */
 export const gridJob: Job<'grid'> = {
   async input({ find, mounted, subjectId }) {
     const plate = find('plate', subjectId)?.body;
@@ -16,6 +16,7 @@ export const gridJob: Job<'grid'> = {
       start: plate.start ?? null,
       dropped: plate.dropped ?? [],
       measured: measuredChart(plate, m.lens),
+      ...(plate.given ? { given: plate.given } : {}),
     };
   },
 };

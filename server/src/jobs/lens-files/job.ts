@@ -1,4 +1,4 @@
-import { opticsOf } from '@mesure/contract';
+import { isGiven, opticsOf } from '@mesure/contract';
 import { frameLens, isFocusInfinity } from '@mesure/core';
 import { ApiProblem } from '../../http/problem';
 import { gridOutcomes } from '../grid/outcomes';
@@ -14,6 +14,14 @@ export const lensFilesJob: Job<'lens-files'> = {
     if (!distortion || !overscan) throw new ApiProblem('NOT_READY', 'The plate has no distortion yet; measure it first.');
     const m = mounted(plate.body.packageId);
     const name = `${m.lens.name} ${plate.body.focalMm}mm${plate.body.focusM ? ` ${isFocusInfinity(plate.body.focusM) ? 'infinity' : `${plate.body.focusM}m`}` : ''}`.replace(/[^\p{L}\p{N}.]+/gu, '_');
-    return { kind: 'lens-files', file: plate.body.picture, name, lens: frameLens(distortion, opticsOf(m, plate.body.focalMm)), overscan, mapFormat: choice.mapFormat ?? 'exr' };
+    return {
+      kind: 'lens-files',
+      file: plate.body.picture,
+      name,
+      lens: frameLens(distortion, opticsOf(m, plate.body.focalMm)),
+      overscan,
+      mapFormat: choice.mapFormat ?? 'exr',
+      ...(isGiven(plate.body) ? { noPicture: true } : {}),
+    };
   },
 };

@@ -70,7 +70,12 @@ export function LensFiles({ record, report, mounted }: { record: StoredRecord<'p
           <Action title="Stop making them" icon="stop" onPress={() => void stop(filesOf(record.id))} />
         </View>
       ) : (
-        <Action title="Make ST maps and the undistorted plate" icon="transform" onPress={() => void start('lens-files', record.id, { mapFormat })} testID="make-files" />
+        <Action
+          title={body.given ? 'Make ST maps' : 'Make ST maps and the undistorted plate'}
+          icon="transform"
+          onPress={() => void start('lens-files', record.id, { mapFormat })}
+          testID="make-files"
+        />
       )}
       {job?.status === 'failed' ? <Failing title="The files were not made" text={`${job.error ?? ''} The plate and its distortion are safe.`} /> : null}
       {!job && error ? <Failing title="The files were not made" text={error} /> : null}

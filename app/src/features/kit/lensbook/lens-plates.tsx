@@ -11,6 +11,8 @@ import { pickFiles } from '../../../ui/pick-file';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
+import { givenWords } from './given-doubts';
+import { GivenSheet } from './given-sheet';
 import { NewPlates } from './new-plates';
 import { OnTheWay } from '../../pictures/on-the-way';
 import { PLATE_FILES } from './picture-words';
@@ -44,6 +46,7 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
   const waiting = onTheWay.filter((q) => q.kind === 'plate');
   const mayWrite = useMayWrite();
   const [files, setFiles] = useState<File[]>([]);
+  const [bringing, setBringing] = useState(false);
   return (
     <Section title={`Grid plates of ${lens?.body.name ?? 'the lens'}`}>
       {plates.length + waiting.length === 0 ? (
@@ -58,14 +61,15 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
             key={q.id}
             testID={`plate-${q.body.picture.name}`}
             title={`${focal(q.body.focalMm)} mm${q.body.focusM ? ` at ${focusWords(q.body.focusM)}` : ''} · ${q.body.picture.name}`}
-            detail={stateOf(bySubject[q.id])}
+            detail={[q.body.given ? givenWords(q.body.given) : null, stateOf(bySubject[q.id])].filter(Boolean).join(' · ')}
             onPress={() => router.push(`/kit/plate/${q.id}`)}
           />
         ))}
       </View>
       {mayWrite ? (
-        <View style={{ marginTop: SPACE.m }}>
+        <View style={{ marginTop: SPACE.m, flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
           <Action title="Add grid plates" icon="add-a-photo" testID="add-plate" onPress={() => void pickFiles(PLATE_FILES).then(setFiles)} />
+          <Action title="Distortion made elsewhere" icon="move-to-inbox" testID="add-given" onPress={() => setBringing(true)} />
         </View>
       ) : null}
       <View style={{ marginTop: SPACE.s, flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
@@ -73,7 +77,8 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
         <Action title="Make a chart" icon="grid-on" testID="make-chart" onPress={() => router.push(`/kit/chart/${record.id}`)} />
       </View>
       <EdgePictures record={record} onTheWay={onTheWay.filter((q) => q.kind === 'edges')} />
-      {files.length > 0 ? <NewPlates files={files} record={record} last={plates[0]?.body} onClose={() => setFiles([])} /> : null}
+      {files.length > 0 ? <NewPlates files={files} record={record} last={plates.find((q) => !q.body.given)?.body} onClose={() => setFiles([])} /> : null}
+      {bringing ? <GivenSheet pack={record} last={plates[0]?.body} onClose={() => setBringing(false)} /> : null}
     </Section>
   );
 }

@@ -68,7 +68,7 @@ export function NewPlates({
   const unit = useLengthUnit();
   const add = usePicturesState((s) => s.add);
   const kept = useKeptEntry<NewPlatesEntry>(`plates:${record.id}`, {
-    cellText: last ? `${Number((last.cellM * 1000).toFixed(3))} mm` : '40 mm',
+    cellText: last?.cellM ? `${Number((last.cellM * 1000).toFixed(3))} mm` : '40 mm',
     distanceText: '',
     chart: last?.chart ?? 'chequer',
     byFile: {},

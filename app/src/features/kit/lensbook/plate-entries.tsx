@@ -34,7 +34,7 @@ export function PlateEntries({ plate, onClose }: { plate: StoredRecord<'plate'>;
     packageId: base.packageId,
     focalMm: focal(base.focalMm),
     focusM: base.focusM === null ? '' : formatFocus(base.focusM, unit),
-    cellM: `${Number((1000 * base.cellM).toFixed(3))} mm`,
+    cellM: base.cellM === null ? '' : `${Number((1000 * base.cellM).toFixed(3))} mm`,
     distance: base.chartDistance?.typed ?? '',
   };
   const bodyOf = (v: PlateText): PlateBody => {

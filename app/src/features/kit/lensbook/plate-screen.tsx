@@ -19,6 +19,9 @@ import { Page } from '../../shell/pane';
 import { remarksOf, notesWords } from './picture-words';
 import { BeforeAfter } from './before-after';
 import { LensFiles } from './lens-files';
+import { GivenDoubts, givenWords } from './given-doubts';
+import { GivenDrawing } from './given-drawing';
+import { GivenSheet } from './given-sheet';
 import { PlateCorrections } from './plate-corrections';
 import { PlateDrawing } from './plate-drawing';
 import { PlateEntries } from './plate-entries';
@@ -55,7 +58,8 @@ export function PlateScreen({ plateId }: { plateId: string }) {
         <Empty title="No such plate" text="It may have been removed." action={{ title: 'Go to Kit', onPress: () => router.replace('/kit') }} />
       </Page>
     );
-  const again = { title: 'Measure again', onPress: () => void start('grid', plateId) };
+  const { given } = plate.body;
+  const again = { title: given ? 'Read it again' : 'Measure again', onPress: () => void start('grid', plateId) };
   const picture = api.previewUrl(session.production.id, plate.body.picture.sha256, 2048);
   const finished = analysis?.status === 'done' ? analysis.outcome : null;
   const outcome = finished?.kind === 'grid' ? finished : null;
@@ -72,7 +76,10 @@ export function PlateScreen({ plateId }: { plateId: string }) {
   return (
     <Page action={<Action title="Back to the package" icon="arrow-back" onPress={() => router.push(`/kit/${plate.body.packageId}`)} />}>
       <Words look="title" level={1}>{`${lens?.body.name ?? 'Lens'}, ${focal(plate.body.focalMm)} mm`}</Words>
-      <Words dim numberOfLines={1}>{`${plate.body.picture.name} · cell ${fixed(plate.body.cellM * 1000, 1)} mm${plate.body.focusM ? ` · focus ${focusWords(plate.body.focusM)}` : ''}`}</Words>
+      <Words
+        dim
+        numberOfLines={1}
+      >{`${plate.body.picture.name} · ${given ? givenWords(given) : `cell ${fixed((plate.body.cellM ?? 0) * 1000, 1)} mm`}${plate.body.focusM ? ` · focus ${focusWords(plate.body.focusM)}` : ''}`}</Words>
       {r && mounted && !busy ? <PlateFindings plate={plate} findings={r.findings ?? []} mounted={mounted} onEntries={() => setEntries(true)} /> : null}
       {r ? (
         <Words look="heading" level={2} testID="plate-sentence" style={{ marginTop: SPACE.m }}>
@@ -87,7 +94,12 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           </View>
         </View>
       ) : null}
-      {correcting && mounted ? (
+      {given && outcome && !busy ? <GivenDoubts plate={plate} outcome={outcome} /> : null}
+      {given ? (
+        r?.distortion && mounted ? (
+          <GivenDrawing lens={frameLens(r.distortion, opticsOf(mounted, plate.body.focalMm))} />
+        ) : null
+      ) : correcting && mounted ? (
         <PlateCorrections
           record={plate}
           outcome={whole}
@@ -108,11 +120,14 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           <Image source={{ uri: picture }} accessibilityLabel={`Grid plate ${plate.body.picture.name}`} style={{ width: '100%', aspectRatio: size.width / size.height }} resizeMode="contain" />
         </View>
       )}
-      {entries ? <PlateEntries plate={plate} onClose={() => setEntries(false)} /> : null}
+      {entries && !given ? <PlateEntries plate={plate} onClose={() => setEntries(false)} /> : null}
+      {entries && given && pack ? <GivenSheet pack={pack} plate={plate} onClose={() => setEntries(false)} /> : null}
       {mayWrite && mounted && !correcting && !busy ? (
         <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s, marginBottom: SPACE.s }}>
-          <Action title={whole && whole.corners.length > 0 ? 'Correct the lattice' : 'Show it where the chart is'} icon="touch-app" onPress={() => setCorrecting(true)} testID="correct-lattice" />
-          <Action title="What was entered" icon="edit" onPress={() => setEntries(true)} testID="open-plate-entries" />
+          {given ? null : (
+            <Action title={whole && whole.corners.length > 0 ? 'Correct the lattice' : 'Show it where the chart is'} icon="touch-app" onPress={() => setCorrecting(true)} testID="correct-lattice" />
+          )}
+          <Action title={given ? 'How it is read' : 'What was entered'} icon="edit" onPress={() => setEntries(true)} testID="open-plate-entries" />
         </View>
       ) : null}
       {remarks.map((m) => (
@@ -121,9 +136,13 @@ export function PlateScreen({ plateId }: { plateId: string }) {
       {known ? <KnownOnly known={known} there={Boolean(analysis)} what="the plate's result" /> : null}
       {!analysis && !known ? (
         error ? (
-          <Failing title="The plate was not measured" text={`${error} The picture is safe on the server.`} action={again} />
+          <Failing title={given ? 'It was not read' : 'The plate was not measured'} text={`${error} The ${given ? 'file' : 'picture'} is safe on the server.`} action={again} />
         ) : (
-          <Empty title="Not measured yet" text="The picture is on the server." action={{ title: 'Measure this plate', onPress: again.onPress }} />
+          <Empty
+            title={given ? 'Not read yet' : 'Not measured yet'}
+            text={given ? 'The file is on the server.' : 'The picture is on the server.'}
+            action={{ title: given ? 'Read it' : 'Measure this plate', onPress: again.onPress }}
+          />
         )
       ) : null}
       {busy && analysis ? (
@@ -132,8 +151,8 @@ export function PlateScreen({ plateId }: { plateId: string }) {
           <Action title="Stop measuring" icon="stop" onPress={() => void stop(plateId)} />
         </View>
       ) : null}
-      {analysis?.status === 'failed' ? <Failing title="This picture cannot be used" text={analysis.error ?? ''} action={again} /> : null}
-      {analysis?.status === 'stopped' ? <Empty title="Stopped" text="Nothing was measured. The picture is safe." action={again} /> : null}
+      {analysis?.status === 'failed' ? <Failing title={given ? 'This cannot be read as a lens' : 'This picture cannot be used'} text={analysis.error ?? ''} action={again} /> : null}
+      {analysis?.status === 'stopped' ? <Empty title="Stopped" text="Nothing was measured. What was given is safe." action={again} /> : null}
       {r && r.status === 'unusable' && !r.distortion ? <Failing title="This plate cannot be used" text={r.sentence} /> : null}
       {r?.distortion && r.overscan ? (
         <>
@@ -142,9 +161,13 @@ export function PlateScreen({ plateId }: { plateId: string }) {
             <Fact about={EXPLANATIONS.plateFit} label="Worst residual" value={fixed(r.maxPx, 2)} unit="px" />
             <Fact about={EXPLANATIONS.coverage} label="Coverage" value={percent(r.plates[0].coverage)} />
             <Fact about={EXPLANATIONS.cornerDisplacement} label="Corner displacement" value={fixed(r.cornerDisplacementPct, 2)} unit="% of half diagonal" />
-            <Fact about={EXPLANATIONS.plateFit} label="Corners" value={`${r.plates[0].corners}`} />
-            <Fact about={EXPLANATIONS.chartTilt} label="Tilt of the chart" value={fixed(r.plates[0].tiltDeg, 1)} unit="°" />
-            <Fact about={EXPLANATIONS.chartTilt} label="Edge blur" value={fixed(r.plates[0].blurPx, 1)} unit="px" />
+            {given ? null : (
+              <>
+                <Fact about={EXPLANATIONS.plateFit} label="Corners" value={`${r.plates[0].corners}`} />
+                <Fact about={EXPLANATIONS.chartTilt} label="Tilt of the chart" value={fixed(r.plates[0].tiltDeg, 1)} unit="°" />
+                <Fact about={EXPLANATIONS.chartTilt} label="Edge blur" value={fixed(r.plates[0].blurPx, 1)} unit="px" />
+              </>
+            )}
             {r.focalFromDistance ? (
               <Fact
                 about={EXPLANATIONS.focalFromChart}
@@ -155,7 +178,7 @@ export function PlateScreen({ plateId }: { plateId: string }) {
               />
             ) : null}
           </View>
-          {mounted ? <BeforeAfter pictureUrl={picture} lens={frameLens(r.distortion, opticsOf(mounted, plate.body.focalMm))} overscan={r.overscan} /> : null}
+          {mounted && !given ? <BeforeAfter pictureUrl={picture} lens={frameLens(r.distortion, opticsOf(mounted, plate.body.focalMm))} overscan={r.overscan} /> : null}
           {mounted ? <LensFiles record={plate} report={r} mounted={mounted} /> : null}
           {r.candidates.length > 1 ? <ModelTable report={r} /> : null}
           <Section title={`Coefficients, ${r.distortion.model}`}>
