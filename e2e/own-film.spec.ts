@@ -1,3 +1,4 @@
+import { writeArrayBuffer } from 'geotiff';
 import { chromium, expect, test, type Browser, type BrowserContext, type Page } from '@playwright/test';
 import JSZip from 'jszip';
 import { execFileSync } from 'node:child_process';
@@ -394,6 +395,46 @@ test('one picture is lined up with marks of one’s own set, and a solve made el
   await page.getByTestId('remove-elsewhere').click();
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByTestId('elsewhere-from-post.csv')).toContainText('The record agrees');
+  await allSent(page);
+});
+
+test('a lens that no chart was shot of has its distortion from a map of another house, brought by one, read otherwise by another', async () => {
+  const theirs = crew.supervisor.page;
+  // made by no program of ours: barrel of a tenth at the side, t upwards, in a TIFF
+  const [w, h] = [512, 270];
+  const data = new Float32Array(2 * w * h);
+  for (let y = 0; y < h; y += 1)
+    for (let x = 0; x < w; x += 1) {
+      const [u, v] = [(x + 0.5 - w / 2) / (w / 2), (y + 0.5 - h / 2) / (w / 2)];
+      const s = 1 - 0.1 * (u * u + v * v);
+      data.set([0.5 + (u * s) / 2, 0.5 - (v * s * w) / (2 * h)], 2 * (y * w + x));
+    }
+  const map = path.join(dir, 'house.tif');
+  writeFileSync(map, Buffer.from(writeArrayBuffer(data, { width: w, height: h, SamplesPerPixel: [2], BitsPerSample: [32, 32], SampleFormat: [3, 3], PhotometricInterpretation: 1 } as never)));
+  await theirs.goto(at('/kit'));
+  await theirs.getByTestId('package-A').click();
+  await theirs.getByTestId('add-given').click();
+  await choose(theirs, 'given-choose', map);
+  await audit(theirs, 'distortion made elsewhere');
+  await theirs.getByRole('radio', { name: /^distorts/ }).click();
+  await theirs.getByTestId('given-keep').click();
+  await theirs.getByTestId('plate-house.tif').click();
+  await expect(theirs.getByTestId('plate-sentence')).toContainText('pincushion', { timeout: 30_000 });
+  await audit(theirs, 'a plate that was brought');
+  await noSidewaysScroll(theirs);
+  await allSent(theirs);
+  // the owner knows which way it goes
+  await page.goto(theirs.url());
+  await page.getByTestId('open-plate-entries').click();
+  await page.getByRole('radio', { name: /^undistorts/ }).click();
+  await page.getByTestId('given-keep').click();
+  await expect(page.getByTestId('plate-sentence')).toContainText('Followed to 0.00 px, 0.00 px at worst: barrel', { timeout: 30_000 });
+  await expect(theirs.getByTestId('plate-sentence')).toContainText('barrel', { timeout: 30_000 });
+  await page.getByTestId('make-files').click();
+  await expect(page.getByTestId('round-trip')).toContainText('There and back again', { timeout: 60_000 });
+  await page.getByTestId('remove-plate').click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByTestId('plate-house.tif')).toContainText('ST map that undistorts');
   await allSent(page);
 });
 

@@ -17,6 +17,7 @@ import { LINE_UP_SIZE, lineUpPicture } from './line-up-picture';
 import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
 import { RECCE_SIZE, reccePicture } from './recce-picture';
 import { ROOM_SIZE, roomPicture } from './room-picture';
+import { LENS18_FILE, lens18Metadata, mapToTry } from './lens-elsewhere';
 import { jettyMoveUsda } from './move-elsewhere';
 import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario, STOVE_FOOTAGE } from './scenario';
 import { jettyPanorama, PANORAMA_SECONDS, passageStills, passageWalk, slatePicture, STILLS_MODE } from './stills-walk';
@@ -86,6 +87,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
     room: await keep('B_passage_wall.jpg', await roomPicture(), 'image/jpeg', [ROOM_SIZE.widthPx, ROOM_SIZE.heightPx]),
     lineUp: await keep('47_t1_frame_36.jpg', await lineUpPicture(), 'image/jpeg', [LINE_UP_SIZE.widthPx, LINE_UP_SIZE.heightPx]),
     moveJetty: await keep('42B_t2_post.usda', Buffer.from(jettyMoveUsda()), 'application/octet-stream', null),
+    lens18: await keep(LENS18_FILE, Buffer.from(lens18Metadata()), 'application/octet-stream', null),
     zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, await zoomPlate(i), 'image/jpeg', [1920, 1080]))),
     stills: await Promise.all(stills.map(async ({ bytes, ...q }) => ({ ...q, sha256: await keep(q.name, bytes, 'image/jpeg', [STILLS_MODE.widthPx, STILLS_MODE.heightPx]) }))),
     panorama: await Promise.all(
@@ -117,6 +119,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   say('Files to try by hand …');
   await writeFile(path.join(samples, STOVE_CLIP.file), await readFile(path.join(FOOTAGE, STOVE_CLIP.file)));
   await writeFile(path.join(samples, 'solved-elsewhere.usda'), jettyMoveUsda());
+  await writeFile(path.join(samples, 'lens-map.exr'), await mapToTry());
   await writeFile(path.join(samples, 'grid-good.jpg'), await freshPlate());
   await writeFile(path.join(samples, 'grid-blurred.jpg'), await blurredPlate());
   await writeFile(path.join(samples, 'grid-small-chart.jpg'), await smallChartPlate());
@@ -126,7 +129,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   say('Computing what the day already holds …');
   await done(database, 'tracks', 'clip stove', await buildInput(database, PRODUCTION.id, 'tracks', idOf('clip stove'), {}), clip.outcome);
   // the solves last: they read what the plates gave
-  for (const subject of ['plate 32', 'plate 25', ...ZOOM_PLATES.map((_, i) => `plate zoom ${i}`)]) await computed(database, files, 'grid', subject);
+  for (const subject of ['plate 32', 'plate 25', 'plate 18', ...ZOOM_PLATES.map((_, i) => `plate zoom ${i}`)]) await computed(database, files, 'grid', subject);
   for (const subject of ['take 42B 2', 'take 39A 1']) await computed(database, files, 'solve', subject);
   await computed(database, files, 'elsewhere', 'elsewhere jetty');
 }

@@ -16,6 +16,7 @@ const seeds = scenario({
   room: sha('6'),
   lineUp: sha('e'),
   moveJetty: sha('f'),
+  lens18: sha('5'),
   recce: sha('7'),
   recceDetail: { corners: 300, spread: 1 },
   stills: [],

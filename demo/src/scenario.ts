@@ -1,3 +1,4 @@
+import { LENS18_FILE, lens18Given } from './lens-elsewhere';
 import { newPlan, USUAL_FIELDS, type RecordBodies, type RecordKind } from '@mesure/contract';
 import { formatLength, parseLength, type LengthUnit, type PictureDetail, type PictureNotes, type StillLook, type TrackCounting } from '@mesure/core';
 import { STOVE_CLIP, STOVE_HEIGHT_M, stoveMarks } from './footage';
@@ -32,6 +33,7 @@ export interface DemoFiles {
   room: string;
   lineUp: string;
   moveJetty: string;
+  lens18: string;
   recce: string;
   recceDetail: PictureDetail;
   stills: { sha256: string; name: string; station: number; notes: PictureNotes | null; look: StillLook }[];
@@ -142,6 +144,18 @@ export function scenario(files: DemoFiles): Seed[] {
     marks: roomMarks(),
     lineUp: null,
     shotAt: at('07:20'),
+  });
+  const lens18 = put('lens', 'lens 18', { name: 'Orrinel 18', kind: 'prime', minFocalMm: 18, maxFocalMm: 18, squeeze: 1, serial: 'OR-1804' });
+  const packD = put('package', 'package d', { camera: 'D', bodyId: pellon, modeId: idOf('mode pellon uhd'), lensId: lens18, adapterId: null, focalMm: 18 });
+  put('plate', 'plate 18', {
+    lensId: lens18,
+    packageId: packD,
+    picture: { sha256: files.lens18, name: LENS18_FILE },
+    focalMm: 18,
+    focusM: 2.5,
+    cellM: null,
+    given: lens18Given(),
+    shotAt: at('06:50'),
   });
   const packC = put('package', 'package c', { camera: 'C', bodyId: pellon, modeId: idOf('mode pellon hd'), lensId: zoom, adapterId: null, focalMm: 45 });
   ZOOM_PLATES.forEach((q, i) =>

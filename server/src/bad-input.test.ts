@@ -22,6 +22,7 @@ const seeds = scenario({
     room: sha('6'),
     lineUp: sha('f'),
     moveJetty: sha('e'),
+    lens18: sha('5'),
     recce: sha('7'),
     slate: sha('8'),
     clipStove: sha('b'),

@@ -88,7 +88,7 @@ describe('an ST map of another program', () => {
     const { report } = read(map, way);
     expect(report.status).toBe('usable');
     expect(report.rmsPx!).toBeLessThan(0.02);
-    expect(report.sentence).toBe(`Good to use: followed to 0.00 px, 0.00 px at worst; barrel, ${(-CORNER_PCT).toFixed(2)} % at the corner.`);
+    expect(report.sentence).toBe(`Followed to 0.00 px, 0.00 px at worst: barrel, ${(-CORNER_PCT).toFixed(2)} % at the corner.`);
     expect(worstPx(report)).toBeLessThan(0.1);
     expect(report.distortion!.center[0]).toBeCloseTo(CENTRE[0], 0);
     expect(report.distortion!.center[1]).toBeCloseTo(CENTRE[1], 0);

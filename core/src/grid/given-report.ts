@@ -114,13 +114,13 @@ const OF_A_CHART = new Set(['SQUARE_ON_ONLY', 'PLATE_CONTRADICTS', 'CORNERS_LEFT
 
 function sentenceOf(report: GridReport, noLens: boolean, stepPx: number): string {
   const px = (v: number | null) => `${(v ?? 0).toFixed(2)} px`;
-  const followed = `followed to ${px(report.rmsPx)}, ${px(report.maxPx)} at worst`;
-  if (noLens) return `No lens bends like this (${followed}): it goes the other way, or is of another picture.`;
+  const within = `${px(report.rmsPx)}, ${px(report.maxPx)} at worst`;
+  if (noLens) return `No lens bends like this (followed to ${within}): it goes the other way, or is of another picture.`;
   if (report.status !== 'usable') return report.sentence.replace('Shoot again', 'Not usable');
   const bend = report.cornerDisplacementPct ?? 0;
-  const way = Math.abs(bend) < STRAIGHT_PCT ? 'bends nothing' : `${bend < 0 ? 'barrel' : 'pincushion'}, ${Math.abs(bend).toFixed(2)} % at the corner`;
-  const good = (report.rmsPx ?? 0) <= Math.max(FOLLOWED_PX, stepPx);
-  return `${good ? 'Good to use' : 'Usable with care'}: ${followed}; ${way}.`;
+  const way = Math.abs(bend) < STRAIGHT_PCT ? 'it bends nothing' : `${bend < 0 ? 'barrel' : 'pincushion'}, ${Math.abs(bend).toFixed(2)} % at the corner`;
+  // not "good to use": which way it goes, and of which lens it is, no fit can tell
+  return `Followed ${(report.rmsPx ?? 0) <= Math.max(FOLLOWED_PX, stepPx) ? '' : 'only '}to ${within}: ${way}.`;
 }
 
 /** As a chart of square cells whose middle lies where the middle of what was given does. */

@@ -27,7 +27,7 @@ export function GivenDrawing({ lens }: { lens: FrameLens }) {
     <Drawing box={{ x: 0, y: 0, width: w, height: h }} describe="Straight lines as this lens records them; dashed where they would lie without it." maxHeight={420}>
       {(px) => (
         <>
-          <Path d={straight} stroke={p.line} strokeWidth={px(1)} strokeDasharray={`${px(4)} ${px(4)}`} fill="none" />
+          <Path d={straight} stroke={p.dim} strokeWidth={px(1)} strokeDasharray={`${px(4)} ${px(4)}`} fill="none" />
           <Path d={curves} stroke={p.ink} strokeWidth={px(1.6)} fill="none" />
           <Rect x={0} y={0} width={w} height={h} fill="none" stroke={p.ink} strokeWidth={px(1)} />
         </>
