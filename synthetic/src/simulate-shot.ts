@@ -12,11 +12,17 @@ export interface ShotScene {
   sensorHeightMm: number;
   k?: readonly [number, number, number];
   p?: readonly [number, number];
+  /** principal point right of and below the middle, px */
+  center?: readonly [number, number];
+  /** pixels a degree across over those down; 1: as the sensor says */
+  ratio?: number;
   frames: number;
   /** camera place in metres, Y up, at time 0…1 */
   path: (time: number) => Point;
   /** what the camera looks at, at time 0…1 */
   aim: (time: number) => Point;
+  /** clockwise as seen from behind, at time 0…1 */
+  rollRad?: (time: number) => number;
   /** still points, named; Y up, metres */
   points: readonly { id: string; at: Point; /** moves by itself, m per frame: an outlier track */ drift?: Point }[];
   noisePx: number;
@@ -39,14 +45,16 @@ const unit = (a: Point): Point => {
   return [a[0] / n, a[1] / n, a[2] / n];
 };
 
+const turned = (a: Point, b: Point, rad: number): Point => [0, 1, 2].map((k) => Math.cos(rad) * a[k] + Math.sin(rad) * b[k]) as unknown as Point;
+
 /** Projects a scene through a true lens frame by frame. Frames count from 1. */
 export function simulateShot(scene: ShotScene): SimulatedShot {
   const { focalMm } = scene;
   const lensAt = (mm: number): Lens => ({
-    fxPx: (mm * scene.widthPx) / scene.sensorWidthMm,
+    fxPx: ((scene.ratio ?? 1) * mm * scene.widthPx) / scene.sensorWidthMm,
     fyPx: (mm * scene.heightPx) / scene.sensorHeightMm,
-    cx: scene.widthPx / 2,
-    cy: scene.heightPx / 2,
+    cx: scene.widthPx / 2 + (scene.center?.[0] ?? 0),
+    cy: scene.heightPx / 2 + (scene.center?.[1] ?? 0),
     k1: scene.k?.[0] ?? 0,
     k2: scene.k?.[1] ?? 0,
     k3: scene.k?.[2] ?? 0,
@@ -63,8 +71,11 @@ export function simulateShot(scene: ShotScene): SimulatedShot {
     const lens = lensAt(typeof focalMm === 'number' ? focalMm : focalMm(time));
     const position = scene.path(time);
     const forward = unit(minus(scene.aim(time), position));
-    const right = unit(times(forward, [0, 1, 0]));
-    const down = times(forward, right);
+    const level = unit(times(forward, [0, 1, 0]));
+    const plumb = times(forward, level);
+    const roll = scene.rollRad?.(time) ?? 0;
+    const right = turned(level, plumb, roll);
+    const down = turned(plumb, level, -roll);
     cameras.push({ frame: f, position, right, down, forward });
     scene.points.forEach((point, i) => {
       if (scene.lifeFrames && (f - 1 < births[i] || f - 1 >= births[i] + scene.lifeFrames)) return;

@@ -36,7 +36,7 @@ function positive(problem: BundleProblem, state: BundleState): boolean {
   return true;
 }
 
-/** ½ Σ ρ(|r|) with Huber's ρ, plus the prior on the focal length. Returns the weights' square roots in `scale` when given. */
+/** ½ Σ ρ(|r|) with Huber's ρ, plus what is known of focal length and lens beforehand. Returns the weights' square roots in `scale` when given. */
 export function robustCost(problem: BundleProblem, state: BundleState, lin: Linearisation, huberPx: number, scale?: Float64Array): number {
   let sum = 0;
   const count = problem.camera.length;
@@ -52,6 +52,9 @@ export function robustCost(problem: BundleProblem, state: BundleState, lin: Line
   }
   const { focal } = problem;
   if (!focal.held && focal.priorSigmaMm && focal.priorMm !== undefined) sum += ((state.focalMm - focal.priorMm) / focal.priorSigmaMm) ** 2;
+  problem.freeLens?.forEach(({ prior }, k) => {
+    if (prior && state.lens) sum += ((state.lens[k] - prior.value) / prior.sigma) ** 2;
+  });
   return sum / 2;
 }
 
@@ -92,7 +95,10 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
     gCamera.fill(0);
     gPoint.fill(0);
     gZoom.fill(0);
-    gLens.fill(0);
+    for (let k = 0; k < lensCount; k += 1) {
+      const known = problem.freeLens![k].prior;
+      gLens[k] = known && state.lens ? -(state.lens[k] - known.value) / known.sigma ** 2 : 0;
+    }
     gFocal = prior > 0 ? -prior * (state.focalMm - problem.focal.priorMm!) : 0;
     for (let i = 0; i < count; i += 1) {
       const w = scale[i];

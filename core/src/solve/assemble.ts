@@ -1,7 +1,7 @@
 import { anchorSolve, meanSigma } from '../anchor';
 import { applySimilarity, matToQuat, mulMat3, mulMatVec, rotationAngle, transpose3, type Mat3, type Quat } from '../math';
 import { bendingSeen } from './bending';
-import { evaluateBundle, Linearisation, type BundleProblem } from './bundle-problem';
+import { evaluateBundle, Linearisation, type BundleProblem, type LensUnknown } from './bundle-problem';
 import { BundleCovariance } from './covariance';
 import { focalProfile } from './focal-profile';
 import { heightsOverMarks, mirroredSeen } from './mirrored';
@@ -82,7 +82,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     pointCount[problem.point[i]] += 1;
   }
   const rmsPx = Math.sqrt(sum / n);
-  const focal = (problem.focal.held ? 0 : 1 + (problem.zoom?.count ?? 0)) + (problem.freeLens ?? 0);
+  const focal = (problem.focal.held ? 0 : 1 + (problem.zoom?.count ?? 0)) + (problem.freeLens?.length ?? 0);
   // a turn has three unknowns a frame and two a direction, all turned together by any amount
   const unknowns = (r.turnOnly ? 3 * frameOf.length + 2 * trackOf.length - 3 : 6 * frameOf.length + 3 * trackOf.length - 7) + focal;
   const variance = weightedSum / Math.max(1, 2 * n - unknowns);
@@ -124,8 +124,37 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
 /** A distortion that was found, and how well. */
 function foundLens(r: Reconstruction, lens: SolveLens, g: ReturnType<typeof gather>): SolveResult['distortion'] {
   const sigma: Record<string, number> = {};
-  for (let k = 0; k < (g.problem.freeLens ?? 0); k += 1) if (g.covariance) sigma[`k${k + 1}`] = Math.sqrt(g.covariance.lensVariance(k) * g.told);
-  return { ...r.lens.distortion, mode: 'free', normalisedWithMm: lens.map.normaliserMm, follows: false, sigma };
+  for (const { name } of g.problem.freeLens ?? []) if (name.startsWith('k') && g.covariance) sigma[name] = sigmaOf(g, name)!;
+  return { ...r.lens.distortion, mode: r.lensPriors.k1 ? 'guided' : 'free', normalisedWithMm: lens.map.normaliserMm, follows: false, sigma };
+}
+
+/** Of an unknown of the lens that was found. */
+function sigmaOf(g: ReturnType<typeof gather>, name: LensUnknown): number | null {
+  const at = (g.problem.freeLens ?? []).findIndex((q) => q.name === name);
+  return at < 0 || !g.covariance ? null : Math.sqrt(g.covariance.lensVariance(at) * g.told);
+}
+
+/** What is known beforehand says all there is: the tracks added nothing worth the name. */
+const NOT_TOLD = 0.7;
+
+/** Principal point and squeeze that were found, how well, and whether the tracks told them. */
+function foundBesides(r: Reconstruction, lens: SolveLens, setup: SolveSetup, g: ReturnType<typeof gather>, warnings: Warning[]): Pick<SolveResult, 'found'> {
+  if (lens.alsoFree.length === 0) return {};
+  const told = (name: LensUnknown): boolean => (sigmaOf(g, name) ?? Infinity) < NOT_TOLD * lens.priors[name]!.sigma;
+  const found: NonNullable<SolveResult['found']> = {};
+  if (lens.alsoFree.includes('cx')) {
+    found.principalPx = { x: r.lens.cx, y: r.lens.cy, sigmaX: sigmaOf(g, 'cx'), sigmaY: sigmaOf(g, 'cy'), told: told('cx') || told('cy') };
+    if (!found.principalPx.told) warnings.push(SOLVE.CENTRE_NOT_TOLD(lens.priors.cx!.sigma));
+  }
+  if (lens.alsoFree.includes('ratio')) {
+    const { pxPerMmX, pxPerMmY } = lens.geometry;
+    const ratio = r.lens.pxPerMmX / r.lens.pxPerMmY;
+    const value = ((setup.squeeze ?? 1) * (pxPerMmX / pxPerMmY)) / ratio;
+    const sigma = sigmaOf(g, 'ratio');
+    found.squeeze = { value, sigma: sigma === null ? null : (value * sigma) / ratio, told: told('ratio') };
+    if (!found.squeeze.told) warnings.push(SOLVE.SQUEEZE_NOT_TOLD());
+  }
+  return { found };
 }
 
 /** Focal length over the common one, as the middle of all cameras. */
@@ -155,7 +184,7 @@ function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): number |
 }
 
 /** What every solve says, of whatever motion. */
-function common(r: Reconstruction, lens: SolveLens, story: Story, g: ReturnType<typeof gather>, sigmaFocalMm: number | null) {
+function common(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story, g: ReturnType<typeof gather>, sigmaFocalMm: number | null) {
   if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) story.warnings.push(SOLVE.FOCAL_HARDLY_SEEN(sigmaFocalMm));
   return {
     width: lens.geometry.widthPx,
@@ -164,6 +193,7 @@ function common(r: Reconstruction, lens: SolveLens, story: Story, g: ReturnType<
     sigmaFocalMm,
     focalMode: story.focalMode as SolveResult['focalMode'],
     distortion: lens.freeDistortion ? foundLens(r, lens, g) : describeLens(lens, r.lens.follows),
+    ...foundBesides(r, lens, setup, g, story.warnings),
     rmsPx: g.rmsPx,
     rmsPerMille: (g.rmsPx / lens.geometry.widthPx) * 1000,
     noisePx: Math.sqrt(g.variance),
@@ -212,7 +242,7 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   return {
     status: frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS ? 'failed' : solved ? 'solved' : 'partial',
     reason: solved ? null : unplacedWords(unplaced, obs.frames.length),
-    ...common(r, lens, story, g, sigmaFocalMm),
+    ...common(r, lens, setup, story, g, sigmaFocalMm),
     frames: frameOf.map((f, c) => ({
       frame: obs.frames[f],
       position: applySimilarity(sim, centerOf(poses[c])),
@@ -287,7 +317,7 @@ export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSet
     motion: 'pan',
     status: failedToo ? 'failed' : reasons.length === 0 ? 'solved' : 'partial',
     reason: reasons.length === 0 ? null : reasons.join('; '),
-    ...common(r, lens, story, g, sigmaOfFocal(r, g)),
+    ...common(r, lens, setup, story, g, sigmaOfFocal(r, g)),
     frames: frameOf.map((f, c) => ({
       frame: obs.frames[f],
       position: [0, 0, 0],

@@ -6,9 +6,17 @@ import type { LensMap } from './setup';
  * Model       Xc = R X + t; slope (X/Z, Y/Z); slope·f/g through the lens map; u = cx + g·pxPerMm·xd, where g is the length that the
  *             distortion is normalised with (see LensMap). Residual = (model − picture)·√weight, px.
  * Parameters  camera: rotation vector φ (R ← exp(φ)R), then t; point: X; where it zooms, factors z of the functions; last, where it is not held:
- *             focal length f in mm. Before them, where it is free, the first radial coefficients of the lens. Of camera c it is f (p_c + Σ b_ck z_k), p the profile that is known so far.
+ *             focal length f in mm. Before them what of the lens is free: radial coefficients, principal point, how wide a pixel is. Of camera c it is f (p_c + Σ b_ck z_k), p the profile that is known so far.
  * Source      Triggs, McLauchlan, Hartley, Fitzgibbon, Bundle Adjustment – A Modern Synthesis, 1999, secs. 4–6.
  */
+/** What of a lens may be found beside its focal length: radial coefficients, the principal point in px, and px a mm across over down. */
+export type LensUnknown = 'k1' | 'k2' | 'k3' | 'cx' | 'cy' | 'ratio';
+export interface FreeLensUnknown {
+  name: LensUnknown;
+  /** what is known of it beforehand; its sigma is for residuals of unit noise */
+  prior?: { value: number; sigma: number };
+}
+
 export interface BundleProblem {
   cameraCount: number;
   pointCount: number;
@@ -24,8 +32,8 @@ export interface BundleProblem {
   profile?: Float64Array;
   /** functions of time along which the profile may change, `count` for each camera; only where the common one is free */
   zoom?: { count: number; basis: Float64Array };
-  /** so many of the first radial coefficients are found with the rest; the lens is a radial one */
-  freeLens?: number;
+  /** found with the rest; the lens is a radial one where coefficients are among them */
+  freeLens?: readonly FreeLensUnknown[];
   /** `priorSigmaMm` for residuals of unit noise: the stated sigma over the noise in px */
   focal: { held: boolean; priorMm?: number; priorSigmaMm?: number };
 }
@@ -37,8 +45,8 @@ export interface BundleState {
   focalMm: number;
   /** factors of the functions of time; missing: none */
   zoom?: Float64Array;
-  /** radial coefficients that are found; missing: none */
-  k?: Float64Array;
+  /** of the free unknowns of the lens, in their order; missing: none */
+  lens?: Float64Array;
 }
 
 export const copyState = (s: BundleState): BundleState => ({
@@ -47,7 +55,7 @@ export const copyState = (s: BundleState): BundleState => ({
   points: s.points.slice(),
   focalMm: s.focalMm,
   ...(s.zoom ? { zoom: s.zoom.slice() } : {}),
-  ...(s.k ? { k: s.k.slice() } : {}),
+  ...(s.lens ? { lens: s.lens.slice() } : {}),
 });
 
 /** Focal length of a camera over the common one. */
@@ -77,6 +85,10 @@ export class Linearisation {
 
 /** Where a residual cannot be computed (point behind the camera) it has this length, without a slope. */
 const BEHIND_PX = 1e4;
+const CENTRE_X = 10;
+const CENTRE_Y = 11;
+const RATIO = 12;
+const KINDS: Readonly<Record<LensUnknown, number>> = { k1: 0, k2: 1, k3: 2, cx: CENTRE_X, cy: CENTRE_Y, ratio: RATIO };
 const d2 = new Float64Array(2);
 const j4 = new Float64Array(4);
 const c10 = new Float64Array(10);
@@ -84,10 +96,21 @@ const c10 = new Float64Array(10);
 /** Fills `out.residual`, and the derivatives when `derivatives` is set. */
 export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisation, derivatives: boolean): void {
   const { rotations: R, translations: T, points: X, focalMm } = s;
-  const { cx, cy, pxPerMmX, pxPerMmY, distortion, follows } = p.lens;
+  const { pxPerMmY, distortion, follows } = p.lens;
+  let { cx, cy, pxPerMmX } = p.lens;
   const coefficients = coefficientsOf(distortion);
-  const freeLens = s.k ? (p.freeLens ?? 0) : 0;
-  for (let k = 0; k < freeLens; k += 1) coefficients[k] = s.k![k];
+  const unknowns = s.lens ? (p.freeLens ?? []) : [];
+  const freeLens = unknowns.length;
+  // a coefficient by its number, else CENTRE_X, CENTRE_Y, RATIO
+  const kinds = Int8Array.from(unknowns, (q) => KINDS[q.name]);
+  for (let k = 0; k < freeLens; k += 1) {
+    const value = s.lens![k];
+    if (kinds[k] === CENTRE_X) cx = value;
+    else if (kinds[k] === CENTRE_Y) cy = value;
+    else if (kinds[k] === RATIO) pxPerMmX = value * pxPerMmY;
+    else coefficients[kinds[k]] = value;
+  }
+  const bends = kinds.some((kind) => kind < CENTRE_X);
   if (derivatives && out.jLens.length !== 2 * freeLens * p.camera.length) out.jLens = new Float64Array(2 * freeLens * p.camera.length);
   const ratios = ratiosOf(p, s, out, derivatives);
   const { residual, jCamera, jPoint, jFocal } = out;
@@ -127,15 +150,17 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
     const sy = (y1 + T[c3 + 1]) * zi;
     const x = sx * toG;
     const y = sy * toG;
-    distortWith(distortion.model, coefficients, x, y, d2, derivatives ? j4 : null, derivatives && freeLens > 0 ? c10 : null);
+    distortWith(distortion.model, coefficients, x, y, d2, derivatives ? j4 : null, derivatives && bends ? c10 : null);
     residual[2 * i] = (cx + ax * d2[0] - p.xPx[i]) * w;
     residual[2 * i + 1] = (cy + ay * d2[1] - p.yPx[i]) * w;
     if (!derivatives) continue;
     const a = ax * w,
       b = ay * w;
     for (let k = 0; k < freeLens; k += 1) {
-      out.jLens[2 * freeLens * i + k] = a * c10[k];
-      out.jLens[2 * freeLens * i + freeLens + k] = b * c10[5 + k];
+      const kind = kinds[k];
+      const at = 2 * freeLens * i + k;
+      out.jLens[at] = kind < CENTRE_X ? a * c10[kind] : kind === CENTRE_X ? w : kind === RATIO ? g * pxPerMmY * d2[0] * w : 0;
+      out.jLens[at + freeLens] = kind < CENTRE_X ? b * c10[5 + kind] : kind === CENTRE_Y ? w : 0;
     }
     // d(u, v) / d(slope)
     const ux = a * j4[0] * toG,
@@ -206,6 +231,6 @@ export function stepState(s: BundleState, cameraStep: Float64Array, pointStep: F
   for (let i = 0; i < pointStep.length; i += 1) next.points[i] += pointStep[i];
   next.focalMm += focalStep;
   if (zoomStep && next.zoom) for (let k = 0; k < zoomStep.length; k += 1) next.zoom[k] += zoomStep[k];
-  if (lensStep && next.k) for (let k = 0; k < lensStep.length; k += 1) next.k[k] += lensStep[k];
+  if (lensStep && next.lens) for (let k = 0; k < lensStep.length; k += 1) next.lens[k] += lensStep[k];
   return next;
 }

@@ -47,7 +47,7 @@ export class BundleCovariance {
   focalVariance(): number {
     return this.system.hasFocal ? this.inverse.get(this.system.size - 1, this.system.size - 1) : 0;
   }
-  /** Of the coefficients of the lens that are free. */
+  /** Of what of the lens is free, by its place among the unknowns. */
   lensVariance(k: number): number {
     const { hasFocal, size, zoomCount, lensCount } = this.system;
     const row = size - (hasFocal ? 1 : 0) - zoomCount - lensCount + k;

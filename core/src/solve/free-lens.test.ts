@@ -31,30 +31,42 @@ const setup = (change: Partial<SolveSetup> = {}): SolveSetup => ({
   ...change,
 });
 
-test('derivatives by the coefficients of the lens are those of the residuals', () => {
+test('derivatives by what of the lens is free are those of the residuals', () => {
   const problem: BundleProblem = {
     ...{ cameraCount: 1, pointCount: 2, camera: Int32Array.of(0, 0), point: Int32Array.of(0, 1), xPx: Float64Array.of(900, 300), yPx: Float64Array.of(500, 800), weight: Float64Array.of(0.5, 1) },
     lens: { cx: 960, cy: 540, pxPerMmX: 80, pxPerMmY: 80, distortion: { model: 'radial', k: [0, 0, 0.01], p: [0.001, 0] }, normaliserMm: 25, follows: false },
     focal: { held: false },
-    freeLens: 2,
+    freeLens: [{ name: 'k2' }, { name: 'cx' }, { name: 'k1' }, { name: 'ratio' }, { name: 'cy' }],
   };
   const state: BundleState = {
     rotations: Float64Array.of(1, 0, 0, 0, 1, 0, 0, 0, 1),
     translations: new Float64Array(3),
     points: Float64Array.of(1, 0.6, 3, -1.5, 0.7, 4),
     focalMm: 24,
-    k: Float64Array.of(-0.1, 0.02),
+    lens: Float64Array.of(0.02, 950, -0.1, 1.05, 545),
   };
   const lin = new Linearisation(2);
   evaluateBundle(problem, state, lin, true);
-  for (let k = 0; k < 2; k += 1) {
+  for (let k = 0; k < 5; k += 1) {
     const h = 1e-6;
     const [plus, minus] = [h, -h].map((d) => {
       const out = new Linearisation(2);
-      evaluateBundle(problem, stepState(state, new Float64Array(6), new Float64Array(6), 0, undefined, Float64Array.of(k === 0 ? d : 0, k === 1 ? d : 0)), out, false);
+      evaluateBundle(
+        problem,
+        stepState(
+          state,
+          new Float64Array(6),
+          new Float64Array(6),
+          0,
+          undefined,
+          Float64Array.from({ length: 5 }, (_, i) => (i === k ? d : 0)),
+        ),
+        out,
+        false,
+      );
       return out.residual;
     });
-    for (let i = 0; i < 4; i += 1) expect(lin.jLens[2 * i + k]).toBeCloseTo((plus[i] - minus[i]) / (2 * h), 3);
+    for (let i = 0; i < 2; i += 1) for (let axis = 0; axis < 2; axis += 1) expect(lin.jLens[10 * i + 5 * axis + k]).toBeCloseTo((plus[2 * i + axis] - minus[2 * i + axis]) / (2 * h), 3);
   }
 });
 
@@ -93,5 +105,5 @@ test('the camera that leaves carries the distortion that was found, not the reco
 });
 
 test('another model than the radial one is refused with its field', () => {
-  expect(() => solveTracks(film([0, 0, 0], 1).tracks, setup({ distortion: { mode: 'free', model: 'fisheye' } }))).toThrow(/a free distortion is radial/);
+  expect(() => solveTracks(film([0, 0, 0], 1).tracks, setup({ distortion: { mode: 'free', model: 'fisheye' } }))).toThrow(/a free or guided distortion is radial/);
 });

@@ -1,7 +1,7 @@
 import type { Mat3, Vec3 } from '../math';
 import { adjust, type AdjustResult } from './adjust';
 import { refinePose, samplePose, slopeError, type Pose, type Sighting } from './absolute-pose';
-import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
+import { evaluateBundle, Linearisation, type BundleProblem, type BundleState, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
 import { relens, reprofile, type Observations } from './observations';
 import type { SlopePair } from './five-point';
 import type { LensMap } from './setup';
@@ -35,8 +35,10 @@ export class Reconstruction {
   /** functions of time along which the focal length may change, by frame; null: it is one */
   zoom: { count: number; basis: Float64Array } | null = null;
 
-  /** so many radial coefficients of the lens are found with the rest */
-  freeLens = 0;
+  /** what of the lens is found with the rest */
+  freeLens: readonly LensUnknown[] = [];
+  /** what is known of it beforehand, in its own units */
+  lensPriors: Partial<Record<LensUnknown, { value: number; sigma: number }>> = {};
 
   constructor(
     readonly obs: Observations,
@@ -262,7 +264,7 @@ export class Reconstruction {
       // two or three views hardly see the focal length: freeing it there lets it run away
       focal: frameOf.length >= 5 ? this.focalInPx() : { held: true },
       ...this.profileOf(frameOf),
-      ...(this.freeLens > 0 && frameOf.length >= 5 ? { freeLens: this.freeLens } : {}),
+      ...(this.freeLens.length > 0 && frameOf.length >= 5 ? { freeLens: this.freeLens.map((name) => this.unknownInPx(name)) } : {}),
     };
     for (let o = 0, i = 0; o < obs.count; o += 1) {
       if (!usable(o)) continue;
@@ -280,7 +282,7 @@ export class Reconstruction {
       points: new Float64Array(3 * trackOf.length),
       focalMm: this.focalMm,
       ...(problem.zoom ? { zoom: new Float64Array(problem.zoom.count) } : {}),
-      ...(problem.freeLens ? { k: Float64Array.from(this.radial.slice(0, problem.freeLens)) } : {}),
+      ...(problem.freeLens ? { lens: Float64Array.from(problem.freeLens, ({ name }) => this.valueOf(name)) } : {}),
     };
     frameOf.forEach((f, c) => {
       state.rotations.set(this.poses[f]!.rotation, 9 * c);
@@ -297,10 +299,29 @@ export class Reconstruction {
 
   /** A lens of other radial coefficients: what the places of the picture stand for changes with it. */
   bendBy(k: readonly number[]): void {
-    const { distortion } = this.lens;
+    this.lensBy({ k1: k[0], k2: k[1], k3: k[2] });
+  }
+
+  /** A lens of other unknowns, as far as they are given. */
+  private lensBy(now: Partial<Record<LensUnknown, number>>): void {
+    const { lens } = this;
     const [k1, k2, k3] = this.radial;
-    this.lens = { ...this.lens, distortion: { model: 'radial', k: [k[0] ?? k1, k[1] ?? k2, k[2] ?? k3], p: distortion.model === 'radial' ? distortion.p : [0, 0] } };
+    const bent = now.k1 !== undefined || now.k2 !== undefined || now.k3 !== undefined;
+    const distortion = bent
+      ? { model: 'radial' as const, k: [now.k1 ?? k1, now.k2 ?? k2, now.k3 ?? k3] as const, p: lens.distortion.model === 'radial' ? lens.distortion.p : ([0, 0] as const) }
+      : lens.distortion;
+    this.lens = { ...lens, distortion, cx: now.cx ?? lens.cx, cy: now.cy ?? lens.cy, pxPerMmX: now.ratio === undefined ? lens.pxPerMmX : now.ratio * lens.pxPerMmY };
     relens(this.obs, this.lens);
+  }
+
+  private valueOf(name: LensUnknown): number {
+    const { cx, cy, pxPerMmX, pxPerMmY } = this.lens;
+    return { k1: this.radial[0], k2: this.radial[1], k3: this.radial[2], cx, cy, ratio: pxPerMmX / pxPerMmY }[name];
+  }
+
+  private unknownInPx(name: LensUnknown): FreeLensUnknown {
+    const prior = this.lensPriors[name];
+    return prior ? { name, prior: { ...prior, sigma: prior.sigma / this.noisePx } } : { name };
   }
 
   /** Of the cameras of a bundle how their focal lengths differ, and may. */
@@ -350,7 +371,8 @@ export class Reconstruction {
       this.points[t] = [at[0] / n, at[1] / n, at[2] / n];
     });
     this.focalMm = state.focalMm;
-    if (state.k) this.bendBy(Array.from(state.k));
+    const found = state.lens;
+    if (found) this.lensBy(Object.fromEntries(this.freeLens.map((name, i) => [name, found[i]])));
     const { zoom } = this;
     if (!zoom || !state.zoom) return;
     const factors = state.zoom;

@@ -76,11 +76,20 @@ export interface SolveResult {
   sigmaFocalMm: number | null;
   focalMode: 'held' | 'guided' | 'free' | 'zoom';
   distortion: Distortion & {
-    mode: 'held' | 'none' | 'free';
+    mode: 'held' | 'none' | 'free' | 'guided';
     normalisedWithMm: number;
     follows: boolean;
     /** of the coefficients that were found, by name */
     sigma?: Record<string, number>;
+  };
+  /**
+   * Of the lens, beside focal length and distortion; missing: nothing was asked for. `told` is false where the tracks say no more than was known
+   * beforehand: then it is the record, and no finding.
+   */
+  found?: {
+    /** px of the recorded picture */
+    principalPx?: { x: number; y: number; sigmaX: number | null; sigmaY: number | null; told: boolean };
+    squeeze?: { value: number; sigma: number | null; told: boolean };
   };
   rmsPx: number | null;
   rmsPerMille: number | null;

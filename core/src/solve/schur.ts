@@ -22,7 +22,7 @@ export class SchurSystem {
   readonly hasFocal: boolean;
   /** factors of a zoom */
   readonly zoomCount: number;
-  /** coefficients of the lens */
+  /** free unknowns of the lens */
   readonly lensCount: number;
   readonly reduced: EnvelopeMatrix;
   private readonly obsOf: Int32Array[]; // of each eliminated block, in ascending kept block
@@ -46,7 +46,7 @@ export class SchurSystem {
     this.elimCount = this.eliminatesPoints ? problem.pointCount : problem.cameraCount;
     this.kept = this.eliminatesPoints ? problem.camera : problem.point;
     this.obsOf = plan.obsOf;
-    this.lensCount = problem.freeLens ?? 0;
+    this.lensCount = problem.freeLens?.length ?? 0;
     const border = this.lensCount + this.zoomCount + (this.hasFocal ? 1 : 0);
     this.size = this.keptCount * this.keptDim + border;
     const first = new Int32Array(this.size);
@@ -121,6 +121,10 @@ export class SchurSystem {
         s[reduced.at(focalRow, lensRow + k)] += byFocal;
         for (let m = 0; m < K; m += 1) s[reduced.at(zoomRow + m, lensRow + k)] += over[camera[o] * K + m] * byFocal;
       }
+    }
+    for (let k = 0; k < D; k += 1) {
+      const known = this.problem.freeLens![k].prior;
+      if (known) s[reduced.at(lensRow + k, lensRow + k)] += (1 + damping) / known.sigma ** 2;
     }
     const keptExtra = this.eliminatesPoints ? extra?.camera : extra?.point;
     const heldOf = new Map<number, [number, number][]>();

@@ -1,6 +1,7 @@
 import { COEFFICIENTS, DISTORTION_MODELS, distortionFrom, isDistorted, NO_DISTORTION, type Distortion, type DistortionModel } from '../lens';
 import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput, type PictureGeometry } from '../optics';
+import type { LensUnknown } from './bundle-problem';
 
 export interface AnchorFacts {
   level?: readonly string[];
@@ -32,6 +33,8 @@ export interface SolveSetup extends OpticsInput {
     mode?: 'held' | 'guided' | 'free' | 'none';
     model?: string;
     k?: readonly number[];
+    /** guided: one standard deviation of each coefficient of `k` that is found with the rest */
+    sigmaK?: readonly number[];
     p?: readonly number[];
     lambda?: number;
     a?: readonly number[];
@@ -43,6 +46,10 @@ export interface SolveSetup extends OpticsInput {
     /** effective focal length that the coefficients are normalised with; default the setup's */
     focalMm?: number;
   };
+  /** free: within a few per cent of the picture; guided: within `sigmaPx`, as a plate told it */
+  principalPoint?: { mode: 'held' | 'guided' | 'free'; sigmaPx?: number };
+  /** free: within a tenth; guided: within `sigma` of it. `squeeze` is where it begins */
+  squeezeFit?: { mode: 'held' | 'guided' | 'free'; sigma?: number };
   motion?: 'free' | 'pan' | 'object';
   anchors?: AnchorFacts;
 }
@@ -69,6 +76,10 @@ export interface SolveLens {
   hasDistortion: boolean;
   /** found with the rest; what was given is where it begins */
   freeDistortion: boolean;
+  /** found beside focal length and distortion */
+  alsoFree: readonly LensUnknown[];
+  /** what is known of those and of guided coefficients beforehand */
+  priors: Partial<Record<LensUnknown, { value: number; sigma: number }>>;
 }
 
 /** Below it a focal length that moves is the breathing of the lens. */
@@ -91,12 +102,16 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
     );
   const d = setup.distortion ?? { mode: 'none' };
   const mode = d.mode ?? 'held';
-  if (!['held', 'none', 'free'].includes(mode)) throw new CoreError('INVALID_OPTION', `distortion.mode is "${mode}"; this solve knows held, free and none`, 'distortion.mode');
+  if (!['held', 'none', 'free', 'guided'].includes(mode)) throw new CoreError('INVALID_OPTION', `distortion.mode is "${mode}"; it must be held, guided, free or none`, 'distortion.mode');
   const model = (d.model ?? 'radial') as DistortionModel;
-  if (mode === 'free' && model !== 'radial') throw new CoreError('INVALID_OPTION', `distortion.model is "${d.model}"; a free distortion is radial`, 'distortion.model');
+  if ((mode === 'free' || mode === 'guided') && model !== 'radial')
+    throw new CoreError('INVALID_OPTION', `distortion.model is "${d.model}"; a free or guided distortion is radial`, 'distortion.model');
+  if (mode === 'guided' && !((d.sigmaK ?? []).length > 0 && d.sigmaK!.slice(0, 2).every((s) => s > 0)))
+    throw new CoreError('INVALID_OPTION', 'distortion.sigmaK must have a number above 0 for each coefficient that is guided', 'distortion.sigmaK');
   if (mode === 'held' && !DISTORTION_MODELS.includes(model))
     throw new CoreError('INVALID_OPTION', `distortion.model is "${d.model}"; it must be one of ${DISTORTION_MODELS.join(', ')}`, 'distortion.model');
-  const aspect = (mode === 'held' ? d.aspect : undefined) ?? 1;
+  const measured = mode === 'held' || mode === 'guided';
+  const aspect = (measured ? d.aspect : undefined) ?? 1;
   if (!(aspect > 0.2 && aspect < 5)) throw new CoreError('INVALID_OPTION', 'distortion.aspect must lie between 0.2 and 5', 'distortion.aspect');
   if (d.focalMm !== undefined && !(d.focalMm > 0)) throw new CoreError('INVALID_OPTION', 'distortion.focalMm must be above 0', 'distortion.focalMm');
   if (setup.motion !== undefined && !['free', 'pan', 'object'].includes(setup.motion))
@@ -111,21 +126,51 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
     return v;
   };
   const distortion = mode === 'none' ? NO_DISTORTION : distortionFrom(model, COEFFICIENTS[model].map(coefficient));
-  const center = mode === 'held' && d.center ? d.center : [geometry.centerXPx, geometry.centerYPx];
+  const center = measured && d.center ? d.center : [geometry.centerXPx, geometry.centerYPx];
+  const map: LensMap = {
+    cx: center[0],
+    cy: center[1],
+    // a pixel as the plate saw it: the squeeze on the barrel is a nominal one
+    pxPerMmX: geometry.pxPerMmX * aspect,
+    pxPerMmY: geometry.pxPerMmY,
+    distortion,
+    normaliserMm: (measured ? d.focalMm : undefined) ?? geometry.effectiveFocalMm,
+    follows: false,
+  };
   return {
     geometry,
+    map,
     recordedMm: geometry.effectiveFocalMm,
     hasDistortion: isDistorted(distortion),
-    freeDistortion: mode === 'free',
-    map: {
-      cx: center[0],
-      cy: center[1],
-      // a pixel as the plate saw it: the squeeze on the barrel is a nominal one
-      pxPerMmX: geometry.pxPerMmX * aspect,
-      pxPerMmY: geometry.pxPerMmY,
-      distortion,
-      normaliserMm: (mode === 'held' ? d.focalMm : undefined) ?? geometry.effectiveFocalMm,
-      follows: false,
+    freeDistortion: mode === 'free' || mode === 'guided',
+    ...freeOf(setup, map, mode === 'guided' ? (d.sigmaK ?? []) : []),
+  };
+}
+
+/** Of the picture's width, how far off its middle a principal point may be: beyond that it is a cropped picture and no lens. */
+const CENTRE_SHARE = 0.03;
+const SQUEEZE_SHARE = 0.1;
+
+/** What of the lens is found besides, and what is known of it beforehand. */
+function freeOf(setup: SolveSetup, map: LensMap, sigmaK: readonly number[]): Pick<SolveLens, 'alsoFree' | 'priors'> {
+  const one = (field: 'principalPoint' | 'squeezeFit', sigmaField: 'sigmaPx' | 'sigma', usual: number): number | null => {
+    const asked: { mode: string; sigmaPx?: number; sigma?: number } = setup[field] ?? { mode: 'held' };
+    if (!['held', 'guided', 'free'].includes(asked.mode)) throw new CoreError('INVALID_OPTION', `${field}.mode is "${asked.mode}"; it must be held, guided or free`, `${field}.mode`);
+    const sigma = asked[sigmaField];
+    if (asked.mode === 'guided' && !((sigma ?? 0) > 0)) throw new CoreError('INVALID_OPTION', `${field}.${sigmaField} must be above 0 when it is guided`, `${field}.${sigmaField}`);
+    return asked.mode === 'held' ? null : asked.mode === 'guided' ? sigma! : usual;
+  };
+  const centrePx = one('principalPoint', 'sigmaPx', CENTRE_SHARE * setup.image.width);
+  if (centrePx !== null && setup.focal.mode === 'zoom') throw new CoreError('INVALID_OPTION', 'The principal point of a zoom wanders with it; it is not found for one. Hold it', 'principalPoint.mode');
+  const squeeze = one('squeezeFit', 'sigma', SQUEEZE_SHARE);
+  const ratio = map.pxPerMmX / map.pxPerMmY;
+  const k = map.distortion.model === 'radial' ? map.distortion.k : [];
+  return {
+    alsoFree: [...(centrePx === null ? [] : (['cx', 'cy'] as const)), ...(squeeze === null ? [] : (['ratio'] as const))],
+    priors: {
+      ...(centrePx === null ? {} : { cx: { value: map.cx, sigma: centrePx }, cy: { value: map.cy, sigma: centrePx } }),
+      ...(squeeze === null ? {} : { ratio: { value: ratio, sigma: ratio * squeeze } }),
+      ...Object.fromEntries(sigmaK.slice(0, 2).map((sigma, i) => [`k${i + 1}`, { value: k[i] ?? 0, sigma }])),
     },
   };
 }

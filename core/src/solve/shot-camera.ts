@@ -30,11 +30,17 @@ const MOST_OVERSCAN = 1;
  * @param solve whose distortion may follow the solved focal length instead of the one that it was found with (see LensMap)
  * @throws CoreError INVALID_OPTION as a solve of that setup does
  */
-export function shotCamera(setup: SolveSetup, solve: Pick<SolveResult, 'focalMm'> & Partial<Pick<SolveResult, 'distortion'>>): ShotCamera {
+export function shotCamera(setup: SolveSetup, solve: Pick<SolveResult, 'focalMm'> & Partial<Pick<SolveResult, 'distortion' | 'found'>>): ShotCamera {
   const { map: recorded, geometry } = readSolveSetup(setup);
   // a distortion that was found with the rest stands in the result, not in the record
   const { mode, normalisedWithMm, follows: _follows, sigma: _sigma, ...found } = solve.distortion ?? { mode: 'none' as const, normalisedWithMm: 0, follows: false };
-  const map = mode === 'free' ? { ...recorded, distortion: found as Distortion, normaliserMm: normalisedWithMm } : recorded;
+  const bent = mode === 'free' || mode === 'guided' ? { ...recorded, distortion: found as Distortion, normaliserMm: normalisedWithMm } : recorded;
+  const { principalPx, squeeze } = solve.found ?? {};
+  const map = {
+    ...bent,
+    ...(principalPx ? { cx: principalPx.x, cy: principalPx.y } : {}),
+    ...(squeeze ? { pxPerMmX: (geometry.pxPerMmX * (setup.squeeze ?? 1)) / squeeze.value } : {}),
+  };
   const normaliserMm = solve.distortion?.follows && solve.focalMm !== null ? solve.focalMm : map.normaliserMm;
   const { widthPx, heightPx } = geometry;
   const lens: FrameLens = { widthPx, heightPx, fxPx: normaliserMm * map.pxPerMmX, fyPx: normaliserMm * map.pxPerMmY, center: [map.cx, map.cy], distortion: map.distortion };

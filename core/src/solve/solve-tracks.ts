@@ -6,7 +6,7 @@ import { evaluateBundle, Linearisation } from './bundle-problem';
 import { asObject, objectSetup, withoutStill } from './object';
 import { buildObservations, reprofile, type Observations, type TrackPoint } from './observations';
 import { concentrate } from './concentrate';
-import { freeLens } from './free-lens';
+import { freeLens, freeRest } from './free-lens';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
 import { driftOf } from './residual-drift';
 import type { SolveResult, TrimmedObservation } from './result';
@@ -139,6 +139,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   growOver(started, keys, random, onPlaced);
   if (zooms && sparse !== obs) reprofile(obs, onOtherFrames(sparse, obs));
   const r = started.carryTo(obs, rule);
+  r.lensPriors = lens.priors;
   if (zooms) r.zoom = splineBasis(obs.frames, 1);
   r.triangulate(MIN_RAY_ANGLE_RAD, 4);
   r.adjustAll(2, 10, 1e-4);
@@ -162,6 +163,10 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     iterations += refineAll(r, trimmed, progress, warnings);
   }
   if (!zooms && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);
+  if (lens.alsoFree.length > 0) {
+    iterations += freeRest(r, lens);
+    iterations += refineAll(r, trimmed, progress, warnings);
+  }
   const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
   if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
   if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked, zooms) < TURN_EXPLAINS * noisePx) return asTurn();
@@ -294,7 +299,9 @@ function solveTurn({ obs, lens, setup, rule, options, warnings, pairs }: TurnInp
   const trimmed: TrimmedObservation[] = [];
   let iterations = refineAll(r, trimmed, progress, warnings);
   // a zoom holds its map: nobody can tell which of its lengths another one would follow
+  r.lensPriors = lens.priors;
   if (lens.freeDistortion) iterations += freeLens(r);
+  if (lens.alsoFree.length > 0) iterations += freeRest(r, lens);
   if (setup.focal.mode !== 'zoom' && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);

@@ -8,6 +8,9 @@ export const SOLVE = tableOf({
   NO_DEVIATIONS: () => 'The tracks do not determine all cameras and points: no standard deviations can be given.',
   TRACKS_MOVE: (moving: number, of: number) => `${moving} of ${of} tracks do not behave like still points and were left out.`,
   THIN_FRAMES: (frames: number, least: number) => `${frames} frames stand on fewer than ${least} tracks.`,
+  CENTRE_NOT_TOLD: (sigmaPx: number) =>
+    `These tracks do not tell where the principal point is: a turn of the camera hides a shift of it. It stays as it was known, within ${sigmaPx.toFixed(0)} px. A roll of the camera during a pass would tell it.`,
+  SQUEEZE_NOT_TOLD: () => 'These tracks do not tell the squeeze: it stays as it was recorded. A roll of the camera, or surveyed points, would tell it.',
   FOCAL_HARDLY_SEEN: (sigmaMm: number) => `The focal length is hardly seen in this move: ± ${sigmaMm.toFixed(1)} mm.`,
   CAMERA_TURNS: () => 'The camera turns but does not move: turns, directions and what they say of the lens are seen, and no depth, no place, no scale.',
   CAMERA_STANDS: () => 'The camera stands still: nothing is seen of its path, and nothing of its lens.',
