@@ -99,6 +99,21 @@ function fromEdges(pictures: readonly EdgesBody[], mounted: MountedPackage, foca
   return null;
 }
 
+/** Edges tell a bend far less well than a plate: their fit guides the solve by its own sigma. What else there is, holds. */
+function guidedBy(edges: GridDistortion | null, ratio: number): Pick<NonNullable<SolveSetup['distortion']>, 'mode' | 'sigmaK'> {
+  const sigma = edges?.model === 'radial' ? edges.sigma.k : undefined;
+  if (!Array.isArray(sigma) || sigma.length === 0 || !sigma.every((s) => s > 0 && Number.isFinite(s))) return { mode: 'held' };
+  return { mode: 'guided', sigmaK: sigma.slice(0, 2).map((s, i) => s * ratio ** (2 * (i + 1))) };
+}
+
+/** A plate tells its own centre; at another setting of the lens it wanders by a few pixels. */
+const LEAST_CENTRE_SIGMA_PX = 3;
+function centreKnown(plate: BookEstimate['distortion'] | GridDistortion | null): NonNullable<SolveSetup['principalPoint']> {
+  const sigma = plate && 'sigma' in plate ? plate.sigma.center : undefined;
+  if (!Array.isArray(sigma) || !sigma.every(Number.isFinite)) return { mode: 'free' };
+  return { mode: 'guided', sigmaPx: Math.max(LEAST_CENTRE_SIGMA_PX, ...sigma) };
+}
+
 /** Where the entrance pupil lies before the sensor mark when nobody knows: a middling lens, and how far off that may be. */
 const UNKNOWN_PUPIL = { mm: 80, sigmaMm: 40 };
 const PUPIL_SIGMA_MM = { stated: 10, measured: 2 };
@@ -168,13 +183,18 @@ export function recordedSetup(input: {
   focalMode: 'held' | 'guided' | 'free';
   /** where nothing says how the lens bends: find it with the rest */
   findDistortion?: boolean;
+  /** principal point and squeeze with the rest: from where a plate or the barrel has them */
+  findCentre?: boolean;
+  findSqueeze?: boolean;
 }): SolveSetup {
   const { mounted, take, setup } = input;
   const base = opticsOf(mounted, take.focalMm);
   const usable = input.plates.filter((p) => p.report.distortion && p.report.status === 'usable');
   const nearest = [...usable].sort((a, b) => Math.abs(a.plate.focalMm - take.focalMm) - Math.abs(b.plate.focalMm - take.focalMm))[0];
   const effectiveMm = take.focalMm * (mounted.adapter?.factor ?? 1);
-  const d = fromBook(input.book ?? [], base, take) ?? nearest?.report.distortion ?? fromEdges(input.edges ?? [], mounted, take.focalMm);
+  const ofPlate = fromBook(input.book ?? [], base, take) ?? nearest?.report.distortion;
+  const ofEdges = ofPlate ? null : fromEdges(input.edges ?? [], mounted, take.focalMm);
+  const d = ofPlate ?? ofEdges;
   const ratio = d ? effectiveMm / d.focalMm : 1;
   const height = pupilHeightM(take);
   const heightEnd = take.heightEnd ? take.heightEnd.valueM + take.heightEnd.offsetM : null;
@@ -187,8 +207,10 @@ export function recordedSetup(input: {
         : { mode: 'zoom', mm: take.focalMm, endMm: zoomMm, ...notedZoom(take) },
     // a fisheye's coefficients hold for its own focal length, which goes with them
     distortion: d
-      ? { mode: 'held', ...(isBoundToFocal(d.model) ? { ...coefficients(d), focalMm: d.focalMm } : renormalise(coefficients(d), ratio)), center: d.center, aspect: d.aspect }
+      ? { ...guidedBy(ofEdges, ratio), ...(isBoundToFocal(d.model) ? { ...coefficients(d), focalMm: d.focalMm } : renormalise(coefficients(d), ratio)), center: d.center, aspect: d.aspect }
       : { mode: input.findDistortion ? 'free' : 'none' },
+    ...(input.findCentre && !(zoomMm !== null && Math.abs(zoomMm / take.focalMm - 1) > BREATHES) ? { principalPoint: centreKnown(ofPlate ?? null) } : {}),
+    ...(input.findSqueeze ? { squeezeFit: { mode: 'free' as const } } : {}),
     motion: 'free',
     anchors: {
       level: setup.levelMarks,

@@ -76,7 +76,14 @@ export const analysisSchema = J.object({
     .valid(...ANALYSIS_KINDS)
     .required(),
   subjectId: id.required(),
-  options: J.object({ focalMode: J.string().valid('held', 'guided', 'free'), findDistortion: J.boolean(), trim: J.boolean(), mapFormat: J.string().valid('exr', 'tiff') }).default({}),
+  options: J.object({
+    focalMode: J.string().valid('held', 'guided', 'free'),
+    findDistortion: J.boolean(),
+    findCentre: J.boolean(),
+    findSqueeze: J.boolean(),
+    trim: J.boolean(),
+    mapFormat: J.string().valid('exr', 'tiff'),
+  }).default({}),
 });
 
 /** No character, or half of one: a database refuses them, and so do files. */

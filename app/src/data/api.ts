@@ -97,6 +97,8 @@ export interface AnalysisOptions {
   focalMode?: 'held' | 'guided' | 'free';
   /** where no plate says how the lens bends: find it with the rest */
   findDistortion?: boolean;
+  findCentre?: boolean;
+  findSqueeze?: boolean;
   trim?: boolean;
   mapFormat?: 'exr' | 'tiff';
 }

@@ -120,6 +120,19 @@ export function focalCauses(c: FocalContext): KnownCause[] {
   return list;
 }
 
+/** Another squeeze was on than was written down. Ratios are of the found squeeze over the recorded one. */
+export const squeezeCauses = (recorded: number): KnownCause[] =>
+  [1, ...SQUEEZES]
+    .filter((s) => Math.abs(s / recorded - 1) > 0.01)
+    .map((s) => ({
+      cause: 'other-squeeze',
+      title: s === 1 ? `The lens does not squeeze; ${recorded} was written down` : `The lens squeezes ${s} times; ${recorded} was written down`,
+      ratio: s / recorded,
+      spread: 0.008,
+      prior: 1,
+      correction: { field: 'squeeze' as const, value: s },
+    }));
+
 /** Mistakes with lengths and heights. */
 const LENGTH_CAUSES: readonly KnownCause[] = [
   { cause: 'inches-for-centimetres', title: 'Inches were taken for centimetres', ratio: 2.54, spread: 0.01, prior: 1 },

@@ -5,7 +5,7 @@ import { computeOptics } from '../optics';
 import type { SolveSetup } from '../solve/setup';
 import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
-import { focalCauses, lengthCauses, type KnownCause } from './causes';
+import { focalCauses, lengthCauses, squeezeCauses, type KnownCause } from './causes';
 import type { Warning } from '../warnings';
 
 export type Verdict = 'agrees' | 'drifts' | 'contradicts' | 'not observable';
@@ -20,9 +20,9 @@ export interface Cause {
 }
 
 export interface ReconcileItem {
-  quantity: 'focalLength' | 'cameraHeight' | 'length' | 'distance' | 'tilt' | 'roll';
+  quantity: 'focalLength' | 'cameraHeight' | 'length' | 'distance' | 'tilt' | 'roll' | 'squeeze' | 'principalX' | 'principalY';
   about: string;
-  unit: 'mm' | 'm' | '°';
+  unit: 'mm' | 'm' | '°' | '×' | 'px';
   recorded: number;
   recordedSigma: number;
   solved: number | null;
@@ -54,14 +54,25 @@ const MUCH_TOO_POOR = 0.1;
 const DRIFT_SIGMAS = 2;
 const CONTRADICT_SIGMAS = 3.3;
 const HARMLESS_SHARE = 0.005;
-const HARMLESS_DEG = 0.2;
-const OBSERVABLE_DEG = 1;
+/** In units whose values may be near nought a share says nothing: what does no harm, and how well something must be known to judge. */
+const ABSOLUTE: Partial<Record<ReconcileItem['unit'], { harmless: number; tooPoor: number }>> = { '°': { harmless: 0.2, tooPoor: 1 }, px: { harmless: 3, tooPoor: 12 } };
+const NAMES: Record<ReconcileItem['quantity'], (about: string) => string> = {
+  focalLength: () => 'Focal length',
+  cameraHeight: (about) => `Camera height, ${about}`,
+  length: (about) => `Length ${about}`,
+  distance: (about) => `Distance to ${about}`,
+  tilt: (about) => `Tilt, ${about}`,
+  roll: (about) => `Roll, ${about}`,
+  squeeze: () => 'Squeeze',
+  principalX: () => 'Principal point, across',
+  principalY: () => 'Principal point, down',
+};
 /** Belief in "something else", as a density over the ratio: keeps a bad match from winning for want of rivals. */
 const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
 export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
-  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed'>> & {
+  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'found'>> & {
     /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
     angles?: NonNullable<SolveResult['anchoring']['angles']>;
     /** what it is called in words; missing: a solve */
@@ -78,7 +89,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
   if (solve.status === 'failed' || solve.focalMm === null || solve.frames.length === 0) {
     throw new CoreError('INVALID_OPTION', `The solve failed${solve.reason ? ` (${solve.reason})` : ''}: there is nothing to compare`, 'status');
   }
-  const items: ReconcileItem[] = focalItems(setup, solve);
+  const items: ReconcileItem[] = [...focalItems(setup, solve), ...lensItems(setup, solve)];
   const turned = solve.motion === 'pan';
   // the camera stood still: its height and angles put the object into the set, and nothing checks them
   const ofObject = solve.motion === 'object';
@@ -230,6 +241,72 @@ function focalItems(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem
   return [{ ...unseen, sentence: 'Nothing was noted of where this zoom begins and ends, so its focal lengths cannot be checked.' }];
 }
 
+/** A plate tells the principal point of its own setting; another focus moves it by a little. */
+const PLATE_CENTRE_SIGMA_PX = 3;
+const MARKED_SQUEEZE_SIGMA = 0.01;
+
+/** Squeeze and principal point, where the solve found them: against what was marked, or measured by a plate. Nobody records the middle of a picture. */
+function lensItems(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem[] {
+  const { squeeze, principalPx } = solve.found ?? {};
+  const items: ReconcileItem[] = [];
+  if (squeeze) {
+    const recorded = setup.squeeze ?? 1;
+    const judged = squeeze.told && setup.squeezeFit?.mode === 'free';
+    items.push(
+      item(
+        'squeeze',
+        'squeeze',
+        '×',
+        recorded,
+        MARKED_SQUEEZE_SIGMA * recorded,
+        judged ? squeeze.value : null,
+        judged ? squeeze.sigma : null,
+        () =>
+          rankCauses(
+            squeezeCauses(recorded),
+            recorded,
+            MARKED_SQUEEZE_SIGMA * recorded,
+            squeeze.value,
+            squeeze.sigma ?? 0,
+            (k) => `${recorded} × ${k.ratio.toFixed(3)} = ${(recorded * k.ratio).toFixed(3)}; found ${squeeze.value.toFixed(3)} ± ${(squeeze.sigma ?? 0).toFixed(3)}`,
+          ),
+        'This move does not show the squeeze by itself. A roll of the camera would.',
+      ),
+    );
+  }
+  const plate = setup.distortion?.center;
+  if (principalPx && plate) {
+    const { mode, sigmaPx } = setup.principalPoint ?? { mode: 'held' };
+    const recordedSigma = mode === 'guided' && sigmaPx ? sigmaPx : PLATE_CENTRE_SIGMA_PX;
+    for (const [quantity, recorded, value, sigma] of [
+      ['principalX', plate[0], principalPx.x, principalPx.sigmaX],
+      ['principalY', plate[1], principalPx.y, principalPx.sigmaY],
+    ] as const) {
+      const own = sigma === null || !principalPx.told ? null : mode === 'guided' ? without(value, sigma, recorded, recordedSigma) : { value, sigma };
+      items.push(
+        item(
+          quantity,
+          'picture',
+          'px',
+          recorded,
+          recordedSigma,
+          own?.value ?? null,
+          own?.sigma ?? null,
+          () => [],
+          'This move does not show the principal point by itself. A roll of the camera would.',
+        ),
+      );
+    }
+  }
+  return items;
+}
+
+/** What was found, without what was known beforehand: nothing is compared with itself. Null where nothing else was there. */
+function without(value: number, sigma: number, known: number, knownSigma: number): { value: number; sigma: number } | null {
+  const information = 1 / sigma ** 2 - 1 / knownSigma ** 2;
+  return information <= 0 ? null : { value: (value / sigma ** 2 - known / knownSigma ** 2) / information, sigma: Math.sqrt(1 / information) };
+}
+
 function focalItem(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem {
   const recorded = computeOptics(setup).effectiveFocalMm;
   const adapter = setup.adapterFactor ?? 1;
@@ -251,15 +328,9 @@ function focalItem(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem 
     );
   }
   if (mode === 'guided' && setup.focal.sigmaMm && solved !== null && sigma) {
-    // take the recorded value out again, so that it is not compared with itself
-    const information = 1 / sigma ** 2 - 1 / recordedSigma ** 2;
-    if (information <= 0) {
-      solved = null;
-      sigma = null;
-    } else {
-      solved = (solved / sigma ** 2 - recorded / recordedSigma ** 2) / information;
-      sigma = Math.sqrt(1 / information);
-    }
+    const own = without(solved, sigma, recorded, recordedSigma);
+    solved = own?.value ?? null;
+    sigma = own?.sigma ?? null;
   }
   const causes = () =>
     rankCauses(
@@ -334,19 +405,15 @@ function item(
   unseen: string,
 ): ReconcileItem {
   const base = { quantity, about, unit, recorded, recordedSigma, solved, sigma };
-  const digits = unit === 'm' ? 3 : 2;
-  // an angle near nought has no share: there a fifth of a degree does no harm, and one that is known to a degree says little
-  const harmless = unit === '°' ? HARMLESS_DEG : HARMLESS_SHARE * Math.abs(recorded);
-  const tooPoor = unit === '°' ? OBSERVABLE_DEG : OBSERVABLE_SIGMA * Math.abs(recorded);
+  const digits = unit === 'm' || unit === '×' ? 3 : unit === 'px' ? 1 : 2;
+  const { harmless, tooPoor } = ABSOLUTE[unit] ?? { harmless: HARMLESS_SHARE * Math.abs(recorded), tooPoor: OBSERVABLE_SIGMA * Math.abs(recorded) };
   if (solved === null || sigma === null) return { ...base, difference: null, verdict: 'not observable', sentence: unseen, causes: [] };
   const difference = solved - recorded;
   const sigmas = Math.abs(difference) / Math.hypot(recordedSigma, sigma);
   const harms = Math.abs(difference) > harmless;
   const text = `recorded ${recorded.toFixed(digits)}, solved ${solved.toFixed(digits)} ± ${sigma.toFixed(digits)} ${unit}`;
-  const name = { focalLength: 'Focal length', cameraHeight: `Camera height, ${about}`, length: `Length ${about}`, distance: `Distance to ${about}`, tilt: `Tilt, ${about}`, roll: `Roll, ${about}` }[
-    quantity
-  ];
-  if (sigma > MUCH_TOO_POOR * Math.abs(solved) && unit !== '°')
+  const name = NAMES[quantity](about);
+  if (sigma > MUCH_TOO_POOR * Math.abs(solved) && !ABSOLUTE[unit])
     return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };
   if (sigmas > CONTRADICT_SIGMAS && harms)
     return { ...base, difference, verdict: 'contradicts', sentence: `${name}: ${text}. The difference is ${sigmas.toFixed(0)} times what both tolerances allow.`, causes: causes() };

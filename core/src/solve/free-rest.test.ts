@@ -1,6 +1,7 @@
 import { draws, simulateShot, uniform } from '@mesure/synthetic';
 import { coefficientsOf } from '../lens';
 import { shotCamera, solveTracks, type SolveSetup } from '.';
+import { reconcile } from '../reconcile';
 
 type Point = readonly [number, number, number];
 const u = uniform(9);
@@ -99,4 +100,40 @@ test.each([
   ['coefficients guided by nothing', { distortion: { mode: 'guided', k: [-0.1] } }, 'distortion.sigmaK'],
 ])('%s is refused with its field', (_, change, field) => {
   expect(() => solveTracks(film({}).tracks, setup(change as never))).toThrow(expect.objectContaining({ field }));
+});
+
+describe('against the record', () => {
+  const off = [26, -17] as const;
+  const center: [number, number] = [986, 523];
+  const plate = { mode: 'held' as const, model: 'radial', k: [0, 0, 0], p: [0, 0], center };
+  const itemsOf = (change: Partial<SolveSetup>, made: Film) => {
+    const s0 = setup(change);
+    return new Map(reconcile(s0, solveTracks(film(made).tracks, s0)).items.map((i) => [i.quantity, i]));
+  };
+
+  test('a principal point that a plate told agrees with the take, and one that was moved contradicts it', () => {
+    const right = itemsOf({ distortion: plate, principalPoint: { mode: 'free' } }, { center: off });
+    expect([right.get('principalX')!.verdict, right.get('principalY')!.verdict]).toEqual(['agrees', 'agrees']);
+    // guided by the plate, the plate's own word is taken out before it is compared
+    const guided = itemsOf({ distortion: plate, principalPoint: { mode: 'guided', sigmaPx: 3 } }, { center: off });
+    expect(Math.abs(guided.get('principalX')!.solved! - right.get('principalX')!.solved!)).toBeLessThan(1);
+    expect(guided.get('principalX')!.sigma! / right.get('principalX')!.sigma!).toBeCloseTo(1, 1);
+    const moved = itemsOf({ distortion: plate, principalPoint: { mode: 'free' } }, { center: [60, -17] });
+    expect(moved.get('principalX')!.verdict).toBe('contradicts');
+  });
+
+  test('nobody records the middle of a picture: without a plate there is nothing to compare', () => {
+    expect(itemsOf({ principalPoint: { mode: 'free' } }, { center: [26, -17] }).has('principalX')).toBe(false);
+  });
+
+  test('a squeeze as marked agrees; another one contradicts, with the one that was on', () => {
+    const one = itemsOf({ squeezeFit: { mode: 'free' } }, {});
+    expect(one.get('squeeze')!.verdict).toBe('agrees');
+    // 1.5 was on, 1.8 was written down
+    const wrong = itemsOf({ squeeze: 1.8, squeezeFit: { mode: 'free' } }, { ratio: 1 / 1.5 });
+    const item = wrong.get('squeeze')!;
+    expect(item.verdict).toBe('contradicts');
+    expect(item.solved!).toBeCloseTo(1.5, 1);
+    expect(item.causes[0]).toMatchObject({ cause: 'other-squeeze', correction: { field: 'squeeze', value: 1.5 } });
+  });
 });

@@ -7,6 +7,8 @@ import type { ComputeInput } from './compute-types';
 export interface AnalysisChoice {
   focalMode?: 'held' | 'guided' | 'free';
   findDistortion?: boolean;
+  findCentre?: boolean;
+  findSqueeze?: boolean;
   trim?: boolean;
   mapFormat?: 'exr' | 'tiff';
 }

@@ -36,7 +36,15 @@ export async function staleOf(db: Database, productionId: string, rows: readonly
 }
 
 const choiceOf = (input: ComputeInput) =>
-  input.kind === 'solve' ? { trim: input.trim, focalMode: input.setup.focal.mode as 'held' | 'guided' | 'free', findDistortion: input.setup.distortion?.mode === 'free' } : {};
+  input.kind === 'solve'
+    ? {
+        trim: input.trim,
+        focalMode: input.setup.focal.mode as 'held' | 'guided' | 'free',
+        findDistortion: input.setup.distortion?.mode === 'free',
+        findCentre: input.setup.principalPoint !== undefined,
+        findSqueeze: input.setup.squeezeFit !== undefined,
+      }
+    : {};
 
 /** Records that the computation of a take or a plate may read. */
 function readBy(subjectId: string, records: readonly StoredRecord[], byId: ReadonlyMap<string, StoredRecord>): StoredRecord[] {

@@ -18,8 +18,13 @@ export const QUANTITY_WORDS: Record<ReconcileItem['quantity'], string> = {
   distance: 'Distance to',
   tilt: 'Tilt',
   roll: 'Roll',
+  squeeze: 'Squeeze',
+  principalX: 'Principal point across',
+  principalY: 'Principal point down',
 };
-const DIGITS: Record<ReconcileItem['unit'], number> = { mm: 2, m: 3, '°': 2 };
+/** What a take has one of needs no word about which. */
+const ALONE: readonly ReconcileItem['quantity'][] = ['focalLength', 'squeeze', 'principalX', 'principalY'];
+const DIGITS: Record<ReconcileItem['unit'], number> = { mm: 2, m: 3, '°': 2, '×': 3, px: 1 };
 
 /** A round step that leaves two to four marks on each side. */
 function stepFor(reach: number): number {
@@ -41,7 +46,7 @@ export function DifferenceStrip({ item }: { item: ReconcileItem }) {
   const step = stepFor(reach);
   const count = Math.floor(reach / step);
   const marks = Array.from({ length: 2 * count + 1 }, (_, i) => (i - count) * step);
-  const name = `${QUANTITY_WORDS[item.quantity]}${item.quantity === 'focalLength' ? '' : `${item.quantity === 'distance' ? ' ' : ', '}${item.about}`}`;
+  const name = `${QUANTITY_WORDS[item.quantity]}${ALONE.includes(item.quantity) ? '' : `${item.quantity === 'distance' ? ' ' : ', '}${item.about}`}`;
   const y = BAND.y + BAND.height / 2;
   return (
     <View style={{ paddingVertical: SPACE.m, borderBottomWidth: 1, borderColor: p.line }} testID={`item-${item.quantity}-${item.about}`}>

@@ -22,7 +22,8 @@ const ofTake = (take: StoredRecord<'take'>, field: keyof TakeBody): Href => `/fl
 function fieldOf(item: ReconcileItem): keyof TakeBody | null {
   if (item.quantity === 'cameraHeight') return item.about === 'last frame' ? 'heightEnd' : 'height';
   if (item.quantity === 'focalLength') return 'focalMm';
-  return item.quantity === 'length' ? null : item.quantity;
+  const ofTake = { distance: 'distance', tilt: 'tilt', roll: 'roll' } as const;
+  return ofTake[item.quantity as keyof typeof ofTake] ?? null;
 }
 
 /** The typed form of what was recorded, by whom and when, and the way to it. */

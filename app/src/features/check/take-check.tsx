@@ -25,6 +25,7 @@ import { FrameErrorChart } from './frame-error-chart';
 import { ElsewhereSection } from './elsewhere/elsewhere-section';
 import { LineUpSection } from './line-up/line-up-section';
 import { PathDrawing } from './path-drawings';
+import { alsoFound, lensFoundWords, LensTicks, type AlsoFound } from './lens-found';
 import { TrimTick } from './trim-tick';
 import { TurnDrawing } from './turn-drawing';
 import { DifferenceStrip } from './difference-strip';
@@ -54,6 +55,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
   const [mode, setMode] = useState<FocalMode>('free');
   const [trimming, setTrimming] = useState<boolean | null>(null);
+  const [asked, setAsked] = useState<AlsoFound | null>(null);
   useEffect(() => {
     void loadWhole(take.id);
   }, [take.id, analysis?.id, analysis?.status, loadWhole]);
@@ -72,12 +74,22 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   // as the solve that is shown was made, until somebody says otherwise
   const trimmedBefore = outcome?.solve.trimmed.some((t) => t.reason === 'trim') ?? false;
   const trim = trimming ?? trimmedBefore;
+  const also = asked ?? alsoFound(outcome?.solve);
   // once it was found it is found again, unless a plate says it better by then
   async function solve(findDistortion = outcome?.solve.distortion.mode === 'free') {
     // the server solves what it has: what waits here goes first
     await records.getState().send();
-    await analyses.getState().start('solve', take.id, { focalMode: mode, ...(findDistortion ? { findDistortion } : {}), ...(trim ? { trim } : {}) });
+    await analyses
+      .getState()
+      .start('solve', take.id, {
+        focalMode: mode,
+        ...(findDistortion ? { findDistortion } : {}),
+        ...(also.centre && !zoomed ? { findCentre: true } : {}),
+        ...(also.squeeze ? { findSqueeze: true } : {}),
+        ...(trim ? { trim } : {}),
+      });
     setTrimming(null);
+    setAsked(null);
   }
   return (
     <Page
@@ -174,6 +186,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
               onChange={setMode}
             />
           )}
+          <LensTicks take={take} zooms={zoomed !== null} value={also} onChange={setAsked} />
           {outcome ? <TrimTick solve={outcome.solve} on={trim} onChange={setTrimming} /> : null}
         </Section>
       ) : null}
@@ -254,13 +267,11 @@ function Outcome({
         </View>
         <FrameErrorChart solve={solve} />
         {solve.focalMode === 'zoom' ? <FocalChart solve={solve} /> : null}
-        <Words look="small" dim>{`${
-          solve.distortion.mode === 'free'
-            ? `Distortion found in this take: ${Object.entries(solve.distortion.sigma ?? {})
-                .map(([name, sigma], k) => `${name} ${fixed(solve.distortion.model === 'radial' ? solve.distortion.k[k] : null, 3)} ± ${fixed(sigma, 3)}`)
-                .join(', ')}, over ${fixed(solve.distortion.normalisedWithMm, 2)} mm; a plate says it better. `
-            : ''
-        }${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
+        <Words
+          look="small"
+          dim
+          testID="solve-facts"
+        >{`${lensFoundWords(solve)}${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
       </Section>
       <Section title={solve.motion === 'pan' ? 'Turn and directions' : 'Path and points'}>
         <Words look="small" dim>{`Anchored by ${solve.anchoring.datum.join('; ')}${solve.anchoring.scale === null ? '' : `; scale ± ${fixed(solve.anchoring.sigmaScalePct, 2)} %`}.`}</Words>

@@ -8,7 +8,7 @@ import { lensEvidence } from './lens-evidence';
 export async function recordedOf(
   { db, productionId, find, all, mounted }: InputContext,
   take: TakeBody,
-  choice: Pick<AnalysisChoice, 'focalMode' | 'findDistortion'>,
+  choice: Pick<AnalysisChoice, 'focalMode' | 'findDistortion' | 'findCentre' | 'findSqueeze'>,
 ): Promise<Pick<SolveInput, 'setup' | 'net'>> {
   const setup = find('setup', take.setupId)?.body;
   if (!setup) throw new ApiProblem('NOT_READY', 'The setup of this take is hidden. Bring it back, or move the take to another one.');
@@ -25,6 +25,16 @@ export async function recordedOf(
   const net = set && facts.some((f) => f.what === 'height' || f.what === 'point') ? netInputOf(set, ties, facts) : null;
   return {
     net: net && { ...net, near: [...(net.near ?? [])] },
-    setup: recordedSetup({ mounted: m, take, setup, ties, ...evidence, focalMode: choice.focalMode ?? 'free', findDistortion: choice.findDistortion ?? false }),
+    setup: recordedSetup({
+      mounted: m,
+      take,
+      setup,
+      ties,
+      ...evidence,
+      focalMode: choice.focalMode ?? 'free',
+      findDistortion: choice.findDistortion ?? false,
+      findCentre: choice.findCentre ?? false,
+      findSqueeze: choice.findSqueeze ?? false,
+    }),
   };
 }
