@@ -95,6 +95,21 @@ describe('recorded setup', () => {
     expect(s.distortion!.k![1] / f ** 4).toBeCloseTo(0.02 / 32 ** 4, 14);
     expect(s.distortion!.center).toEqual([2050, 1079]);
   });
+  test('principal point and squeeze are found where they are asked for, from where a plate has them; the centre of a zoom is not', () => {
+    const plates = (center?: number[]) => [
+      {
+        plate: { focalMm: 32 } as never,
+        report: { ...report([-0.09, 0.02, 0], 32), distortion: { ...report([-0.09, 0.02, 0], 32).distortion!, sigma: { k: [], ...(center ? { center } : {}) } } } as GridReport,
+      },
+    ];
+    const asked = (change: object) => recordedSetup({ mounted, take, setup, ties: [], plates: [], focalMode: 'free', findCentre: true, findSqueeze: true, ...change });
+    expect(asked({})).toMatchObject({ principalPoint: { mode: 'free' }, squeezeFit: { mode: 'free' } });
+    expect(asked({ plates: plates([0.4, 0.6]) }).principalPoint).toEqual({ mode: 'guided', sigmaPx: 3 });
+    expect(asked({ plates: plates([5, 0.6]) }).principalPoint).toEqual({ mode: 'guided', sigmaPx: 5 });
+    expect(asked({ plates: plates() }).principalPoint).toEqual({ mode: 'free' });
+    expect(asked({ take: { ...take, focalEndMm: 60 } }).principalPoint).toBeUndefined();
+    expect(asked({ findCentre: false, findSqueeze: false })).not.toHaveProperty('squeezeFit');
+  });
   test('between two plates the lens book speaks, at one the plate, beyond both the nearest one', () => {
     const at = (focalMm: number, k1: number) => ({ id: String(focalMm), plate: { lensId: mounted.pack.lensId, focalMm, focusM: null } as never, report: report([k1, 0, 0], focalMm * 0.71), mounted });
     const plates = [at(24, -0.2), at(50, -0.05)];
@@ -132,7 +147,11 @@ describe('recorded setup', () => {
       shotAt: take.loggedAt,
     };
     const s = (marks: typeof edges.marks) => recordedSetup({ mounted, take, setup, ties: [], plates: [], edges: [{ ...edges, marks }], focalMode: 'free' });
-    expect(s(edges.marks).distortion).toMatchObject({ mode: 'held', model: 'radial' });
+    // they guide the solve by how well a hand told them, and do not hold it
+    const told = s(edges.marks).distortion!;
+    expect(told).toMatchObject({ mode: 'guided', model: 'radial' });
+    expect(told.sigmaK!.length).toBeGreaterThan(0);
+    expect(told.sigmaK!.every((v) => v > 0 && v < 0.05)).toBe(true);
     expect(s(edges.marks).distortion!.k![0]).toBeCloseTo(-0.1, 2);
     expect(s(edges.marks.slice(0, 5)).distortion).toEqual({ mode: 'none' });
   });

@@ -340,6 +340,29 @@ describe('a take', () => {
     expect(screen.queryByRole('radio', { name: /guided/ })).toBeNull();
   });
 
+  test('the principal point is found with the next solve where that is asked for; what was found stands there, and is found again', async () => {
+    const server = withSolve(solved(outcome('agrees')));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    // a round lens has no squeeze to find
+    expect(screen.queryByTestId('find-squeeze')).toBeNull();
+    fireEvent.press(screen.getByTestId('find-centre'));
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(server.started.at(-1)).toMatchObject({ kind: 'solve', options: { findCentre: true } });
+    screen.unmount();
+    const at = { x: 2048 - 12.3, y: 1080 + 4.5, sigmaX: 1.1, sigmaY: 0.9, told: true };
+    const found = withSolve(solved(outcome('agrees', { width: 4096, height: 2160, found: { principalPx: at, squeeze: { value: 1.94, sigma: 0.004, told: true } } } as Partial<SolveOutcome['solve']>)));
+    await open(<CheckScreen takeId={ID.take} />, found);
+    expect(screen.getByTestId('solve-facts')).toHaveTextContent(/Principal point 12\.3 px left of and 4\.5 px below the middle, ± 1\.1 and ± 0\.9 px\. Squeeze 1\.940 ± 0\.004\./);
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(found.started.at(-1)).toMatchObject({ options: { findCentre: true, findSqueeze: true } });
+    screen.unmount();
+    const untold = withSolve(solved(outcome('agrees', { found: { principalPx: { ...at, told: false } } } as Partial<SolveOutcome['solve']>)));
+    await open(<CheckScreen takeId={ID.take} />, untold);
+    expect(screen.getByTestId('solve-facts')).toHaveTextContent(/Principal point: not told by this take/);
+  });
+
   test('what a trim would leave out is said before, and is asked for with the next solve; trimmed, all can take part again', async () => {
     const would = { places: 41, of: 5000, tracks: 7, limitPx: 1.2, restRmsPx: 0.38 };
     const server = withSolve(solved(outcome('agrees', { trimWould: would } as Partial<SolveOutcome['solve']>)));
