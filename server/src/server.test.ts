@@ -423,6 +423,18 @@ describe('analyses and handover', () => {
     expect(Math.abs(read.outcome.solve.focalMm - before.outcome.solve.focalMm)).toBeLessThan(0.01);
     await put(wrangler, 'take', other, { ...body, tracksCounted: counted }, { baseVersion: 2, deleted: true }).expect(200);
   });
+  test('what of the lens was asked for is found, and a note makes nothing of it old', async () => {
+    const asked = await finished((await start('solve', id.take, { focalMode: 'free', findCentre: true, findSqueeze: true })).body.id);
+    const { principalPx, squeeze } = asked.outcome.solve.found;
+    expect(Math.abs(principalPx.x - W / 2)).toBeLessThan(4 * principalPx.sigmaX);
+    expect(Math.abs(squeeze.value - 1)).toBeLessThan(4 * squeeze.sigma);
+    expect(asked.outcome.setup).toMatchObject({ squeezeFit: { mode: 'free' } });
+    const { version, body } = (await wrangler.agent.get(at('/records')).expect(200)).body.records.find((r: { id: string }) => r.id === id.take);
+    await put(wrangler, 'take', id.take, { ...body, notes: 'a second look' }, { baseVersion: version }).expect(200);
+    const listed = (await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { id: string }) => a.id === asked.id);
+    expect(listed.stale ?? null).toBeNull();
+    await start('solve', id.take, { findEverything: true }).then((r) => expect(r.status).toBe(422));
+  });
   test('an answer of an older record says so: for what a solve reads, and not for a note', async () => {
     const staleOf = async (subject: string) =>
       (await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { subjectId: string; kind: string }) => a.subjectId === subject && a.kind !== 'lens-files')?.stale;
