@@ -57,7 +57,7 @@ export interface TestServer {
   /** the same for every file that a body names */
   ownAll(body: object): Promise<void>;
   /** a computation, to its end */
-  compute(who: Person, kind: AnalysisKind, subjectId: string): Promise<Analysis>;
+  compute(who: Person, kind: AnalysisKind, subjectId: string, options?: object): Promise<Analysis>;
   /** the zip of a day that is handed over, as bytes */
   handOver(who: Person, dayId: string, asked?: object): Promise<Buffer>;
   layDay(who: Person): Promise<{ pack: string; lens: string; setup: string; take: (number: number) => TakeBody }>;
@@ -184,8 +184,8 @@ export async function startTestServer({
       for (const { sha256, name } of filesNamed(body))
         await db.StoredFile.upsert({ productionId: ids.p1, sha256, name, mime: 'application/octet-stream', sizeBytes: 9, widthPx: null, heightPx: null });
     },
-    async compute(who, kind, subjectId) {
-      const asked = { id: randomUUID(), kind, subjectId };
+    async compute(who, kind, subjectId, options = {}) {
+      const asked = { id: randomUUID(), kind, subjectId, options };
       await who.agent.post(at('/analyses')).set('x-csrf-token', who.csrf).send(asked).expect(202);
       for (;;) {
         const { body: now } = await who.agent.get(at(`/analyses/${asked.id}`)).expect(200);

@@ -89,7 +89,8 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
   if (solve.status === 'failed' || solve.focalMm === null || solve.frames.length === 0) {
     throw new CoreError('INVALID_OPTION', `The solve failed${solve.reason ? ` (${solve.reason})` : ''}: there is nothing to compare`, 'status');
   }
-  const items: ReconcileItem[] = [...focalItems(setup, solve), ...lensItems(setup, solve)];
+  const ofLens = lensItems(setup, solve);
+  const items: ReconcileItem[] = [...focalItems(setup, solve), ...ofLens.filter((i) => i.verdict !== 'not observable')];
   const turned = solve.motion === 'pan';
   // the camera stood still: its height and angles put the object into the set, and nothing checks them
   const ofObject = solve.motion === 'object';
@@ -106,8 +107,8 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
       lengthItem('cameraHeight', about, h.m, h.sigmaM ?? USUAL_SIGMA.heightM, residualOf('cameraHeight', index, about), plain, solve.anchoring?.undecided, turned, frame ? risesOf(solve, frame) : []),
     );
   });
-  // a tie to a mark that nobody tracked is nobody's to judge here, and stands last
-  const untracked: ReconcileItem[] = [];
+  // a tie to a mark that nobody tracked is nobody's to judge here, and stands last; what of the lens was asked for and is not seen, too
+  const untracked: ReconcileItem[] = ofLens.filter((i) => i.verdict === 'not observable');
   (setup.anchors?.lengths ?? []).forEach((l, index) => {
     const about = `${l.a}–${l.b}`;
     const a = solve.points.find((p) => p.track === l.a);
@@ -274,8 +275,10 @@ function lensItems(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem[
       ),
     );
   }
+  // a plate that could not tell its centre has it in the middle, which nobody measured
   const plate = setup.distortion?.center;
-  if (principalPx && plate) {
+  const measured = plate && Math.hypot(plate[0] - setup.image.width / 2, plate[1] - setup.image.height / 2) > 0.01;
+  if (principalPx && measured) {
     const { mode, sigmaPx } = setup.principalPoint ?? { mode: 'held' };
     const recordedSigma = mode === 'guided' && sigmaPx ? sigmaPx : PLATE_CENTRE_SIGMA_PX;
     for (const [quantity, recorded, value, sigma] of [

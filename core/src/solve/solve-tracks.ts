@@ -157,16 +157,16 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     iterations += refineAll(r, trimmed, progress, warnings);
     iterations += freeLens(r);
   }
+  if (lens.alsoFree.length > 0) {
+    iterations += freeRest(r, lens);
+    iterations += refineAll(r, trimmed, progress, warnings);
+  }
   const bent = concentrate(r, (sigma) => MOVES_SIGMAS * Math.max(sigma, LEAST_NOISE_PX));
   if (bent.length > 0) {
     for (const { track, rms } of bent) trimmed.push({ track: obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
     iterations += refineAll(r, trimmed, progress, warnings);
   }
   if (!zooms && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);
-  if (lens.alsoFree.length > 0) {
-    iterations += freeRest(r, lens);
-    iterations += refineAll(r, trimmed, progress, warnings);
-  }
   const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
   if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
   if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked, zooms) < TURN_EXPLAINS * noisePx) return asTurn();

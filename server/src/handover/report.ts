@@ -119,7 +119,17 @@ function takeOf(t: StoredRecord<'take'>, day: HandoverDay, solved: SolvedTake | 
   };
 }
 
-const WHAT = { focalLength: 'focal length', cameraHeight: 'camera height', length: 'length', distance: 'distance', tilt: 'tilt', roll: 'roll', squeeze: 'squeeze', principalX: 'principal point across', principalY: 'principal point down' } as const;
+const WHAT = {
+  focalLength: 'focal length',
+  cameraHeight: 'camera height',
+  length: 'length',
+  distance: 'distance',
+  tilt: 'tilt',
+  roll: 'roll',
+  squeeze: 'squeeze',
+  principalX: 'principal point across',
+  principalY: 'principal point down',
+} as const;
 const DIGITS = { mm: 2, m: 3, '°': 2, '×': 3, px: 1 } as const;
 
 function numbersOf({ solve, reconcile }: SolveOutcome): ReportNumber[] {
