@@ -5,13 +5,14 @@ import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, onto, useAnalysesState, useFind, usePicturesState, useRecordsState } from '../../../data';
 import { CameBack, useKeptEntry } from '../../../forms';
-import { Action, Field, Sheet } from '../../../ui/controls';
-import { enteredLength, LengthLine } from '../../../ui/length-line';
+import { Action, Sheet } from '../../../ui/controls';
+import { enteredLength } from '../../../ui/length-line';
 import { focal, readNumber } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { useLengthUnit } from '../../floor/use-floor';
+import { SettingFields } from './setting-fields';
 import { GivenFields, givenOf, textOfGiven, USUAL_GIVEN, type GivenText } from './given-fields';
 
 const FILES = '.exr,.tif,.tiff,.json,image/tiff,application/json';
@@ -133,30 +134,10 @@ export function GivenSheet({ pack, plate, last, onClose }: { pack: StoredRecord<
           {brought.assumed.map((a) => (
             <Words key={a} look="small" dim>{`Taken ${a}.`}</Words>
           ))}
-          <View style={{ flexDirection: 'row', gap: SPACE.m, marginTop: SPACE.s }}>
-            <View style={{ flex: 1 }}>
-              <Field
-                label="Focal length as marked"
-                suffix="mm"
-                value={entry.focalText}
-                onChangeText={(focalText) => kept.set({ focalText })}
-                error={errors.focalText}
-                keyboard="decimal-pad"
-                testID="given-focal"
-              />
-            </View>
-            <View style={{ flex: 1 }}>
-              <LengthLine
-                label="Focus distance"
-                unit={unit}
-                quantity="focus distance"
-                value={entry.focusText}
-                onChangeText={(focusText) => kept.set({ focusText })}
-                error={errors.focusText}
-                testID="given-focus"
-              />
-            </View>
-          </View>
+          <SettingFields
+            focal={{ value: entry.focalText, onChange: (focalText) => kept.set({ focalText }), error: errors.focalText, testID: 'given-focal' }}
+            focus={{ value: entry.focusText, onChange: (focusText) => kept.set({ focusText }), error: errors.focusText, testID: 'given-focus' }}
+          />
           <GivenFields entry={entry} errors={errors} frame={frame} onChange={kept.set} />
           {'missing' in mounted ? <Words look="small" color={p.against}>{`▲ The package lacks its ${mounted.missing}; complete it first.`}</Words> : null}
         </>

@@ -14,6 +14,7 @@ import { SPACE, usePalette } from '../../../ui/theme';
 import { inWorker } from '../../../workers';
 import { ChartChoice } from './chart-choice';
 import { openPicture, type OpenedPicture } from '../../pictures/picture-on-device';
+import { SettingFields } from './setting-fields';
 import { isClipName, notesWords, remarksOf } from './picture-words';
 
 /** A picture that was chosen and is not added yet. */
@@ -215,30 +216,10 @@ export function NewPlates({
             {remarks.map((r) => (
               <Words key={r.message} look="small" color={p.against}>{`▲ ${r.message}`}</Words>
             ))}
-            <View style={{ flexDirection: 'row', gap: SPACE.m, marginTop: SPACE.xs }}>
-              <View style={{ flex: 1 }}>
-                <Field
-                  label="Focal length as marked"
-                  suffix="mm"
-                  value={texts.focalText}
-                  onChangeText={(focalText) => type(c, { focalText })}
-                  error={problems[c.id]?.focal}
-                  keyboard="decimal-pad"
-                  testID={`focal-${c.file.name}`}
-                />
-              </View>
-              <View style={{ flex: 1 }}>
-                <LengthLine
-                  label="Focus distance"
-                  unit={unit}
-                  quantity="focus distance"
-                  value={texts.focusText}
-                  onChangeText={(focusText) => type(c, { focusText })}
-                  error={problems[c.id]?.focus}
-                  testID={`focus-${c.file.name}`}
-                />
-              </View>
-            </View>
+            <SettingFields
+              focal={{ value: texts.focalText, onChange: (focalText) => type(c, { focalText }), error: problems[c.id]?.focal, testID: `focal-${c.file.name}` }}
+              focus={{ value: texts.focusText, onChange: (focusText) => type(c, { focusText }), error: problems[c.id]?.focus, testID: `focus-${c.file.name}` }}
+            />
             {isClipName(c.file.name) ? (
               <Field
                 label="Time of the frame"
