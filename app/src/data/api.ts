@@ -172,6 +172,7 @@ export const api = {
   handover: (p: string, dayId: string, receiverId: string | null) => call<HandoverPlan>('GET', `${of(p)}/days/${dayId}${receiverId === null ? '' : `?receiver=${receiverId}`}`),
   /** the zip stays on the server, to be fetched from there */
   keepHandOver: (p: string, dayId: string, asked: HandOver) => call<KeptHandover>('POST', `${of(p)}/days/${dayId}/handovers`, { ...asked, target: 'server' }),
+  letZipGo: (p: string, dayId: string, id: string) => call<undefined>('DELETE', `${of(p)}/days/${dayId}/handovers/${id}/zip`),
   handOver: (p: string, dayId: string, asked: HandOver, onBytes: (bytes: number) => void) => download(`${of(p)}/days/${dayId}/handovers`, asked, onBytes),
 };
 export type Api = typeof api;

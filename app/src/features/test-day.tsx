@@ -153,6 +153,10 @@ export class FakeServer {
     }
     if (room === 'records') return this.write(rest[0] as RecordKind, rest[1], sent as unknown as RecordWrite);
     if (room === 'files') return this.file(init.headers ?? {});
+    if (room === 'days' && method === 'DELETE') {
+      this.plan = { ...this.plan!, handedOver: this.plan!.handedOver.map((h) => ({ ...h, zip: null })) };
+      return this.reply(204, undefined);
+    }
     if (room === 'days' && method === 'POST') {
       this.handedOver.push(sent);
       if (sent.target === 'server') return this.reply(201, { name: 'day-handover.zip', sha256: 'f'.repeat(64), sizeBytes: 2_500_000, copiedTo: '/drive/day-handover.zip' });

@@ -298,6 +298,18 @@ test('a handover that is kept on the server is whole there, is fetched in parts,
   expect((rest.body as Buffer).equals(bytes.subarray(100))).toBe(true);
   expect((await file().set('Range', 'bytes=100-').set('If-Range', '"another"').expect(200)).headers['content-length']).toBe(String(bytes.length));
   expect((await plan()).handedOver[0]).toMatchObject({ to: 'Lisk', zip: { sha256: second.sha256, name: second.name } });
+  // whoever directs lets them go: while one still names the bytes they stay, and that the day was handed over always does
+  const zips = (await plan()).handedOver.filter((h) => h.zip?.sha256 === first.sha256);
+  expect(zips.length).toBeGreaterThan(0);
+  const remove = (who: Person, handoverId: string) => who.agent.delete(server.at(`/days/${id.day}/handovers/${handoverId}/zip`)).set('x-csrf-token', who.csrf);
+  await remove(guest, zips[0].id).expect(403);
+  const owner = await server.signIn('owner');
+  for (const [i, { id: handoverId }] of zips.entries()) {
+    await remove(owner, handoverId).expect(204);
+    await file().expect(i < zips.length - 1 ? 200 : 404);
+  }
+  expect((await plan()).handedOver.find((h) => h.id === zips[0].id)).toMatchObject({ to: 'Lisk', zip: null });
+  expect((await remove(owner, zips[0].id).expect(404)).body.detail).toMatch(/No zip of this handover/);
 });
 
 test('a solve without a scale, or of a part of the take, says so in its names, in its files and among what is missing', async () => {

@@ -63,7 +63,33 @@ export function handoverRoutes(db: Database, store: FileStore, thread: FileThrea
         await packZip(res, plan, store, before, (packed) => keep(db, store, v, dayId, asked, plan, packed, null), lines);
       },
     },
+
+    {
+      method: 'delete',
+      path: '/days/:dayId/handovers/:handoverId/zip',
+      access: 'direct',
+      what: 'Removes the zip of a handover that was kept on the server, for good; that the day was handed over stays.',
+      handle: async (req, res) => {
+        const v = viewerOf(req);
+        const id = idParam(req, 'handoverId');
+        const entry = await db.Entry.findOne({ where: { id, productionId: v.productionId, kind: 'handover', deleted: false } });
+        const body = entry?.body as HandoverBody | undefined;
+        if (!entry || !body || body.dayId !== idParam(req, 'dayId')) throw new ApiProblem('NOT_FOUND', 'There is no such handover of this day.');
+        if (!body.zip) throw new ApiProblem('NOT_FOUND', 'No zip of this handover is on the server.');
+        await writeRecord(db, v, 'handover', id, { mutationId: randomUUID(), baseVersion: entry.version, deleted: false, body: { ...body, zip: null } });
+        await letGo(db, store, v.productionId, body.zip.sha256);
+        res.status(204).end();
+      },
+    },
   ];
+}
+
+/** The bytes go where nothing else has them: another handover may be the same zip, and another production too. */
+async function letGo(db: Database, store: FileStore, productionId: string, sha256: string): Promise<void> {
+  const others = (await db.Entry.findAll({ where: { productionId, kind: 'handover', deleted: false } })).some((e) => (e.body as HandoverBody).zip?.sha256 === sha256);
+  if (others) return;
+  await db.StoredFile.destroy({ where: { productionId, sha256 } });
+  if ((await db.StoredFile.count({ where: { sha256 } })) === 0) await store.remove(sha256);
 }
 
 /** How somebody wants it. @throws ApiProblem NOT_FOUND */

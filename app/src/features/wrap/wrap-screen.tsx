@@ -13,6 +13,7 @@ import { useDay } from '../days/use-day';
 import { RecordsGate } from '../shell/records-gate';
 import { ForWhom } from './for-whom';
 import { HandOverSheet } from './hand-over-sheet';
+import { KeptZip } from './kept-zip';
 import { LeavingList } from './leaving-list';
 import { MissingList } from './missing-list';
 
@@ -123,16 +124,7 @@ function DayWrap() {
           <Words testID="handed-over" style={{ flexShrink: 1 }}>
             {`▸ ${h.supplementTo ? 'A supplement went' : 'Handed over'} to ${h.to} by ${h.by}, ${clock.stamp(h.at)}: ${h.files} files, ${(h.sizeBytes / 1e6).toFixed(1)} MB${h.missing > 0 ? `, ${h.missing} missing` : ''}`}
           </Words>
-          {h.zip ? (
-            <Action
-              kind="quiet"
-              icon="download"
-              title="Fetch the zip"
-              label={`Fetch ${h.zip.name} from the server`}
-              onPress={() => fetchFile(api.fileUrl(session.production.id, h.zip!.sha256), h.zip!.name)}
-              testID="fetch-zip"
-            />
-          ) : null}
+          {h.zip ? <KeptZip dayId={day.id} handoverId={h.id} zip={h.zip} onGone={() => void load()} /> : null}
         </View>
       ))}
       <Changes testID="changed-since" changes={changedSince} head={(n) => `◆ ${n} since; hand over what is new as a supplement:`} />

@@ -117,6 +117,19 @@ test('a handover that is kept on the server is fetched from there, by whoever se
   await open(<WrapScreen />, server, 'guest');
   fireEvent.press(screen.getByTestId('fetch-zip'));
   expect(fetched).toEqual([expect.stringContaining(zip.sha256)]);
+  expect(screen.queryByTestId('remove-zip')).toBeNull();
+  screen.unmount();
+  // whoever directs may let it go, after a second look; that the day was handed over stays
+  await open(<WrapScreen />, server, 'owner');
+  fireEvent.press(screen.getByTestId('remove-zip'));
+  expect(seen(/gone from the server, for good/)).toBe(true);
+  fireEvent.press(screen.getByText('Keep it'));
+  expect(server.asked.some((a) => a.startsWith('DELETE'))).toBe(false);
+  fireEvent.press(screen.getByTestId('remove-zip'));
+  fireEvent.press(screen.getByTestId('remove-zip-now'));
+  await settle();
+  expect(screen.queryByTestId('fetch-zip')).toBeNull();
+  expect(screen.getByTestId('handed-over')).toHaveTextContent(/Handed over to Lisk/);
 });
 
 const lastPlan = (server: FakeServer) => server.asked.filter((a) => a.startsWith('GET') && a.includes('/days/')).at(-1);
