@@ -156,11 +156,8 @@ export const api = {
   startAnalysis: (p: string, body: { id: string; kind: AnalysisKind; subjectId: string; options: AnalysisOptions }) => call<Analysis>('POST', `${of(p)}/analyses`, body),
   stopAnalysis: (p: string, id: string) => call<Analysis>('POST', `${of(p)}/analyses/${id}/stop`, {}),
   /** in pieces; `key` finds the upload again after a reload */
-  upload: (
-    p: string,
-    file: Blob,
-    options: { name: string; use: UploadUse; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void },
-  ): Promise<UploadedFile> => sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
+  upload: (p: string, file: Blob, options: { name: string; use: UploadUse; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void }): Promise<UploadedFile> =>
+    sendInPieces(file, { ...options, address: `/api${of(p)}/files/uploads`, csrfToken }),
   fileUrl: (p: string, sha256: string) => `/api${of(p)}/files/${sha256}`,
   previewUrl: (p: string, sha256: string, width: number) => `/api${of(p)}/files/${sha256}/preview?width=${width}`,
   frameUrl: (p: string, sha256: string, frame: number) => `/api${of(p)}/files/${sha256}/frame?n=${frame}`,

@@ -14,11 +14,11 @@ let server: TestServer, wrangler: Person, guest: Person;
 
 const give = async (bytes: Uint8Array, name: string) => ({ sha256: (await server.give(wrangler, Buffer.from(bytes), name, 'lens').expect(201)).body.sha256 as string, name });
 const plateOf = (picture: object, given: object, change: object = {}) => ({ lensId: id.lens, packageId: id.pack, picture, focalMm: 32, focusM: 2, cellM: null, given, shotAt: now, ...change });
-async function read(picture: object, given: object): Promise<{ plate: string; analysis: Analysis; outcome: GridOutcome | null }> {
+async function read(picture: object, given: object): Promise<{ plate: string; made: Analysis; outcome: GridOutcome | null }> {
   const plate = randomUUID();
   await server.put(wrangler, 'plate', plate, plateOf(picture, given)).expect(201);
-  const analysis = await server.compute(wrangler, 'grid', plate);
-  return { plate, analysis, outcome: analysis.outcome?.kind === 'grid' ? analysis.outcome : null };
+  const made = await server.compute(wrangler, 'grid', plate);
+  return { plate, made, outcome: made.outcome?.kind === 'grid' ? made.outcome : null };
 }
 
 beforeAll(async () => {
@@ -68,8 +68,8 @@ test('read otherwise, what was computed is of an older reading', async () => {
 
 test('what is no map is refused in words, and the record stays', async () => {
   const flat = await give(await writeStMapExr({ widthPx: 200, heightPx: 100, data: new Float32Array(40_000).fill(0.01) }), 'flat.exr');
-  const { analysis } = await read(flat, map);
-  expect(analysis).toMatchObject({ status: 'failed', error: expect.stringMatching(/differences of places/) });
+  const { made } = await read(flat, map);
+  expect(made).toMatchObject({ status: 'failed', error: expect.stringMatching(/differences of places/) });
 });
 
 test.each([

@@ -79,15 +79,13 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   async function solve(findDistortion = outcome?.solve.distortion.mode === 'free') {
     // the server solves what it has: what waits here goes first
     await records.getState().send();
-    await analyses
-      .getState()
-      .start('solve', take.id, {
-        focalMode: mode,
-        ...(findDistortion ? { findDistortion } : {}),
-        ...(also.centre && !zoomed ? { findCentre: true } : {}),
-        ...(also.squeeze ? { findSqueeze: true } : {}),
-        ...(trim ? { trim } : {}),
-      });
+    await analyses.getState().start('solve', take.id, {
+      focalMode: mode,
+      ...(findDistortion ? { findDistortion } : {}),
+      ...(also.centre && !zoomed ? { findCentre: true } : {}),
+      ...(also.squeeze ? { findSqueeze: true } : {}),
+      ...(trim ? { trim } : {}),
+    });
     setTrimming(null);
     setAsked(null);
   }
