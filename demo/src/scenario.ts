@@ -146,10 +146,10 @@ export function scenario(files: DemoFiles): Seed[] {
     shotAt: at('07:20'),
   });
   const lens18 = put('lens', 'lens 18', { name: 'Orrinel 18', kind: 'prime', minFocalMm: 18, maxFocalMm: 18, squeeze: 1, serial: 'OR-1804' });
-  const packD = put('package', 'package d', { camera: 'D', bodyId: pellon, modeId: idOf('mode pellon uhd'), lensId: lens18, adapterId: null, focalMm: 18 });
+  const packW = put('package', 'package w', { camera: 'W', bodyId: pellon, modeId: idOf('mode pellon uhd'), lensId: lens18, adapterId: null, focalMm: 18 });
   put('plate', 'plate 18', {
     lensId: lens18,
-    packageId: packD,
+    packageId: packW,
     picture: { sha256: files.lens18, name: LENS18_FILE },
     focalMm: 18,
     focusM: 2.5,

@@ -98,7 +98,7 @@ describe('coefficients from a file', () => {
   });
 
   test('typed ones come back as they were', () => {
-    const c: GivenCoefficients = { formula: 'division', over: 'half height', direction: 'distorted to undistorted', k: [-0.01, 1.2e-4], p: [0, 0], center: [3, -4], focalMm: null };
+    const c: GivenCoefficients = { formula: 'quotient', over: 'half height', direction: 'distorted to undistorted', k: [-0.01, 1.2e-4], p: [0, 0], center: [3, -4], focalMm: null };
     expect(readCoefficients(writeCoefficients(c), 'typed.json').coefficients).toEqual(c);
   });
 

@@ -194,7 +194,7 @@ describe('coefficients of another program', () => {
       const rd = r === 0 ? 0 : (1 - Math.sqrt(1 + 4 * 0.1 * r * r)) / (2 * -0.1 * r);
       return [W / 2 + (r === 0 ? 0 : (u / r) * rd * F), H / 2 + (r === 0 ? 0 : (v / r) * rd * F)];
     };
-    const byDivision = read(given({ formula: 'division', direction: 'distorted to undistorted', k: [-0.1], center: [0, 0] }));
+    const byDivision = read(given({ formula: 'quotient', direction: 'distorted to undistorted', k: [-0.1], center: [0, 0] }));
     expect(worstPx(byDivision, division)).toBeLessThan(0.05);
     const angle = (x: number, y: number): [number, number] => {
       const [u, v] = [(x - W / 2) / F, (y - H / 2) / F];

@@ -3,7 +3,7 @@ import type { PlacePairs } from './given-map';
 import type { LensModel } from './models';
 
 /** Formulas in which distortion is written down, by the function of the radius. */
-export const GIVEN_FORMULAS = ['polynomial', 'division', 'angle'] as const;
+export const GIVEN_FORMULAS = ['polynomial', 'quotient', 'angle'] as const;
 export type GivenFormula = (typeof GIVEN_FORMULAS)[number];
 
 /** What a radius of 1 is in a table of coefficients. */
@@ -14,7 +14,7 @@ export type Normaliser = (typeof NORMALISERS)[number];
 export interface GivenCoefficients {
   /**
    * polynomial  r′ = r (1 + k1 r² + k2 r⁴ + k3 r⁶ + k4 r⁸), with tangential terms
-   * division    r′ = r / (1 + k1 r² + k2 r⁴ + k3 r⁶ + k4 r⁸)
+   * quotient    r′ = r / (1 + k1 r² + k2 r⁴ + k3 r⁶ + k4 r⁸)
    * angle       r′ = θ (1 + k1 θ² + k2 θ⁴ + k3 θ⁶ + k4 θ⁸), tan θ = r; always over the focal length, undistorted to distorted
    */
   formula: GivenFormula;
@@ -62,7 +62,7 @@ function bend(c: GivenCoefficients, x: number, y: number): [number, number] | nu
     const q = c.formula === 'angle' ? Math.atan(v) : v;
     const q2 = q * q;
     const sum = 1 + q2 * ((c.k[0] ?? 0) + q2 * ((c.k[1] ?? 0) + q2 * ((c.k[2] ?? 0) + q2 * (c.k[3] ?? 0))));
-    return c.formula === 'division' ? q / sum : q * sum;
+    return c.formula === 'quotient' ? q / sum : q * sum;
   };
   // a formula that turns back is of no picture from there on; asked all along the way, as it may grow again
   for (let i = 1; i <= 24; i += 1) if (!(radius((r * i) / 24) > radius((r * (i - 1)) / 24)) && r > 0) return null;

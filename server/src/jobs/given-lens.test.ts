@@ -6,14 +6,14 @@ import { startTestServer, type Person, type TestServer } from '../test-server';
 
 const now = '2026-01-01T08:00:00.000Z';
 const id = { body: randomUUID(), mode: randomUUID(), lens: randomUUID(), pack: randomUUID() };
-const lens: FrameLens = { widthPx: 1920, heightPx: 1080, fxPx: 2560, fyPx: 2560, center: [965, 536], distortion: { ...NO_DISTORTION, k: [-0.12, 0.05, 0] } };
-const overscan = { left: 40, right: 40, top: 24, bottom: 24 };
+const lens: FrameLens = { widthPx: 960, heightPx: 540, fxPx: 1280, fyPx: 1280, center: [485, 266], distortion: { ...NO_DISTORTION, k: [-0.12, 0.05, 0] } };
+const overscan = { left: 20, right: 20, top: 12, bottom: 12 };
 const map = { what: 'map', way: 'undistorts', stretch: 1 };
 const coefficients = { what: 'coefficients', formula: 'polynomial', over: 'focal length', direction: 'undistorted to distorted', k: [-0.12, 0.05], p: [0, 0], center: [5, -4], focalMm: null };
 let server: TestServer, wrangler: Person, guest: Person;
 
 const give = async (bytes: Uint8Array, name: string) => ({ sha256: (await server.give(wrangler, Buffer.from(bytes), name, 'lens').expect(201)).body.sha256 as string, name });
-const plateOf = (picture: object, given: object, change: object = {}) => ({ lensId: id.lens, packageId: id.pack, picture, focalMm: 32, focusM: 2, cellM: null, given, shotAt: now, ...change });
+const plateOf = (picture: object, given: object, change: object = {}) => ({ lensId: id.lens, packageId: id.pack, picture, focalMm: 16, focusM: 2, cellM: null, given, shotAt: now, ...change });
 async function read(picture: object, given: object): Promise<{ plate: string; made: Analysis; outcome: GridOutcome | null }> {
   const plate = randomUUID();
   await server.put(wrangler, 'plate', plate, plateOf(picture, given)).expect(201);
@@ -25,16 +25,16 @@ beforeAll(async () => {
   server = await startTestServer();
   wrangler = await server.signIn('wrangler');
   guest = await server.signIn('guest');
-  await server.put(wrangler, 'body', id.body, { name: 'Tarvik', modes: [{ id: id.mode, name: 'HD', widthPx: 1920, heightPx: 1080, sensorWidthMm: 24, sensorHeightMm: 13.5, fps: 24 }] }).expect(201);
-  await server.put(wrangler, 'lens', id.lens, { name: 'Orrinel 32', kind: 'prime', serial: '77', minFocalMm: 32, maxFocalMm: 32, squeeze: 1 }).expect(201);
-  await server.put(wrangler, 'package', id.pack, { camera: 'A', bodyId: id.body, modeId: id.mode, lensId: id.lens, adapterId: null, focalMm: 32 }).expect(201);
+  await server.put(wrangler, 'body', id.body, { name: 'Tarvik', modes: [{ id: id.mode, name: 'half HD', widthPx: 960, heightPx: 540, sensorWidthMm: 12, sensorHeightMm: 6.75, fps: 24 }] }).expect(201);
+  await server.put(wrangler, 'lens', id.lens, { name: 'Orrinel 16', kind: 'prime', serial: '77', minFocalMm: 16, maxFocalMm: 16, squeeze: 1 }).expect(201);
+  await server.put(wrangler, 'package', id.pack, { camera: 'A', bodyId: id.body, modeId: id.mode, lensId: id.lens, adapterId: null, focalMm: 16 }).expect(201);
 });
 afterAll(() => server?.stop());
 
 test('a map becomes a plate of the lens: maps are made of it again, and it leaves', async () => {
   const picture = await give(await writeStMapExr(undistortMap(lens, overscan)), 'from the house.exr');
   const { plate, outcome } = await read(picture, map);
-  expect(outcome).toMatchObject({ report: { status: 'usable' }, widthPx: 1920, count: { unit: 'share', up: true } });
+  expect(outcome).toMatchObject({ report: { status: 'usable' }, widthPx: 960, count: { unit: 'share', up: true } });
   expect(outcome!.report.rmsPx!).toBeLessThan(0.02);
   const made = (await server.compute(wrangler, 'lens-files', plate)).outcome as LensFilesOutcome;
   // there is no picture of a chart to straighten
@@ -47,13 +47,13 @@ test('a map becomes a plate of the lens: maps are made of it again, and it leave
 test('the same lens by a TIFF the other way, and by its coefficients', async () => {
   const tiff = await read(await give(writeStMapTiff(redistortMap(lens, overscan)), 'bends.tif'), { ...map, way: 'distorts' });
   const written = await read(
-    await give(Buffer.from(JSON.stringify({ lens: { pinholeFocalLength: 32, distortion: [{ model: 'Brown-Conrady U-D', radial: [-0.12, 0.05] }] } })), 'lens.json'),
+    await give(Buffer.from(JSON.stringify({ lens: { pinholeFocalLength: 16, distortion: [{ model: 'Brown-Conrady U-D', radial: [-0.12, 0.05] }] } })), 'lens.json'),
     coefficients,
   );
   for (const { outcome } of [tiff, written]) expect(outcome!.report.cornerDisplacementPct!).toBeCloseTo(tiff.outcome!.report.cornerDisplacementPct!, 2);
   const center = written.outcome!.report.distortion!.center;
-  expect(center[0]).toBeCloseTo(965, 0);
-  expect(center[1]).toBeCloseTo(536, 0);
+  expect(center[0]).toBeCloseTo(485, 0);
+  expect(center[1]).toBeCloseTo(266, 0);
 });
 
 test('read otherwise, what was computed is of an older reading', async () => {

@@ -22,7 +22,9 @@ const metres = (m: number): string => (m === Infinity ? '∞' : m < 1 ? `${fixed
 export function BenchSection({ setup, optics, packageId, body }: { setup: SolveSetup; optics: Optics; packageId: string; body: PackageBody }) {
   const p = usePalette();
   const find = useFind();
-  const others = useAll('package').filter((q) => q.id !== packageId);
+  const others = useAll('package')
+    .filter((q) => q.id !== packageId)
+    .sort((a, b) => (a.body.camera < b.body.camera ? -1 : 1));
   const unit = useLengthUnit();
   const [focusText, setFocusText] = useState(() => formatLength(3, unit));
   const [stop, setStop] = useState<number | null>(4);

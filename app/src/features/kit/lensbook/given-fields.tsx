@@ -99,7 +99,7 @@ const coefficient = (text: string): number | null => (/^\s*[-+−]?\d*[.,]?\d+(e
 
 const FORMULAS: Record<GivenFormula, { title: string; detail: string }> = {
   polynomial: { title: 'polynomial', detail: 'r (1 + k1 r² + k2 r⁴ …)' },
-  division: { title: 'division', detail: 'r / (1 + k1 r² + k2 r⁴ …)' },
+  quotient: { title: 'by division', detail: 'r / (1 + k1 r² + k2 r⁴ …)' },
   angle: { title: 'of the angle', detail: 'fisheye: θ (1 + k1 θ² + k2 θ⁴ …)' },
 };
 
