@@ -4,7 +4,6 @@ import { defineKind } from './define';
 
 /** How distortion that was made elsewhere is read. */
 export type GivenLens = ({ what: 'map' } & MapReading) | ({ what: 'coefficients' } & GivenCoefficients);
-export const isGiven = (plate: Pick<PlateBody, 'given'>): boolean => Boolean(plate.given);
 
 export const CHARTS = ['chequer', 'ruled'] as const;
 export interface PlateBody {

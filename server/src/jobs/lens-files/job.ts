@@ -1,4 +1,4 @@
-import { isGiven, opticsOf } from '@mesure/contract';
+import { opticsOf } from '@mesure/contract';
 import { frameLens, isFocusInfinity } from '@mesure/core';
 import { ApiProblem } from '../../http/problem';
 import { gridOutcomes } from '../grid/outcomes';
@@ -21,7 +21,7 @@ export const lensFilesJob: Job<'lens-files'> = {
       lens: frameLens(distortion, opticsOf(m, plate.body.focalMm)),
       overscan,
       mapFormat: choice.mapFormat ?? 'exr',
-      ...(isGiven(plate.body) ? { noPicture: true } : {}),
+      ...(plate.body.given ? { noPicture: true } : {}),
     };
   },
 };
