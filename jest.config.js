@@ -23,7 +23,7 @@ const node = {
   transformIgnorePatterns: [`/node_modules/(?!(${esm.join('|')})/)`],
   moduleNameMapper: {
     '^@mesure/contract/schemas$': '<rootDir>/contract/src/schemas.ts',
-    '^@mesure/formats/(chart|clip-look|exif|fdl|lens|picture|raster|st-map|marks-pdf|node-pdf-fonts|otio|pdf|table-pdf|survey|survey-dxf|table|tracks-table|sequence|xlsx|wav|zip)$':
+    '^@mesure/formats/(chart|clip-look|exif|fdl|lens|picture|raster|st-map|marks-pdf|node-pdf-fonts|otio|pdf|table-pdf|survey|survey-dxf|table|mapped-table|move-table|table-kinds|sequence|xlsx|wav|zip)$':
       '<rootDir>/formats/src/$1.ts',
     '^@mesure/formats/(report|handover|solve-in)$': '<rootDir>/formats/src/$1/index.ts',
     '^@mesure/server/jobs/(.*)$': '<rootDir>/server/src/jobs/$1.ts',

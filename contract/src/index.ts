@@ -27,4 +27,5 @@ export * from './marks';
 export * from './plate-causes';
 export * from './handover-parts';
 export * from './handover-in';
+export * from './lens-table';
 export * from './net-table';

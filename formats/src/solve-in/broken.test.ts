@@ -2,7 +2,8 @@ import { CoreError, tieMove, usualReading } from '@mesure/core';
 import { draws, uniform } from '@mesure/synthetic';
 import { FormatError } from '../format-error';
 import { SHOT_FILES } from '../shot';
-import { lookAtTracks, tracksCsvOf } from '../tracks-table';
+import { lookAtTable, mappedCsv } from '../mapped-table';
+import { MOVE_TABLE, TRACK_TABLE } from '../table-kinds';
 import { readMoveFile, readMovePoints } from '.';
 import { TEST_SETUP as setup, TEST_SOLVE as solve } from './test-solve';
 
@@ -34,7 +35,8 @@ async function readAll(name: string, b: Uint8Array, world: 'own' | 'set'): Promi
   tieMove(move, { ...usualReading(move), world }, setup);
   if (!name.endsWith('.csv')) return;
   const text = new TextDecoder().decode(b);
-  tracksCsvOf(text, name, lookAtTracks(text, name), ['frame', 'x', 'y', 'track']);
+  mappedCsv(text, name, lookAtTable(text, name, TRACK_TABLE), ['frame', 'x', 'y', 'track'], TRACK_TABLE);
+  mappedCsv(text, name, lookAtTable(text, name, MOVE_TABLE), ['frame', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw'], MOVE_TABLE);
 }
 
 test.each(SHOT_FILES.map((f) => [f.file, f] as const))('%s that is broken anywhere is read, or refused in words, and is never a fault', async (name, file) => {

@@ -19,9 +19,7 @@ export function readCameraCsv(text: string, file: string, order: TurnOrder | nul
     const frame = row.number('frame');
     if (!Number.isInteger(frame)) throw new FormatError(file, row.line, 'frame', `"${frame}" is not a whole number`);
     if (angles && !order) throw new FormatError(file, row.line, 'rx', 'turns are angles, and nothing says in which order they are applied: say it, or write a quaternion (qx, qy, qz, qw)');
-    const rotation: Quat = angles
-      ? matToQuat(turnsInOrder(order!, { X: row.number('rx'), Y: row.number('ry'), Z: row.number('rz') }))
-      : [row.number('qx'), row.number('qy'), row.number('qz'), row.number('qw')];
+    const rotation: Quat = angles ? matToQuat(turnsInOrder(order!, { X: row.number('rx'), Y: row.number('ry'), Z: row.number('rz') })) : quaternionOf(row, file);
     frames.push({ frame, position: [row.number('x'), row.number('y'), row.number('z')], rotation, focal: focalOf(row, has, file) });
     space.row(row);
     if (row.text('width_px') !== '') width = row.number('width_px');
@@ -36,6 +34,16 @@ export function readCameraCsv(text: string, file: string, order: TurnOrder | nul
     fps: null,
     notes: [...(width === null ? [] : [`Its picture is ${width} px wide.`]), ...(angles ? [`Its turns are angles in degrees, applied in the order ${[...order!].join(', ')}.`] : [])],
   };
+}
+
+/** Written with few decimals its length is a little off; one of another length is no rotation, or its columns are others. */
+const QUATERNION_OFF = 0.02;
+
+function quaternionOf(row: TableRow, file: string): Quat {
+  const q: Quat = [row.number('qx'), row.number('qy'), row.number('qz'), row.number('qw')];
+  const length = Math.hypot(...q);
+  if (Math.abs(length - 1) > QUATERNION_OFF) throw new FormatError(file, row.line, 'qx', `a quaternion has the length 1; this one ${length.toPrecision(3)}: its columns may hold something else`);
+  return q;
 }
 
 function focalOf(row: TableRow, has: (name: string) => boolean, file: string): ForeignFrame['focal'] {

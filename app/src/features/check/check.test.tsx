@@ -427,7 +427,7 @@ describe('a take', () => {
     fireEvent.press(screen.getByLabelText('Change what column Punkt holds'));
     fireEvent.press(screen.getByRole('radio', { name: 'name of the track' }));
     await settle();
-    expect(screen.getByTestId('tracks-row-0')).toHaveTextContent('track K1 · frame 1 · x 2,5 · y 3');
+    expect(screen.getByTestId('table-row-0')).toHaveTextContent('track K1 · frame 1 · x 2,5 · y 3');
     fireEvent.press(screen.getByTestId('take-tracks'));
     await settle(40);
     expect(server.records.get(ID.take)!.body).toMatchObject({ tracks: { name: 'export.csv' }, tracksCounted: null });

@@ -114,3 +114,43 @@ test('from the take a file is brought in and its comparison begins; a guest is o
   await open(<TakeCheck take={g.records.get(ID.take)! as never} />, g, 'guest');
   expect(screen.queryByTestId('give-elsewhere')).toBeNull();
 });
+
+describe('a table of another program', () => {
+  const table = (text: string, name = 'path.txt') => ({ name, size: text.length, arrayBuffer: async () => new TextEncoder().encode(text).buffer }) as unknown as File;
+  const bring = async (file: File): Promise<FakeServer> => {
+    const s = new FakeServer(dayRecords());
+    picked.file = file;
+    await open(<TakeCheck take={s.records.get(ID.take)! as never} />, s);
+    fireEvent.press(screen.getByTestId('give-elsewhere'));
+    await settle(30);
+    return s;
+  };
+  const made = (s: FakeServer) => [...s.records.values()].filter((r) => r.kind === 'elsewhere').map((r) => r.body as RecordBodies['elsewhere']);
+
+  test('its angles could be either unit: both are asked, and nothing goes before', async () => {
+    const s = await bring(table('Frame;Tx;Ty;Tz;Rx;Ry;Rz;Focal\n1;0;1,4;0;0,1;1,5;0;32\n2;0,2;1,4;0;0,1;1,6;0;32\n'));
+    expect(screen.getByTestId('move-preview')).toHaveTextContent(/^2 rows, frames 1 to 2; it goes 0.200, 0.000, 0.000 of its own lengths along x, y, z; its largest turn is 1.600\.$/);
+    fireEvent.press(screen.getByTestId('take-move'));
+    await settle(20);
+    expect(made(s)).toEqual([]);
+    fireEvent.press(screen.getByRole('radio', { name: /radians/ }));
+    fireEvent.press(screen.getByRole('radio', { name: /z x y/ }));
+    await settle();
+    fireEvent.press(screen.getByTestId('take-move'));
+    await settle(40);
+    expect(made(s)).toMatchObject([{ order: 'ZXY', file: { name: 'path.csv' } }]);
+  });
+
+  test('a column that nobody recognised is said by hand; what is no number names its line', async () => {
+    const s = await bring(table('no,when,x,y,z,qx,qy,qz,qw\nA,1,0,1,0,0,0,0,1\nA,two,0,1,0,0,0,0,1\n', 'path.csv'));
+    expect(seen(/No column holds the frame\./)).toBe(true);
+    fireEvent.press(screen.getByTestId('list-column-1'));
+    await settle();
+    fireEvent.press(screen.getByRole('radio', { name: /^frame/ }));
+    await settle();
+    expect(seen(/path\.csv, line 3, when: "two" is not a number/)).toBe(true);
+    fireEvent.press(screen.getByTestId('take-move'));
+    await settle(20);
+    expect(made(s)).toEqual([]);
+  });
+});

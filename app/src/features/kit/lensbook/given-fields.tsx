@@ -138,6 +138,23 @@ export function GivenFields(props: Props) {
   );
 }
 
+type Convention = Pick<GivenCoefficients, 'formula' | 'over' | 'direction'>;
+
+/** What coefficients do not say of themselves. */
+export function ConventionFields({ said, onChange }: { said: Convention; onChange: (change: Partial<Convention>) => void }) {
+  return (
+    <>
+      <Choice label="Formula" value={said.formula} options={GIVEN_FORMULAS.map((value) => ({ value, ...FORMULAS[value] }))} onChange={(formula) => onChange({ formula })} />
+      {said.formula === 'angle' ? null : (
+        <>
+          <Choice label="A radius of 1 is" value={said.over} options={NORMALISERS.map((value) => ({ value, title: value }))} onChange={(over) => onChange({ over })} />
+          <Choice label="It goes" value={said.direction} options={DIRECTIONS.map((value) => ({ value, title: value }))} onChange={(direction) => onChange({ direction })} />
+        </>
+      )}
+    </>
+  );
+}
+
 function CoefficientFields({ entry, errors, frame, onChange }: Props) {
   const angle = entry.formula === 'angle';
   const field = (name: NumberField | 'overMm', label: string, suffix?: string) => (
@@ -148,13 +165,7 @@ function CoefficientFields({ entry, errors, frame, onChange }: Props) {
   const row = { flexDirection: 'row', gap: SPACE.m } as const;
   return (
     <>
-      <Choice label="Formula" value={entry.formula} options={GIVEN_FORMULAS.map((value) => ({ value, ...FORMULAS[value] }))} onChange={(formula) => onChange({ formula })} />
-      {angle ? null : (
-        <>
-          <Choice label="A radius of 1 is" value={entry.over} options={NORMALISERS.map((value) => ({ value, title: value }))} onChange={(over) => onChange({ over })} />
-          <Choice label="It goes" value={entry.direction} options={DIRECTIONS.map((value) => ({ value, title: value }))} onChange={(direction) => onChange({ direction })} />
-        </>
-      )}
+      <ConventionFields said={entry} onChange={onChange} />
       {angle || entry.over === 'focal length' ? <View style={row}>{field('overMm', 'Focal length they are over; empty: that of the setting', 'mm')}</View> : null}
       <View style={row}>
         {field('k1', 'k1')}

@@ -99,6 +99,42 @@ test('typed ones: the corner tells a wrong normaliser, what is no number stands 
   expect(plates(server)[0]).toMatchObject({ picture: { name: 'typed coefficients.json' }, given: { over: 'half diagonal', k: [-0.012] } });
 });
 
+describe('a table of settings', () => {
+  const table = 'Lens;Focal;Focus;K1;K2\nOrrinel;32;4;-0,09;0,01\nTessin;50;4;-0,02;0\nOrrinel;32;inf;-0,08;0,01\nOrrinel;135;4;-0,01;0\n';
+
+  test('its lens is asked, each row tells its corner, those that can be read become plates', async () => {
+    picked.files = [file('house.csv', table)];
+    const server = await bring();
+    await press('given-choose');
+    expect(screen.queryByTestId('line-1')).toBeNull();
+    fireEvent.press(screen.getByRole('radio', { name: /^Orrinel$/ }));
+    fireEvent.press(screen.getByRole('radio', { name: /^ft$/ }));
+    await settle();
+    expect(screen.getByTestId('line-1')).toHaveTextContent(/32 mm, focus 1\.22 m.*barrel \d\.\d\d % at the corner/);
+    expect(screen.getByTestId('line-4')).toHaveTextContent(/135 mm.*the lens has 32 mm/);
+    await press('take-settings', 60);
+    const kept = plates(server);
+    expect(kept.map((q) => [q.focalMm, q.focusM && Number(q.focusM.toFixed(3)), q.given])).toEqual([
+      [32, 1.219, expect.objectContaining({ what: 'coefficients', k: [-0.09, 0.01], over: 'focal length' })],
+      [32, expect.any(Number), expect.objectContaining({ k: [-0.08, 0.01] })],
+    ]);
+    expect(kept.map((q) => q.picture.name)).toEqual(['house 32 mm, focus 1.22 m.json', 'house 32 mm, focus infinity.json']);
+  });
+
+  test('brought a second time it brings nothing', async () => {
+    picked.files = [file('house.csv', 'focal,k1\n32,-0.09\n')];
+    const server = await bring();
+    await press('given-choose');
+    await press('take-settings', 60);
+    expect(plates(server)).toHaveLength(1);
+    await press('add-given');
+    await press('given-choose');
+    expect(seen(/0 new, 1 here already/)).toBe(true);
+    await press('take-settings', 30);
+    expect(plates(server)).toHaveLength(1);
+  });
+});
+
 describe('one that is there', () => {
   const PLATE = 'c0c0c0c0-0000-4000-8000-0000000000aa';
   const OTHER = 'c0c0c0c0-0000-4000-8000-0000000000ab';

@@ -12,10 +12,13 @@ import { pickFiles } from '../../../ui/pick-file';
 import { Words } from '../../../ui/text';
 import { SPACE, usePalette } from '../../../ui/theme';
 import { useLengthUnit } from '../../floor/use-floor';
+import type { LensColumn } from '@mesure/formats/table-kinds';
+import type { ChosenTable } from '../../../ui/columns-sheet';
+import { GivenTable, isLensTable, lookAtLensTable } from './given-table';
 import { SettingFields } from './setting-fields';
 import { GivenFields, givenOf, textOfGiven, USUAL_GIVEN, type GivenText } from './given-fields';
 
-const FILES = '.exr,.tif,.tiff,.json,image/tiff,application/json';
+const FILES = '.exr,.tif,.tiff,.json,.csv,.tsv,.txt,.xlsx,image/tiff,application/json,text/csv';
 
 interface Entry extends GivenText {
   focalText: string;
@@ -50,6 +53,7 @@ export function GivenSheet({ pack, plate, last, onClose }: { pack: StoredRecord<
   const kept = useKeptEntry<Entry>(`given lens ${plate?.id ?? pack.id}`, usual);
   const { entry } = kept;
   const [brought, setBrought] = useState<Brought | null>(plate ? { name: plate.body.picture.name, bytes: null, assumed: [] } : null);
+  const [table, setTable] = useState<ChosenTable<LensColumn> | null>(null);
   const [errors, setErrors] = useState<Record<string, string>>({});
   const [fault, setFault] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
@@ -62,6 +66,10 @@ export function GivenSheet({ pack, plate, last, onClose }: { pack: StoredRecord<
     const [file] = await pickFiles(FILES, false);
     if (!file) return;
     setFault(null);
+    if (isLensTable(file.name)) {
+      await lookAtLensTable(file).then(setTable, (e: Error) => setFault(`${e.message}. Nothing was added.`));
+      return;
+    }
     const bytes = await file.arrayBuffer();
     if (!/\.json$/i.test(file.name)) {
       kept.set({ what: 'map' });
@@ -125,6 +133,7 @@ export function GivenSheet({ pack, plate, last, onClose }: { pack: StoredRecord<
     }
   }
 
+  if (table) return <GivenTable pack={pack} chosen={table} onColumns={(columns) => setTable({ ...table, columns })} onClose={onClose} />;
   return (
     <Sheet title={plate ? 'How it is read' : 'Distortion made elsewhere'} open onClose={onClose}>
       {kept.cameBack && brought ? <CameBack /> : null}
@@ -143,7 +152,10 @@ export function GivenSheet({ pack, plate, last, onClose }: { pack: StoredRecord<
         </>
       ) : (
         <View style={{ gap: SPACE.s, alignItems: 'flex-start', paddingBottom: SPACE.m }}>
-          <Words>An ST map (OpenEXR or TIFF), or coefficients: from camera and lens metadata (JSON), or typed. It becomes a plate of this lens, and is fitted as one.</Words>
+          <Words>
+            An ST map (OpenEXR or TIFF), or coefficients: from camera and lens metadata (JSON), from a table with a row for each setting (CSV, XLSX), or typed. Each setting becomes a plate of this
+            lens, and is fitted as one.
+          </Words>
           <Action title="Choose a file" icon="upload-file" onPress={() => void choose()} testID="given-choose" />
           <Action title="Type coefficients" icon="keyboard" onPress={type} testID="given-type" />
         </View>
