@@ -51,5 +51,5 @@ export const factKind = defineKind<FactBody>({
   },
   writes: 'record',
   hides: 'record',
-  leaves: 'setups/: facts of the net',
+  leaves: 'sets/: facts of the net, in net.json',
 });

@@ -50,5 +50,5 @@ export const lightKind = defineKind<LightShotBody>({
   merge: { lists: { pictures: 'sha256' } },
   writes: 'record',
   hides: 'record',
-  leaves: 'light.csv, and its pictures',
+  leaves: 'light-reference.csv, light-pictures.csv, and its pictures',
 });

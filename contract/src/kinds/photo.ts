@@ -30,5 +30,5 @@ export const photoKind = defineKind<PhotoBody>({
   renamed: renamedInPicture,
   writes: 'record',
   hides: 'record',
-  leaves: 'sets/: the photo with its marks',
+  leaves: 'marks/: the photo with its marks',
 });

@@ -48,5 +48,5 @@ export const recceKind = defineKind<RecceBody>({
   merge: {},
   writes: 'record',
   hides: 'record',
-  leaves: 'nothing by itself: what was drawn from it stands in the plan',
+  leaves: 'setups/: the picture; what was drawn from it stands in the plan',
 });

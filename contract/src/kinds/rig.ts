@@ -30,5 +30,5 @@ export const rigKind = defineKind<RigBody>({
   merge: {},
   writes: 'record',
   hides: 'record',
-  leaves: 'rigs.csv',
+  leaves: 'witness-cameras.csv and .json',
 });

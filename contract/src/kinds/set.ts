@@ -89,5 +89,5 @@ export const setKind = defineKind<SetBody>({
   merge: { sets: ['marks'], lists: { pieces: 'id', sheet: 'id', sides: 'id' } },
   writes: 'record',
   hides: 'record',
-  leaves: 'setups/: places of the net, mark sheet',
+  leaves: 'sets/: places of the net; setups/: mark sheet',
 });

@@ -61,5 +61,5 @@ export const stillKind = defineKind<StillBody>({
   merge: {},
   writes: 'record',
   hides: 'record',
-  leaves: 'setups/: the picture, by station',
+  leaves: 'stills/: the picture, by station',
 });

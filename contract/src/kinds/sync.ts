@@ -31,5 +31,5 @@ export const syncKind = defineKind<SyncBody>({
   merge: {},
   writes: 'record',
   hides: 'record',
-  leaves: 'takes.csv: offset of the witness camera',
+  leaves: 'syncs.csv',
 });

@@ -32,5 +32,5 @@ export const tieKind = defineKind<TieBody>({
   },
   writes: 'record',
   hides: 'record',
-  leaves: 'ties.csv',
+  leaves: 'sets/: ties.csv',
 });

@@ -191,6 +191,39 @@ test('the log leaves whole: every field of a take, angles and distances among th
   expect(readings).toContain('mean of 1.402 m, 1.405 m');
   expect(await read('light-reference.csv')).toContain(`Dolly,grey ball,,${now},212.5,18.2,cloud,wrangler`);
   expect(JSON.parse(await read('witness-cameras.json'))).toMatchObject({ states: [{ camera: 'A', placement: { rightM: 0.12 }, why: 'bumped' }] });
+  const table = async (path: string) => Papa.parse<Record<string, string>>(await read(path), { header: true, skipEmptyLines: true }).data;
+  expect(await table('witness-cameras.csv')).toMatchObject([
+    { setup: 'Dolly', camera: 'A', way: 'on the main camera', right_m: '0.12', turn_to_left_deg: '0', x_m: '', tolerance_m: '0.005', why: 'bumped', by: 'wrangler' },
+  ]);
+});
+
+test('how each witness camera ran against the main one leaves, with what speaks for it and what contradicts', async () => {
+  const witness = randomUUID();
+  const { body } = (await server.db.Entry.findOne({ where: { id: id.pack, kind: 'package' } }))!;
+  await server.put(wrangler, 'package', witness, { ...body, camera: 'W' }).expect(201);
+  const witnessed = { tracks: null, witnesses: [{ packageId: witness, clip: 'W007', focusM: null, stabiliser: 'off', timecodeIn: '10:00:01:00' }] };
+  const known = await take({ slate: '51', take: 1, timecodeIn: '10:00:02:00', ...witnessed });
+  await take({ slate: '51', take: 2, ...witnessed });
+  const rig = { setupId: id.setup, packageId: witness, placement: { way: 'free', xM: 2, zM: -1, heightM: 1.6, headingRad: Math.PI / 6, tiltRad: -0.1 }, toleranceM: 0.01 };
+  const before = new Date(Date.parse(now) - 3_600_000).toISOString();
+  const after = new Date(Date.parse(now) + 3_600_000).toISOString();
+  await server.put(wrangler, 'rig', randomUUID(), { ...rig, since: before, why: 'first' }).expect(201);
+  // somebody touched it after these takes
+  await server.put(wrangler, 'rig', randomUUID(), { ...rig, since: after, why: 'touched' }).expect(201);
+  // the clap says 30 frames where the clocks say 24: six frames apart
+  await server.put(wrangler, 'sync', randomUUID(), { takeId: known, packageId: witness, main: null, witness: null, clap: { mainFrame: 10, witnessFrame: 40 } }).expect(201);
+  const { files } = await plan();
+  const table = async (path: string) => Papa.parse<Record<string, string>>(String(await files.find((f) => f.path === path)!.make()), { header: true, skipEmptyLines: true }).data;
+  const syncs = (await table('syncs.csv')).filter((r) => r.take.startsWith('51'));
+  expect(syncs).toMatchObject([
+    { take: '51 take 1', camera: 'W', clip: 'W007', mounted_since: before, timecode_s: '1', clap_s: '1.25', sound_s: '', fps_of_main: '24' },
+    { take: '51 take 2', camera: 'W', later_by_s: '', by: 'not known' },
+  ]);
+  expect(syncs[0].contradictions).toMatch(/timecode and clap differ by 0.250 s: the clocks are 6 frames apart/);
+  expect((await table('witness-cameras.csv')).filter((r) => r.camera === 'W')).toMatchObject([
+    { way: 'on the set', x_m: '2', z_m: '-1', height_m: '1.6', heading_deg: '30', right_m: '', why: 'first' },
+    { why: 'touched', since: after },
+  ]);
 });
 
 test('pictures leave as they were given, each with what it is: stills by station, the light by exposure, marks by place', async () => {

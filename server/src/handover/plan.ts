@@ -19,6 +19,7 @@ import { AS_KEPT, forReceiver, type Wishes } from './receiver';
 import { lackingOfTake, lacksOf, elsewhereFiles, shotFiles, solvedTakes, trackFiles } from './shots';
 import { mapsOf, takeLenses, takeLensFiles, type MapFormat } from './take-lenses';
 import { takesTable } from './takes-table';
+import { witnessFiles } from './witnesses';
 
 export type { HandoverFile } from './day';
 export interface Handover extends Omit<HandoverPlan, 'files'> {
@@ -114,7 +115,8 @@ export async function planHandover(db: Database, productionId: string, dayId: st
     ...takesTable(day, solved),
     ...editFiles(day),
     ...kitFiles(day),
-    ...logFiles({ setups, takes, words: day.words, sets: all('set'), ties: all('tie'), rigs: ofSetups(all('rig')), lights }),
+    ...logFiles({ setups, takes, sets: all('set'), ties: all('tie'), lights }),
+    ...(await witnessFiles(db, productionId, day)),
     ...pictureFiles({
       setups,
       takes,

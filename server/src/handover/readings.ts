@@ -1,6 +1,6 @@
-import { type HeightReading, type StoredRecord, type TakeWords } from '@mesure/contract';
+import { type HeightReading, type StoredRecord } from '@mesure/contract';
 import { formatLength, radToDeg } from '@mesure/core';
-import { jsonText, tidy, writeCsv, writeReadingsCsv, type ReadingRow } from '@mesure/formats';
+import { tidy, writeCsv, writeReadingsCsv, type ReadingRow } from '@mesure/formats';
 import type { HandoverFile } from './day';
 
 interface Day {
@@ -8,28 +8,15 @@ interface Day {
   sets: StoredRecord<'set'>[];
   takes: StoredRecord<'take'>[];
   ties: StoredRecord<'tie'>[];
-  rigs: StoredRecord<'rig'>[];
   lights: StoredRecord<'light'>[];
-  words: TakeWords;
 }
 
-/** Every reading of the day as it was measured, every mounting of a witness camera, every light reference. */
+/** Every reading of the day as it was measured, and every light reference. */
 export function logFiles(day: Day): HandoverFile[] {
-  const { takes, setups, rigs, lights, words } = day;
+  const { takes, setups, lights } = day;
   const readings = [...takes.flatMap((t) => takeReadings(t, day)), ...tieReadings(day)];
   const files: HandoverFile[] = [];
   if (readings.length > 0) files.push({ path: 'readings.csv', what: 'every height, angle, distance and tie as it was measured', readWith: 'CSV', make: async () => writeReadingsCsv(readings) });
-  if (rigs.length > 0) {
-    const states = rigs.map((r) => ({
-      setup: setups.find((s) => s.id === r.body.setupId)?.body.name ?? '',
-      camera: words.packages.find((p) => p.id === r.body.packageId)?.camera ?? '',
-      since: r.body.since,
-      placement: r.body.placement,
-      toleranceM: r.body.toleranceM,
-      why: r.body.why,
-    }));
-    files.push({ path: 'witness-cameras.json', what: 'how each witness camera was mounted, since when', readWith: 'JSON', make: async () => jsonText({ states }) });
-  }
   if (lights.length > 0) {
     const rows = lights.map(({ body: l, updatedBy }) => [
       setups.find((s) => s.id === l.setupId)?.body.name ?? '',
