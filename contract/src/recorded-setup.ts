@@ -156,6 +156,13 @@ export const pupilHeightM = (take: TakeBody): number | null => (take.height ? ta
 /** Below it a focal length that moves is the breathing of the lens, and no zoom. */
 const BREATHES = 0.01;
 
+/** A take as its lens stood at the far end of a zoom; null where it does not zoom. */
+export function zoomedTake(take: TakeBody): TakeBody | null {
+  const far = farthestFocal(take);
+  if (far === null || Math.abs(far / take.focalMm - 1) <= BREATHES) return null;
+  return { ...take, focalMm: far, focusM: take.focusEndM ?? take.focusM, focalEndMm: null, focalByFrame: null, zoomFrom: null, zoomTo: null };
+}
+
 /** What was noted of a zoom by frame: all that the lens told, or where it began and ended. */
 function notedZoom(take: TakeBody): { profile?: { frame: number; mm: number }[] } {
   if ((take.focalByFrame ?? []).length > 1) return { profile: take.focalByFrame! };

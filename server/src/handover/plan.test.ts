@@ -746,3 +746,31 @@ test('a plate that was measured before its record was changed is told, in the ta
   await measure();
   expect((await told()).missing).toEqual([]);
 });
+
+test('of a zoom the lens leaves at both ends, each by the plates of its own', async () => {
+  const [lens, pack] = [randomUUID(), randomUUID()];
+  await server.put(wrangler, 'lens', lens, { name: 'Varn 24-48', kind: 'zoom', minFocalMm: 24, maxFocalMm: 48, squeeze: 1, serial: '' }).expect(201);
+  await server.put(wrangler, 'package', pack, { camera: 'B', bodyId: id.body, modeId: id.mode, lensId: lens, adapterId: null, focalMm: 24 }).expect(201);
+  const sha256 = 'd'.repeat(64);
+  await server.ownAll({ sha256, name: 'grid.png' });
+  for (const [focalMm, k1] of [
+    [24, -0.1],
+    [48, 0.04],
+  ]) {
+    const plate = randomUUID();
+    await server.put(wrangler, 'plate', plate, { lensId: lens, packageId: pack, picture: { sha256, name: 'grid.png' }, focalMm, focusM: null, cellM: 0.04, shotAt: now, notes: null }).expect(201);
+    const distortion = { model: 'radial', k: [k1, 0, 0], p: [0, 0], center: [480, 240], aspect: 1, focalMm, sigma: {}, terms: ['k1'] };
+    const report = { status: 'usable', reason: null, plates: [], distortion, rmsPx: 0.1, warnings: [], fitted: [], candidates: [], overscan: null, cornerDisplacementPct: 1 };
+    await server.db.AnalysisRow.create({ id: randomUUID(), productionId: server.ids.p1, kind: 'grid', subjectId: plate, status: 'done', input: { kind: 'grid' } as never, outcome: { kind: 'grid', report, corners: [], widthPx: 960, heightPx: 480 } as never, error: null, finishedAt: new Date() }); // prettier-ignore
+  }
+  await take({ slate: '91', take: 1, packageId: pack, focalMm: 24, focalEndMm: 48, focusM: 3, focusEndM: 2, tracks: null });
+  const { files } = await plan();
+  const lenses = (JSON.parse(String(await files.find((f) => f.path === 'lenses/takes.json')!.make())) as { take: string; at: string; focalMm: number; focusM: number; from: string; distortion: { coefficients: { k1: number } } }[]).filter((l) => l.take === '91 take 1'); // prettier-ignore
+  expect(lenses.map((l) => [l.at, l.focalMm, l.focusM, l.from, l.distortion.coefficients.k1])).toEqual([
+    ['start of the zoom', 24, 3, 'plates of the lens', -0.1],
+    ['far end of the zoom', 48, 2, 'plates of the lens', 0.04],
+  ]);
+  const mapped = await handedOver('Post', null, randomUUID(), { maps: 'tiff' });
+  const rows = (await mapped.file('maps/maps.csv')!.async('string')).split('\n').filter((l) => l.startsWith('91 take 1'));
+  expect(rows.map((r) => /maps\/[^,]*_undistort/.exec(r)?.[0])).toEqual(['maps/Varn-24-48-24mm-3m_undistort', 'maps/Varn-24-48-48mm-2m_undistort']);
+});

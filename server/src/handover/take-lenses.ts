@@ -1,4 +1,4 @@
-import { recordedSetup } from '@mesure/contract';
+import { recordedSetup, zoomedTake, type TakeBody } from '@mesure/contract';
 import { describeLens, shotCamera, type ShotCamera, focusCell, isFocusInfinity } from '@mesure/core';
 import { jsonText, writeCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
@@ -12,6 +12,7 @@ export type MapFormat = 'exr' | 'tiff';
 /** How the lens of a take bends at its own focal length and focus, wherever that is known from. */
 interface TakeLens {
   take: string;
+  at: 'the take' | 'start of the zoom' | 'far end of the zoom';
   lens: string;
   focalMm: number;
   focusM: number | null;
@@ -29,32 +30,44 @@ export async function takeLenses(db: Database, productionId: string, day: Handov
   for (const take of day.takes) {
     const m = day.mounted(take);
     if (!m) continue;
-    const { packageId, focalMm, focusM } = take.body;
+    const { packageId } = take.body;
     let known = evidence.get(packageId);
     if (!known) evidence.set(packageId, (known = await lensEvidence(db, productionId, m, day.all, day.find)));
     const outcome = solved.get(take.id)?.outcome;
-    const recorded = () => recordedSetup({ mounted: m, take: take.body, setup: day.setupOf(take).body, ties: [], ...known, focalMode: 'held' });
-    const camera = outcome ? shotCamera(outcome.setup, outcome.solve) : shotCamera(recorded(), { focalMm: null });
-    if (!camera.distorted) continue;
-    const bends = JSON.stringify([camera.lens, camera.overscan]);
-    // of a lens that folds back before its corners, or needs more room than a picture may have, there is no map
-    let map = camera.whole ? names.get(bends) : null;
-    if (map === undefined) {
-      const wanted = `${slug(m.lens.name)}-${focalMm}mm${focusM === null ? '' : isFocusInfinity(focusM) ? '-infinity' : `-${Number(focusM.toFixed(2))}m`}`;
-      const taken = [...names.values()].filter((n) => n === wanted || n.startsWith(`${wanted}-`)).length;
-      names.set(bends, (map = taken === 0 ? wanted : `${wanted}-${taken + 1}`));
+    // of a zoom the solve holds the lens of its beginning; what it is at the other end only its plates say
+    const far = zoomedTake(take.body);
+    const settings: { at: TakeLens['at']; body: TakeBody; outcome?: SolvedTake['outcome'] }[] = [{ at: far ? 'start of the zoom' : 'the take', body: take.body, outcome }];
+    if (far) settings.push({ at: 'far end of the zoom', body: far });
+    for (const { at, body, outcome: solve } of settings) {
+      const recorded = () => recordedSetup({ mounted: m, take: body, setup: day.setupOf(take).body, ties: [], ...known, focalMode: 'held' });
+      const camera = solve ? shotCamera(solve.setup, solve.solve) : shotCamera(recorded(), { focalMm: null });
+      if (!camera.distorted) continue;
+      lenses.push({
+        take: labelOf(take),
+        at,
+        lens: m.lens.name,
+        focalMm: body.focalMm,
+        focusM: body.focusM,
+        from: solve ? (solve.solve.distortion.mode === 'free' ? 'found with the test solve' : 'as used by the test solve') : 'plates of the lens',
+        camera,
+        map: mapName(names, m.lens.name, body, camera),
+      });
     }
-    lenses.push({
-      take: labelOf(take),
-      lens: m.lens.name,
-      focalMm,
-      focusM,
-      from: outcome ? (outcome.solve.distortion.mode === 'free' ? 'found with the test solve' : 'as used by the test solve') : 'plates of the lens',
-      camera,
-      map,
-    });
   }
   return lenses;
+}
+
+/** One name for all that bend alike; of a lens that folds back before its corners, or needs more room than a picture may have, there is no map. */
+function mapName(names: Map<string, string>, lens: string, { focalMm, focusM }: Pick<TakeBody, 'focalMm' | 'focusM'>, camera: ShotCamera): string | null {
+  if (!camera.whole) return null;
+  const bends = JSON.stringify([camera.lens, camera.overscan]);
+  const known = names.get(bends);
+  if (known !== undefined) return known;
+  const wanted = `${slug(lens)}-${focalMm}mm${focusM === null ? '' : isFocusInfinity(focusM) ? '-infinity' : `-${Number(focusM.toFixed(2))}m`}`;
+  const taken = [...names.values()].filter((n) => n === wanted || n.startsWith(`${wanted}-`)).length;
+  const name = taken === 0 ? wanted : `${wanted}-${taken + 1}`;
+  names.set(bends, name);
+  return name;
 }
 
 type Mapped = TakeLens & { map: string };
@@ -102,6 +115,7 @@ export function takeLensFiles(lenses: readonly TakeLens[], maps: { format: MapFo
       });
   const header = [
     'take',
+    'at',
     'lens',
     'focal_mm',
     'focus_m',
@@ -116,7 +130,7 @@ export function takeLensFiles(lenses: readonly TakeLens[], maps: { format: MapFo
     'recorded_corner_y_px',
   ];
   const rows = mapped.map(({ camera: c, ...l }) => [
-    ...[l.take, l.lens, l.focalMm, focusCell(l.focusM), l.from, pathOf(l.map, 'undistort', format), pathOf(l.map, 'redistort', format)],
+    ...[l.take, l.at, l.lens, l.focalMm, focusCell(l.focusM), l.from, pathOf(l.map, 'undistort', format), pathOf(l.map, 'redistort', format)],
     ...[c.lens.widthPx, c.lens.heightPx, c.undistorted.widthPx, c.undistorted.heightPx, c.overscan.left, c.overscan.top],
   ]);
   return [
