@@ -2,6 +2,7 @@ import { NodeIO } from '@gltf-transform/core';
 import { COEFFICIENTS, distort, distortionFrom, intoSpace, OWN_SPACE, type LensDescription, type SolveResult, type Space } from '@mesure/core';
 import Papa from 'papaparse';
 import { unitOf } from '../shot';
+import { schemaProblem, type SchemaName } from './schemas';
 
 /** A solve in a handover; where its receiver counts otherwise, it says how the files beside it do. */
 export type LeftSolve = SolveResult & { filesBeside?: Space & { addFrames: number } };
@@ -15,6 +16,11 @@ interface Reader {
 const text = (bytes: Buffer): string => bytes.toString('utf8');
 const must = (holds: boolean, words: string): void => {
   if (!holds) throw new Error(words);
+};
+/** @throws Error */
+const follows = (schema: SchemaName, value: unknown): void => {
+  const problem = schemaProblem(schema, value);
+  must(problem === null, `does not follow its schema: ${problem}`);
 };
 const near = (a: readonly number[], b: readonly number[], within: number): boolean => a.every((v, i) => Math.abs(v - b[i]) <= within);
 const finite = (values: readonly unknown[], what: string): void =>
@@ -96,7 +102,24 @@ export const READERS: readonly Reader[] = [
     },
   },
   {
-    reads: /\.(json|otio|fdl)$/,
+    reads: /\.lens\.json$/,
+    check(bytes) {
+      const sample = JSON.parse(text(bytes)) as object;
+      follows('tracking sample', sample);
+      const lenses = lensesIn(sample);
+      lenses.forEach(checkLens);
+      return `follows the schema${lenses.length > 0 ? '; the place that is worked out comes out of its formula' : ''}`;
+    },
+  },
+  {
+    reads: /\.fdl$/,
+    check(bytes) {
+      follows('framing list', JSON.parse(text(bytes)));
+      return 'follows the schema';
+    },
+  },
+  {
+    reads: /\.(json|otio)$/,
     check(bytes) {
       const value = JSON.parse(text(bytes)) as object | null;
       const lenses = lensesIn(value);
@@ -152,7 +175,10 @@ export const READERS: readonly Reader[] = [
         .split('\n')
         .filter((l) => l !== '')
         .map((l) => JSON.parse(l) as { mesure: { frame: number }; transforms: { translation: { x: number; y: number; z: number } }[] });
-      samples.forEach((s) => lensesIn(s).forEach(checkLens));
+      samples.forEach((s) => {
+        follows('tracking sample', s);
+        lensesIn(s).forEach(checkLens);
+      });
       // Z up there, Y up in the solve
       return sameAs(
         await solve(),
