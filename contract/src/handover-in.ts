@@ -33,6 +33,8 @@ export interface LeftDay {
   /** of plates: input and outcome of their measuring */
   measured: { plateId: string; input: object; outcome: object }[];
   files: LeftFile[];
+  /** of takes: where their solve stands in the zip, with what it was computed from, and when; a handover of an earlier version has none */
+  solved?: { takeId: string; path: string; input: object; at: string }[];
 }
 
 /** What a handover may bring in. A production has its own record, its people their own choices, and what was handed over from here only here was. */

@@ -356,6 +356,8 @@ export interface HandoverInAnswer {
   lines: DayLine[];
   /** pictures, tracks: in the zip and not here yet; named by its records and neither in it nor here */
   files: { coming: number; comingBytes: number; missing: number };
+  /** test solves in the zip, of takes that have none here */
+  solves: number;
   /** records that came in; null: nothing was asked to */
   brought: number | null;
 }

@@ -3,6 +3,7 @@ export { readTracksCsv, writeTracksCsv } from './tracks-csv';
 export { textOf } from './text';
 export { readEdgesCsv, readMarksCsv } from './edges-csv';
 export { readHeightsCsv, readPointsCsv, readTiesCsv, type FileHeight, type FileTie } from './ties-csv';
+export { readLeftSolve, type LeftSolveFile } from './left-solve';
 export { readSetupJson, readSolveJson, solveJson } from './setup-json';
 export { writeCornersCsv, writeMarksCsv, writeReadingsCsv, writeCsv, type ReadingRow } from './csv';
 export { fileName, filesOfSolve, placesUnit, renumbered, SHOT_FILES, shotFacts, unitOf, writePathCsv, type Shot, type ShotFacts, type ShotFile } from './shot';

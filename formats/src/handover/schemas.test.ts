@@ -4,7 +4,7 @@ import { SHOT_FILES } from '../shot';
 import { TEST_SETUP, TEST_SOLVE } from '../solve-in/test-solve';
 import { schemaProblem } from './schemas';
 
-type Tree = Record<string, any>; // eslint-disable-line @typescript-eslint/no-explicit-any -- a value is broken at any place
+type Tree = Record<string, any>;
 const shot = { name: 'a shot', solve: TEST_SOLVE, setup: TEST_SETUP, fps: 23.976, lens: 'Orrinel', body: 'Tarvik', lensSerial: '', focusM: 2.5, shotAtFps: null, markedFocalMm: null };
 const samples = async (): Promise<Tree[]> => {
   const text = await SHOT_FILES.find((f) => f.format === 'tracking-json')!.write(shot as never);

@@ -47,7 +47,15 @@ export function handoverInRoutes(db: Database, store: FileStore, fileThread: Fil
     const here: StoredRecord[] = (await db.Entry.findAll({ where: { productionId: v.productionId } })).map(toRecord);
     const told = compareDay(open.left.records, here, (sha256) => own.has(sha256) || inZip.has(sha256), { newId: randomUUID, now: new Date().toISOString(), replace });
     const coming = named.flatMap((n) => (own.has(n) || !inZip.has(n) ? [] : [inZip.get(n)!]));
-    return { ...told, here, coming, missing: named.filter((n) => !own.has(n) && !inZip.has(n)).length };
+    // a take that is here and says something else stays, and another record's solve would be no answer to it
+    const whole = new Set([...told.brought.map((b) => b.id), ...told.lines.flatMap((l) => (l.what === 'same' ? [l.id] : []))]);
+    const solved = new Set(
+      (await db.AnalysisRow.findAll({ attributes: ['subjectId'], where: { productionId: v.productionId, kind: 'solve', status: 'done', subjectId: open.solves.map((s) => s.takeId) } })).map(
+        (a) => a.subjectId,
+      ),
+    );
+    const solves = open.solves.filter((s) => whole.has(s.takeId) && !solved.has(s.takeId));
+    return { ...told, here, coming, solves, missing: named.filter((n) => !own.has(n) && !inZip.has(n)).length };
   }
   const zipped = (open: OpenHandover): Map<string, LeftFile> => new Map(open.left.files.filter((f) => open.holds(f)).map((f) => [f.sha256, f]));
   const answer = (open: OpenHandover, told: Awaited<ReturnType<typeof compared>>, brought: number | null): HandoverInAnswer => ({
@@ -55,6 +63,7 @@ export function handoverInRoutes(db: Database, store: FileStore, fileThread: Fil
     day: open.left.day,
     lines: told.lines,
     files: { coming: told.coming.length, comingBytes: told.coming.reduce((sum, f) => sum + f.sizeBytes, 0), missing: told.missing },
+    solves: told.solves.length,
     brought,
   });
 
@@ -125,7 +134,14 @@ export function handoverInRoutes(db: Database, store: FileStore, fileThread: Fil
             const done = { kind: 'grid', status: 'done', progress: 1, stage: 'done', error: null, finishedAt: NOW } as const;
             await db.AnalysisRow.create({ id: randomUUID(), productionId: v.productionId, subjectId, ...done, input: m.input as never, outcome: m.outcome as never });
           }
-          return { ...answer(open, before, now.brought.length), lines: now.lines };
+          for (const { takeId, path: at, input, at: solvedAt } of now.solves) {
+            const left = await open.solve(at);
+            // solved before it came here; a clock that runs ahead elsewhere makes it no newer than what is solved here from now on
+            const createdAt = new Date(Math.min(Date.parse(solvedAt), Date.now()));
+            const done = { kind: 'solve', status: 'done', progress: 1, stage: 'done', error: null, finishedAt: createdAt } as const;
+            await db.AnalysisRow.create({ id: randomUUID(), productionId: v.productionId, subjectId: takeId, ...done, createdAt, input: input as never, outcome: { kind: 'solve', ...left } });
+          }
+          return { ...answer(open, before, now.brought.length), lines: now.lines, solves: now.solves.length };
         });
         res.status(201).json(told);
       },

@@ -1,7 +1,9 @@
-import { filesNamed, type HandoverInAnswer, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { filesNamed, type Analysis, type HandoverInAnswer, type RecordKind, type StoredRecord } from '@mesure/contract';
 import JSZip from 'jszip';
 import { createHash, randomUUID } from 'node:crypto';
 import sharp from 'sharp';
+import type { SolveInput } from '../jobs/compute-types';
+import { buildInput } from '../jobs/inputs';
 import { startTestServer, type Person, type TestServer } from '../test-server';
 
 /** One film here and another one there, which are two machines as far as records can tell. */
@@ -103,8 +105,24 @@ beforeAll(async () => {
 });
 afterAll(() => server?.stop());
 
+/** Of a take that was solved yesterday, from its record as it is. */
+const SOLVE = {
+  ...{ status: 'solved', width: 960, height: 480, focalMm: 31.8, sigmaFocalMm: 0.05, focalMode: 'free', rmsPx: 0.3, trimmed: [] },
+  distortion: { model: 'radial', k: [0, 0, 0], p: [0, 0], mode: 'none', normalisedWithMm: 32, follows: false },
+  frames: [1, 2].map((frame) => ({ frame, position: [0.1 * frame, 1.4, 0], rotation: [0, 0, 0, 1], focalMm: 31.8, rmsPx: 0.3, tracks: 9, sigmaPositionM: 0.002 })),
+  points: [{ track: 'K1', position: [0, 0, -3], sigmaM: 0.001, rmsPx: 0.2, observations: 2 }],
+  anchoring: { scale: 1, sigmaScalePct: 0.1, datum: [], residuals: [] },
+  warnings: [{ code: 'FEW_TRACKS', words: 'Few tracks.' }],
+};
+const solvedAt = new Date(Date.now() - 1000);
+const RECONCILE = { verdict: 'agrees', sentence: 'All agrees.', warnings: [{ code: 'ONE', words: 'One fact.' }], items: [{ quantity: 'focalLength', about: 'focal length', unit: 'mm', recorded: 32, recordedSigma: 0.3, solved: 31.8, sigma: 0.05, difference: -0.2, verdict: 'agrees', sentence: 'It agrees.', causes: [] }] }; // prettier-ignore
+const solvesThere = async () => ((await stranger.agent.get(there('/analyses')).expect(200)).body.analyses as Analysis[]).filter((a) => a.kind === 'solve');
+
 let zip: Buffer, sent: string;
 test('a day goes from one production into another: seen first, with who said it and when, then whole', async () => {
+  const input = await buildInput(server.db, server.ids.p1, 'solve', id.take, {});
+  await server.db.AnalysisRow.create({ id: randomUUID(), productionId: server.ids.p1, kind: 'solve', subjectId: id.take, status: 'done', input, error: null, createdAt: solvedAt, finishedAt: solvedAt,
+    outcome: { kind: 'solve', solve: SOLVE, setup: (input as SolveInput).setup, reconcile: RECONCILE } as never }); // prettier-ignore
   zip = await leave();
   const kept = await giveThere(zip, 'day.zip');
   expect([kept.status, kept.body.detail]).toEqual([201, undefined]);
@@ -132,13 +150,26 @@ test('a day goes from one production into another: seen first, with who said it 
   for (const f of filesNamed(after.get(id.take)!.body)) await stranger.agent.get(there(`/files/${f.sha256}`)).expect(200);
   const measured = await server.db.AnalysisRow.findOne({ where: { productionId: server.ids.p2, subjectId: id.plate } });
   expect(measured).toMatchObject({ kind: 'grid', status: 'done', outcome: { report: { reason: 'no chart' } } });
+  // its solve too, as it was: it answers for the record that came in, and not for what is changed here afterwards
+  expect([seen.solves, told.solves]).toEqual([1, 1]);
+  const [solve] = await solvesThere();
+  expect(solve).toMatchObject({ subjectId: id.take, status: 'done', stale: null, createdAt: solvedAt.toISOString() });
+  const whole = (await stranger.agent.get(there(`/analyses/${solve.id}`)).expect(200)).body as Analysis;
+  expect(whole.outcome).toMatchObject({ kind: 'solve', solve: SOLVE, reconcile: RECONCILE, setup: { focal: { mm: 32 } } });
+  expect(Object.keys((whole.outcome as unknown as { solve: object }).solve).filter((k) => ['facts', 'take', 'before', 'filesBeside', 'warningCodes'].includes(k))).toEqual([]);
 });
 
 test('brought in again it is here; what was changed there stays, and becomes as handed over where that is asked for', async () => {
   const again = (await ask('bring', sent).expect(201)).body as HandoverInAnswer;
   expect([again.brought, countOf(again)]).toEqual([0, { new: 0, same: 12, different: 0, hidden: 0, cannot: 0 }]);
   const take = (await recordsThere()).get(id.take)!;
+  expect([again.solves, (await solvesThere()).length]).toEqual([0, 1]);
   await putThere('take', id.take, { ...take.body, notes: 'Changed there.' }, { baseVersion: 1 }).expect(200);
+  // a note makes nothing old, a focal length does
+  expect((await solvesThere())[0].stale).toBeNull();
+  await putThere('take', id.take, { ...take.body, focalMm: 35, notes: 'Changed there.' }, { baseVersion: 2 }).expect(200);
+  expect((await solvesThere())[0].stale).toMatchObject({ what: 'take 41A take 1' });
+  await putThere('take', id.take, { ...take.body, notes: 'Changed there.' }, { baseVersion: 3 }).expect(200);
   const tie = (await recordsThere()).get(id.tie)!;
   await putThere('tie', id.tie, tie.body, { baseVersion: 1, deleted: true }).expect(200);
   const seen = (await ask('look', sent).expect(200)).body as HandoverInAnswer;
@@ -147,7 +178,7 @@ test('brought in again it is here; what was changed there stays, and becomes as 
   expect((await recordsThere()).get(id.take)!.body).toMatchObject({ notes: 'Changed there.' });
   expect((await ask('bring', sent, true).expect(201)).body).toMatchObject({ brought: 1 });
   const after = await recordsThere();
-  expect(after.get(id.take)).toMatchObject({ version: 3, body: { notes: '' } });
+  expect(after.get(id.take)).toMatchObject({ version: 5, body: { notes: '' } });
   // what was hidden there stays hidden, and nothing of the history is lost
   expect(after.get(id.tie)!.deleted).toBe(true);
   expect((await stranger.agent.get(there(`/records/take/${id.take}/history`)).expect(200)).body.changes.map((c: { who: string }) => c.who)).toEqual(
@@ -187,6 +218,8 @@ test.each([
   ['with two records of one id', 'record.json', (t: string) => t.replace(new RegExp(id.tie, 'g'), id.rig), /no id of its own/],
   ['with a kind that is not brought', 'record.json', (t: string) => t.replace('"kind": "rig"', '"kind": "production"'), /production is no kind/],
   ['with a file that a browser would run', 'record.json', (t: string) => t.replace('"mime": "image/png"', '"mime": "text/html"'), /no file that a record names/],
+  ['with a solve that is none', 'takes/41A-take-1/solve.json', (t: string) => t.replace('"position": [', '"position": ["a",'), /solve\.json/],
+  ['with a solve of no take', 'record.json', (t: string) => t.replace('"kind": "solve"', '"kind": "grid"'), /a solve in it is of no take/],
   ['with no day', 'record.json', (t: string) => t.replace(`"id": "${id.day}",\n    "name"`, `"id": "${id.set}",\n    "name"`), /holds no day/],
 ])('a handover %s is refused in words, and nothing of it is kept', async (_what, name, change, why) => {
   const before = (await recordsThere()).size;

@@ -158,7 +158,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
   return {
     name: `${slug(day.day.body.date)}-${slug(day.day.body.name)}`,
     missing,
-    files: leaving.length === 0 ? [] : [...reportFiles({ day, solved, lacks, missing, closed, changedAfterClose, files: taken }), recordFile(db, day, taken), ...taken],
+    files: leaving.length === 0 ? [] : [...reportFiles({ day, solved, lacks, missing, closed, changedAfterClose, files: taken }), recordFile(db, day, taken, solved), ...taken],
     leftOut,
     maps: mapsOf(bending),
     closed,

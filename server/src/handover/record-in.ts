@@ -1,6 +1,6 @@
 import { BROUGHT, RECORD_FORMAT, type LeftDay, type LeftFile } from '@mesure/contract';
 import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
-import { FormatError } from '@mesure/formats';
+import { FormatError, readLeftSolve, type LeftSolveFile } from '@mesure/formats';
 import { checkHandover } from '@mesure/formats/handover';
 import { openZip } from '@mesure/formats/zip';
 import { createHash } from 'node:crypto';
@@ -22,6 +22,10 @@ export interface OpenHandover {
   holds(file: LeftFile): boolean;
   /** @throws FormatError when its bytes are not those that left */
   extract(file: LeftFile, to: string): Promise<void>;
+  /** solves that are in the zip */
+  solves: NonNullable<LeftDay['solved']>;
+  /** @throws FormatError where it is not what left, or no solve */
+  solve(path: string): Promise<LeftSolveFile>;
 }
 
 /**
@@ -30,8 +34,9 @@ export interface OpenHandover {
  * @throws FormatError in words that say what is wrong with it
  */
 export const checkHandoverIn = (file: string, name: string): Promise<number> =>
-  opened(file, name, async ({ left }) => {
+  opened(file, name, async ({ left, solves, solve }) => {
     checkRecord(name, left);
+    for (const s of solves) await solve(s.path);
     return left.records.length;
   });
 
@@ -55,6 +60,13 @@ async function opened<T>(file: string, name: string, work: (open: OpenHandover) 
     return await work({
       left,
       holds: (f) => entries.names.includes(f.path),
+      solves: (left.solved ?? []).filter((s) => entries.names.includes(s.path)),
+      async solve(at) {
+        if ((entries.sizeOf(at) ?? 0) > MOST_RECORD_BYTES) throw refuse(name, `${at} is larger than a solve can be`);
+        const [file] = (await checkHandover({ names: [at, 'MANIFEST.sha256'], read: entries.read })).filter((f) => f.path === at);
+        if (file?.status !== 'good') throw refuse(name, `${at} ${file?.message ?? 'is not in its list'}`);
+        return readLeftSolve((await entries.read(at)).toString('utf8'), at);
+      },
       async extract(f, to) {
         const hash = createHash('sha256');
         let bytes = 0;
@@ -89,7 +101,7 @@ function recordOf(name: string, text: string): LeftDay {
     throw refuse(name, 'its JSON cannot be read');
   }
   if (left?.format !== RECORD_FORMAT) throw refuse(name, `its record is ${String(left?.format ?? 'something else').slice(0, 40)}, and ${RECORD_FORMAT} is read`);
-  const lists = [left.records, left.measured, left.files];
+  const lists = [left.records, left.measured, left.files, left.solved ?? []];
   if (!lists.every((l) => Array.isArray(l) && l.every((one) => typeof one === 'object' && one !== null))) throw refuse(name, 'its record is broken');
   return left;
 }
@@ -108,6 +120,8 @@ function checkRecord(name: string, left: LeftDay): void {
   }
   if (!left.records.some((r) => r.kind === 'day' && r.id === left.day?.id)) throw refuse(name, 'it holds no day');
   if (left.measured.some((m) => (m.outcome as { kind?: string } | null)?.kind !== 'grid')) throw refuse(name, 'what was measured in it is of no grid plate');
+  for (const s of left.solved ?? [])
+    if (!isUuid(s.takeId) || typeof s.path !== 'string' || Number.isNaN(Date.parse(s.at)) || (s.input as { kind?: string } | null)?.kind !== 'solve') throw refuse(name, 'a solve in it is of no take');
   for (const f of left.files)
     if (typeof f.path !== 'string' || !/^[0-9a-f]{64}$/.test(f.sha256) || typeof f.name !== 'string' || !givenAs(f.mime) || !sizes(f))
       throw refuse(name, `${String(f.path).slice(0, 80)} is no file that a record names`);

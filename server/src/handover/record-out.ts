@@ -4,6 +4,7 @@ import { Op } from 'sequelize';
 import type { Database } from '../db/connect';
 import { referencesOf } from '../records/references';
 import type { HandoverDay, HandoverFile } from './day';
+import type { SolvedTake } from './shots';
 
 /** What hangs on a set or a lens and goes with it, though it is not of the day. */
 const GOES_WITH: Partial<Record<RecordKind, readonly RecordKind[]>> = { set: ['tie', 'fact', 'photo'], lens: ['plate', 'edges'] };
@@ -36,8 +37,11 @@ export function recordsOfDay({ day, setups, takes, records }: Pick<HandoverDay, 
   return inOrderOfReference([...held.values()]);
 }
 
+/** A receiver may want the take's name before that of each file. */
+const isSolveOf = (path: string, folder: string): boolean => path.startsWith(`${folder}/`) && /^([^/]+_)?solve\.json$/.test(path.slice(folder.length + 1));
+
 /** The day as another Mesure can take it in: every record with who said it and when, and which file of the zip is which. */
-export function recordFile(db: Database, day: HandoverDay, leaving: readonly HandoverFile[]): HandoverFile {
+export function recordFile(db: Database, day: HandoverDay, leaving: readonly HandoverFile[], solved: ReadonlyMap<string, SolvedTake>): HandoverFile {
   return {
     path: 'record.json',
     what: 'every record of the day with who said it and when: another Mesure takes it in',
@@ -59,6 +63,11 @@ export function recordFile(db: Database, day: HandoverDay, leaving: readonly Han
         files: rows.flatMap((f) => {
           const path = pathOf.get(f.sha256);
           return path === undefined ? [] : [{ sha256: f.sha256, name: f.name, mime: f.mime, sizeBytes: Number(f.sizeBytes), widthPx: f.widthPx, heightPx: f.heightPx, path }];
+        }),
+        solved: [...solved].flatMap(([takeId, { input, at }]) => {
+          const take = day.takes.find((t) => t.id === takeId);
+          const path = take && leaving.find((f) => isSolveOf(f.path, day.folderOf(take)))?.path;
+          return path ? [{ takeId, path, input, at }] : [];
         }),
       };
       return jsonText(left);

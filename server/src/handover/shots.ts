@@ -9,6 +9,9 @@ import { spaceOf } from './receiver';
 export interface SolvedTake {
   outcome: SolveOutcome;
   staleWords: string | null;
+  /** what it was computed from, and when */
+  input: object;
+  at: string;
 }
 
 export async function solvedTakes(db: Database, productionId: string, day: HandoverDay): Promise<Map<string, SolvedTake>> {
@@ -19,7 +22,7 @@ export async function solvedTakes(db: Database, productionId: string, day: Hando
     newest.flatMap((row): [string, SolvedTake][] => {
       if (row.outcome?.kind !== 'solve' || row.outcome.solve.status === 'failed' || row.outcome.solve.frames.length === 0) return [];
       const old = stale.get(row.id);
-      return [[row.subjectId, { outcome: row.outcome, staleWords: old ? beforeWords(old, day) : null }]];
+      return [[row.subjectId, { outcome: row.outcome, staleWords: old ? beforeWords(old, day) : null, input: row.input, at: row.createdAt.toISOString() }]];
     }),
   );
 }
@@ -108,7 +111,6 @@ export function shotFiles(take: StoredRecord<'take'>, day: HandoverDay, solved: 
   ];
 }
 
-/** The tracks of every take that has some, as they were given; how they count stands in takes.csv. */
 /** Solves that other programs made of the day's takes, as they were given. */
 export const elsewhereFiles = ({ takes, all, folderOf }: HandoverDay): HandoverFile[] =>
   all('elsewhere').flatMap(({ body: e }) => {
@@ -124,6 +126,7 @@ export const elsewhereFiles = ({ takes, all, folderOf }: HandoverDay): HandoverF
       : [];
   });
 
+/** The tracks of every take that has some, as they were given; how they count stands in takes.csv. */
 export const trackFiles = ({ takes, folderOf }: HandoverDay): HandoverFile[] =>
   takes.flatMap(({ body: t }, i) =>
     t.tracks

@@ -81,8 +81,8 @@ function HandoverIn() {
         ) : told && mayWrite ? (
           <Action
             kind="main"
-            title={coming === 0 ? 'Everything is here already' : `Bring in ${coming} record${coming === 1 ? '' : 's'}`}
-            disabled={coming === 0}
+            title={coming + told.solves === 0 ? 'Everything is here already' : coming === 0 ? 'Bring in the test solves' : `Bring in ${coming} record${coming === 1 ? '' : 's'}`}
+            disabled={coming + told.solves === 0}
             busy={busy !== null}
             onPress={() => void bring()}
             testID="bring-handover"
@@ -109,10 +109,12 @@ function HandoverIn() {
             <Words>{dateWords(told.day.date)}</Words>
             <Words>{(['new', 'different', 'same', 'hidden', 'cannot'] as const).flatMap((w) => (count(w) === 0 ? [] : [`${count(w)} ${WORDS[w]}`])).join(', ')}</Words>
             <Words look="small" dim>
-              {filesWords(told.files)}
+              {`${filesWords(told.files)}${done || told.solves === 0 ? '' : ` ${told.solves} test solve${told.solves === 1 ? '' : 's'} of takes that have none here.`}`}
             </Words>
             {done ? (
-              <Words>Test solves did not come in: a solve is made here again from its tracks.</Words>
+              <Words testID="solves-came">
+                {told.solves === 0 ? 'No test solve came along.' : `${told.solves} test solve${told.solves === 1 ? '' : 's'} came along, as they were when they were handed over.`}
+              </Words>
             ) : count('different') > 0 ? (
               <Tick
                 title={`Take what the handover says where it differs, ${count('different')}`}

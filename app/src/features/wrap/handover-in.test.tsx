@@ -19,6 +19,7 @@ const INCOMING: HandoverInAnswer = {
     line('still', 'cannot', 'wall.png', 'its picture is not in the handover'),
   ],
   files: { coming: 3, comingBytes: 2_400_000, missing: 1 },
+  solves: 2,
   brought: null,
 };
 const press = async (id: string) => {
@@ -35,7 +36,7 @@ test('a handover is seen before it comes in, with who said what and when; what d
   await press('pick-handover');
   expect(screen.getByTestId('handover-told')).toHaveTextContent(/Day 3 of Tin Harbour/);
   expect(seen('2 new, 1 says something else here, 1 here already, 1 cannot come in')).toBe(true);
-  expect(seen('3 files of pictures and tracks come along, 2.4 MB. 1 that its records name is neither in it nor here.')).toBe(true);
+  expect(seen('3 files of pictures and tracks come along, 2.4 MB. 1 that its records name is neither in it nor here. 2 test solves of takes that have none here.')).toBe(true);
   expect(seen('+ 41A take 2')).toBe(true);
   expect(seen('new: without a file that is not in the handover · Odalys, 2026-11-23 18:40')).toBe(true);
   expect(seen('▲ wall.png')).toBe(true);
@@ -45,7 +46,7 @@ test('a handover is seen before it comes in, with who said what and when; what d
   await press('bring-handover');
   expect(server.broughtIn).toEqual([{ sha256: expect.stringMatching(/^[0-9a-f]{64}$/), replace: true }]);
   expect(seen('✓ 3 records came in')).toBe(true);
-  expect(seen(/Test solves did not come in/)).toBe(true);
+  expect(screen.getByTestId('solves-came')).toHaveTextContent('2 test solves came along, as they were when they were handed over.');
   expect(screen.queryByTestId('bring-handover')).toBeNull();
   await press('go-to-day');
   expect(pushed()).toContain('/floor');
@@ -73,6 +74,10 @@ test('everything here already has nothing to bring; nobody who only reads brings
   server.incoming = { ...INCOMING, lines: INCOMING.lines.filter((l) => l.what === 'same') };
   mockFile = new File([new Uint8Array(64)], 'day.zip') as unknown as File;
   await open(<HandoverInScreen />, server);
+  await press('pick-handover');
+  // its records are, and its solves are not
+  expect(screen.getByTestId('bring-handover')).toHaveTextContent('Bring in the test solves');
+  server.incoming = { ...server.incoming, solves: 0 };
   await press('pick-handover');
   expect(screen.getByTestId('bring-handover')).toBeDisabled();
   screen.unmount();
