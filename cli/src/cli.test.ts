@@ -101,6 +101,22 @@ test('solve, reconcile and export in a row: the forgotten reducer is named', () 
   const csv = mesure(['export', file('solve.json'), '--to', 'csv']);
   expect(csv.out.split('\n')).toHaveLength(32);
   expect(csv.out.split('\n')[0]).toMatch(/^frame,x,y,z,qx,qy,qz,qw,focal_mm,fx_px,/);
+  // the same move as another program would write it: other names, another order, decimal commas, a column that nobody wants
+  const cells = csv.out.trim().split('\n').map((l) => l.split(',')); // prettier-ignore
+  const order = ['qw', 'qx', 'qy', 'qz', 'frame', 'x', 'y', 'z', 'focal_mm'].map((h) => cells[0].indexOf(h));
+  const foreign = cells.map((row, i) => ['-', ...order.map((k) => (i === 0 ? `c${k}` : row[k].replace('.', ',')))].join(';'));
+  writeFileSync(file('move.csv'), csv.out);
+  writeFileSync(file('foreign.txt'), foreign.join('\n'));
+  const known = mesure(['reconcile', '--setup', file('setup.json'), file('move.csv')]);
+  const said = mesure(['reconcile', '--setup', file('setup.json'), file('foreign.txt'), '--columns', '_,qw,qx,qy,qz,frame,x,y,z,focal_mm']);
+  expect([known.code, said.code]).toEqual([0, 0]);
+  expect(said.json().items).toEqual(known.json().items);
+  expect(mesure(['reconcile', '--setup', file('setup.json'), file('foreign.txt'), '--columns', 'auto'])).toMatchObject({ code: 2, err: expect.stringContaining('no column holds frame, x, y, z') });
+  expect(mesure(['reconcile', '--setup', file('setup.json'), file('foreign.txt'), '--columns', 'frame,x'])).toMatchObject({ code: 2, err: expect.stringMatching(/names 2 columns, .* has 10/) });
+  writeFileSync(file('angles.csv'), 'frame,x,y,z,rx,ry,rz\n1,0,1,0,0.1,1.5,0\n2,0.1,1,0,0.1,1.6,0\n');
+  const angles = ['reconcile', '--setup', file('setup.json'), file('angles.csv'), '--columns', 'auto', '--turns', 'ZXY'];
+  expect(mesure(angles)).toMatchObject({ code: 2, err: expect.stringContaining('may be degrees or radians: say --turns-in') });
+  expect(mesure([...angles, '--turns-in', 'radians']).code).toBe(0);
   // a rate that nobody gave is said to be assumed
   expect(mesure(['export', file('solve.json'), '--to', 'gltf', '--out', file('take.glb')])).toMatchObject({ code: 0, err: expect.stringContaining('this was assumed') });
   expect(readFileSync(file('take.glb')).subarray(0, 4).toString()).toBe('glTF');
@@ -144,6 +160,9 @@ test('tracks that count otherwise are said, and read as one says', () => {
   const read = mesure(['solve', file('half.csv'), '--setup', file('setup.json'), '--count-from', 'middle', '--y', 'up', '--tracked-size', `${W / 2}x${H / 2}`]).json();
   expect([read.status, read.question ?? null]).toEqual(['solved', null]);
   expect(Math.abs(read.focalMm - right.focalMm)).toBeLessThan(1e-3);
+  writeFileSync(file('named.csv'), readFileSync(file('tracks.csv'), 'utf8').replace(/^[^\n]*/, (h) => h.replace('track', 'Point').replace('frame', 'Fr'))); // prettier-ignore
+  expect(mesure(['solve', file('named.csv'), '--setup', file('setup.json')])).toMatchObject({ code: 2, err: expect.stringContaining('no column "track"') });
+  expect(mesure(['solve', file('named.csv'), '--setup', file('setup.json'), '--columns', 'auto']).json().focalMm).toBe(right.focalMm);
   const asked = mesure(['solve', file('half.csv'), '--setup', file('setup.json')]).json();
   expect(asked.question).toMatchObject({ what: 'middle' });
   expect(asked.warnings[0]).toMatch(/from the middle of the picture/);

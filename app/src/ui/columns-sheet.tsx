@@ -43,7 +43,9 @@ export function ColumnsSheet<C extends string>({ chosen, kind, intro, take, fail
           {kind.columns.flatMap((c) => (columns.includes(c) ? [`${c} ${row[columns.indexOf(c)] ?? '–'}`] : [])).join(' · ')}
         </Words>
       ))}
-      {lacking.length > 0 ? <Words role="alert" color={p.against}>{`▲ No column holds the ${lacking.map((c) => kind.words[c].split(',')[0]).join(', ')}.`}</Words> : children}
+      <View style={{ marginTop: SPACE.m, gap: SPACE.s }}>
+        {lacking.length > 0 ? <Words role="alert" color={p.against}>{`▲ No column holds the ${lacking.map((c) => kind.words[c].split(',')[0]).join(', ')}.`}</Words> : children}
+      </View>
       {failure ? <Words role="alert" color={p.against}>{`▲ ${failure}`}</Words> : null}
       <View style={{ height: SPACE.m }} />
       <Action kind="main" title={take.title} disabled={lacking.length > 0 || !take.ready} busy={take.busy} onPress={take.onPress} testID={take.testID} />

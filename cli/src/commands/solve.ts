@@ -1,15 +1,18 @@
 import { FILE_WARNING, solveTracks, type SolveSetup, type TrackCounting } from '@mesure/core';
 import { readSetupJson, readTracksCsv, solveJson } from '@mesure/formats';
+import { TRACK_TABLE } from '@mesure/formats/table-kinds';
+import { COLUMNS_WORDS, withColumns } from '../columns';
 import { parse, progressReporter, readText, required, writeJson } from '../io';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
 
 export const solve: Command = {
   name: 'solve',
-  usage: 'solve TRACKS.csv --setup SETUP [--trim] [--count-from corner|middle] [--y down|up] [--tracked-size 1920x1080] [--add-frames N]',
+  usage: 'solve TRACKS.csv --setup SETUP [--trim] [--count-from corner|middle] [--y down|up] [--tracked-size 1920x1080] [--add-frames N] [--columns auto|track,frame,x,y]',
   summary: 'Camera path, points and focal length from tracks, tied to the world by the anchors.',
   details: [
     'TRACKS   CSV track,frame,x,y[,weight]; pixels of the recorded picture. - reads standard input.',
+    COLUMNS_WORDS,
     '--setup  JSON with image, sensor, focal (held, guided, free, zoom), distortion (held, free, none), motion (free, pan, object), anchors. Of a zoom mm and',
     '         sigmaMm are the middle and half of its range, and profile what was noted by frame; each frame of the result has its own focal length.',
     '--trim   drops the worst observations and solves again.',
@@ -27,11 +30,12 @@ export const solve: Command = {
       y: { type: 'string' },
       'tracked-size': { type: 'string' },
       'add-frames': { type: 'string' },
+      columns: { type: 'string' },
     });
     if (positionals.length !== 1) throw new UsageError('give one tracks file');
     const setupFile = required(values.setup, 'setup');
     if (setupFile === '-' && positionals[0] === '-') throw new UsageError('only one input can be standard input');
-    const { tracks, unknownColumns } = readTracksCsv(readText(positionals[0]), positionals[0]);
+    const { tracks, unknownColumns } = readTracksCsv(withColumns(readText(positionals[0]), positionals[0], values.columns, TRACK_TABLE), positionals[0]);
     const setup = readSetupJson(readText(setupFile), setupFile);
     const report = progressReporter();
     const result = solveTracks(tracks, setup, { trim: values.trim ?? false, counting: countingOf(values, setup), onProgress: (p) => report(p.stage, p.done / Math.max(1, p.total)) });

@@ -79,7 +79,7 @@ export function MoveColumns({ chosen, busy, failure, onColumns, onTake, onClose 
             />
           ) : null}
           <Choice<TurnOrder | null>
-            label="They are applied in the order"
+            label="Its angles are applied in the order, the first nearest to the camera"
             value={said.order}
             options={TURN_ORDERS.map((value) => ({ value, title: [...value.toLowerCase()].join(' ') }))}
             onChange={(order) => setSaid({ ...said, order })}
