@@ -75,6 +75,19 @@ export const MOVE_TABLE: TableKind<MoveColumn> = {
   lacking: (taken) => [...missing<MoveColumn>('frame', 'x', 'y', 'z')(taken), ...missing<MoveColumn>(...(ANGLES.some((a) => taken.has(a)) && !taken.has('qw') ? ANGLES : QUATERNION))(taken)],
 };
 
+export type PointColumn = 'id' | 'x' | 'y' | 'z' | 'unit' | 'up';
+
+/** Places of a solve's points: `id,x,y,z[,unit][,up]`. */
+export const POINT_TABLE: TableKind<PointColumn> = {
+  holds: 'points',
+  columns: ['id', 'x', 'y', 'z', 'unit', 'up'],
+  words: { id: 'name of the point', x: 'place along x', y: 'place along y', z: 'place along z', unit: 'unit of its places', up: 'axis that points up' },
+  aliases: { id: ['id', 'name', 'point', 'pointid', 'pointname', 'track', 'trackname', 'mark', 'marker', 'locator', 'no'], x: axis('x'), y: axis('y'), z: axis('z'), unit: ['unit'], up: ['up'] },
+  texts: ['id', 'unit', 'up'],
+  mayBeEmpty: [],
+  lacking: missing('id', 'x', 'y', 'z'),
+};
+
 const LENS_NUMBERS = ['k1', 'k2', 'k3', 'k4', 'p1', 'p2'] as const;
 export type LensColumn = 'lens' | 'focal_mm' | 'focus' | (typeof LENS_NUMBERS)[number] | 'center_x_px' | 'center_y_px';
 

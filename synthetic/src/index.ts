@@ -1,6 +1,7 @@
 export { renderChequer, type ChequerScene, type RenderedPlate } from './render-chequer';
 export { simulateShot, type ShotScene, type SimulatedShot } from './simulate-shot';
 export { anamorphicLens, bend, brownConrady, divisionLens, fisheyeLens, invertBrownConrady, unbend, type Lens } from './lens';
+export { brokenBytes } from './broken';
 export { draws, LONG, some } from './draws';
 export { normals, uniform } from './noise';
 export { anchoredWorld, type AnchoredWorld, type WrongFact } from './anchored-world';

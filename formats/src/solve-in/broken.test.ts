@@ -1,30 +1,11 @@
 import { CoreError, tieMove, usualReading } from '@mesure/core';
-import { draws, uniform } from '@mesure/synthetic';
+import { brokenBytes, draws, uniform } from '@mesure/synthetic';
 import { FormatError } from '../format-error';
 import { SHOT_FILES } from '../shot';
 import { lookAtTable, mappedCsv } from '../mapped-table';
 import { MOVE_TABLE, TRACK_TABLE } from '../table-kinds';
 import { readMoveFile, readMovePoints } from '.';
 import { TEST_SETUP as setup, TEST_SOLVE as solve } from './test-solve';
-
-const SYNTAX = '0123456789-.eE(){}[]",;:';
-
-/** Bytes turned over, replaced by what the syntax is made of, copied about, or cut off. */
-function broken(bytes: Uint8Array, u: () => number, cut: boolean): Uint8Array {
-  const b = bytes.slice(0, cut ? Math.floor(u() * bytes.length) : bytes.length);
-  for (let hits = Math.floor(1 + 6 * u()); hits > 0 && b.length > 0; hits -= 1) {
-    const at = Math.floor(u() * b.length);
-    const how = u();
-    if (how < 0.4) b[at] = Math.floor(256 * u());
-    else if (how < 0.7) b[at] = SYNTAX.charCodeAt(Math.floor(u() * SYNTAX.length));
-    else {
-      const length = Math.min(40, b.length);
-      const from = Math.floor(u() * (b.length - length));
-      b.copyWithin(Math.min(at, b.length - length), from, from + length);
-    }
-  }
-  return b;
-}
 
 async function readAll(name: string, b: Uint8Array, world: 'own' | 'set'): Promise<void> {
   if (name.startsWith('points')) {
@@ -47,7 +28,7 @@ test.each(SHOT_FILES.map((f) => [f.file, f] as const))('%s that is broken anywhe
   const faults: string[] = [];
   for (let n = draws(1500, 150); n > 0; n -= 1) {
     try {
-      await readAll(name, broken(whole, u, n % 5 === 0), n % 2 ? 'own' : 'set');
+      await readAll(name, brokenBytes(whole, u, n % 5 === 0), n % 2 ? 'own' : 'set');
       outcomes.read += 1;
     } catch (e) {
       if (e instanceof FormatError || e instanceof CoreError) outcomes.refused += 1;

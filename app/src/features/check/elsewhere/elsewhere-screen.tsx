@@ -1,9 +1,13 @@
 import type { ElsewhereBody, ElsewhereOutcome, StoredRecord } from '@mesure/contract';
 import { compareSolves, FOREIGN_LOOKS, FOREIGN_UNITS, TURN_ORDERS, usualReading, type ForeignReading, type SolveComparison, type SolveResult, type TurnOrder } from '@mesure/core';
+import { isAsRead, lookAtTable, mappedCsv } from '@mesure/formats/mapped-table';
+import { POINT_TABLE, type PointColumn } from '@mesure/formats/table-kinds';
 import { useRouter, type Href } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { api, isWhole, newId, useAnalysesState, useClock, useData, useFind, useMay, useRecord, useRecordsState } from '../../../data';
+import { csvName, readTableText } from '../../../data/read-table';
+import { ColumnsSheet, type ChosenTable } from '../../../ui/columns-sheet';
 import { Action, Choice, Progress, Section, useIsWide } from '../../../ui/controls';
 import { capital, fixed, percent } from '../../../ui/format';
 import { pickFile } from '../../../ui/pick-file';
@@ -223,16 +227,26 @@ function HowItIsRead({ given, outcome, may, onRead, onChange }: Reads) {
   const { session } = useData();
   const [failure, setFailure] = useState<string | null>(null);
   const reading = given.body.reading ?? outcome?.reading ?? null;
-  const addPoints = async () => {
-    const file = await pickFile('.csv,.ply,text/csv');
-    if (!file) return;
+  const [chosen, setChosen] = useState<ChosenTable<PointColumn> | null>(null);
+  const attempt = async (work: () => Promise<void>) => {
     setFailure(null);
-    try {
-      const { sha256, name } = await api.upload(session.production.id, file, { name: file.name, use: 'move', key: newId() });
-      onChange((b) => ({ ...b, points: { sha256, name } }), `Points ${name} given to it`);
-    } catch (e) {
-      setFailure(`${e instanceof Error ? e.message : String(e)} Nothing was changed.`);
-    }
+    await work().catch((e: Error) => setFailure(`${e.message} Nothing was changed.`));
+  };
+  const send = async (blob: Blob, called: string) => {
+    const { sha256, name } = await api.upload(session.production.id, blob, { name: called, use: 'move', key: newId() });
+    setChosen(null);
+    onChange((b) => ({ ...b, points: { sha256, name } }), `Points ${name} given to it`);
+  };
+  const addPoints = async () => {
+    const file = await pickFile('.csv,.tsv,.txt,.xlsx,.ply,text/csv');
+    if (!file) return;
+    await attempt(async () => {
+      if (/\.ply$/i.test(file.name)) return send(file, file.name);
+      const text = await readTableText(file);
+      const table = lookAtTable(text, file.name, POINT_TABLE);
+      if (isAsRead(table, POINT_TABLE)) await send(file, file.name);
+      else setChosen({ name: file.name, text, table, columns: table.columns });
+    });
   };
   return (
     <Section title="How it is read">
@@ -285,9 +299,26 @@ function HowItIsRead({ given, outcome, may, onRead, onChange }: Reads) {
             />
           ) : null}
           <View style={{ alignItems: 'flex-start', marginLeft: -SPACE.l, marginTop: SPACE.s }}>
-            <Action kind="quiet" icon="upload-file" title={given.body.points ? 'Other points' : 'Give its points (CSV or PLY)'} onPress={() => void addPoints()} testID="give-points" />
+            <Action kind="quiet" icon="upload-file" title={given.body.points ? 'Other points' : 'Give its points (a table, or PLY)'} onPress={() => void addPoints()} testID="give-points" />
           </View>
-          {failure ? <Words role="alert" color={p.against}>{`▲ ${failure}`}</Words> : null}
+          {failure && !chosen ? <Words role="alert" color={p.against}>{`▲ ${failure}`}</Words> : null}
+          {chosen ? (
+            <ColumnsSheet
+              chosen={chosen}
+              kind={POINT_TABLE}
+              intro="is laid out otherwise than id,x,y,z. Say what its columns hold; its names are those of the tracks."
+              failure={failure}
+              onColumns={(columns) => setChosen({ ...chosen, columns })}
+              onClose={() => setChosen(null)}
+              take={{
+                title: 'Take these points',
+                testID: 'take-points',
+                ready: true,
+                busy: false,
+                onPress: () => void attempt(() => send(new Blob([mappedCsv(chosen.text, chosen.name, chosen.table, chosen.columns, POINT_TABLE)], { type: 'text/csv' }), csvName(chosen.name))),
+              }}
+            />
+          ) : null}
         </>
       ) : null}
     </Section>

@@ -153,4 +153,18 @@ describe('a table of another program', () => {
     await settle(20);
     expect(made(s)).toEqual([]);
   });
+
+  test('its points too come from any table, under the names that are said', async () => {
+    const s = server(outcome());
+    picked.file = table('Locator;X;Y;Z\nK1;0,5;0;-3\nK2;1;0;-3\n', 'points.txt');
+    await open(<ElsewhereScreen elsewhereId={MOVE} />, s);
+    await settle(20);
+    fireEvent.press(screen.getByTestId('give-points'));
+    await settle(30);
+    expect(screen.getByTestId('table-row-0')).toHaveTextContent('id K1 · x 0,5 · y 0 · z -3');
+    fireEvent.press(screen.getByTestId('take-points'));
+    await settle(40);
+    expect(now(s).points).toMatchObject({ name: 'points.csv' });
+    expect(screen.queryByTestId('take-points')).toBeNull();
+  });
 });
