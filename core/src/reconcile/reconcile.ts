@@ -5,6 +5,7 @@ import { computeOptics } from '../optics';
 import type { SolveSetup } from '../solve/setup';
 import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
+import type { Squeezed } from '../solve/squeezed';
 import { focalCauses, lengthCauses, squeezeCauses, type KnownCause } from './causes';
 import type { Warning } from '../warnings';
 
@@ -72,7 +73,7 @@ const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
 export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
-  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'found'>> & {
+  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'found'>> & {
     /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
     angles?: NonNullable<SolveResult['anchoring']['angles']>;
     /** what it is called in words; missing: a solve */
@@ -150,6 +151,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
   const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');
   const verdict = order.find((v) => (seen.length > 0 ? seen : items).some((i) => i.verdict === v)) ?? 'not observable';
+  if (solve.squeezed) return takenAsOtherSqueeze([...items, ...untracked], solve.squeezed, setup.squeeze ?? 1);
   if (solve.bending) return takenAsStraight([...items, ...untracked], solve.bending);
   if (solve.zoomed) return takenAsOneLength([...items, ...untracked], solve.zoomed);
   items.sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict) || gap(b) - gap(a));
@@ -183,6 +185,19 @@ function takenAsStraight(items: readonly ReconcileItem[], bending: Bending): Rec
     likelihood: BENDS_LIKELIHOOD,
   };
   return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Shoot a lens grid, or mark straight edges, and solve again.`, 'The lens bends and was taken as straight');
+}
+
+/** Another squeeze than was recorded bends path and points; which lens it was its squeeze says. */
+function takenAsOtherSqueeze(items: readonly ReconcileItem[], { value, sigma }: Squeezed, recorded: number): ReconcileReport {
+  const [ranked] = rankCauses(squeezeCauses(recorded), recorded, MARKED_SQUEEZE_SIGMA * recorded, value, sigma, () => '');
+  const cause: Cause = {
+    cause: recorded === 1 ? 'forgotten-squeeze' : 'other-squeeze',
+    title: ranked?.title ?? `The lens squeezes ${value.toFixed(2)} times; ${recorded} was written down`,
+    evidence: `with a squeeze of ${value.toFixed(2)} ± ${sigma.toFixed(2)} the errors become even`,
+    likelihood: BENDS_LIKELIHOOD,
+    ...(ranked?.correction ? { correction: ranked.correction } : {}),
+  };
+  return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Put the squeeze right, and solve again.`, 'The lens squeezes otherwise than was written down');
 }
 
 /** A zoom that nobody noted was spread over path and points. */

@@ -2,6 +2,7 @@ import type { Distortion } from '../lens';
 import type { Quat, Vec3 } from '../math';
 import type { CountingQuestion } from '../track/counting';
 import type { Bending } from './bending';
+import type { Squeezed } from './squeezed';
 import type { AnchorResidual, PlaceCovariance, Undecided } from '../anchor';
 import type { Warning } from '../warnings';
 
@@ -121,6 +122,8 @@ export interface SolveResult {
   bending?: Bending | null;
   /** longest over shortest focal length, where one was solved for and the tracks show that it changed; null or missing: they do not */
   zoomed?: number | null;
+  /** another squeeze than was recorded, where the tracks show it; null or missing: they do not */
+  squeezed?: Squeezed | null;
   /** the tracks seem to count otherwise than they were read; missing in results from before it was asked */
   question?: CountingQuestion | null;
   warnings: Warning[];

@@ -15,6 +15,7 @@ import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_T
 import { focalOfTurn, startTurn } from './turn';
 import { chooseKnots, growthOfPicture, recordedProfile, mayZoom, splineBasis, zoomSeen } from './zoom';
 import { once, SOLVE, type Warning } from '../warnings';
+import { settledSqueeze, squeezedSeen, toldSqueezed } from './squeezed';
 import { trimLimitPx } from './trim';
 
 export interface SolveOptions {
@@ -67,7 +68,7 @@ export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, opt
   return { ...warned, question: { what: 'mirrored', words: mirrored, choices: [{ ...asRecorded(picture), yUp: true }] } };
 }
 
-function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: SolveLens, options: SolveOptions): SolveResult & { mirrored?: string | null } {
+function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: SolveLens, options: SolveOptions & { settled?: boolean }): SolveResult & { mirrored?: string | null } {
   const progress = options.onProgress ?? (() => undefined);
   const random = seededRandom(options.seed ?? 1);
   const warnings: Warning[] = [];
@@ -175,16 +176,24 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   progress({ stage: 'uncertainty', done: 0, total: 1 });
   const solved = assembleFree(r, lens, setup, { warnings: once(warnings), trimmed, iterations, focalMode });
   if (zooms) return { ...solved, ...outsideNoted(solved, setup) };
-  const doubtful = solved.status !== 'failed' && !solved.bending && mayZoom(sparse, solved.driftFactor ?? 1);
-  const zoomed = doubtful ? zoomSeen(solved, solveCounted(tracks, { ...setup, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, lens, { seed: options.seed })) : null;
+  const settled = options.settled ? solved : settledSqueeze(solved, setup, (other) => solveCounted(tracks, other, readSolveSetup(other), { ...options, settled: true }));
+  if (settled !== solved) return settled;
+  const squeezed = squeezedSeen(r, solved, lens, setup, (other) => solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed }));
+  if (squeezed) return toldSqueezed(solved, squeezed, setup.squeeze ?? 1);
+  const doubtful = solved.status !== 'failed' && mayZoom(sparse, solved.driftFactor ?? 1);
+  const asZoom = doubtful ? solveCounted(tracks, { ...setup, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, lens, { seed: options.seed }) : null;
+  // a zoom that is taken as one length bends the picture too: what leaves less of the error is what it was
+  const asBend = solved.bending ? (solved.noisePx ?? 0) * Math.sqrt(solved.bending.remaining) : Infinity;
+  const zoomed = asZoom && (asZoom.noisePx ?? Infinity) < asBend ? zoomSeen(solved, asZoom) : null;
   if (zoomed === null) return solved;
   const reason = `the focal length changes during the take, by about ${(100 * (zoomed - 1)).toFixed(0)} %, and was taken as one: path and points are bent by it`;
   return {
     ...solved,
     zoomed,
+    bending: null,
     status: 'partial',
     reason: solved.reason ? `${solved.reason}; ${reason}` : reason,
-    warnings: [SOLVE.LENS_ZOOMS(reason), ...solved.warnings],
+    warnings: [SOLVE.LENS_ZOOMS(reason), ...solved.warnings.filter((w) => w.code !== 'LENS_BENDS')],
   };
 }
 

@@ -17,6 +17,7 @@ export const SOLVE = tableOf({
   OUTSIDE_LENS: (places: number) => `${places} places lie where the held distortion has no inverse and were left out.`,
   DISTORTION_HELD_OVER_ZOOM: (mm: number) => `The distortion at ${mm.toFixed(1)} mm was held over the whole zoom; a lens bends otherwise at its other end.`,
   LENS_ZOOMS: (reason: string) => `The lens zooms: ${reason}. Note where the zoom begins and ends, and solve it as a zoom.`,
+  LENS_SQUEEZES: (reason: string) => `Another squeeze: ${reason}. Put the squeeze of the lens right, and solve again.`,
   STOPPED_EARLY: (rounds: number) => `The adjustment was stopped after ${rounds} rounds while it still moved: the standard deviations are too small. More tracks that last longer would settle it.`,
   LITTLE_PARALLAX: (tracks: number) => `${tracks} tracks were seen under too little parallax to have a depth and were left out.`,
   DISTORTION_FOLLOWS_FOCAL: () => 'The distortion fits better when its coefficients are read with the solved focal length than with the recorded one; it was read so.',
