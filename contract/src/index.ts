@@ -27,5 +27,6 @@ export * from './marks';
 export * from './plate-causes';
 export * from './handover-parts';
 export * from './handover-in';
+export * from './kit-around';
 export * from './lens-table';
 export * from './net-table';

@@ -18,6 +18,10 @@ import {
 } from '@mesure/core';
 import type { AdapterBody, BodyBody, EdgesBody, LensBody, MeasuredLength, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 
+/** What moved in a take: the camera (which may only turn), the camera that is known to have only turned, or an object before a still camera. */
+export const MOTIONS = ['free', 'pan', 'object'] as const;
+export type Motion = (typeof MOTIONS)[number];
+
 /** Looks a record up by kind and id. */
 export type Lookup = <K extends keyof import('./records').RecordBodies>(kind: K, id: string) => StoredRecord<K> | undefined;
 
@@ -193,6 +197,8 @@ export function recordedSetup(input: {
   /** principal point and squeeze with the rest: from where a plate or the barrel has them */
   findCentre?: boolean;
   findSqueeze?: boolean;
+  /** default: the camera moves or turns, as its tracks tell */
+  motion?: Motion;
 }): SolveSetup {
   const { mounted, take, setup } = input;
   const base = opticsOf(mounted, take.focalMm);
@@ -218,7 +224,7 @@ export function recordedSetup(input: {
       : { mode: input.findDistortion ? 'free' : 'none' },
     ...(input.findCentre && !(zoomMm !== null && Math.abs(zoomMm / take.focalMm - 1) > BREATHES) ? { principalPoint: centreKnown(ofPlate ?? null) } : {}),
     ...(input.findSqueeze ? { squeezeFit: { mode: 'free' as const } } : {}),
-    motion: 'free',
+    motion: input.motion ?? 'free',
     anchors: {
       level: setup.levelMarks,
       ...(setup.originMark ? { origin: setup.originMark } : {}),

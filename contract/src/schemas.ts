@@ -1,6 +1,7 @@
 import type Joi from 'joi';
 import { ANALYSIS_KINDS, type FieldProblem } from './wire';
 import { checks } from './kinds/checks';
+import { MOTIONS } from './recorded-setup';
 import { KINDS, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
 import { ROLES } from './roles';
 
@@ -81,6 +82,7 @@ export const analysisSchema = J.object({
     findDistortion: J.boolean(),
     findCentre: J.boolean(),
     findSqueeze: J.boolean(),
+    motion: J.string().valid(...MOTIONS),
     trim: J.boolean(),
     mapFormat: J.string().valid('exr', 'tiff'),
   }).default({}),

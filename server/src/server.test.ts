@@ -435,6 +435,18 @@ describe('analyses and handover', () => {
     expect(listed.stale ?? null).toBeNull();
     await start('solve', id.take, { findEverything: true }).then((r) => expect(r.status).toBe(422));
   });
+  test('what moved is said: an object before a still camera is solved as one, and stays one until somebody says otherwise', async () => {
+    const asked = await finished((await start('solve', id.take, { focalMode: 'held', motion: 'object' })).body.id);
+    expect(asked.outcome.setup).toMatchObject({ motion: 'object', focal: { mode: 'held' } });
+    const { motion, object, frames } = asked.outcome.solve;
+    expect([motion, object.length]).toEqual(['object', frames.length]);
+    // the camera's height puts the object into the set, and nothing checks it
+    expect(asked.outcome.reconcile.items.some((i: { quantity: string }) => i.quantity === 'cameraHeight')).toBe(false);
+    const listed = (await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { id: string }) => a.id === asked.id);
+    expect(listed.stale ?? null).toBeNull();
+    await start('solve', id.take, { motion: 'sideways' }).then((r) => expect(r.status).toBe(422));
+    await finished((await start('solve', id.take, { focalMode: 'free' })).body.id);
+  });
   test('an answer of an older record says so: for what a solve reads, and not for a note', async () => {
     const staleOf = async (subject: string) =>
       (await wrangler.agent.get(at('/analyses'))).body.analyses.find((a: { subjectId: string; kind: string }) => a.subjectId === subject && a.kind !== 'lens-files')?.stale;

@@ -1,4 +1,5 @@
 import type {
+  Motion,
   Analysis,
   AnalysisKind,
   CrewMember,
@@ -99,6 +100,7 @@ export interface AnalysisOptions {
   findDistortion?: boolean;
   findCentre?: boolean;
   findSqueeze?: boolean;
+  motion?: Motion;
   trim?: boolean;
   mapFormat?: 'exr' | 'tiff';
 }

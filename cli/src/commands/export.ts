@@ -42,6 +42,7 @@ export const exportCommand: Command = {
     const text = readText(positionals[0]);
     const solve = readSolveJson(text, positionals[0]);
     if (solve.frames.length === 0) throw new UsageError(`${positionals[0]}: the solve holds no frames`);
+    if (file.only && file.only !== solve.motion) throw new UsageError(`${positionals[0]} is no solve of an object before a still camera, and ${to} is its way`);
     if (!filesOfSolve(solve).includes(file))
       throw new UsageError(
         `${positionals[0]} has no scale: nothing that was measured tells its unit, and ${to} knows metres only. Give the solve a length, a height or surveyed places, or take gltf, usda or csv.`,

@@ -1,6 +1,6 @@
 import { anchorSolve, type AnchorInput, type AnchorResult, type SolveCovariance } from '../anchor';
 import { applySimilarity, distance, matToQuat, median, mulMat3, mulMatVec, quatToMat, transpose3, type Mat3, type Vec3 } from '../math';
-import { reconcile, type ReconcileReport } from '../reconcile';
+import { reconcile, type KitAround, type ReconcileReport } from '../reconcile';
 import type { SolveResult, SolveSetup } from '../solve';
 import { ELSEWHERE, once, type Warning } from '../warnings';
 import { doubtReading, type ReadingDoubt } from './doubts';
@@ -34,7 +34,7 @@ const FLIP: Mat3 = [1, 0, 0, 0, -1, 0, 0, 0, -1];
  *         its places are said to be those of the set. Its own uncertainty is not in its file: `ASSUMED` stands for it, and is said.
  * @throws CoreError for a file that holds no camera, or is not made of numbers
  */
-export function tieMove(move: ForeignMove, reading: ForeignReading, setup: SolveSetup): TiedMove {
+export function tieMove(move: ForeignMove, reading: ForeignReading, setup: SolveSetup, around?: KitAround): TiedMove {
   const read = readMove(move, reading, setup);
   const warnings: Warning[] = [ELSEWHERE.SIGMAS_ASSUMED(100 * ASSUMED.focalShare, 1000 * ASSUMED.depthShare)];
   const depthM = depthOf(read);
@@ -50,7 +50,7 @@ export function tieMove(move: ForeignMove, reading: ForeignReading, setup: Solve
     warnings.push(ELSEWHERE.METRE_OFF(100 * (1 / scale.factor - 1), 100 * scale.sigma));
   const solve = resultOf(read, input, anchored, setup, depthM, reading, warnings);
   const hasFocal = solve.focalMm !== null;
-  const report = hasFocal ? reconcile(setup, forReconcile(solve, anchored, reading, setup)) : null;
+  const report = hasFocal ? reconcile(setup, forReconcile(solve, anchored, reading, setup), around) : null;
   return { solve, report, scale, doubts };
 }
 

@@ -8,8 +8,18 @@ export interface KnownCause {
   spread: number;
   /** how common it is against the others */
   prior: number;
-  /** what would put the record right, where one entry does */
-  correction?: { field: 'adapterFactor' | 'squeeze'; value: number };
+  /** what would put the record right, where one entry does; of a mode its id and name */
+  correction?: { field: 'adapterFactor' | 'squeeze'; value: number } | { field: 'mode'; value: string; name: string };
+}
+
+/** What else there is of the kit: what may have been on the camera instead of what was written down. */
+export interface KitAround {
+  /** other recording modes of the body */
+  modes: { id: string; name: string; widthPx: number; heightPx: number; sensorWidthMm: number }[];
+  /** other lenses of one focal length */
+  lenses: { name: string; mm: number }[];
+  /** factors of its adapters */
+  adapters: number[];
 }
 
 export interface FocalContext {
@@ -18,6 +28,11 @@ export interface FocalContext {
   sensorWidthMm: number;
   /** as it is written on the lens, before the adapter */
   markedMm: number;
+  image: { width: number; height: number };
+  /** the tracks were asked for another squeeze, and showed none */
+  squeezeHolds?: boolean;
+  /** missing: nobody knows the kit */
+  around?: KitAround;
 }
 
 /** Reducers and extenders in common use; the factor is engraved to two digits. */
@@ -53,31 +68,75 @@ export function swappedDigits(text: string): string[] {
   return [...found];
 }
 
+/** Where the kit is known, what is in it goes before what there is in the world. */
+const IN_KIT = { lens: 0.4, mode: 0.8, adapter: 1 };
+const NOT_IN_KIT = 0.15;
+
+/** Lenses, modes and adapters of the kit itself. */
+function kitCauses({ markedMm, sensorWidthMm, image, adapterFactor, around }: FocalContext): KnownCause[] {
+  if (!around) return [];
+  const lenses = around.lenses
+    .filter((l) => Math.abs(l.mm / markedMm - 1) > OTHER_LENS)
+    .map((l): KnownCause => ({ cause: 'other-lens', title: `${l.name} was on the camera, not the ${markedMm} mm`, ratio: l.mm / markedMm, spread: 0.008, prior: IN_KIT.lens }));
+  // a clip of another size would have been seen; one of the same shape may have been scaled
+  const modes = around.modes
+    .filter((m) => Math.abs((m.widthPx * image.height) / (m.heightPx * image.width) - 1) < 0.01 && Math.abs(m.sensorWidthMm / sensorWidthMm - 1) > 0.01)
+    .map((m): KnownCause => ({
+      cause: sensorWidthMm > m.sensorWidthMm ? 'windowed-mode' : 'larger-mode',
+      title: `It was shot in ${m.name}, not in the mode that was written down`,
+      ratio: sensorWidthMm / m.sensorWidthMm,
+      spread: 0.003,
+      prior: m.widthPx === image.width ? IN_KIT.mode : IN_KIT.mode / 2,
+      correction: { field: 'mode', value: m.id, name: m.name },
+    }));
+  const adapters = around.adapters
+    .filter((factor) => adapterFactor === 1 && Math.abs(factor - 1) > 0.01)
+    .map((factor): KnownCause => ({
+      cause: factor < 1 ? 'forgotten-reducer' : 'forgotten-extender',
+      title: `The ×${factor} ${factor < 1 ? 'focal reducer' : 'extender'} was mounted and not written down`,
+      ratio: factor,
+      spread: 0.008,
+      prior: IN_KIT.adapter,
+      correction: { field: 'adapterFactor', value: factor },
+    }));
+  return [...lenses, ...modes, ...adapters];
+}
+
 export function focalCauses(c: FocalContext): KnownCause[] {
-  const list: KnownCause[] = [];
+  const list: KnownCause[] = kitCauses(c);
+  const known = { lens: (c.around?.lenses.length ?? 0) > 0, mode: (c.around?.modes.length ?? 0) > 0, adapter: (c.around?.adapters.length ?? 0) > 0 };
+  const fromWorld = (what: keyof typeof known, prior: number): number => (known[what] ? NOT_IN_KIT * prior : prior);
+  /** what the kit has is not told twice */
+  const inKit = (cause: string, ratio: number): boolean => list.some((k) => k.cause === cause && Math.abs(k.ratio / ratio - 1) < 0.012);
   for (const mm of PRIMES_MM)
-    if (Math.abs(mm / c.markedMm - 1) > OTHER_LENS)
-      list.push({ cause: 'other-lens', title: `The ${mm} mm of the set was on the camera, not the ${c.markedMm} mm`, ratio: mm / c.markedMm, spread: 0.008, prior: 0.05 });
+    if (Math.abs(mm / c.markedMm - 1) > OTHER_LENS && !inKit('other-lens', mm / c.markedMm))
+      list.push({
+        cause: 'other-lens',
+        title: `${known.lens ? 'A lens' : 'The lens'} of ${mm} mm was on the camera, not the ${c.markedMm} mm`,
+        ratio: mm / c.markedMm,
+        spread: 0.008,
+        prior: fromWorld('lens', 0.05),
+      });
   for (const text of swappedDigits(String(c.markedMm)))
     list.push({ cause: 'swapped-digits', title: `Two digits of the focal length changed places: ${text} mm, not ${c.markedMm} mm`, ratio: Number(text) / c.markedMm, spread: 0.005, prior: 0.02 });
   if (c.adapterFactor === 1) {
-    REDUCERS.forEach((factor) =>
+    REDUCERS.filter((factor) => !inKit('forgotten-reducer', factor)).forEach((factor) =>
       list.push({
         cause: 'forgotten-reducer',
         title: `A ×${factor} focal reducer was mounted and not written down`,
         ratio: factor,
         spread: 0.008,
-        prior: factor === 0.71 ? 1 : 0.4,
+        prior: fromWorld('adapter', factor === 0.71 ? 1 : 0.4),
         correction: { field: 'adapterFactor', value: factor },
       }),
     );
-    EXTENDERS.forEach((factor) =>
+    EXTENDERS.filter((factor) => !inKit('forgotten-extender', factor)).forEach((factor) =>
       list.push({
         cause: 'forgotten-extender',
         title: `A ×${factor} extender was mounted and not written down`,
         ratio: factor,
         spread: 0.015,
-        prior: 0.5,
+        prior: fromWorld('adapter', 0.5),
         correction: { field: 'adapterFactor', value: factor },
       }),
     );
@@ -104,8 +163,10 @@ export function focalCauses(c: FocalContext): KnownCause[] {
       list.push({ cause: 'full-frame-assumed', title: `Full frame was written down for a sensor about ${mm} mm wide`, ratio: c.sensorWidthMm / mm, spread: 0.02, prior: 0.6 }),
     );
   }
-  WINDOWS.forEach(([ratio, example]) => list.push({ cause: 'windowed-mode', title: `The mode sees a smaller part of the sensor (${example})`, ratio, spread: 0.01, prior: 0.4 }));
-  if (c.squeeze === 1) {
+  WINDOWS.filter(([ratio]) => !inKit('windowed-mode', ratio)).forEach(([ratio, example]) =>
+    list.push({ cause: 'windowed-mode', title: `The mode sees a smaller part of the sensor (${example})`, ratio, spread: 0.01, prior: fromWorld('mode', 0.4) }),
+  );
+  if (c.squeeze === 1 && !c.squeezeHolds) {
     SQUEEZES.forEach((s) =>
       list.push({
         cause: 'forgotten-squeeze',
@@ -181,4 +242,34 @@ export function lengthCauses(recordedM: number, quantity: 'cameraHeight' | 'leng
     prior: 0.25,
   }));
   return [...LENGTH_CAUSES, ...swapped, ...places, ...frames];
+}
+
+/** What an angle would be if a mistake was made with it, degrees. */
+export interface AngleCause {
+  cause: string;
+  title: string;
+  deg: number;
+  spreadDeg: number;
+  prior: number;
+}
+
+/** As near as an inclinometer is read. */
+const ANGLE_SPREAD_DEG = 0.15;
+
+/**
+ * Mistakes with one tilt or roll as it was recorded.
+ * @param otherDeg the other of the two, where it was recorded: they change places
+ */
+export function angleCauses(recordedDeg: number, of: 'tilt' | 'roll', otherDeg: number | null): AngleCause[] {
+  const text = Math.abs(recordedDeg).toFixed(1);
+  const sign = Math.sign(recordedDeg) || 1;
+  const by = (cause: string, title: string, deg: number, prior: number): AngleCause => ({ cause, title, deg, spreadDeg: ANGLE_SPREAD_DEG, prior });
+  return [
+    by('sign-turned', `The ${of} was entered with the other sign`, -recordedDeg, 1),
+    ...(otherDeg === null ? [] : [by('tilt-for-roll', 'Tilt and roll changed places', otherDeg, 0.4), by('tilt-for-roll', 'Tilt and roll changed places, with the other sign', -otherDeg, 0.15)]),
+    by('other-face', `The ${of} was read on another face of the instrument: it counts from upright`, sign * (90 - Math.abs(recordedDeg)), 0.3),
+    by('decimal-point', 'The decimal point slipped by one place', recordedDeg / 10, 0.3),
+    by('decimal-point', 'The decimal point slipped by one place', recordedDeg * 10, 0.15),
+    ...swappedDigits(text).map((t) => by('swapped-digits', `Two digits changed places: ${t}° was read, ${text}° written`, sign * Number(t), 0.15)),
+  ];
 }

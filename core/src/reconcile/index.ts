@@ -1,1 +1,2 @@
 export { reconcile, type ReconcileReport, type ReconcileItem, type Verdict, type Cause, type SolvedForReconcile } from './reconcile';
+export type { KitAround } from './causes';

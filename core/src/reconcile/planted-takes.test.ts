@@ -1,5 +1,5 @@
 import { draws, normals, simulateShot, uniform, type ShotScene } from '@mesure/synthetic';
-import { reconcile, type ReconcileReport } from '.';
+import { reconcile, type KitAround, type ReconcileReport } from '.';
 import { solveTracks, type SolveSetup, type TrackPoint } from '../solve';
 import { swappedDigits } from './causes';
 
@@ -28,10 +28,6 @@ const MARKS: { id: string; at: P3 }[] = [
 const TIES: [string, string][] = [['F1', 'F2'], ['F3', 'W1'], ['W1', 'W2'], ['F4', 'P1']]; // prettier-ignore
 const placeOf = (id: string): P3 => MARKS.find((m) => m.id === id)!.at;
 
-interface Record {
-  setup: SolveSetup;
-  tracks: TrackPoint[];
-}
 /** A take, right in everything but for what `plant` changes. */
 interface Drawn {
   /** focal length that is marked on the lens */
@@ -41,11 +37,23 @@ interface Drawn {
   tracks?: (t: TrackPoint[]) => TrackPoint[];
 }
 
+/** The rest of the kit, as a production has it. */
+const KIT: KitAround = {
+  modes: [
+    { id: 'm', name: '2K cropped', widthPx: W, heightPx: H, sensorWidthMm: 18.2 },
+    { id: 'q', name: '4:3 open gate', widthPx: 2048, heightPx: 1536, sensorWidthMm: 24 },
+  ],
+  lenses: [18, 21, 25, 27, 32, 40, 50].map((v) => ({ name: `Orrinel ${v}`, mm: v })),
+  adapters: [0.71, 0.64],
+};
+const DEG = Math.PI / 180;
+
 function draw(seed: number): Drawn & { u: U; n: () => number } {
   const [u, n] = [uniform(seed), normals(seed + 7919)];
   const markedMm = pick(u, [21, 25, 27, 32]);
   const [h, rise] = [1.2 + 0.5 * u(), pick(u, [-0.35, -0.27, 0.25, 0.32])];
   const sweep = pick(u, [-1, 1]) * (0.8 + 0.5 * u());
+  const roll = pick(u, [-1, 1]) * (2 + 3 * u()) * DEG;
   const scene: ShotScene = {
     widthPx: W,
     heightPx: H,
@@ -57,8 +65,11 @@ function draw(seed: number): Drawn & { u: U; n: () => number } {
     seed,
     points: [...MARKS, ...Array.from({ length: 45 }, (_, i) => ({ id: `m${i}`, at: [-3 + 6 * u(), 2.4 * u(), -2.4 - 3 * u()] as P3 }))],
     path: (t) => [sweep * (2 * t - 1), h + rise * t, 1.6 - 0.5 * t],
-    aim: (t) => [0.3 * sweep * t, 0.9, -3.6],
+    aim: (t) => [0.3 * sweep * t, 0.6, -3.6],
+    rollRad: () => roll,
   };
+  const [from, to] = [scene.path(0), scene.aim(0)];
+  const tilt = Math.atan2(to[1] - from[1], Math.hypot(to[0] - from[0], to[2] - from[2]));
   const read = (m: number, sigma: number) => mm(m + sigma * n());
   const record: SolveSetup = {
     image: { width: W, height: H },
@@ -74,6 +85,10 @@ function draw(seed: number): Drawn & { u: U; n: () => number } {
       cameraHeights: [
         { frame: 1, m: read(scene.path(0)[1], 0.0025), sigmaM: 0.0025 },
         { frame: 'last', m: read(scene.path(1)[1], 0.0025), sigmaM: 0.0025 },
+      ],
+      cameraAngles: [
+        { frame: 1, of: 'tilt', rad: tilt + 0.1 * DEG * n(), sigmaRad: 0.1 * DEG },
+        { frame: 1, of: 'roll', rad: roll + 0.1 * DEG * n(), sigmaRad: 0.1 * DEG },
       ],
     },
   };
@@ -96,19 +111,27 @@ const tie = (d: Drawn, wrong: (m: number) => number | null): boolean => {
   t.m = mm(m);
   return true;
 };
+const turnAngle = (d: Drawn, of: 'tilt' | 'roll', wrong: (rad: number) => number, cause: string): Planted | null => {
+  const a = d.record.anchors!.cameraAngles!.find((q) => q.of === of)!;
+  const rad = wrong(a.rad);
+  if (Math.abs(rad - a.rad) < 1.5 * DEG) return null;
+  a.rad = rad;
+  return { quantity: of, cause };
+};
 const FOCAL = 'focalLength';
 
 const MISTAKES: { [name: string]: Plant } = {
-  'reducer forgotten': (d) => (longer(d, pick(d.u, [0.71, 0.71, 0.64, 0.8])), { quantity: FOCAL, cause: 'forgotten-reducer' }),
+  'reducer forgotten': (d) => (longer(d, pick(d.u, KIT.adapters)), { quantity: FOCAL, cause: 'forgotten-reducer' }),
   'extender forgotten': (d) => (longer(d, 1.4), { quantity: FOCAL, cause: 'forgotten-extender' }),
   'adapter written down and not mounted': (d) => ((d.record.adapterFactor = 0.71), { quantity: FOCAL, cause: 'adapter-not-mounted' }),
   'another lens of the set': (d) => {
-    const other = d.markedMm === 32 ? 40 : d.markedMm === 21 ? 18 : 40;
-    if (Math.abs(Math.log(other / d.markedMm / 1.4)) < 0.06 || Math.abs(Math.log(d.markedMm / other / 1.4)) < 0.06) return null;
+    const other = pick(d.u, [18, 25, 32, 40].filter((v) => Math.abs(v / d.markedMm - 1) > 0.1 && v / d.markedMm < 1.7)); // prettier-ignore
+    // a reducer, an extender or the crop would do the same: nobody could tell
+    if ([0.71, 0.64, 0.8, 1.4, 24 / 18.2].some((r) => Math.abs(other / d.markedMm / r - 1) < 0.035)) return null;
     longer(d, other / d.markedMm);
     return { quantity: FOCAL, cause: 'other-lens' };
   },
-  'a windowed mode': (d) => (longer(d, 6144 / 4096), { quantity: FOCAL, cause: 'windowed-mode' }),
+  'another mode of the body': (d) => (longer(d, 24 / 18.2), { quantity: FOCAL, cause: 'windowed-mode' }),
   'full frame for a smaller sensor': (d) => {
     d.record.sensor = { widthMm: 36, heightMm: 36 * (H / W) };
     const narrow = pick(d.u, [24.9, 22.3]);
@@ -128,6 +151,15 @@ const MISTAKES: { [name: string]: Plant } = {
   },
   'a height from the dolly head': (d) => (heightWrong(d, first(d) - 0.18 - 0.03 * (d.u() - 0.5)), { quantity: 'cameraHeight', cause: 'height-at-other-place' }),
   'a height of the last frame': (d) => (heightWrong(d, d.scene.path(1)[1]), { quantity: 'cameraHeight', cause: 'height-of-other-frame' }),
+  'a tilt with the other sign': (d) => turnAngle(d, 'tilt', (rad) => -rad, 'sign-turned'),
+  'tilt and roll that changed places': (d) => {
+    const [t, r] = d.record.anchors!.cameraAngles!;
+    if (Math.abs(Math.abs(t.rad) - Math.abs(r.rad)) < 1.5 * DEG) return null;
+    [t.rad, r.rad] = [r.rad, t.rad];
+    return { quantity: 'tilt', cause: 'tilt-for-roll' };
+  },
+  'tracks with y upwards': (d) => ((d.tracks = (t) => t.map((q) => ({ ...q, y: H - q.y }))), { quantity: 'tracks', cause: 'asked: mirrored' }),
+  'tracks of a proxy of half the size': (d) => ((d.tracks = (t) => t.map((q) => ({ ...q, x: q.x / 2, y: q.y / 2 }))), { quantity: 'tracks', cause: 'asked: smaller' }),
   'a lens that bends taken as straight': (d) => ((d.scene = { ...d.scene, k: [-0.16, 0.02, 0] }), { quantity: FOCAL, cause: 'distortion-not-used' }),
   'a zoom that nobody noted': (d) => {
     const mm0 = d.scene.focalMm as number;
@@ -138,16 +170,23 @@ const MISTAKES: { [name: string]: Plant } = {
 
 function judged(d: Drawn): ReconcileReport | string {
   const { tracks } = simulateShot(d.scene);
-  const solve = solveTracks(d.tracks ? d.tracks(tracks) : tracks, d.record, {});
-  return solve.status === 'failed' ? (solve.reason ?? 'failed') : reconcile(d.record, solve);
+  const solve = solveTracks(d.tracks ? d.tracks(tracks) : tracks, d.record, { mustAsk: true });
+  if (solve.question) return `asked: ${solve.question.what}`;
+  return solve.status === 'failed' ? (solve.reason ?? 'failed') : reconcile(d.record, solve, KIT);
 }
 
-const firstCause = (r: ReconcileReport, quantity: string) => r.items.find((i) => i.quantity === quantity && i.causes.length > 0)?.causes[0];
+const causeOf = (r: ReconcileReport | string, { quantity }: Planted): string | undefined =>
+  typeof r === 'string' ? r : r.items.find((i) => i.quantity === quantity && i.verdict !== 'agrees' && i.causes.length > 0)?.causes[0].cause;
+/** Several facts may be the wrong one, and that is said. */
+const saidUndecided = (r: ReconcileReport | string): boolean => typeof r !== 'string' && r.undecided !== undefined;
+const words = (r: ReconcileReport | string): string =>
+  typeof r === 'string' ? r : `${r.sentence} | ${r.items.map((q) => `${q.quantity} ${q.verdict} ${q.causes[0] ? `${q.causes[0].cause} ${q.causes[0].likelihood.toFixed(2)}` : ''}`).join('; ')}`;
 
-describe('planted mistakes', () => {
-  const told: string[] = [];
+const counted = { all: 0, right: 0, undecided: 0, sure: 0, sureAndRight: 0 };
+
+describe('planted mistakes, through the solver', () => {
   test.each(Object.entries(MISTAKES))('%s', (name, plant) => {
-    let right = 0;
+    const missed: string[] = [];
     let all = 0;
     for (let i = 0; all < draws(20, 1); i += 1) {
       const d = draw(1000 * Object.keys(MISTAKES).indexOf(name) + i);
@@ -155,11 +194,67 @@ describe('planted mistakes', () => {
       if (!planted) continue;
       all += 1;
       const r = judged(d);
-      const cause = typeof r === 'string' ? undefined : firstCause(r, planted.quantity);
-      if (cause?.cause === planted.cause) right += 1;
-      else told.push(`${name} ${i}: ${typeof r === 'string' ? r : `${r.sentence} | ${r.items.map((q) => `${q.quantity} ${q.verdict} ${q.causes[0]?.cause ?? ''}`).join('; ')}`}`);
+      const right = causeOf(r, planted) === planted.cause;
+      if (!right && saidUndecided(r)) counted.undecided += 1;
+      else {
+        counted.all += 1;
+        if (right) counted.right += 1;
+        else missed.push(`${name} ${i}: ${words(r)}`);
+        const likely = typeof r === 'string' ? 1 : (r.items.find((q) => q.quantity === planted.quantity && q.causes.length > 0)?.causes[0].likelihood ?? 0);
+        if (likely >= 0.8) {
+          counted.sure += 1;
+          if (right) counted.sureAndRight += 1;
+        }
+      }
     }
-    console.log(name, right, all, told.splice(0).join('\n'));
-    expect(right).toBeGreaterThan(0);
+    if (missed.length) console.log(missed.join('\n'));
+    expect(missed.length).toBeLessThan(0.2 * all);
   });
+
+  test('of all of them the right cause is named first in 95 of 100, and of the causes given 80 % and more at least eight in ten are right', () => {
+    console.log(counted);
+    expect(counted.all).toBeGreaterThanOrEqual(0.9 * (counted.all + counted.undecided));
+    expect(counted.right / counted.all).toBeGreaterThanOrEqual(0.95);
+    expect(counted.sureAndRight / counted.sure).toBeGreaterThan(0.8);
+  });
+});
+
+test('two mistakes at once: both are named, each at its own quantity', () => {
+  const PAIRS: [string, string][] = [
+    ['reducer forgotten', 'a height of the last frame'],
+    ['another mode of the body', 'feet for metres'],
+    ['adapter written down and not mounted', 'digits changed places'],
+    ['reducer forgotten', 'a tilt with the other sign'],
+    ['extender forgotten', 'inches for centimetres'],
+    ['feet for metres', 'a tilt with the other sign'],
+  ];
+  let [all, right, undecided] = [0, 0, 0];
+  const missed: string[] = [];
+  PAIRS.forEach(([a, b], k) => {
+    let done = 0;
+    for (let i = 0; done < draws(10, 1); i += 1) {
+      const d = draw(50_000 + 100 * k + i);
+      const planted = [MISTAKES[a](d), MISTAKES[b](d)];
+      if (!planted[0] || !planted[1]) continue;
+      done += 1;
+      const r = judged(d);
+      all += 1;
+      if (planted.every((p) => causeOf(r, p!) === p!.cause)) right += 1;
+      else if (saidUndecided(r)) undecided += 1;
+      else missed.push(`${a} + ${b} ${i}: ${words(r)}`);
+    }
+  });
+  console.log(all, right, undecided, missed.join('\n'));
+  expect(right / (all - undecided)).toBeGreaterThanOrEqual(0.95);
+});
+
+test('a take without a mistake is contradicted in under two of a hundred', () => {
+  const all = draws(100, 4);
+  const against: string[] = [];
+  for (let i = 0; i < all; i += 1) {
+    const r = judged(draw(90_000 + i));
+    if (typeof r === 'string' || r.verdict === 'contradicts') against.push(`${i}: ${words(r)}`);
+  }
+  if (against.length) console.log(against.join('\n'));
+  expect(against.length).toBeLessThan(0.02 * all + 0.01);
 });

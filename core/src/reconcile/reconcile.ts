@@ -6,7 +6,7 @@ import type { SolveSetup } from '../solve/setup';
 import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
 import type { Squeezed } from '../solve/squeezed';
-import { focalCauses, lengthCauses, squeezeCauses, type KnownCause } from './causes';
+import { angleCauses, focalCauses, lengthCauses, squeezeCauses, type KitAround, type KnownCause } from './causes';
 import type { Warning } from '../warnings';
 
 export type Verdict = 'agrees' | 'drifts' | 'contradicts' | 'not observable';
@@ -84,14 +84,15 @@ export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigma
  * Recorded against solved, with verdict and likely causes.
  * Lengths and heights took part in anchoring; each is judged against the value that everything else gives (data snooping), never
  * against the one it helped to make.
+ * @param around what else there is of the kit, of which something may have been on the camera instead
  * @throws CoreError INVALID_OPTION when the result holds no solve
  */
-export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): ReconcileReport {
+export function reconcile(setup: SolveSetup, solve: SolvedForReconcile, around?: KitAround): ReconcileReport {
   if (solve.status === 'failed' || solve.focalMm === null || solve.frames.length === 0) {
     throw new CoreError('INVALID_OPTION', `The solve failed${solve.reason ? ` (${solve.reason})` : ''}: there is nothing to compare`, 'status');
   }
   const ofLens = lensItems(setup, solve);
-  const items: ReconcileItem[] = [...focalItems(setup, solve), ...ofLens.filter((i) => i.verdict !== 'not observable')];
+  const items: ReconcileItem[] = [...focalItems(setup, solve, around), ...ofLens.filter((i) => i.verdict !== 'not observable')];
   const turned = solve.motion === 'pan';
   // the camera stood still: its height and angles put the object into the set, and nothing checks them
   const ofObject = solve.motion === 'object';
@@ -146,7 +147,11 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile): Reconci
     // a thing that was not tracked cannot be judged, and that is said once, by the solve
     if (to) items.push(lengthItem('distance', about, d.m, d.sigmaM ?? USUAL_SIGMA.distanceM, residualOf('distance', index, about), plain, solve.anchoring?.undecided, turned));
   });
-  (ofObject ? [] : (setup.anchors?.cameraAngles ?? [])).forEach((a, index) => items.push(angleItem(a, (solve.angles ?? solve.anchoring?.angles)?.[index] ?? null)));
+  const angles = ofObject ? [] : (setup.anchors?.cameraAngles ?? []);
+  angles.forEach((a, index) => {
+    const other = angles.find((b) => b.frame === a.frame && b.of !== a.of);
+    items.push(angleItem(a, (solve.angles ?? solve.anchoring?.angles)?.[index] ?? null, other ? other.rad * DEG : null));
+  });
   // what a turn cannot tell is nobody's to look at, and stands last
   const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');
@@ -232,8 +237,8 @@ function headline(items: readonly ReconcileItem[], verdict: Verdict, undecided: 
 }
 
 /** The focal length; of a zoom where it began and where it ended, as noted. */
-function focalItems(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem[] {
-  if (solve.focalMode !== 'zoom') return [focalItem(setup, solve)];
+function focalItems(setup: SolveSetup, solve: SolvedForReconcile, around?: KitAround): ReconcileItem[] {
+  if (solve.focalMode !== 'zoom') return [focalItem(setup, solve, around)];
   const { profile = [], mm, endMm } = setup.focal;
   const ends = [solve.frames[0], solve.frames[solve.frames.length - 1]];
   const noted =
@@ -250,7 +255,7 @@ function focalItems(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem
     if (!f) return [];
     const at = { ...solve, focalMode: 'free' as const, focalMm: f.focalMm, sigmaFocalMm: f.sigmaFocalMm ?? null };
     const { endMm: _end, profile: _profile, ...focal } = setup.focal;
-    return [{ ...focalItem({ ...setup, focal: { ...focal, mode: 'free', mm: n.mm } }, at), about: `focal length, frame ${n.frame}` }];
+    return [{ ...focalItem({ ...setup, focal: { ...focal, mode: 'free', mm: n.mm } }, at, around), about: `focal length, frame ${n.frame}` }];
   });
   if (items.length > 0) return items;
   const unseen = focalItem(setup, { ...solve, focalMode: 'held' });
@@ -325,7 +330,7 @@ function without(value: number, sigma: number, known: number, knownSigma: number
   return information <= 0 ? null : { value: (value / sigma ** 2 - known / knownSigma ** 2) / information, sigma: Math.sqrt(1 / information) };
 }
 
-function focalItem(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem {
+function focalItem(setup: SolveSetup, solve: SolvedForReconcile, around?: KitAround): ReconcileItem {
   const recorded = computeOptics(setup).effectiveFocalMm;
   const adapter = setup.adapterFactor ?? 1;
   const mode = solve.focalMode ?? setup.focal.mode ?? 'held';
@@ -352,7 +357,15 @@ function focalItem(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem 
   }
   const causes = () =>
     rankCauses(
-      focalCauses({ adapterFactor: adapter, squeeze: setup.squeeze ?? 1, sensorWidthMm: setup.sensor.widthMm, markedMm: setup.focal.mm }),
+      focalCauses({
+        adapterFactor: adapter,
+        squeeze: setup.squeeze ?? 1,
+        sensorWidthMm: setup.sensor.widthMm,
+        markedMm: setup.focal.mm,
+        image: setup.image,
+        squeezeHolds: solve.squeezed === null,
+        around,
+      }),
       recorded,
       recordedSigma,
       solved!,
@@ -396,8 +409,20 @@ function lengthItem(
 }
 
 const DEG = 180 / Math.PI;
-function angleItem(a: { frame: number | 'last'; of: 'tilt' | 'roll'; rad: number; sigmaRad?: number }, solved: { rad: number; sigmaRad: number } | null): ReconcileItem {
+/** Density of "something else" over a degree: an angle that nobody can explain lies anywhere within some tens of degrees. */
+const ELSE_DENSITY_DEG = 0.02;
+
+function angleItem(a: { frame: number | 'last'; of: 'tilt' | 'roll'; rad: number; sigmaRad?: number }, solved: { rad: number; sigmaRad: number } | null, otherDeg: number | null): ReconcileItem {
   const recordedSigma = (a.sigmaRad ?? USUAL_SIGMA.angleRad) * DEG;
+  const causes = (): Cause[] => {
+    const [deg, sigma] = [solved!.rad * DEG, Math.hypot(solved!.sigmaRad * DEG, recordedSigma)];
+    const known = angleCauses(a.rad * DEG, a.of, otherDeg);
+    const weights = known.map((k) => {
+      const s = Math.hypot(sigma, k.spreadDeg);
+      return (k.prior * Math.exp(-0.5 * ((deg - k.deg) / s) ** 2)) / (s * Math.sqrt(2 * Math.PI));
+    });
+    return believed(known, weights, ELSE_DENSITY_DEG, (k) => `${(a.rad * DEG).toFixed(1)}° would be ${k.deg.toFixed(1)}°; solved ${deg.toFixed(1)} ± ${(solved!.sigmaRad * DEG).toFixed(1)}°`);
+  };
   return item(
     a.of,
     frameWords(a.frame),
@@ -406,7 +431,7 @@ function angleItem(a: { frame: number | 'last'; of: 'tilt' | 'roll'; rad: number
     recordedSigma,
     solved && solved.rad * DEG,
     solved && solved.sigmaRad * DEG,
-    () => [],
+    causes,
     'Nothing in this solve tells what is level, so it cannot be checked. Three level marks would do.',
   );
 }
@@ -448,10 +473,19 @@ function rankCauses(known: readonly KnownCause[], recorded: number, recordedSigm
     const s = Math.hypot(own, k.spread);
     return (k.prior * Math.exp(-0.5 * ((ratio - k.ratio) / s) ** 2)) / (s * Math.sqrt(2 * Math.PI));
   };
-  const weights = known.map(density);
-  const total = weights.reduce((a, b) => a + b, 0) + ELSE_DENSITY;
+  return believed(known, known.map(density), ELSE_DENSITY, evidence);
+}
+
+/** Shares of belief among causes by their weights and "something else", those worth telling, the likeliest first. */
+function believed<K extends { cause: string; title: string; correction?: KnownCause['correction'] }>(
+  known: readonly K[],
+  weights: readonly number[],
+  elseDensity: number,
+  evidence: (k: K) => string,
+): Cause[] {
+  const total = weights.reduce((a, b) => a + b, 0) + elseDensity;
   return known
     .map((k, i) => ({ cause: k.cause, title: k.title, evidence: evidence(k), likelihood: weights[i] / total, ...(k.correction ? { correction: k.correction } : {}) }))
     .filter((c) => c.likelihood > 0.05)
-    .sort((a, b) => b.likelihood - a.likelihood);
+    .sort((x, y) => y.likelihood - x.likelihood);
 }

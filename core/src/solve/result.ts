@@ -122,7 +122,7 @@ export interface SolveResult {
   bending?: Bending | null;
   /** longest over shortest focal length, where one was solved for and the tracks show that it changed; null or missing: they do not */
   zoomed?: number | null;
-  /** another squeeze than was recorded, where the tracks show it; null or missing: they do not */
+  /** another squeeze than was recorded, where the tracks show it; null: they do not; missing: nobody asked them */
   squeezed?: Squeezed | null;
   /** the tracks seem to count otherwise than they were read; missing in results from before it was asked */
   question?: CountingQuestion | null;

@@ -185,7 +185,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   // a zoom that is taken as one length bends the picture too: what leaves less of the error is what it was
   const asBend = solved.bending ? (solved.noisePx ?? 0) * Math.sqrt(solved.bending.remaining) : Infinity;
   const zoomed = asZoom && (asZoom.noisePx ?? Infinity) < asBend ? zoomSeen(solved, asZoom) : null;
-  if (zoomed === null) return solved;
+  if (zoomed === null) return { ...solved, squeezed: null };
   const reason = `the focal length changes during the take, by about ${(100 * (zoomed - 1)).toFixed(0)} %, and was taken as one: path and points are bent by it`;
   return {
     ...solved,

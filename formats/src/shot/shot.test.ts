@@ -274,10 +274,30 @@ test('points carry their covariance, and a sigma for each axis', async () => {
   expect(ply.trim().split('\n').pop()).toBe('1.4 2.3 -3.4 0.002 0.003 0.008');
 });
 
+test('an object before a still camera: the camera’s files say whose frame they are in, and its own way leaves beside them', async () => {
+  const way = [0, 1].map((i) => ({ frame: 1001 + i, position: [0.1 * i, 0.5, -3], rotation: [0, Math.sin(0.1 * i), 0, Math.cos(0.1 * i)] }));
+  const { shot } = make('none', { motion: 'object', object: way } as never);
+  expect(filesOfSolve(shot.solve).map((f) => fileName(f, shot.solve))).toEqual([
+    'camera.object.glb',
+    'camera.object.usda',
+    'tracking.object.jsonl',
+    'camera.object.csv',
+    'points.object.csv',
+    'points.object.ply',
+    'object.csv',
+  ]);
+  const rows = Papa.parse<Record<string, string>>((await written('object-csv', { ...shot, space: { unit: 'cm', up: 'Z' } })) as string, { header: true, skipEmptyLines: true }).data;
+  expect(rows.map((r) => [r.frame, r.x, r.y, r.z, r.unit, r.up])).toEqual([
+    ['1001', '0', '300', '50', 'cm', 'Z'],
+    ['1002', '10', '300', '50', 'cm', 'Z'],
+  ]);
+  expect(filesOfSolve(make('none').shot.solve).map((f) => f.file)).not.toContain('object.csv');
+});
+
 test('what is not in metres or not whole says so in its name and inside, and does not leave where metres are meant', async () => {
   const { shot } = make('none', { status: 'partial', anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] } });
   const files = filesOfSolve(shot.solve);
-  expect(files.map((f) => f.format)).toEqual(SHOT_FILES.map((f) => f.format).filter((f) => f !== 'tracking-json'));
+  expect(files.map((f) => f.format)).toEqual(SHOT_FILES.map((f) => f.format).filter((f) => f !== 'tracking-json' && f !== 'object-csv'));
   expect(files.map((f) => fileName(f, shot.solve))).toEqual([
     'camera.partial.unscaled.glb',
     'camera.partial.unscaled.usda',

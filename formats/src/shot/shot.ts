@@ -51,6 +51,8 @@ export interface ShotFile {
   needsMetres?: boolean;
   /** no such file without a frame rate: the format counts in seconds */
   needsFps?: boolean;
+  /** it is written of such a solve only */
+  only?: 'object';
   /** the standard leaves unit and axes not open: which it has */
   ownSpace?: string;
   write(shot: Shot): Promise<Uint8Array | string> | Uint8Array | string;
@@ -75,9 +77,9 @@ export function renumbered<S extends Pick<Shot, 'solve' | 'addFrames'>>(shot: S)
   return { ...shot, solve: { ...solve, frames, ...(solve.object ? { object: solve.object.map((o) => ({ ...o, frame: o.frame + addFrames })) } : {}) } };
 }
 
-/** What a solve's files say in their name: `camera.partial.unscaled.glb`. */
-export function fileName({ file }: Pick<ShotFile, 'file'>, solve: SolveResult): string {
-  const marks = `${solve.status === 'partial' ? '.partial' : ''}${unitOf(solve) === 'm' ? '' : '.unscaled'}`;
+/** What a solve's files say in their name: `camera.partial.unscaled.glb`; `camera.object.glb` moves in the frame of the object. */
+export function fileName({ file, only }: Pick<ShotFile, 'file' | 'only'>, solve: SolveResult): string {
+  const marks = `${solve.motion === 'object' && !only ? '.object' : ''}${solve.status === 'partial' ? '.partial' : ''}${unitOf(solve) === 'm' ? '' : '.unscaled'}`;
   return file.replace(/(\.[^.]+)$/, `${marks}$1`);
 }
 

@@ -58,6 +58,14 @@ export function writePathCsv(shot: Pick<Shot, 'solve' | 'space'>): string {
   return csvText([['frame', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw', 'focal_mm', ...(own ? [] : ['unit', 'up'])], ...rows]);
 }
 
+/** An object's way before the still camera, in the set: unit quaternion object to world. The points of the solve are in the object's frame. */
+export function writeObjectCsv(shot: Pick<Shot, 'solve' | 'space'>): string {
+  const into = placing(shot);
+  const { unit, up } = { unit: placesUnit(shot), up: (shot.space ?? OWN_SPACE).up };
+  const rows = (shot.solve.object ?? []).map((o) => [o.frame, ...into.place(o.position), ...into.rotation(o.rotation), unit, up]);
+  return csvText([['frame', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw', 'unit', 'up'], ...rows]);
+}
+
 /** Points of conventions.md with their covariances, which depth makes far longer than wide. */
 export function writePointsCsv(shot: Pick<Shot, 'solve' | 'space'>): string {
   const into = placing(shot);
@@ -92,3 +100,11 @@ export function writePointsPly(shot: Pick<Shot, 'solve' | 'name' | 'space'>): st
 export const cameraCsvFile: ShotFile = { format: 'csv', file: 'camera.csv', what: 'camera move, full precision, with its lens in every row', readWith: 'CSV', write: writeCameraCsv };
 export const pointsCsvFile: ShotFile = { format: 'points', file: 'points.csv', what: 'points with standard deviations and covariances', readWith: 'CSV', write: writePointsCsv };
 export const pointsPlyFile: ShotFile = { format: 'ply', file: 'points.ply', what: 'points with standard deviations', readWith: 'PLY', write: writePointsPly };
+export const objectCsvFile: ShotFile = {
+  format: 'object-csv',
+  file: 'object.csv',
+  what: 'way of the object before the still camera, frame by frame',
+  readWith: 'CSV',
+  only: 'object',
+  write: writeObjectCsv,
+};

@@ -1,6 +1,6 @@
 import type { ClipFacts, ElsewhereOutcome, FootageMark, FootageMask, GivenLens, GridOutcome, LensFilesOutcome, SolveOutcome, SyncOutcome, TracksOutcome } from '@mesure/contract';
 import type { FramesFile } from '@mesure/formats/picture';
-import type { ChartKind, ForeignReading, TurnOrder, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3 } from '@mesure/core';
+import type { ChartKind, ForeignReading, KitAround, TurnOrder, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3 } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
 export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput | TracksInput | ElsewhereInput;
@@ -14,6 +14,8 @@ export interface SolveInput {
   counting?: TrackCounting;
   /** the set's tape net, whose places become anchors */
   net: NetSnapshot | null;
+  /** the rest of the kit, for the causes of what contradicts; missing in inputs from before it was looked at. Nothing is old because of it */
+  around?: KitAround;
 }
 
 /** A tape net as it is kept with its job: JSON has no maps. */
@@ -27,7 +29,7 @@ export interface SyncInput {
 }
 
 /** A camera move of another program, how it is read, and what it is laid against. */
-export interface ElsewhereInput extends Pick<SolveInput, 'setup' | 'net'> {
+export interface ElsewhereInput extends Pick<SolveInput, 'setup' | 'net' | 'around'> {
   kind: 'elsewhere';
   file: { sha256: string; name: string };
   points: { sha256: string; name: string } | null;

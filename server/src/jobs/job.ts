@@ -1,4 +1,4 @@
-import { mountPackage, type AnalysisKind, type MountedPackage, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { mountPackage, type AnalysisKind, type Motion, type MountedPackage, type RecordKind, type StoredRecord } from '@mesure/contract';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import type { ComputeInput } from './compute-types';
@@ -9,6 +9,7 @@ export interface AnalysisChoice {
   findDistortion?: boolean;
   findCentre?: boolean;
   findSqueeze?: boolean;
+  motion?: Motion;
   trim?: boolean;
   mapFormat?: 'exr' | 'tiff';
 }

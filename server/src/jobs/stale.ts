@@ -28,11 +28,17 @@ export async function staleOf(db: Database, productionId: string, rows: readonly
     if (!input) continue;
     const now = await buildInput(db, productionId, row.kind, row.subjectId, choiceOf(input), records).catch(() => null);
     // of what cannot be computed any more the answer is old too
-    if (now && isDeepStrictEqual(JSON.parse(JSON.stringify(now)), input)) continue;
+    if (now && isDeepStrictEqual(withoutAround(JSON.parse(JSON.stringify(now))), withoutAround(input))) continue;
     if (measured && last.updatedAt <= began) found.set(row.id, { when: measured.createdAt.toISOString(), who: '', what: 'a grid plate that was measured again' });
     else found.set(row.id, { when: last.updatedAt, who: last.updatedBy, what: `${KINDS[last.kind].noun} ${(KINDS[last.kind].tell as (b: unknown) => string)(last.body)}` });
   }
   return found;
+}
+
+/** Another lens in the kit makes no solve old. */
+function withoutAround(input: ComputeInput): object {
+  const { around: _around, ...rest } = input as Partial<Extract<ComputeInput, { kind: 'solve' }>>;
+  return rest;
 }
 
 const choiceOf = (input: ComputeInput) =>
@@ -43,6 +49,7 @@ const choiceOf = (input: ComputeInput) =>
         findDistortion: input.setup.distortion?.mode === 'free',
         findCentre: input.setup.principalPoint !== undefined,
         findSqueeze: input.setup.squeezeFit !== undefined,
+        motion: input.setup.motion ?? ('free' as const),
       }
     : {};
 

@@ -340,6 +340,39 @@ describe('a take', () => {
     expect(screen.queryByRole('radio', { name: /guided/ })).toBeNull();
   });
 
+  test('what moved is said; an object’s way is drawn before the camera, and the next solve is of it again', async () => {
+    const server = withSolve(solved(outcome('agrees')));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByRole('radio', { name: /an object/ }));
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(server.started.at(-1)).toMatchObject({ kind: 'solve', options: { motion: 'object' } });
+    screen.unmount();
+    const made = outcome('agrees');
+    const object = made.solve.frames.map((f, i) => ({ frame: f.frame, position: [0.3 * i, 0.5, -3], rotation: [0, 0, 0, 1] }));
+    const driven = { ...made, setup: { ...made.setup, motion: 'object' }, solve: { ...made.solve, motion: 'object', object } } as unknown as SolveOutcome;
+    const later = withSolve(solved(driven));
+    await open(<CheckScreen takeId={ID.take} />, later);
+    expect(seen('Way of the object, and its points')).toBe(true);
+    const travel = 0.3 * (object.length - 1);
+    expect(screen.getByLabelText(new RegExp(`From above: the object travels ${travel.toFixed(2)} m past`))).toBeTruthy();
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(later.started.at(-1)).toMatchObject({ options: { motion: 'object' } });
+  });
+
+  test('what else the kit has may have been on: a mode is put right with one tap', async () => {
+    const made = outcome('contradicts');
+    const cause = { cause: 'windowed-mode', title: 'It was shot in 4K cropped', evidence: '32 × 1.32', likelihood: 0.9, correction: { field: 'mode', value: ID.windowed, name: '4K cropped' } };
+    const wrong = { ...made, reconcile: { ...made.reconcile!, items: [{ ...made.reconcile!.items[0], causes: [cause] }] } } as unknown as SolveOutcome;
+    const server = withSolve(solved(wrong));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    fireEvent.press(screen.getByText('Set A-cam to 4K cropped and solve again'));
+    await settle(40);
+    expect(server.records.get(ID.pack)!.body).toMatchObject({ modeId: ID.windowed });
+    expect(server.started.at(-1)).toMatchObject({ kind: 'solve' });
+  });
+
   test('the principal point is found with the next solve where that is asked for; what was found stands there, and is found again', async () => {
     const server = withSolve(solved(outcome('agrees')));
     await open(<CheckScreen takeId={ID.take} />, server);

@@ -26,7 +26,20 @@ function boxOf(solve: SolveResult, pick: Pick, over: SolveComparison['path']): B
 }
 
 /** `over`: the path of another solve of the take, dashed, in this one's world. */
-export function PathDrawing({ solve, from, marks, over = [] }: { solve: SolveResult; from: 'above' | 'side'; marks: readonly string[]; over?: SolveComparison['path'] }) {
+export function PathDrawing({
+  solve,
+  from,
+  marks,
+  over = [],
+  mover = 'camera',
+}: {
+  solve: SolveResult;
+  from: 'above' | 'side';
+  marks: readonly string[];
+  over?: SolveComparison['path'];
+  /** what the path is of */
+  mover?: 'camera' | 'object';
+}) {
   const p = usePalette();
   const pick = from === 'above' ? ABOVE : SIDE;
   const box = boxOf(solve, pick, over);
@@ -37,8 +50,8 @@ export function PathDrawing({ solve, from, marks, over = [] }: { solve: SolveRes
   const travel = solve.frames.slice(1).reduce((s, f, i) => s + Math.hypot(...f.position.map((v, k) => v - solve.frames[i].position[k])), 0);
   const say =
     from === 'above'
-      ? `From above: the camera travels ${fixed(travel, 2)} ${unit} past ${solve.points.length} points.`
-      : `From the side: camera height ${fixed(first.position[1], 3)} ${unit} at frame ${first.frame}, ${fixed(last.position[1], 3)} ${unit} at frame ${last.frame}.`;
+      ? `From above: the ${mover} travels ${fixed(travel, 2)} ${unit} past ${solve.points.length} points.`
+      : `From the side: ${mover === 'camera' ? 'camera height' : 'height of the object'} ${fixed(first.position[1], 3)} ${unit} at frame ${first.frame}, ${fixed(last.position[1], 3)} ${unit} at frame ${last.frame}.`;
   const bar = box.width > 4 ? 1 : 0.5;
   const line = (places: SolveComparison['path']) =>
     places

@@ -1,5 +1,5 @@
 import { useRouter, type Href } from 'expo-router';
-import { mountPackage, type SolveOutcome, type StoredRecord } from '@mesure/contract';
+import { mountPackage, type Motion, type SolveOutcome, type StoredRecord } from '@mesure/contract';
 import { warningOf, warningsBut, type Cause, type PictureSize, type ReconcileItem, type SolveComparison, type Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
@@ -24,6 +24,7 @@ import { EarlierSolves } from './earlier-solves';
 import { FrameErrorChart } from './frame-error-chart';
 import { ElsewhereSection } from './elsewhere/elsewhere-section';
 import { LineUpSection } from './line-up/line-up-section';
+import { CAMERA_POINT, objectSeen } from './object-seen';
 import { PathDrawing } from './path-drawings';
 import { alsoFound, lensFoundWords, LensTicks, type AlsoFound } from './lens-found';
 import { TrimTick } from './trim-tick';
@@ -56,6 +57,8 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const [mode, setMode] = useState<FocalMode>('free');
   const [trimming, setTrimming] = useState<boolean | null>(null);
   const [asked, setAsked] = useState<AlsoFound | null>(null);
+  const [moved, setMoved] = useState<Motion | null>(null);
+  const planned = useAll('plan').find((q) => q.body.setupId === take.body.setupId)?.body.move?.kind;
   useEffect(() => {
     void loadWhole(take.id);
   }, [take.id, analysis?.id, analysis?.status, loadWhole]);
@@ -75,6 +78,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const trimmedBefore = outcome?.solve.trimmed.some((t) => t.reason === 'trim') ?? false;
   const trim = trimming ?? trimmedBefore;
   const also = asked ?? alsoFound(outcome?.solve);
+  const motion: Motion = moved ?? outcome?.setup.motion ?? (planned === 'object' ? 'object' : 'free');
   // once it was found it is found again, unless a plate says it better by then
   async function solve(findDistortion = outcome?.solve.distortion.mode === 'free') {
     // the server solves what it has: what waits here goes first
@@ -85,9 +89,11 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       ...(also.centre && !zoomed ? { findCentre: true } : {}),
       ...(also.squeeze ? { findSqueeze: true } : {}),
       ...(trim ? { trim } : {}),
+      ...(motion === 'free' ? {} : { motion }),
     });
     setTrimming(null);
     setAsked(null);
+    setMoved(null);
   }
   return (
     <Page
@@ -184,6 +190,16 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
               onChange={setMode}
             />
           )}
+          <Choice<Motion>
+            label="What moved"
+            value={motion}
+            options={[
+              { value: 'free', title: 'the camera', detail: 'whether it only turned its tracks tell' },
+              { value: 'pan', title: 'the camera, turning only', detail: 'on the spot' },
+              { value: 'object', title: 'an object', detail: 'before a still camera' },
+            ]}
+            onChange={setMoved}
+          />
           <LensTicks take={take} zooms={zoomed !== null} value={also} onChange={setAsked} />
           {outcome ? <TrimTick solve={outcome.solve} on={trim} onChange={setTrimming} /> : null}
         </Section>
@@ -225,6 +241,8 @@ function Outcome({
   const moving = solve.trimmed.filter((t) => t.frame === null);
   // the bend has a place of its own, with the way to its plates
   const others = solve.bending ? warningsBut(solve.warnings, 'LENS_BENDS') : solve.warnings;
+  const seen = solve.motion === 'object' ? objectSeen(solve) : null;
+  const path = { solve: seen ?? solve, marks: [...(set?.body.marks ?? []), ...(seen ? [CAMERA_POINT] : [])], mover: seen ? ('object' as const) : ('camera' as const) };
   const said = (
     <>
       {solve.bending ? <Bends take={take} onFindLens={onFindLens} words={warningOf(solve.warnings, 'LENS_BENDS')?.words ?? 'The lens bends, and this solve took it as straight.'} /> : null}
@@ -271,17 +289,17 @@ function Outcome({
           testID="solve-facts"
         >{`${lensFoundWords(solve)}${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
       </Section>
-      <Section title={solve.motion === 'pan' ? 'Turn and directions' : 'Path and points'}>
+      <Section title={solve.motion === 'pan' ? 'Turn and directions' : seen ? 'Way of the object, and its points' : 'Path and points'}>
         <Words look="small" dim>{`Anchored by ${solve.anchoring.datum.join('; ')}${solve.anchoring.scale === null ? '' : `; scale ± ${fixed(solve.anchoring.sigmaScalePct, 2)} %`}.`}</Words>
         {solve.motion === 'pan' ? (
           <TurnDrawing solve={solve} marks={set?.body.marks ?? []} />
         ) : (
           <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.l }}>
             <View style={{ flexGrow: 1, flexBasis: 320 }}>
-              <PathDrawing solve={solve} from="above" marks={set?.body.marks ?? []} over={over} />
+              <PathDrawing solve={path.solve} from="above" marks={path.marks} over={over} mover={path.mover} />
             </View>
             <View style={{ flexGrow: 1, flexBasis: 320 }}>
-              <PathDrawing solve={solve} from="side" marks={set?.body.marks ?? []} over={over} />
+              <PathDrawing solve={path.solve} from="side" marks={path.marks} over={over} mover={path.mover} />
             </View>
           </View>
         )}
@@ -379,7 +397,8 @@ function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'>; item
   async function correct(c: NonNullable<Cause['correction']>) {
     setBusy(true);
     try {
-      if (c.field === 'squeeze') await write('lens', pack!.body.lensId, (now) => ({ ...now, squeeze: c.value }), 'Squeeze corrected');
+      if (c.field === 'mode') await write('package', pack!.id, (now) => ({ ...now, modeId: c.value }), `${pack!.body.camera}-cam: ${c.name}`);
+      else if (c.field === 'squeeze') await write('lens', pack!.body.lensId, (now) => ({ ...now, squeeze: c.value }), 'Squeeze corrected');
       else {
         let adapterId: string | null = null;
         if (c.value !== 1) {
@@ -433,6 +452,7 @@ function wayTo(item: ReconcileItem, take: StoredRecord<'take'>, cause: Cause): {
 }
 
 function correctionTitle(c: NonNullable<Cause['correction']>, camera: string): string {
+  if (c.field === 'mode') return `Set ${camera}-cam to ${c.name} and solve again`;
   if (c.field === 'squeeze') return `Set the squeeze to ${c.value} and solve again`;
   return c.value === 1 ? `Take the adapter off ${camera}-cam and solve again` : `Mount ×${c.value} on ${camera}-cam and solve again`;
 }

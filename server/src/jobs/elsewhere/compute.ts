@@ -11,7 +11,7 @@ export const computeElsewhere: Computation<ElsewhereInput> = async ({ input, giv
   const reading = input.reading ?? usualReading(move);
   const setup = surveyedAnchors(input.setup, surveyOf(input.net), new Set(move.points.map((p) => p.id)));
   report(0.3, 'tying it to the set');
-  const { solve, report: reconcile, scale, doubts } = tieMove(move, reading, setup);
+  const { solve, report: reconcile, scale, doubts } = tieMove(move, reading, setup, input.around);
   const numbers = move.frames.map((f) => f.frame);
   return {
     ok: true,

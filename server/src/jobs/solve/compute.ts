@@ -26,5 +26,5 @@ export const computeSolve: Computation<SolveInput> = ({ input, given }, report) 
       report(from + ((to - from) * done) / Math.max(1, total), stage === 'frames placed' ? `frames placed ${done} of ${total}` : stage);
     },
   });
-  return { ok: true, outcome: { kind: 'solve', solve, setup, reconcile: solve.status === 'failed' ? null : reconcile(setup, solve) } };
+  return { ok: true, outcome: { kind: 'solve', solve, setup, reconcile: solve.status === 'failed' ? null : reconcile(setup, solve, input.around) } };
 };

@@ -1,4 +1,4 @@
-import { netInputOf, recordedSetup, type TakeBody } from '@mesure/contract';
+import { kitAround, netInputOf, recordedSetup, type TakeBody } from '@mesure/contract';
 import { ApiProblem } from '../../http/problem';
 import type { SolveInput } from '../compute-types';
 import type { AnalysisChoice, InputContext } from '../job';
@@ -8,8 +8,8 @@ import { lensEvidence } from './lens-evidence';
 export async function recordedOf(
   { db, productionId, find, all, mounted }: InputContext,
   take: TakeBody,
-  choice: Pick<AnalysisChoice, 'focalMode' | 'findDistortion' | 'findCentre' | 'findSqueeze'>,
-): Promise<Pick<SolveInput, 'setup' | 'net'>> {
+  choice: Pick<AnalysisChoice, 'focalMode' | 'findDistortion' | 'findCentre' | 'findSqueeze' | 'motion'>,
+): Promise<Pick<SolveInput, 'setup' | 'net' | 'around'>> {
   const setup = find('setup', take.setupId)?.body;
   if (!setup) throw new ApiProblem('NOT_READY', 'The setup of this take is hidden. Bring it back, or move the take to another one.');
   const m = mounted(take.packageId);
@@ -24,6 +24,7 @@ export async function recordedOf(
   // without a height the net does not know the floor, and its places say no more than its ties
   const net = set && facts.some((f) => f.what === 'height' || f.what === 'point') ? netInputOf(set, ties, facts) : null;
   return {
+    around: kitAround(m, { lenses: all('lens'), adapters: all('adapter') }),
     net: net && { ...net, near: [...(net.near ?? [])] },
     setup: recordedSetup({
       mounted: m,
@@ -35,6 +36,7 @@ export async function recordedOf(
       findDistortion: choice.findDistortion ?? false,
       findCentre: choice.findCentre ?? false,
       findSqueeze: choice.findSqueeze ?? false,
+      motion: choice.motion ?? 'free',
     }),
   };
 }
