@@ -27,6 +27,7 @@ export function Drawing({
   maxHeight = 420,
   aim,
   grab,
+  onTurn,
 }: {
   box: Box;
   aspect?: number;
@@ -35,6 +36,8 @@ export function Drawing({
   aim?: Aim;
   /** things in it that can be dragged */
   grab?: Grab;
+  /** it is turned by dragging it while it is shown whole: by how many pixels since the last time */
+  onTurn?: (dx: number, dy: number) => void;
   children: (strokeFor: (px: number) => number) => PropsWithChildren['children'];
 }) {
   const p = usePalette();
@@ -43,15 +46,25 @@ export function Drawing({
   const height = Math.min(maxHeight, width / (aspect ?? box.width / box.height));
   const unitsPerPx = Math.max(box.width / width, box.height / height) / view.zoom;
   const start = useRef({ dx: 0, dy: 0 });
-  const live = useRef({ view, unitsPerPx });
-  live.current = { view, unitsPerPx };
+  const live = useRef({ view, unitsPerPx, onTurn });
+  live.current = { view, unitsPerPx, onTurn };
+  const turned = useRef({ dx: 0, dy: 0 });
   const pan = useRef(
     PanResponder.create({
-      onMoveShouldSetPanResponder: (_e, g) => live.current.view.zoom > 1 && Math.hypot(g.dx, g.dy) > 4,
+      onMoveShouldSetPanResponder: (_e, g) => (live.current.view.zoom > 1 || live.current.onTurn !== undefined) && Math.hypot(g.dx, g.dy) > 4,
       onPanResponderGrant: () => {
         start.current = { dx: live.current.view.dx, dy: live.current.view.dy };
+        turned.current = { dx: 0, dy: 0 };
       },
-      onPanResponderMove: (_e, g) => setView((v) => ({ ...v, dx: start.current.dx - g.dx * live.current.unitsPerPx, dy: start.current.dy - g.dy * live.current.unitsPerPx })),
+      onPanResponderMove: (_e, g) => {
+        const { onTurn: turn, view: v0 } = live.current;
+        if (turn && v0.zoom === 1) {
+          turn(g.dx - turned.current.dx, g.dy - turned.current.dy);
+          turned.current = { dx: g.dx, dy: g.dy };
+          return;
+        }
+        setView((v) => ({ ...v, dx: start.current.dx - g.dx * live.current.unitsPerPx, dy: start.current.dy - g.dy * live.current.unitsPerPx }));
+      },
     }),
   ).current;
   const zoomBy = (factor: number) =>
@@ -82,6 +95,8 @@ export function Drawing({
           borderRadius: 4,
           overflow: 'hidden',
           ...(aim ? ({ touchAction: 'none', cursor: 'crosshair' } as object) : grab ? ({ userSelect: 'none' } as object) : {}),
+          // a finger that goes up or down scrolls the page
+          ...(onTurn ? ({ touchAction: 'pan-y', userSelect: 'none', cursor: 'grab' } as object) : {}),
         }}
         {...(aim ? {} : pan.panHandlers)}
         {...onWheel}

@@ -361,6 +361,19 @@ describe('a take', () => {
     expect(later.started.at(-1)).toMatchObject({ options: { motion: 'object' } });
   });
 
+  test('the path is turned by a drag and by its buttons, and never upside down', async () => {
+    await open(<CheckScreen takeId={ID.take} />, withSolve(solved(outcome('agrees'))));
+    expect(screen.queryByTestId('orbit')).toBeNull();
+    fireEvent.press(screen.getByRole('radio', { name: /^turned$/ }));
+    expect(screen.getByLabelText(/^Seen 30° round and from 25° above/)).toBeTruthy();
+    fireEvent.press(screen.getByLabelText('Turn it to the left'));
+    for (let i = 0; i < 6; i += 1) fireEvent.press(screen.getByLabelText('Look from higher'));
+    expect(screen.getByLabelText(/^Seen 45° round and from 90° above/)).toBeTruthy();
+    for (let i = 0; i < 4; i += 1) fireEvent.press(screen.getByLabelText('Turn it to the right'));
+    for (let i = 0; i < 8; i += 1) fireEvent.press(screen.getByLabelText('Look from lower'));
+    expect(screen.getByLabelText(/^Seen 345° round and from 0° above/)).toBeTruthy();
+  });
+
   test('what else the kit has may have been on: a mode is put right with one tap', async () => {
     const made = outcome('contradicts');
     const cause = { cause: 'windowed-mode', title: 'It was shot in 4K cropped', evidence: '32 × 1.32', likelihood: 0.9, correction: { field: 'mode', value: ID.windowed, name: '4K cropped' } };

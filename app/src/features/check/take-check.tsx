@@ -25,6 +25,7 @@ import { FrameErrorChart } from './frame-error-chart';
 import { ElsewhereSection } from './elsewhere/elsewhere-section';
 import { LineUpSection } from './line-up/line-up-section';
 import { CAMERA_POINT, objectSeen } from './object-seen';
+import { OrbitDrawing } from './orbit-drawing';
 import { PathDrawing } from './path-drawings';
 import { alsoFound, lensFoundWords, LensTicks, type AlsoFound } from './lens-found';
 import { TrimTick } from './trim-tick';
@@ -232,6 +233,7 @@ function Outcome({
   const set = useFind()('set', useFind()('setup', take.body.setupId)?.body.setId ?? '');
   const [allTracks, setAllTracks] = useState(false);
   const [over, setOver] = useState<SolveComparison['path']>([]);
+  const [view, setView] = useState<'flat' | 'turned'>('flat');
   const wide = useIsWide();
   const { solve, reconcile } = outcome;
   // how they count is asked above; nothing was solved yet
@@ -291,8 +293,21 @@ function Outcome({
       </Section>
       <Section title={solve.motion === 'pan' ? 'Turn and directions' : seen ? 'Way of the object, and its points' : 'Path and points'}>
         <Words look="small" dim>{`Anchored by ${solve.anchoring.datum.join('; ')}${solve.anchoring.scale === null ? '' : `; scale ± ${fixed(solve.anchoring.sigmaScalePct, 2)} %`}.`}</Words>
+        {solve.motion === 'pan' ? null : (
+          <Choice<'flat' | 'turned'>
+            label="Seen"
+            value={view}
+            options={[
+              { value: 'flat', title: 'from above and from the side' },
+              { value: 'turned', title: 'turned' },
+            ]}
+            onChange={setView}
+          />
+        )}
         {solve.motion === 'pan' ? (
           <TurnDrawing solve={solve} marks={set?.body.marks ?? []} />
+        ) : view === 'turned' ? (
+          <OrbitDrawing solve={path.solve} marks={path.marks} over={over} mover={path.mover} />
         ) : (
           <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.l }}>
             <View style={{ flexGrow: 1, flexBasis: 320 }}>
