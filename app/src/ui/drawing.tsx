@@ -2,6 +2,7 @@ import { useRef, useState, type PropsWithChildren } from 'react';
 import { PanResponder, View, type LayoutChangeEvent } from 'react-native';
 import Svg, { G } from 'react-native-svg';
 import { useAim, type Aim } from './aim';
+import { useBrush, type Brush } from './brush';
 import { Handles, type Grab } from './handles';
 import { IconAction } from './controls';
 import { Words } from './text';
@@ -28,6 +29,7 @@ export function Drawing({
   aim,
   grab,
   onTurn,
+  brush,
 }: {
   box: Box;
   aspect?: number;
@@ -38,6 +40,8 @@ export function Drawing({
   grab?: Grab;
   /** it is turned by dragging it while it is shown whole: by how many pixels since the last time */
   onTurn?: (dx: number, dy: number) => void;
+  /** it is painted on */
+  brush?: Brush;
   children: (strokeFor: (px: number) => number) => PropsWithChildren['children'];
 }) {
   const p = usePalette();
@@ -82,7 +86,9 @@ export function Drawing({
   const h = height * unitsPerPx;
   const cx = box.x + box.width / 2 + view.dx;
   const cy = box.y + box.height / 2 + view.dy;
-  const { handlers, overlay } = useAim(aim, () => ({ left: cx - w / 2, top: cy - h / 2, width: w, height: h, unitsPerPx }));
+  const look = () => ({ left: cx - w / 2, top: cy - h / 2, width: w, height: h, unitsPerPx });
+  const { handlers, overlay } = useAim(aim, look);
+  const painting = useBrush(brush, look);
   const shift = (x: number, y: number) => setView((v) => ({ ...v, dx: v.dx + x * 0.3 * w, dy: v.dy + y * 0.3 * h }));
   return (
     <View style={{ marginVertical: SPACE.s }}>
@@ -94,18 +100,21 @@ export function Drawing({
           backgroundColor: p.sunk,
           borderRadius: 4,
           overflow: 'hidden',
-          ...(aim ? ({ touchAction: 'none', cursor: 'crosshair' } as object) : grab ? ({ userSelect: 'none' } as object) : {}),
+          ...(aim || brush ? ({ touchAction: 'none', cursor: 'crosshair' } as object) : grab ? ({ userSelect: 'none' } as object) : {}),
           // a finger that goes up or down scrolls the page
           ...(onTurn ? ({ touchAction: 'pan-y', userSelect: 'none', cursor: 'grab' } as object) : {}),
         }}
-        {...(aim ? {} : pan.panHandlers)}
+        {...(aim || brush ? {} : pan.panHandlers)}
         {...onWheel}
         {...handlers}
+        {...painting.handlers}
+        {...(brush ? { testID: 'brush' } : {})}
         {...(aim ? { role: 'application' as never, 'aria-label': `${describe} Arrow keys move the cross, Enter places it.`, testID: 'aim' } : {})}
       >
         <Svg width="100%" height={height} viewBox={`${cx - w / 2} ${cy - h / 2} ${w} ${h}`} role="img" aria-label={describe}>
           <G>{children((px) => px * unitsPerPx)}</G>
           {overlay}
+          {painting.overlay}
         </Svg>
         {grab ? <Handles grab={grab} left={cx - w / 2} top={cy - h / 2} unitsPerPx={unitsPerPx} width={width} height={height} /> : null}
       </View>
@@ -114,7 +123,7 @@ export function Drawing({
           {describe}
         </Words>
         {view.zoom > 1 ? <IconAction icon="zoom-out-map" label="Show the whole drawing" onPress={() => setView({ zoom: 1, dx: 0, dy: 0 })} /> : null}
-        {(aim || grab) && view.zoom > 1 ? (
+        {(aim || grab || brush) && view.zoom > 1 ? (
           <>
             <IconAction icon="arrow-back" label="Move the view left" onPress={() => shift(-1, 0)} />
             <IconAction icon="arrow-forward" label="Move the view right" onPress={() => shift(1, 0)} />

@@ -1,4 +1,4 @@
-import { draws, normals, simulateShot, uniform, type ShotScene } from '@mesure/synthetic';
+import { draws, LONG, normals, simulateShot, uniform, type ShotScene } from '@mesure/synthetic';
 import { reconcile, type KitAround, type ReconcileReport } from '.';
 import { solveTracks, type SolveSetup, type TrackPoint } from '../solve';
 import { swappedDigits } from './causes';
@@ -177,10 +177,16 @@ function judged(d: Drawn): ReconcileReport | string {
 
 const causeOf = (r: ReconcileReport | string, { quantity }: Planted): string | undefined =>
   typeof r === 'string' ? r : r.items.find((i) => i.quantity === quantity && i.verdict !== 'agrees' && i.causes.length > 0)?.causes[0].cause;
-/** Several facts may be the wrong one, or the take does not show it: and that is said. */
-const saidUndecided = (r: ReconcileReport | string, { quantity }: Planted): boolean =>
-  typeof r !== 'string' &&
-  (r.undecided !== undefined || (quantity !== FOCAL && r.items.some((i) => i.quantity === quantity && i.verdict === 'not observable') && r.items.every((i) => i.verdict !== 'contradicts')));
+/** Several facts may be the wrong one, or the take does not show this one; and that is said, and nothing right is contradicted. */
+function saidUndecided(r: ReconcileReport | string, planted: readonly Planted[]): boolean {
+  if (typeof r === 'string') return false;
+  if (r.undecided) return true;
+  const wrong = planted.map((p) => p.quantity);
+  return (
+    r.items.every((i) => i.verdict !== 'contradicts' || wrong.includes(i.quantity)) &&
+    planted.every((p) => causeOf(r, p) === p.cause || (p.quantity !== FOCAL && r.items.some((i) => i.quantity === p.quantity && i.verdict === 'not observable')))
+  );
+}
 const words = (r: ReconcileReport | string): string =>
   typeof r === 'string' ? r : `${r.sentence} | ${r.items.map((q) => `${q.quantity} ${q.verdict} ${q.causes[0] ? `${q.causes[0].cause} ${q.causes[0].likelihood.toFixed(2)}` : ''}`).join('; ')}`;
 
@@ -197,7 +203,7 @@ describe('planted mistakes, through the solver', () => {
       all += 1;
       const r = judged(d);
       const right = causeOf(r, planted) === planted.cause;
-      if (!right && saidUndecided(r, planted)) counted.undecided += 1;
+      if (!right && saidUndecided(r, [planted])) counted.undecided += 1;
       else {
         counted.all += 1;
         if (right) counted.right += 1;
@@ -209,15 +215,13 @@ describe('planted mistakes, through the solver', () => {
         }
       }
     }
-    if (missed.length) console.log(missed.join('\n'));
-    expect(missed.length).toBeLessThan(0.2 * all);
+    expect([missed.length <= 0.1 * all, missed]).toEqual([true, expect.anything()]);
   });
 
   test('of all of them the right cause is named first in 95 of 100, and of the causes given 80 % and more at least eight in ten are right', () => {
-    console.log(counted);
     expect(counted.all).toBeGreaterThanOrEqual(0.85 * (counted.all + counted.undecided));
-    expect(counted.right / counted.all).toBeGreaterThanOrEqual(0.95);
-    expect(counted.sureAndRight / counted.sure).toBeGreaterThan(0.8);
+    expect([counted, counted.right / counted.all >= 0.95, counted.sureAndRight > 0.8 * counted.sure]).toEqual([expect.anything(), true, true]);
+    if (LONG) console.info('planted takes', counted);
   });
 });
 
@@ -242,12 +246,11 @@ test('two mistakes at once: both are named, each at its own quantity', () => {
       const r = judged(d);
       all += 1;
       if (planted.every((p) => causeOf(r, p!) === p!.cause)) right += 1;
-      else if (planted.some((p) => saidUndecided(r, p!))) undecided += 1;
+      else if (saidUndecided(r, planted as Planted[])) undecided += 1;
       else missed.push(`${a} + ${b} ${i}: ${words(r)}`);
     }
   });
-  console.log(all, right, undecided, missed.join('\n'));
-  expect(right / (all - undecided)).toBeGreaterThanOrEqual(0.95);
+  expect([right / (all - undecided) >= 0.95, undecided <= 0.2 * all, missed]).toEqual([true, true, expect.anything()]);
 });
 
 test('a take without a mistake is contradicted in under two of a hundred', () => {
@@ -257,6 +260,5 @@ test('a take without a mistake is contradicted in under two of a hundred', () =>
     const r = judged(draw(90_000 + i));
     if (typeof r === 'string' || r.verdict === 'contradicts') against.push(`${i}: ${words(r)}`);
   }
-  if (against.length) console.log(against.join('\n'));
-  expect(against.length).toBeLessThan(0.02 * all + 0.01);
+  expect([against.length < 0.02 * all + 0.01, against]).toEqual([true, expect.anything()]);
 });

@@ -3,6 +3,7 @@ import { outlineAt } from '@mesure/core';
 import type { DrawnTrack } from '@mesure/formats/clip-look';
 import { Circle, G, Image as SvgImage, Line, Path, Text as SvgText } from 'react-native-svg';
 import type { Aim } from '../../../ui/aim';
+import type { Brush } from '../../../ui/brush';
 import { Drawing } from '../../../ui/drawing';
 import type { Grab } from '../../../ui/handles';
 import { FONT, PICTURE_INK } from '../../../ui/theme';
@@ -21,6 +22,7 @@ export function ClipPicture({
   outline,
   aim,
   grab,
+  brush,
   describe,
   standing,
   hints = [],
@@ -33,6 +35,7 @@ export function ClipPicture({
   outline: readonly (readonly [number, number])[];
   aim?: Aim;
   grab?: Grab;
+  brush?: Brush;
   describe: string;
   /** lines of what stands in the solved world, px of the clip */
   standing?: [number, number][][] | null;
@@ -41,7 +44,7 @@ export function ClipPicture({
 }) {
   const { widthPx, heightPx, firstFrame } = footage;
   return (
-    <Drawing box={{ x: 0, y: 0, width: widthPx, height: heightPx }} maxHeight={620} describe={describe} aim={aim} grab={grab}>
+    <Drawing box={{ x: 0, y: 0, width: widthPx, height: heightPx }} maxHeight={620} describe={describe} aim={aim} grab={grab} brush={brush}>
       {(px) => (
         <G>
           <SvgImage href={url as never} x={0} y={0} width={widthPx} height={heightPx} preserveAspectRatio="none" />

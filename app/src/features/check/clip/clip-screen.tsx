@@ -1,9 +1,10 @@
 import { mountPackage, type FootageBody, type FootageMask, type StoredRecord, type TracksOutcome } from '@mesure/contract';
-import { outlineAt } from '@mesure/core';
+import { outlineAt, paintedOutlines } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
 import { isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecord, useRecordsState } from '../../../data';
+import type { Stroke } from '../../../ui/brush';
 import { Action, Choice, Field, Progress, Section } from '../../../ui/controls';
 import { capital, percent } from '../../../ui/format';
 import { LiveNumber } from '../../../ui/live-number';
@@ -21,6 +22,7 @@ import { GiveClip } from './give-clip';
 import { changeMask, cornerMoved, maskFrom, maskMoved, middleOf } from './masks';
 import { meantBy, useMarkHints } from './mark-hints';
 import { MaskProposals } from './mask-proposals';
+import { brushWidth, MOST_MASKS, PaintTools, type Tip } from './paint-tools';
 import { useFollowed, useFrames } from './use-frames';
 
 /** A take's clip: what moves is masked, marks are pointed out, features are followed, and what came of it is looked at. */
@@ -45,7 +47,7 @@ export function ClipScreen({ takeId }: { takeId: string }) {
   );
 }
 
-type Doing = 'look' | 'mask' | 'mark';
+type Doing = 'look' | 'mask' | 'paint' | 'mark';
 
 function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: StoredRecord<'footage'> }) {
   const clock = useClock();
@@ -68,6 +70,8 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
   const [index, setIndex] = useState(0);
   const [doing, setDoing] = useState<Doing>('look');
   const [outline, setOutline] = useState<[number, number][]>([]);
+  const [strokes, setStrokes] = useState<Stroke[]>([]);
+  const [tip, setTip] = useState<Tip>('middle');
   const [chosen, setChosen] = useState<string | null>(null);
   const [name, setName] = useState<string | null>(null);
   const [dragging, setDragging] = useState<FootageBody | null>(null);
@@ -116,7 +120,7 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
           },
         }
       : undefined;
-  const aim = may && doing !== 'look' ? { pictureUrl: urlOf(index), pictureWidth: body.widthPx, pictureHeight: body.heightPx, onPlace: place } : undefined;
+  const aim = may && (doing === 'mask' || doing === 'mark') ? { pictureUrl: urlOf(index), pictureWidth: body.widthPx, pictureHeight: body.heightPx, onPlace: place } : undefined;
   return (
     <Page
       action={
@@ -156,14 +160,17 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
         hints={doing === 'mark' ? hints.list : []}
         aim={aim}
         grab={grab}
+        brush={doing === 'paint' ? { radius: brushWidth(body, tip) / 2, strokes, onStroke: (s) => setStrokes((all) => [...all, s]) } : undefined}
         describe={
           doing === 'mask'
             ? `Mask: press, aim under the loupe, let go for each corner; ${outline.length} so far.`
-            : doing === 'mark'
-              ? `Press on the middle of ${markName === '' ? 'the mark' : markName}, aim under the loupe, let go.`
-              : tracks
-                ? 'Dots: tracks that a solve may use. Crosses: left out. Shaded: masked.'
-                : 'Shaded: masked. Crosses with a name: marked by hand.'
+            : doing === 'paint'
+              ? `Paint over what moves; ${strokes.length === 1 ? 'one stroke' : `${strokes.length} strokes`} so far.`
+              : doing === 'mark'
+                ? `Press on the middle of ${markName === '' ? 'the mark' : markName}, aim under the loupe, let go.`
+                : tracks
+                  ? 'Dots: tracks that a solve may use. Crosses: left out. Shaded: masked.'
+                  : 'Shaded: masked. Crosses with a name: marked by hand.'
         }
       />
       <CountStrip frames={outcome?.frames ?? []} firstFrame={body.firstFrame} index={index} count={body.frames} onChange={setIndex} />
@@ -174,12 +181,14 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
             value={doing}
             options={[
               { value: 'look', title: 'looks' },
-              { value: 'mask', title: 'masks', detail: 'what moves' },
+              { value: 'mask', title: 'masks', detail: 'by corners' },
+              { value: 'paint', title: 'paints', detail: 'a mask' },
               { value: 'mark', title: 'marks', detail: 'by name' },
             ]}
             onChange={(d) => {
               setDoing(d);
               setOutline([]);
+              setStrokes([]);
             }}
           />
         </View>
@@ -202,6 +211,25 @@ function OfClip({ take, footage }: { take: StoredRecord<'take'>; footage: Stored
           />
           <Action title="Take the last corner back" disabled={outline.length === 0} onPress={() => setOutline((o) => o.slice(0, -1))} />
         </View>
+      ) : null}
+      {doing === 'paint' ? (
+        <PaintTools
+          tip={tip}
+          strokes={strokes.length}
+          onTip={setTip}
+          onBack={() => setStrokes((s) => s.slice(0, -1))}
+          onKeep={() => {
+            const outlines = paintedOutlines(strokes, brushWidth(body, tip) / 2);
+            const room = MOST_MASKS - body.masks.length;
+            if (outlines.length > room) return `These are ${outlines.length} masks, and a clip has ${MOST_MASKS} at most: ${room} more. Paint less at once, or remove some.`;
+            const made = outlines.map((o, i) => maskFrom(newId(), `mask ${body.masks.length + 1 + i}`, index, o));
+            change((b) => ({ ...b, masks: [...b.masks, ...made] }), made.length === 1 ? `${made[0].name} painted` : `${made.length} masks painted`);
+            setStrokes([]);
+            setChosen(made.length === 1 ? made[0].id : null);
+            setDoing('look');
+            return null;
+          }}
+        />
       ) : null}
       {may && doing !== 'mark' ? <MaskProposals body={body} tracks={tracks} onChange={change} /> : null}
       {doing === 'mark' ? (

@@ -84,6 +84,41 @@ test('all pictures of a sequence become one zip, in their order; one picture alo
   expect(await asOneFile([clip])).toBe(clip);
 });
 
+const paint = (...places: [number, number][]) => {
+  const brush = screen.getByTestId('brush');
+  const at = ([clientX, clientY]: [number, number]) => ({ clientX, clientY, pointerType: 'touch', currentTarget: { getBoundingClientRect: () => ({ left: 0, top: 0 }) } });
+  fireEvent(brush, 'pointerDown', at(places[0]));
+  for (const q of places.slice(1)) fireEvent(brush, 'pointerMove', at(q));
+  fireEvent(brush, 'pointerUp', at(places[places.length - 1]));
+};
+
+test('what moves is painted over: strokes become a mask around them, a stroke is taken back, two things are two masks', async () => {
+  const server = withClip();
+  await open(<ClipScreen takeId={ID.take} />, server);
+  fireEvent.press(screen.getByRole('radio', { name: /paints/ }));
+  expect(screen.getByTestId('keep-paint')).toBeDisabled();
+  paint([100, 50], [140, 50], [180, 60]);
+  paint([20, 150]);
+  fireEvent.press(screen.getByTestId('paint-back'));
+  fireEvent.press(screen.getByTestId('keep-paint'));
+  await settle();
+  const [mask] = bodyOf(server).masks;
+  expect(bodyOf(server).masks).toHaveLength(1);
+  const scale = 2048 / 358;
+  const xs = mask.keys[0].outline.map(([x]) => x);
+  // from the left end of the brush to its right end
+  const radius = 0.045 * 1024;
+  expect(Math.min(...xs)).toBeCloseTo(100 * scale - radius, -1);
+  expect(Math.max(...xs)).toBeCloseTo(180 * scale + radius, -1);
+  fireEvent.press(screen.getByRole('radio', { name: /paints/ }));
+  fireEvent.press(screen.getByRole('radio', { name: /^thin$/ }));
+  paint([60, 120]);
+  paint([300, 20], [310, 30]);
+  fireEvent.press(screen.getByTestId('keep-paint'));
+  await settle();
+  expect(bodyOf(server).masks.map((m) => m.name)).toEqual(['mask 1', 'mask 2', 'mask 3']);
+});
+
 test('a mask is drawn corner by corner and kept in places of the clip; a mark takes the next name of the set', async () => {
   const server = withClip();
   await open(<ClipScreen takeId={ID.take} />, server);
