@@ -1,4 +1,4 @@
-export { solveTracks, type SolveOptions } from './solve-tracks';
+export { solveTracks, type SolveOptions, type SolveProgress } from './solve-tracks';
 export type { SolvedObject, SolveResult, SolvedFrame, SolvedPoint, TrimPreview, TrimmedObservation } from './result';
 export { readSolveSetup, type SolveSetup, type AnchorFacts, type LensMap } from './setup';
 export { buildObservations, type TrackPoint, type Observations } from './observations';

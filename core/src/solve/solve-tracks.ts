@@ -6,12 +6,13 @@ import { evaluateBundle, Linearisation } from './bundle-problem';
 import { asObject, objectSetup, withoutStill } from './object';
 import { buildObservations, reprofile, type Observations, type TrackPoint } from './observations';
 import { concentrate } from './concentrate';
+import { firstAnswer, type FirstAnswer } from './first-answer';
 import { freeLens, freeRest } from './free-lens';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
 import { driftOf } from './residual-drift';
 import type { SolveResult, TrimmedObservation } from './result';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
-import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, rankPairs, startFromPair, type PairCandidate } from './start';
+import { chooseKeyframes, growOver, hasParallax, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, rankPairs, RICH_SHARED, startFromPair, type PairCandidate } from './start';
 import { focalOfTurn, startTurn } from './turn';
 import { chooseKnots, growthOfPicture, recordedProfile, mayZoom, splineBasis, zoomSeen } from './zoom';
 import { once, SOLVE, type Warning } from '../warnings';
@@ -27,7 +28,15 @@ export interface SolveOptions {
   /** where the tracks make no sense as they are read: do not solve them, fail with the question. Default: solve, and say it */
   mustAsk?: boolean;
   /** throw CancelledError inside to stop */
-  onProgress?: (progress: { stage: string; done: number; total: number }) => void;
+  onProgress?: (progress: SolveProgress) => void;
+}
+
+export interface SolveProgress {
+  stage: string;
+  done: number;
+  total: number;
+  /** the first answer, from a few frames and tracks, not yet adjusted with the rest; it comes once */
+  coarse?: FirstAnswer;
 }
 
 /** Focal lengths tried when it is free, over the recorded one: a start within about ±25 % finds the basin. */
@@ -39,6 +48,8 @@ const PAIRS_TRIED = 3;
 const GOOD_SCORE = 1.5;
 /** Rounds of the last adjustment; a shot that needs more is told apart from one that settled. */
 const LAST_ITERATIONS = 40;
+/** Share of the keyframes that a first answer stands on at least. */
+const COARSE_KEYS = 0.8;
 /** While a free focal length is still seen from few frames it is pulled to the start by 10 %: else it wanders, and the path bends with it. */
 const GROWTH_FOCAL_SHARE = 0.1;
 
@@ -102,7 +113,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   if (ranked.length === 0) return fail(`too few shared tracks: no two frames share ${MIN_SHARED_TRACKS}`);
   progress({ stage: 'starting pair', done: 0, total: 1 });
   // a pair of few tracks fits any model: the judgement is left to those that share many, where there are such
-  const rich = ranked.filter((p) => p.shared >= 24);
+  const rich = ranked.filter((p) => p.shared >= RICH_SHARED);
   const asTurn = () => {
     if (zooms && sparse !== obs) reprofile(obs, onOtherFrames(sparse, obs));
     return solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
@@ -138,6 +149,10 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const total = obs.frames.length;
   const onPlaced = (done: number) => progress({ stage: 'frames placed', done, total });
   growOver(started, keys, random, onPlaced);
+  // what is pulled to where it began is let go once, so that the first answer is the tracks' own
+  // a few frames of a long shot say nothing yet of its lens
+  if (!zooms && started.placedFrames().length >= COARSE_KEYS * keys.length)
+    progress({ stage: 'frames placed', done: started.placedFrames().length, total, coarse: firstAnswer(started, sparse, rule, noiseOf) });
   if (zooms && sparse !== obs) reprofile(obs, onOtherFrames(sparse, obs));
   const r = started.carryTo(obs, rule);
   r.lensPriors = lens.priors;

@@ -5,6 +5,7 @@ import { reconcile } from '../reconcile';
 import { threePointPose } from './absolute-pose';
 import { solveTracks, type SolveSetup } from '.';
 import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
+import type { FirstAnswer } from './first-answer';
 import { fivePoint } from './five-point';
 import { SchurSystem } from './schur';
 import { Matrix, solve as solveDense } from 'ml-matrix';
@@ -292,6 +293,24 @@ describe('solveTracks', () => {
         },
       }),
     ).toThrow(CancelledError);
+  });
+
+  test('a first answer comes once, before the frames between are placed, and is near', () => {
+    const told: ({ at: number } & FirstAnswer)[] = [];
+    let [calls, adjusting] = [0, Infinity];
+    const { tracks } = shot({ frames: 60, focalMm: 17 });
+    solveTracks(tracks, setup({ focal: { mode: 'free', mm: 24 } }), {
+      onProgress: ({ stage, coarse }) => {
+        calls += 1;
+        if (stage === 'adjusting') adjusting = Math.min(adjusting, calls);
+        if (coarse) told.push({ at: calls, ...coarse });
+      },
+    });
+    expect(told).toHaveLength(1);
+    expect(told[0].at).toBeLessThan(adjusting);
+    expect(Math.abs(told[0].focalMm - 17)).toBeLessThan(3 * told[0].sigmaFocalMm!);
+    expect(told[0].sigmaFocalMm!).toBeLessThan(0.5);
+    expect(Math.abs(told[0].noisePx / 0.4 - 1)).toBeLessThan(0.25);
   });
 
   test('the stated sigma of the focal length is the scatter of repeated shots', () => {

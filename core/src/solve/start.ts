@@ -49,13 +49,25 @@ const RANKED_KEYFRAMES = 24;
 /** Shared tracks that the parallax of a pair is judged by. */
 const RANKED_TRACKS = 48;
 
+/** A pair of fewer fits any model: nobody can tell by it whether the camera moved. */
+export const RICH_SHARED = 24;
+
+/** Keyframes in even steps, no more of them than is needed; of a long shot with tracks that live shortly so many that neighbours share enough. */
+function spreadKeys(r: Reconstruction, all: readonly number[]): number[] {
+  for (let stride = Math.ceil(all.length / RANKED_KEYFRAMES); ; stride -= 1) {
+    const keys = all.filter((_, i) => i % stride === 0 || i === all.length - 1);
+    if (stride <= 1) return keys;
+    const shared = keys.slice(1).map((b, i) => r.sharedPairs(keys[i], b).pairs.length);
+    if (median(shared) >= RICH_SHARED) return keys;
+  }
+}
+
 /**
  * Pairs of keyframes ranked by parallax: what is left of the motion after the best pure rotation, as an angle, times the root of the
  * number of shared tracks. Parallax above 8° counts no more: beyond it tracks get lost rather than stronger.
  */
 export function rankPairs(r: Reconstruction, all: readonly number[]): PairCandidate[] {
-  const stride = Math.ceil(all.length / RANKED_KEYFRAMES);
-  const keys = all.filter((_, i) => i % stride === 0 || i === all.length - 1);
+  const keys = spreadKeys(r, all);
   const list: PairCandidate[] = [];
   for (let i = 0; i < keys.length; i += 1) {
     for (let j = i + 1; j < keys.length; j += 1) {
