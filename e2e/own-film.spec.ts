@@ -374,8 +374,9 @@ test('one picture is lined up with marks of one’s own set, and a solve made el
   const points = path.join(dir, 'from-post-points.csv');
   writeFileSync(
     points,
-    `id,x,y,z\n${Object.entries(PLACES)
-      .map(([id, p]) => [id, ...p.map((v) => 100 * v)].join(','))
+    // as another program writes them: other names, decimal commas
+    `Locator;Pos X;Pos Y;Pos Z\n${Object.entries(PLACES)
+      .map(([id, p]) => [id, ...p.map((v) => (100 * v).toFixed(3).replace('.', ','))].join(';'))
       .join('\n')}\n`,
   );
   await theirs.goto(at('/check'));
@@ -383,6 +384,9 @@ test('one picture is lined up with marks of one’s own set, and a solve made el
   await choose(theirs, 'give-elsewhere', csv);
   await expect(theirs.getByTestId('elsewhere-says')).toContainText('CSV: frames 1 to 12, no unit (read in m)', { timeout: 30_000 });
   await choose(theirs, 'give-points', points);
+  await expect(theirs.getByTestId('table-row-0')).toContainText('id ');
+  await audit(theirs, 'columns of a table');
+  await theirs.getByTestId('take-points').click();
   await expect(theirs.getByTestId('doubt-unit')).toContainText('its lengths are in cm, not in m', { timeout: 30_000 });
   await theirs.getByTestId('read-as-unit').click();
   await expect(theirs.getByTestId('elsewhere-scale')).toContainText(/its metre is 1\.00/, { timeout: 30_000 });
@@ -395,6 +399,16 @@ test('one picture is lined up with marks of one’s own set, and a solve made el
   await page.getByTestId('remove-elsewhere').click();
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByTestId('elsewhere-from-post.csv')).toContainText('The record agrees');
+  // and brings the same move as a table whose columns and angles he says
+  const table = path.join(dir, 'from-stage.txt');
+  writeFileSync(table, `Frame\tTx\tTy\tTz\tRx\tRy\tRz\tFocal Length\n${path0.map((l) => [...l.split(',').slice(0, 4), 0, 0, 0, 32].join('\t')).join('\n')}\n`);
+  await choose(page, 'give-elsewhere', table);
+  await expect(page.getByTestId('move-preview')).toContainText('12 rows, frames 1 to 12');
+  await page.getByRole('radio', { name: /^radians/ }).click();
+  await page.getByRole('radio', { name: /^z x y/ }).click();
+  await page.getByTestId('take-move').click();
+  await expect(page.getByTestId('elsewhere-says')).toContainText('CSV: frames 1 to 12', { timeout: 30_000 });
+  await page.getByTestId('remove-elsewhere').click();
   await allSent(page);
 });
 
@@ -435,7 +449,28 @@ test('a lens that no chart was shot of has its distortion from a map of another 
   await page.getByTestId('remove-plate').click();
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByTestId('plate-house.tif')).toContainText('ST map that undistorts');
+  // a table of the same house: one row is of this lens, the other is not, and a second time there is nothing to bring
+  const settings = path.join(dir, 'house.csv');
+  writeFileSync(settings, 'Focal;Focus;K1;K2\n32;1,5 m;-0,05;0,004\n135;3 m;-0,01;0\n');
+  await page.goto(at('/kit'));
+  await page.getByTestId('package-A').click();
+  await page.getByTestId('add-given').click();
+  await choose(page, 'given-choose', settings);
+  await expect(page.getByTestId('line-1')).toContainText('at the corner');
+  await expect(page.getByTestId('line-2')).toContainText('the lens has');
+  await audit(page, 'settings from a table');
+  await noSidewaysScroll(page);
+  await page.getByTestId('take-settings').click();
+  await expect(page.getByTestId('plate-house 32 mm, focus 1.50 m.json')).toContainText('coefficients', { timeout: 30_000 });
+  await page.getByTestId('add-given').click();
+  await choose(page, 'given-choose', settings);
+  await expect(page.getByTestId('take-settings')).toContainText('Nothing to bring in');
+  await page.keyboard.press('Escape');
   await allSent(page);
+  // who came second sees it too
+  await theirs.goto(at('/kit'));
+  await theirs.getByTestId('package-A').click();
+  await expect(theirs.getByTestId('plate-house 32 mm, focus 1.50 m.json')).toBeVisible({ timeout: 30_000 });
 });
 
 test('who wants it signs in with a code too: switched on on one phone, asked for on the next one, and the owner sees how the machine is', async ({ browser }) => {

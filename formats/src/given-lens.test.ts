@@ -100,6 +100,8 @@ describe('coefficients from a file', () => {
   test('typed ones come back as they were', () => {
     const c: GivenCoefficients = { formula: 'quotient', over: 'half height', direction: 'distorted to undistorted', k: [-0.01, 1.2e-4], p: [0, 0], center: [3, -4], focalMm: null };
     expect(readCoefficients(writeCoefficients(c), 'typed.json').coefficients).toEqual(c);
+    // as a record keeps them, with a word of its own for what they are
+    expect(readCoefficients(writeCoefficients({ ...c, what: 'coefficients' } as GivenCoefficients), 'typed.json').coefficients).toEqual(c);
   });
 
   test('a model without a direction says what was assumed; the other way is read as it says', () => {

@@ -70,7 +70,7 @@ export function readCoefficients(text: string, file: string): ReadCoefficients {
 const TYPED = 'mesure coefficients 1';
 
 /** Typed coefficients as a file, so that what was entered leaves as it was. */
-export const writeCoefficients = (c: GivenCoefficients): string => jsonText({ what: TYPED, ...c });
+export const writeCoefficients = ({ formula, over, direction, k, p, center, focalMm }: GivenCoefficients): string => jsonText({ what: TYPED, formula, over, direction, k, p, center, focalMm });
 
 function typed(root: Tree, fault: (why: string) => FormatError): { coefficients: GivenCoefficients } {
   const one = <T extends string>(of: readonly T[], v: unknown, field: string): T => {
