@@ -104,15 +104,15 @@ function kitCauses({ markedMm, sensorWidthMm, image, adapterFactor, around }: Fo
 
 export function focalCauses(c: FocalContext): KnownCause[] {
   const list: KnownCause[] = kitCauses(c);
-  const known = { lens: (c.around?.lenses.length ?? 0) > 0, mode: (c.around?.modes.length ?? 0) > 0, adapter: (c.around?.adapters.length ?? 0) > 0 };
-  const fromWorld = (what: keyof typeof known, prior: number): number => (known[what] ? NOT_IN_KIT * prior : prior);
+  const inTheKit = { lens: (c.around?.lenses.length ?? 0) > 0, mode: (c.around?.modes.length ?? 0) > 0, adapter: (c.around?.adapters.length ?? 0) > 0 };
+  const fromWorld = (what: keyof typeof inTheKit, prior: number): number => (inTheKit[what] ? NOT_IN_KIT * prior : prior);
   /** what the kit has is not told twice */
   const inKit = (cause: string, ratio: number): boolean => list.some((k) => k.cause === cause && Math.abs(k.ratio / ratio - 1) < 0.012);
   for (const mm of PRIMES_MM)
     if (Math.abs(mm / c.markedMm - 1) > OTHER_LENS && !inKit('other-lens', mm / c.markedMm))
       list.push({
         cause: 'other-lens',
-        title: `${known.lens ? 'A lens' : 'The lens'} of ${mm} mm was on the camera, not the ${c.markedMm} mm`,
+        title: `${inTheKit.lens ? 'A lens' : 'The lens'} of ${mm} mm was on the camera, not the ${c.markedMm} mm`,
         ratio: mm / c.markedMm,
         spread: 0.008,
         prior: fromWorld('lens', 0.05),
