@@ -663,9 +663,15 @@ test('a lens that was measured here is known in one’s next film: its kit file 
   await audit(page, 'a handover in');
   await page.getByTestId('bring-handover').click();
   await expect(page.getByText(/^✓ \d+ records came in$/)).toBeVisible();
+  await expect(page.getByTestId('solves-came')).toContainText(/^\d+ test solves? came along/);
   await page.getByTestId('go-to-day').click();
   await page.getByTestId('setup-41').click();
   await expect(page.getByTestId('take-41-1')).toBeVisible();
+  // and what it said of the record is here, without being solved again
+  await page.goto(at('/check'));
+  await page.getByTestId('check-41-1').click();
+  await expect(page.getByTestId('reconcile-sentence')).toBeVisible();
+  await expect(page.getByTestId('stale')).toHaveCount(0);
   await page.goto(at('/wrap/in'));
   await choose(page, 'pick-handover', path.join(dir, 'day.zip'));
   await expect(page.getByTestId('bring-handover')).toHaveText(/Everything is here already/);

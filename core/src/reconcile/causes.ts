@@ -1,3 +1,5 @@
+import { SQUEEZES } from '../solve/squeezed';
+
 /** A mistake that practitioners know, given away by the ratio of solved to recorded. */
 export interface KnownCause {
   cause: string;
@@ -47,7 +49,8 @@ const WINDOWS: [number, string][] = [
   [5120 / 4096, '5K recorded, 4K windowed'],
   [6144 / 5760, '6K recorded, 5.7K windowed'],
 ];
-const SQUEEZES = [2, 1.8, 1.5, 1.33];
+/** Squeezes of lenses that squeeze. */
+const ANAMORPHIC = SQUEEZES.filter((s) => s !== 1);
 
 /** Focal lengths that sets of primes are made in, mm. */
 const PRIMES_MM = [12, 14, 16, 18, 21, 24, 25, 27, 28, 32, 35, 40, 50, 65, 75, 85, 100, 135];
@@ -167,7 +170,7 @@ export function focalCauses(c: FocalContext): KnownCause[] {
     list.push({ cause: 'windowed-mode', title: `The mode sees a smaller part of the sensor (${example})`, ratio, spread: 0.01, prior: fromWorld('mode', 0.4) }),
   );
   if (c.squeeze === 1 && !c.squeezeHolds) {
-    SQUEEZES.forEach((s) =>
+    ANAMORPHIC.forEach((s) =>
       list.push({
         cause: 'forgotten-squeeze',
         title: `An anamorphic lens of squeeze ${s} was written down as spherical`,
@@ -183,16 +186,14 @@ export function focalCauses(c: FocalContext): KnownCause[] {
 
 /** Another squeeze was on than was written down. Ratios are of the found squeeze over the recorded one. */
 export const squeezeCauses = (recorded: number): KnownCause[] =>
-  [1, ...SQUEEZES]
-    .filter((s) => Math.abs(s / recorded - 1) > 0.01)
-    .map((s) => ({
-      cause: 'other-squeeze',
-      title: s === 1 ? `The lens does not squeeze; ${recorded} was written down` : `The lens squeezes ${s} times; ${recorded} was written down`,
-      ratio: s / recorded,
-      spread: 0.008,
-      prior: 1,
-      correction: { field: 'squeeze' as const, value: s },
-    }));
+  SQUEEZES.filter((s) => Math.abs(s / recorded - 1) > 0.01).map((s) => ({
+    cause: 'other-squeeze',
+    title: s === 1 ? `The lens does not squeeze; ${recorded} was written down` : `The lens squeezes ${s} times; ${recorded} was written down`,
+    ratio: s / recorded,
+    spread: 0.008,
+    prior: 1,
+    correction: { field: 'squeeze' as const, value: s },
+  }));
 
 /** Mistakes with lengths and heights. */
 const LENGTH_CAUSES: readonly KnownCause[] = [

@@ -1,12 +1,13 @@
 import { quatToMat, type SolveComparison, type SolveResult, type Vec3 } from '@mesure/core';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { Circle, G, Line, Path, Polyline, Rect, Text as SvgText } from 'react-native-svg';
+import { Circle, G, Line, Path, Polyline, Rect } from 'react-native-svg';
 import { IconAction } from '../../ui/controls';
 import { Drawing } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
 import { labelsThatFit } from '../../ui/label-room';
-import { FONT, usePalette } from '../../ui/theme';
+import { usePalette } from '../../ui/theme';
+import { NamedMark } from './named-mark';
 
 const RAD = Math.PI / 180;
 const STEP_DEG = 15;
@@ -82,12 +83,7 @@ export function OrbitDrawing({ solve, marks, over = [], mover }: Props) {
                 return (
                   <G key={q.track}>
                     {scaled ? <Line x1={x} y1={y} x2={fx} y2={fy} stroke={p.tape} strokeWidth={px(1)} strokeDasharray={`${px(3)} ${px(3)}`} /> : null}
-                    <Path d={`M${x - px(5)} ${y}h${px(10)}M${x} ${y - px(5)}v${px(10)}`} stroke={p.tape} strokeWidth={px(2)} />
-                    {labels.has(q.track) ? (
-                      <SvgText x={x + px(7)} y={y - px(4)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>
-                        {q.track}
-                      </SvgText>
-                    ) : null}
+                    <NamedMark x={x} y={y} name={labels.has(q.track) ? q.track : null} px={px} />
                   </G>
                 );
               })}

@@ -4,6 +4,7 @@ import { Drawing, type Box } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
 import { labelsThatFit } from '../../ui/label-room';
 import { FONT, usePalette } from '../../ui/theme';
+import { NamedMark } from './named-mark';
 
 type Pick = (p: readonly [number, number, number]) => [number, number];
 
@@ -72,19 +73,7 @@ export function PathDrawing({
             {from === 'side' ? <Line x1={box.x} x2={box.x + box.width} y1={0} y2={0} stroke={p.tape} strokeWidth={px(1.5)} strokeDasharray={`${px(8)} ${px(4)}`} /> : null}
             {solve.points.map((q) => {
               const [x, y] = pick(q.position);
-              return named.has(q.track) ? (
-                <G key={q.track}>
-                  <Line x1={x - px(5)} x2={x + px(5)} y1={y} y2={y} stroke={p.tape} strokeWidth={px(2)} />
-                  <Line x1={x} x2={x} y1={y - px(5)} y2={y + px(5)} stroke={p.tape} strokeWidth={px(2)} />
-                  {labels.has(q.track) ? (
-                    <SvgText x={x + px(7)} y={y - px(4)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>
-                      {q.track}
-                    </SvgText>
-                  ) : null}
-                </G>
-              ) : (
-                <Circle key={q.track} cx={x} cy={y} r={px(2)} fill={p.dim} />
-              );
+              return named.has(q.track) ? <NamedMark key={q.track} x={x} y={y} name={labels.has(q.track) ? q.track : null} px={px} /> : <Circle key={q.track} cx={x} cy={y} r={px(2)} fill={p.dim} />;
             })}
             <Polyline points={line(solve.frames)} fill="none" stroke={p.blue} strokeWidth={px(3)} />
             {over.length > 0 ? <Polyline points={line(over)} fill="none" stroke={p.ink} strokeWidth={px(1.5)} strokeDasharray={`${px(6)} ${px(5)}`} /> : null}

@@ -4,6 +4,7 @@ import { Drawing } from '../../ui/drawing';
 import { fixed } from '../../ui/format';
 import { labelsThatFit } from '../../ui/label-room';
 import { FONT, usePalette } from '../../ui/theme';
+import { NamedMark } from './named-mark';
 
 const DEG = 180 / Math.PI;
 /** Degrees to the right of where the first frame looks, and upwards (down the page is positive). */
@@ -47,19 +48,7 @@ export function TurnDrawing({ solve, marks }: { solve: SolveResult; marks: reado
         return (
           <G>
             {directions.map(({ track, at: [x, y] }) =>
-              named.has(track) ? (
-                <G key={track}>
-                  <Line x1={x - px(5)} x2={x + px(5)} y1={y} y2={y} stroke={p.tape} strokeWidth={px(2)} />
-                  <Line x1={x} x2={x} y1={y - px(5)} y2={y + px(5)} stroke={p.tape} strokeWidth={px(2)} />
-                  {labels.has(track) ? (
-                    <SvgText x={x + px(7)} y={y - px(4)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>
-                      {track}
-                    </SvgText>
-                  ) : null}
-                </G>
-              ) : (
-                <Circle key={track} cx={x} cy={y} r={px(2)} fill={p.dim} />
-              ),
+              named.has(track) ? <NamedMark key={track} x={x} y={y} name={labels.has(track) ? track : null} px={px} /> : <Circle key={track} cx={x} cy={y} r={px(2)} fill={p.dim} />,
             )}
             <Polyline points={path.map((q) => q.map((v) => v.toFixed(3)).join(',')).join(' ')} fill="none" stroke={p.blue} strokeWidth={px(3)} />
             <Circle cx={path[0][0]} cy={path[0][1]} r={px(5)} fill={p.blue} />
