@@ -31,6 +31,8 @@ export interface ServerConfig extends StorageConfig {
   /** where a phone learns to trust `authorityFile`, without TLS */
   trustAddress: string | null;
   maxUploadBytes: number;
+  /** of what is never held in memory: clips, sequences, handovers */
+  maxLargeUploadBytes: number;
   /** where a copy of a handover is put that is kept on the server; null: nowhere */
   handoverDir: string | null;
   /** who collects /metrics; null: there is none */
@@ -62,6 +64,7 @@ export function readConfig(env: NodeJS.ProcessEnv): ServerConfig {
     authorityFile: env.MESURE_AUTHORITY ? path.resolve(env.MESURE_AUTHORITY) : null,
     handoverDir: env.MESURE_HANDOVER_DIR ? path.resolve(env.MESURE_HANDOVER_DIR) : null,
     maxUploadBytes: Number(env.MESURE_MAX_UPLOAD_BYTES ?? 300 * 1024 * 1024),
+    maxLargeUploadBytes: Number(env.MESURE_MAX_LARGE_UPLOAD_BYTES ?? 16 * 1024 ** 3),
     metricsToken: longEnough(env.MESURE_METRICS_TOKEN),
     space: { productionBytes: gigabytes(env.MESURE_PRODUCTION_GB, 200), begunByPerson: 40, reserveBytes: gigabytes(env.MESURE_RESERVE_GB, 2) },
   };

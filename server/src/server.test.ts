@@ -274,6 +274,27 @@ describe('files', () => {
     expect(r.body.detail).toMatch(detail);
     expect(readdirSync(path.join(server.dir, 'incoming'))).toEqual([]);
   });
+  test('what is read piece by piece may be larger than a picture, and is refused before a byte of it is sent where it is too large all the same', async () => {
+    const begin = (use: string, bytes: number) => {
+      const metadata = Object.entries({ name: 'f.bin', use }).map(([k, v]) => `${k} ${Buffer.from(v).toString('base64')}`).join(','); // prettier-ignore
+      return wrangler.agent
+        .post(at('/files/uploads'))
+        .set({ 'x-csrf-token': wrangler.csrf, 'tus-resumable': '1.0.0', 'upload-length': String(bytes), 'upload-metadata': metadata })
+        .send();
+    };
+    const begun: string[] = [];
+    for (const use of ['clip', 'handover']) {
+      const r = await begin(use, 25_000_000);
+      expect([use, r.status]).toEqual([use, 201]);
+      begun.push(r.headers.location as string);
+    }
+    const large = await begin('clip', 31_000_000);
+    expect([large.status, large.body.detail]).toEqual([413, expect.stringMatching(/larger than the 30 MB that are taken/)]);
+    const plate = await begin('plate', 25_000_000);
+    expect([plate.status, plate.body.detail]).toEqual([413, expect.stringMatching(/larger than the 20 MB that are taken/)]);
+    expect((await begin('constructor', 10)).status).toBe(422);
+    for (const location of begun) await wrangler.agent.delete(location).set({ 'x-csrf-token': wrangler.csrf, 'tus-resumable': '1.0.0' });
+  });
 });
 
 describe('analyses and handover', () => {

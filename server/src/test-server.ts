@@ -121,6 +121,7 @@ export async function startTestServer({
     trustAddress: null,
     secureCookies: false,
     maxUploadBytes: 20_000_000,
+    maxLargeUploadBytes: 30_000_000,
     handoverDir: path.join(dir, 'handed-over'),
     metricsToken: METRICS_TOKEN,
     space: { productionBytes: 200_000_000, begunByPerson: 40, reserveBytes: 0 },

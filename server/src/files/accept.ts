@@ -50,6 +50,9 @@ export const USES: Record<string, (file: string, name: string, atS: number | nul
   lens: acceptLens,
 };
 
+/** What is read from disk piece by piece, however large it is. */
+export const LARGE_USES: ReadonlySet<string> = new Set(['clip', 'handover']);
+
 /** A kit file, read whole once: what cannot be brought in is refused before it is kept. */
 async function acceptKit(file: string, name: string): Promise<Accepted> {
   await readKit(file, name, null);

@@ -9,7 +9,7 @@ import { viewerOf } from '../http/guard';
 import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { must, param } from '../http/validate';
-import { safeName, USES, SEQUENCE } from './accept';
+import { safeName, LARGE_USES, USES, SEQUENCE } from './accept';
 import type { FileThread } from './file-thread';
 import { spaceOf } from './space';
 import type { FileStore } from './store';
@@ -42,7 +42,7 @@ export function fileRoutes(db: Database, store: FileStore, fileThread: FileThrea
     parts,
     locker: databaseLocker(db),
     space,
-    maxBytes: config.maxUploadBytes,
+    maxBytes: (use) => (!Object.hasOwn(USES, use) ? null : LARGE_USES.has(use) ? Math.max(config.maxLargeUploadBytes, config.maxUploadBytes) : config.maxUploadBytes),
     uses: Object.keys(USES),
     async accept({ productionId }, temporaryFile, { name: claimed, use, atS }) {
       const kept = await USES[use](temporaryFile, safeName(claimed), atS, fileThread);

@@ -14,7 +14,8 @@ const KEPT_MS = 7 * 24 * 3600 * 1000;
 interface Uploads {
   parts: UploadParts;
   locker: Locker;
-  maxBytes: number;
+  /** how large a file may be that is given for a use; null: there is no such use */
+  maxBytes(use: string): number | null;
   /** what a file may be given for */
   uses: readonly string[];
   space: SpaceRoom;
@@ -29,11 +30,13 @@ interface Uploads {
 export function resumableUploads({ parts, locker, maxBytes, uses, space, accept }: Uploads): { handle: (req: ExpressRequest, res: ExpressResponse) => Promise<void>; sweep(): Promise<void> } {
   const expressOf = (request: unknown) => (request as { runtime: { node: { req: ExpressRequest } } }).runtime.node.req;
   const owner = (req: ExpressRequest) => `${viewerOf(req).productionId}_${viewerOf(req).userId}_`;
+  const most = Math.max(...uses.map((u) => maxBytes(u)!));
+  const tooLarge = (limit: number) => new ApiProblem('TOO_LARGE', `The file is larger than the ${Math.floor(limit / 1e6)} MB that are taken; nothing was kept.`);
   const server = new Server({
     path: '/uploads',
     datastore: parts.datastore,
     locker,
-    maxSize: maxBytes,
+    maxSize: most,
     disableTerminationForFinishedUploads: true,
     allowedOrigins: [],
     namingFunction: (request) => owner(expressOf(request)) + randomUUID(),
@@ -49,14 +52,19 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
     // said before a byte is sent
     async onUploadCreate(request, upload) {
       const { use } = claims(upload);
-      if (!uses.includes(use)) throw new ApiProblem('INVALID', `use must be one of ${uses.join(', ')}`, { fields: [{ field: 'use', message: `must be one of ${uses.join(', ')}` }] });
-      await space.begin(upload.id, viewerOf(expressOf(request)), upload.size ?? maxBytes);
+      const limit = maxBytes(use);
+      if (limit === null) throw new ApiProblem('INVALID', `use must be one of ${uses.join(', ')}`, { fields: [{ field: 'use', message: `must be one of ${uses.join(', ')}` }] });
+      if (upload.size !== undefined && upload.size > limit) throw tooLarge(limit);
+      await space.begin(upload.id, viewerOf(expressOf(request)), upload.size ?? limit);
       return {};
     },
     async onUploadFinish(request, upload) {
       let temporary: string | null = null;
       try {
         temporary = await parts.whole(upload.id);
+        // one whose length was not said before
+        const limit = maxBytes(claims(upload).use) ?? 0;
+        if ((await sizeOf(temporary)) > limit) throw tooLarge(limit);
         const file = await accept(viewerOf(expressOf(request)), temporary, claims(upload));
         return { status_code: 201, body: JSON.stringify(file), headers: { 'Content-Type': 'application/json' } };
       } finally {
@@ -70,7 +78,7 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
     onResponseError(_request, error) {
       const status = (error as { status_code?: number }).status_code;
       if (status === undefined) throw error;
-      if (status === 413) throw new ApiProblem('TOO_LARGE', `The file is larger than the ${Math.floor(maxBytes / 1e6)} MB that are taken; nothing was kept.`);
+      if (status === 413) throw tooLarge(most);
       if (status === 404 || status === 410) throw new ApiProblem('NOT_FOUND', 'There is no such upload; begin it again.');
       return undefined;
     },
