@@ -31,6 +31,9 @@ interface Header {
   /** name and kind of each (0: whole numbers, 1: half, 2: float), and whether it has every pixel */
   channels: { name: string; kind: number; whole: boolean }[];
   tiled: boolean;
+  /** frames a second, and the timecode of this one as SMPTE packs it, where it says them */
+  rate: { num: number; denom: number } | null;
+  timecode: number | null;
   /** first byte behind it */
   endAt: number;
 }
@@ -46,7 +49,7 @@ function walkHeader(bytes: Uint8Array, file: string, enough: (h: Header) => bool
   if (bytes.length < 12) throw cut();
   const flags = view.getUint32(4, true);
   if (flags & DEEP_OR_MANY) throw new FormatError(file, null, null, 'is a deep or many-part OpenEXR file; give one flat picture');
-  const found: Header = { data: null, display: null, compression: -1, channels: [], tiled: (flags & TILED) !== 0, endAt: 0 };
+  const found: Header = { data: null, display: null, compression: -1, channels: [], tiled: (flags & TILED) !== 0, rate: null, timecode: null, endAt: 0 };
   const windowAt = (from: number): Window => {
     const [left, top, right, bottom] = [0, 4, 8, 12].map((k) => view.getInt32(from + k, true));
     return { left, top, widthPx: right - left + 1, heightPx: bottom - top + 1 };
@@ -68,6 +71,8 @@ function walkHeader(bytes: Uint8Array, file: string, enough: (h: Header) => bool
     if (end > bytes.length || size !== (TYPE_BYTES[type] ?? size)) throw cut();
     if (name === 'dataWindow' && type === 'box2i') found.data = windowAt(at);
     else if (name === 'displayWindow' && type === 'box2i') found.display = windowAt(at);
+    else if (name === 'framesPerSecond' && type === 'rational') found.rate = { num: view.getInt32(at, true), denom: view.getUint32(at + 4, true) };
+    else if (name === 'timeCode' && type === 'timecode') found.timecode = view.getUint32(at, true);
     else if (name === 'compression') found.compression = bytes[at];
     else if (name === 'channels') {
       // name, type, whether it is linear, and how it is sampled
@@ -103,6 +108,28 @@ export function exrSize(head: Uint8Array, file: string): ExrSize {
   if (!isWindow(data) || (display !== null && !isWindow(display))) throw new FormatError(file, null, null, 'is an OpenEXR file with a broken header');
   const { widthPx, heightPx } = display ?? data;
   return { widthPx, heightPx, written: { widthPx: data.widthPx, heightPx: data.heightPx } };
+}
+
+const MOST_FPS = 2000;
+
+/**
+ * What a picture of a sequence says of time; null where it says nothing, or what no clock shows.
+ * Source  OpenEXR standard attributes `framesPerSecond` and `timeCode`; the packing is that of SMPTE ST 12 for 60-field television: frames in bits
+ *         0 to 5, drop frame in 6, seconds in 8 to 14, minutes in 16 to 22, hours in 24 to 29, each in two decimal digits of four and two or three bits.
+ * @throws FormatError
+ */
+export function exrTimes(bytes: Uint8Array, file: string): { fps: number | null; timecode: string | null } {
+  const { rate, timecode: packed } = walkHeader(bytes, file, () => false);
+  const fps = rate && rate.denom > 0 ? rate.num / rate.denom : Number.NaN;
+  let timecode: string | null = null;
+  if (packed !== null) {
+    const digits = (shift: number, tens: number) => 10 * ((packed >>> (shift + 4)) & tens) + ((packed >>> shift) & 15);
+    const [frames, seconds, minutes, hours] = [digits(0, 3), digits(8, 7), digits(16, 7), digits(24, 3)];
+    const two = (v: number) => String(v).padStart(2, '0');
+    // all noughts is what a program writes that knows of no clock
+    if (packed !== 0 && seconds < 60 && minutes < 60 && hours < 24) timecode = `${two(hours)}:${two(minutes)}:${two(seconds)}${(packed & 64) !== 0 ? ';' : ':'}${two(frames)}`;
+  }
+  return { fps: fps > 0 && fps <= MOST_FPS ? fps : null, timecode };
 }
 
 /**

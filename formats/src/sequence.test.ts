@@ -3,7 +3,9 @@ import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node
 import os from 'node:os';
 import path from 'node:path';
 import sharp from 'sharp';
+import { exrTimes } from './exr';
 import { decodeSequence, isZip, numberedFrames, probeSequence, sequenceFrameJpeg } from './sequence';
+import { writeStMapExr } from './st-map';
 
 const dir = mkdtempSync(path.join(os.tmpdir(), 'mesure-sequence-test-'));
 afterAll(() => rmSync(dir, { recursive: true, force: true }));
@@ -31,7 +33,7 @@ test('pictures are laid out in the order of their numbers, whatever order they w
     'shot/.DS_Store': 'x',
   });
   expect(await isZip(file)).toBe(true);
-  expect(await probeSequence(file, 'a.zip')).toEqual({ widthPx: W, heightPx: H, frames: 3, firstNumber: 1001 });
+  expect(await probeSequence(file, 'a.zip')).toEqual({ widthPx: W, heightPx: H, frames: 3, firstNumber: 1001, fps: null, timecode: null });
   const target = path.join(dir, 'frames');
   const shares: number[] = [];
   const frames = await decodeSequence(file, 'a.zip', target, { strip, onProgress: (f) => shares.push(f) });
@@ -80,4 +82,55 @@ test('a picture of another size on the way, and what is no zip, are said', async
   await expect(probeSequence(none, 'none.zip')).rejects.toThrow(/cannot be read as a zip/);
   // the last number is the frame's: the one before it is a version
   expect(numberedFrames(['x_v002.0011.exr', 'x_v002.0010.exr'], 'f').map((f) => f.number)).toEqual([10, 11]);
+});
+
+describe('what the pictures of a sequence say of time', () => {
+  const attribute = (name: string, type: string, ...words: number[]): Buffer => {
+    const value = Buffer.alloc(4 * words.length);
+    words.forEach((w, i) => value.writeUInt32LE(w >>> 0, 4 * i));
+    const size = Buffer.alloc(4);
+    size.writeUInt32LE(value.length, 0);
+    return Buffer.concat([Buffer.from(`${name}\0${type}\0`, 'latin1'), size, value]);
+  };
+  /** Attributes at the beginning of a header; where its lines begin moves with them. */
+  async function exrWith(...attributes: Buffer[]): Promise<Buffer> {
+    const plain = Buffer.from(await writeStMapExr({ widthPx: 32, heightPx: 18, data: new Float32Array(2 * 32 * 18).fill(0.5) }));
+    const more = Buffer.concat(attributes);
+    const all = Buffer.concat([plain.subarray(0, 8), more, plain.subarray(8)]);
+    // the table of lines ends where the first of them begins
+    let at = plain.length;
+    for (let i = 8; i + 8 <= plain.length; i += 1) {
+      const first = plain.readBigUInt64LE(i);
+      if (first > BigInt(i) && first <= BigInt(plain.length) && (Number(first) - i) % 8 === 0 && plain.readUInt32LE(i + 4) === 0 && plain[i - 1] === 0 && (Number(first) - i) / 8 <= 18) {
+        at = i;
+        break;
+      }
+    }
+    const lines = (Number(plain.readBigUInt64LE(at)) - at) / 8;
+    for (let k = 0; k < lines; k += 1) all.writeBigUInt64LE(plain.readBigUInt64LE(at + 8 * k) + BigInt(more.length), at + more.length + 8 * k);
+    return all;
+  }
+  // 10:02:33:17, each digit in its own four bits
+  const CLOCK = 0x10023317;
+
+  test('rate and timecode of the first picture are those of the clip', async () => {
+    const first = await exrWith(attribute('framesPerSecond', 'rational', 24_000, 1001), attribute('timeCode', 'timecode', CLOCK, 0));
+    const second = await exrWith(attribute('framesPerSecond', 'rational', 24_000, 1001), attribute('timeCode', 'timecode', CLOCK + 1, 0));
+    const file = await zipOf({ 'f.0101.exr': second, 'f.0100.exr': first }, 'timed.zip');
+    const probed = await probeSequence(file, 'timed.zip');
+    expect(probed).toMatchObject({ widthPx: 32, heightPx: 18, frames: 2, firstNumber: 100, timecode: '10:02:33:17' });
+    expect(probed.fps).toBeCloseTo(23.976, 3);
+  });
+
+  test.each<[string, Buffer[], { fps: number | null; timecode: string | null }]>([
+    ['nothing', [], { fps: null, timecode: null }],
+    ['a rate over nought', [attribute('framesPerSecond', 'rational', 24, 0)], { fps: null, timecode: null }],
+    ['a rate below nought', [attribute('framesPerSecond', 'rational', -24, 1)], { fps: null, timecode: null }],
+    ['a clock that nobody set', [attribute('timeCode', 'timecode', 0, 0)], { fps: null, timecode: null }],
+    ['drop frame', [attribute('timeCode', 'timecode', CLOCK | 64, 0)], { fps: null, timecode: '10:02:33;17' }],
+    ['75 seconds', [attribute('timeCode', 'timecode', 0x10027517, 0)], { fps: null, timecode: null }],
+    ['the same name for another thing', [attribute('timeCode', 'v2i', 1, 2), attribute('framesPerSecond', 'v2i', 24, 1)], { fps: null, timecode: null }],
+  ])('%s', async (_what, attributes, says) => {
+    expect(exrTimes(await exrWith(...attributes), 'f.exr')).toEqual(says);
+  });
 });

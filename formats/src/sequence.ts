@@ -1,6 +1,7 @@
 import { writeSync } from 'node:fs';
 import { open } from 'node:fs/promises';
 import path from 'node:path';
+import { exrTimes, isExr } from './exr';
 import { FormatError } from './format-error';
 import { gatherPictures, type FramesFile } from './frames';
 import { inspectPicture, previewJpeg } from './picture';
@@ -71,14 +72,20 @@ export interface ProbedSequence {
   frames: number;
   /** of the first picture, by its name */
   firstNumber: number;
+  /** as the first picture says it, which of pictures OpenEXR can; null: it says nothing */
+  fps: number | null;
+  timecode: string | null;
 }
 
 /** What a zip of pictures is, by its names and its first picture. @throws FormatError in words */
 export const probeSequence = (file: string, name: string): Promise<ProbedSequence> =>
   withFrames(file, name, async (frames, read) => {
     if (frames.length < 2) throw new FormatError(name, null, null, 'holds one picture; a clip has a picture for each frame');
-    const first = await inspectPicture(await read(frames[0].name), path.basename(frames[0].name));
-    return { widthPx: first.widthPx, heightPx: first.heightPx, frames: frames.length, firstNumber: frames[0].number };
+    const bytes = await read(frames[0].name);
+    const called = path.basename(frames[0].name);
+    const first = await inspectPicture(bytes, called);
+    const times = isExr(bytes) ? exrTimes(bytes, called) : { fps: null, timecode: null };
+    return { widthPx: first.widthPx, heightPx: first.heightPx, frames: frames.length, firstNumber: frames[0].number, ...times };
   });
 
 /** One frame of a zip of pictures as a JPEG, at most so wide. @throws FormatError */

@@ -32,11 +32,11 @@ async function acceptClip(file: string, name: string): Promise<Accepted> {
   if (!(durationS > 0) || (fps === null && !hasSound)) throw new ApiProblem('UNREADABLE_FILE', `${name} holds neither picture nor sound.`);
   return { name, mime: wav ? 'audio/wav' : fps === null ? 'audio/mp4' : 'video/mp4', widthPx, heightPx, clip: { name, ...facts } };
 }
-/** A picture for each frame, in a zip: it has no rate and no sound. */
+/** A picture for each frame, in a zip: it has no sound, and a rate and a timecode where its pictures say so. */
 export const SEQUENCE = 'application/x-pictures+zip';
 async function acceptSequence(file: string, name: string): Promise<Accepted> {
-  const { widthPx, heightPx, frames, firstNumber } = await probeSequence(file, name);
-  return { name, mime: SEQUENCE, widthPx, heightPx, clip: { name, durationS: 0, fps: null, timecode: null, hasSound: false, widthPx, heightPx, frames, firstNumber } };
+  const { widthPx, heightPx, frames, firstNumber, fps, timecode } = await probeSequence(file, name);
+  return { name, mime: SEQUENCE, widthPx, heightPx, clip: { name, durationS: fps === null ? 0 : frames / fps, fps, timecode, hasSound: false, widthPx, heightPx, frames, firstNumber } };
 }
 
 /** What a file may be given for, and what it must be then. */

@@ -37,7 +37,7 @@ export async function framesOf(store: FileStore, file: { sha256: string; name: s
     return await store.withFile(file.sha256, async (stored) => {
       const pictures = await isZip(stored);
       const facts = pictures
-        ? { name: file.name, durationS: 0, fps: null, timecode: null, hasSound: false, ...(await probeSequence(stored, file.name)) }
+        ? { name: file.name, durationS: 0, hasSound: false, ...(await probeSequence(stored, file.name)) }
         : { name: file.name, ...(await probeClip(stored, file.name)) };
       const everyNth = (count: number) => Math.ceil(count / STRIP_MOST);
       const strip = { file: path.join(dir, 'strip'), widthPx: STRIP_WIDTH_PX, everyNth };
