@@ -5,6 +5,7 @@ import { isZip, probeSequence } from '@mesure/formats/sequence';
 import { open, readFile, stat, writeFile } from 'node:fs/promises';
 import { ApiProblem } from '../http/problem';
 import { readKit } from '../kit/contents';
+import { COEFFICIENTS_MAX_BYTES, COEFFICIENTS_MIME } from './coefficients-file';
 import type { FileThread } from './file-thread';
 
 const TRACKS_MAX_BYTES = 100 * 1024 * 1024;
@@ -78,7 +79,6 @@ async function acceptMove(file: string, name: string): Promise<Accepted> {
   throw new ApiProblem('UNREADABLE_FILE', `${name} is neither glTF nor text: a camera move is read from GLB, glTF, USD text, JSON samples or CSV, its points from CSV or PLY text.`);
 }
 
-const COEFFICIENTS_MAX_BYTES = 1024 * 1024;
 /** Distortion that was made elsewhere: a map as a picture, or coefficients as text. */
 async function acceptLens(file: string, name: string): Promise<Accepted> {
   const handle = await open(file);
@@ -86,7 +86,7 @@ async function acceptLens(file: string, name: string): Promise<Accepted> {
   if (bytesRead === 0 || buffer.subarray(0, bytesRead).includes(0)) return acceptPlate(file, name, null);
   if ((await stat(file)).size > COEFFICIENTS_MAX_BYTES) throw new ApiProblem('TOO_LARGE', `${name} is larger than coefficients may be.`);
   readCoefficients(await readFile(file, 'utf8'), name);
-  return { name, mime: MOVE, widthPx: null, heightPx: null };
+  return { name, mime: COEFFICIENTS_MIME, widthPx: null, heightPx: null };
 }
 
 /**

@@ -4,7 +4,9 @@ import archiver from 'archiver';
 import { createHash } from 'node:crypto';
 import type { Writable } from 'node:stream';
 import type { Database } from '../db/connect';
+import { COEFFICIENTS_MAX_BYTES, COEFFICIENTS_MIME } from '../files/coefficients-file';
 import type { FileStore } from '../files/store';
+import { readCoefficients } from '@mesure/formats/lens';
 import { openZip } from '@mesure/formats/zip';
 import { ApiProblem } from '../http/problem';
 import { liveRecords } from '../jobs/inputs';
@@ -88,9 +90,12 @@ export async function readKit(file: string, name: string, keep: ((sha256: string
     }
     if (kit.measured.some((m) => (m.outcome as { kind?: string }).kind !== 'grid')) throw refuse(name, 'what was measured in it is of no grid plate');
     for (const p of kit.pictures) {
-      if (!/^image\/[\w.-]+$/.test(p.mime) || /svg/.test(p.mime)) throw refuse(name, `${p.name} is no picture`);
+      // a plate's file may be coefficients in place of a picture
+      const coefficients = p.mime === COEFFICIENTS_MIME;
+      if (!coefficients && (!/^image\/[\w.-]+$/.test(p.mime) || /svg/.test(p.mime))) throw refuse(name, `${p.name} is no picture`);
       const bytes = await entries.read(`pictures/${p.sha256}`).catch(() => null);
       if (!bytes || createHash('sha256').update(bytes).digest('hex') !== p.sha256) throw refuse(name, `the picture ${p.name} is missing or not as it was written`);
+      if (coefficients) readCoefficients(bytes.subarray(0, COEFFICIENTS_MAX_BYTES).toString('utf8'), p.name);
       await keep?.(p.sha256, bytes);
     }
     return kit;

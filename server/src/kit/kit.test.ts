@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { readCoefficients, writeCoefficients } from '@mesure/formats/lens';
 import JSZip from 'jszip';
 import sharp from 'sharp';
 import { startTestServer, type Person, type TestServer } from '../test-server';
@@ -112,12 +113,28 @@ test('brought in again nothing is new; the same number on another lens comes in 
   expect(lenses.sort()).toEqual(['Orrinel 32', 'Orrinel 35 (brought in)']);
 });
 
+test('a plate whose distortion was typed, or came from a table, goes along as its coefficients', async () => {
+  const given = { what: 'coefficients', formula: 'polynomial', over: 'focal length', direction: 'undistorted to distorted', k: [-0.05], p: [0, 0], center: [0, 0], focalMm: null };
+  const typed = (await server.give(wrangler, Buffer.from(writeCoefficients(given as never)), 'house 32 mm.json', 'lens').expect(201)).body as { sha256: string; name: string };
+  await server.put(wrangler, 'plate', randomUUID(), { lensId: id.lens, packageId: id.pack, picture: { sha256: typed.sha256, name: typed.name }, focalMm: 32, focusM: null, cellM: null, given, shotAt: '2026-11-26T09:00:00.000Z' }).expect(201); // prettier-ignore
+  const file = (await give(await kitFile(), 'typed.zip').expect(201)).body;
+  await inTwo(stranger, '/kit/bring', { sha256: file.sha256 }).expect(201);
+  const plate = (await recordsOfTwo()).find((r) => r.kind === 'plate' && r.body.given);
+  expect(plate?.body).toMatchObject({ given, picture: { sha256: typed.sha256 } });
+  expect(readCoefficients((await stranger.agent.get(`/api/productions/${server.ids.p2}/files/${typed.sha256}`).buffer(true).parse((res, done) => { let t = ''; res.on('data', (d: Buffer) => (t += d.toString())).on('end', () => done(null, t)); }).expect(200)).body as string, 'typed.json').coefficients.k).toEqual([-0.05]); // prettier-ignore
+});
+
 test.each([
   ['a zip of something else', async () => new JSZip().file('a.txt', 'x').generateAsync({ type: 'nodebuffer' }), /kit.json is missing/],
   ['no zip', async () => Buffer.from('not a zip at all, and long enough to be looked at'), /no kit file/],
   ['a kit that was changed', async () => change((k) => ({ ...k, records: [] }), false), /not as it was written/],
   ['a kit with a record that is none', async () => change((k) => ({ ...k, records: [{ kind: 'lens', id: 'x', body: { name: 'L' } }] })), /lens: kind/],
   ['a kit with a record that is no kit', async () => change((k) => ({ ...k, records: [{ kind: 'take', id: 'x', body: {} }] })), /take is no kit/],
+  [
+    'a kit whose picture is called coefficients',
+    async () => change((k) => ({ ...k, pictures: (k as unknown as { pictures: object[] }).pictures.slice(0, 1).map((q) => ({ ...q, mime: 'application/octet-stream' })) })),
+    /is no JSON/,
+  ],
   ['a kit whose picture is another', async () => change((k) => k, true, true), /missing or not as it was written/],
 ])('%s is refused in words, and nothing of it is kept', async (_name, make, words) => {
   const before = await server.db.StoredFile.count();

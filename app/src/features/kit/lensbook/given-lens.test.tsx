@@ -118,7 +118,7 @@ describe('a table of settings', () => {
       [32, 1.219, expect.objectContaining({ what: 'coefficients', k: [-0.09, 0.01], over: 'focal length' })],
       [32, expect.any(Number), expect.objectContaining({ k: [-0.08, 0.01] })],
     ]);
-    expect(kept.map((q) => q.picture.name)).toEqual(['house 32 mm, focus 1.22 m.json', 'house 32 mm, focus infinity.json']);
+    expect(kept.map((q) => q.picture.name)).toEqual(['house 32 mm focus 1.22 m.json', 'house 32 mm focus infinity.json']);
   });
 
   test('brought a second time it brings nothing', async () => {

@@ -80,7 +80,7 @@ export function GivenTable({ pack, chosen, onColumns, onClose }: Props) {
         const addedAt = new Date().toISOString();
         const body: Omit<PlateBody, 'picture'> = { lensId: pack.body.lensId, packageId: pack.id, ...l.plate, cellM: null, shotAt: addedAt };
         const bytes = new TextEncoder().encode(writeCoefficients(l.plate.given as GivenCoefficients & typeof l.plate.given));
-        const name = `${chosen.name.replace(/\.[^.]*$/, '')} ${l.label.replace('∞', 'infinity')}.json`;
+        const name = `${chosen.name.replace(/\.[^.]*$/, '')} ${l.label.replace(',', '').replace('∞', 'infinity')}.json`;
         await add({ id: newId(), kind: 'plate', name, atS: null, body, addedAt }, bytes.buffer as ArrayBuffer);
       }
       onClose();
