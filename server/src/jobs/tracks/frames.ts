@@ -36,9 +36,7 @@ export async function framesOf(store: FileStore, file: { sha256: string; name: s
   try {
     return await store.withFile(file.sha256, async (stored) => {
       const pictures = await isZip(stored);
-      const facts = pictures
-        ? { name: file.name, durationS: 0, hasSound: false, ...(await probeSequence(stored, file.name)) }
-        : { name: file.name, ...(await probeClip(stored, file.name)) };
+      const facts = pictures ? { name: file.name, durationS: 0, hasSound: false, ...(await probeSequence(stored, file.name)) } : { name: file.name, ...(await probeClip(stored, file.name)) };
       const everyNth = (count: number) => Math.ceil(count / STRIP_MOST);
       const strip = { file: path.join(dir, 'strip'), widthPx: STRIP_WIDTH_PX, everyNth };
       const frames = await (pictures ? decodeSequence : decodeClip)(stored, file.name, path.join(dir, 'frames'), { signal, strip, onProgress: (f) => report(FRAMES_SHARE * f, 'reading the frames') });
