@@ -219,6 +219,12 @@ test.each([
   ['with a kind that is not brought', 'record.json', (t: string) => t.replace('"kind": "rig"', '"kind": "production"'), /production is no kind/],
   ['with a file that a browser would run', 'record.json', (t: string) => t.replace('"mime": "image/png"', '"mime": "text/html"'), /no file that a record names/],
   ['with a solve that is none', 'takes/41A-take-1/solve.json', (t: string) => t.replace('"position": [', '"position": ["a",'), /solve\.json/],
+  [
+    'with a solve that was asked nothing',
+    'record.json',
+    (t: string) => t.replace(/"kind": "solve",[^]*?"setup": \{/, (m) => m.replace('"setup": {', '"setup": null, "other": {')),
+    /must hold one JSON object/,
+  ],
   ['with a solve of no take', 'record.json', (t: string) => t.replace('"kind": "solve"', '"kind": "grid"'), /a solve in it is of no take/],
   ['with no day', 'record.json', (t: string) => t.replace(`"id": "${id.day}",\n    "name"`, `"id": "${id.set}",\n    "name"`), /holds no day/],
 ])('a handover %s is refused in words, and nothing of it is kept', async (_what, name, change, why) => {

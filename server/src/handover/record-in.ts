@@ -1,6 +1,6 @@
 import { BROUGHT, RECORD_FORMAT, type LeftDay, type LeftFile } from '@mesure/contract';
 import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
-import { FormatError, readLeftSolve, type LeftSolveFile } from '@mesure/formats';
+import { FormatError, readLeftSolve, readSetupJson, type LeftSolveFile } from '@mesure/formats';
 import { checkHandover } from '@mesure/formats/handover';
 import { openZip } from '@mesure/formats/zip';
 import { createHash } from 'node:crypto';
@@ -120,8 +120,12 @@ function checkRecord(name: string, left: LeftDay): void {
   }
   if (!left.records.some((r) => r.kind === 'day' && r.id === left.day?.id)) throw refuse(name, 'it holds no day');
   if (left.measured.some((m) => (m.outcome as { kind?: string } | null)?.kind !== 'grid')) throw refuse(name, 'what was measured in it is of no grid plate');
-  for (const s of left.solved ?? [])
-    if (!isUuid(s.takeId) || typeof s.path !== 'string' || Number.isNaN(Date.parse(s.at)) || (s.input as { kind?: string } | null)?.kind !== 'solve') throw refuse(name, 'a solve in it is of no take');
+  for (const s of left.solved ?? []) {
+    const input = s.input as { kind?: string; setup?: object } | null;
+    if (!isUuid(s.takeId) || typeof s.path !== 'string' || Number.isNaN(Date.parse(s.at)) || input?.kind !== 'solve') throw refuse(name, 'a solve in it is of no take');
+    // it is laid beside the record as it is whenever somebody asks whether the solve is old
+    readSetupJson(JSON.stringify(input.setup ?? null), `${name}: what a solve was asked`);
+  }
   for (const f of left.files)
     if (typeof f.path !== 'string' || !/^[0-9a-f]{64}$/.test(f.sha256) || typeof f.name !== 'string' || !givenAs(f.mime) || !sizes(f))
       throw refuse(name, `${String(f.path).slice(0, 80)} is no file that a record names`);
