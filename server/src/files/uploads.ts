@@ -1,4 +1,4 @@
-import { EVENTS, Server, type Locker, type Upload } from '@tus/server';
+import { EVENTS, Metadata, Server, type Locker, type Upload } from '@tus/server';
 import { randomUUID } from 'node:crypto';
 import { rm, stat } from 'node:fs/promises';
 import type { Request as ExpressRequest, Response as ExpressResponse } from 'express';
@@ -32,11 +32,13 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
   const owner = (req: ExpressRequest) => `${viewerOf(req).productionId}_${viewerOf(req).userId}_`;
   const most = Math.max(...uses.map((u) => maxBytes(u)!));
   const tooLarge = (limit: number) => new ApiProblem('TOO_LARGE', `The file is larger than the ${Math.floor(limit / 1e6)} MB that are taken; nothing was kept.`);
+  // of one that goes on, what it was begun for was looked at then
+  const limitOf = (request: { headers: Headers }): number => maxBytes(useOf(request.headers.get('upload-metadata'))) ?? most;
   const server = new Server({
     path: '/uploads',
     datastore: parts.datastore,
     locker,
-    maxSize: most,
+    maxSize: (request) => limitOf(request),
     disableTerminationForFinishedUploads: true,
     allowedOrigins: [],
     namingFunction: (request) => owner(expressOf(request)) + randomUUID(),
@@ -75,10 +77,10 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
       }
     },
     // thrown on, to the one place that turns an error into an answer; only the protocol's own answers are the package's
-    onResponseError(_request, error) {
+    onResponseError(request, error) {
       const status = (error as { status_code?: number }).status_code;
       if (status === undefined) throw error;
-      if (status === 413) throw tooLarge(most);
+      if (status === 413) throw tooLarge(limitOf(request));
       if (status === 404 || status === 410) throw new ApiProblem('NOT_FOUND', 'There is no such upload; begin it again.');
       return undefined;
     },
@@ -94,6 +96,15 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
       await parts.tidy(KEPT_MS);
     },
   };
+}
+
+/** What an upload is begun for; the package says of broken metadata what is wrong with it. */
+function useOf(metadata: string | null): string {
+  try {
+    return Metadata.parse(metadata ?? undefined).use ?? '';
+  } catch {
+    return '';
+  }
 }
 
 /** The package reads what it can of a length ("1e9" as 1), and keeps an upload that was begun with more bytes than were announced. */
