@@ -33,7 +33,7 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
   const most = Math.max(...uses.map((u) => maxBytes(u)!));
   const tooLarge = (limit: number) => new ApiProblem('TOO_LARGE', `The file is larger than the ${Math.floor(limit / 1e6)} MB that are taken; nothing was kept.`);
   // of one that goes on, what it was begun for was looked at then
-  const limitOf = (request: { headers: Headers }): number => maxBytes(useOf(request.headers.get('upload-metadata'))) ?? most;
+  const limitOf = (request: { headers: Headers }): number => maxBytes(purposeOf(request.headers.get('upload-metadata'))) ?? most;
   const server = new Server({
     path: '/uploads',
     datastore: parts.datastore,
@@ -99,7 +99,7 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
 }
 
 /** What an upload is begun for; the package says of broken metadata what is wrong with it. */
-function useOf(metadata: string | null): string {
+function purposeOf(metadata: string | null): string {
   try {
     return Metadata.parse(metadata ?? undefined).use ?? '';
   } catch {
