@@ -1,9 +1,9 @@
 import { useRouter, type Href } from 'expo-router';
 import { mountPackage, type Motion, type SolveOutcome, type StoredRecord } from '@mesure/contract';
-import { warningOf, warningsBut, type Cause, type PictureSize, type ReconcileItem, type SolveComparison, type Undecided } from '@mesure/core';
+import { warningOf, warningsBut, type PictureSize, type SolveComparison, type Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { isWhole, newId, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecordsState } from '../../data';
+import { isWhole, useAll, useAnalysesState, useClock, useData, useFind, useMay } from '../../data';
 import { Action, Choice, Progress, Section, useIsWide } from '../../ui/controls';
 import { capital, fixed, percent } from '../../ui/format';
 import { KnownOnly, Empty, Failing, Loading } from '../../ui/states';
@@ -15,6 +15,7 @@ import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
 import { knownWords, staleWords, waitingWords } from '../../ui/stale-words';
 import { Warnings } from '../../ui/warnings';
+import { Causes } from './causes';
 import { ClipMoment } from './clip/clip-moment';
 import { GiveTracks } from './give-tracks';
 import { GiveClip } from './clip/give-clip';
@@ -394,80 +395,4 @@ function TrackLine({ name, detail, value }: { name: string; detail: string; valu
       <Words look="figure">{value}</Words>
     </View>
   );
-}
-
-/** The likely causes with their evidence, and the entry that would put the record right. */
-function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'>; item: ReconcileItem; onSolveAgain: () => Promise<void> }) {
-  const { causes } = item;
-  const router = useRouter();
-  const p = usePalette();
-  const write = useRecordsState((s) => s.write);
-  const find = useFind();
-  const adapters = useAll('adapter');
-  const { session } = useData();
-  const takes = useAll('take').filter((t) => t.body.packageId === take.body.packageId);
-  const pack = find('package', take.body.packageId);
-  const [busy, setBusy] = useState(false);
-  if (causes.length === 0 || !pack) return null;
-  async function correct(c: NonNullable<Cause['correction']>) {
-    setBusy(true);
-    try {
-      if (c.field === 'mode') await write('package', pack!.id, (now) => ({ ...now, modeId: c.value }), `${pack!.body.camera}-cam: ${c.name}`);
-      else if (c.field === 'squeeze') await write('lens', pack!.body.lensId, (now) => ({ ...now, squeeze: c.value }), 'Squeeze corrected');
-      else {
-        let adapterId: string | null = null;
-        if (c.value !== 1) {
-          adapterId = adapters.find((a) => Math.abs(a.body.factor - c.value) < 0.005)?.id ?? newId();
-          if (!adapters.some((a) => a.id === adapterId)) await write('adapter', adapterId, { name: `${c.value < 1 ? 'Reducer' : 'Extender'} ×${c.value}`, factor: c.value }, 'Adapter added');
-        }
-        await write('package', pack!.id, (now) => ({ ...now, adapterId }), `${pack!.body.camera}-cam corrected`);
-      }
-      await onSolveAgain();
-    } finally {
-      setBusy(false);
-    }
-  }
-  return (
-    <View style={{ borderLeftWidth: 4, borderColor: p.tape, paddingLeft: SPACE.m, marginVertical: SPACE.m, gap: SPACE.s }} testID="causes">
-      {causes.map((c, i) => (
-        <View key={c.cause + c.title} style={{ gap: SPACE.xs }}>
-          <Words>{i === 0 ? `${percent(c.likelihood)} likely` : `or: ${c.title} (${percent(c.likelihood)})`}</Words>
-          <Words look="small" dim>
-            {c.evidence}
-          </Words>
-        </View>
-      ))}
-      {causes[0].correction && session.role !== 'solver' ? (
-        <>
-          <Action kind="main" title={correctionTitle(causes[0].correction, pack.body.camera)} icon="build" busy={busy} onPress={() => void correct(causes[0].correction!)} testID="correct" />
-          <Words look="small" dim>
-            {takes.length > 1 ? `It holds for all ${takes.length} takes of this package. It can be undone.` : 'It can be undone.'}
-          </Words>
-        </>
-      ) : (
-        <View style={{ alignItems: 'flex-start' }}>
-          <Action {...wayTo(item, take, causes[0])} onPress={() => router.push(wayTo(item, take, causes[0]).href)} testID="cause-way" />
-        </View>
-      )}
-    </View>
-  );
-}
-
-/** Where what a cause says is put right, where one tap does not do it. */
-function wayTo(item: ReconcileItem, take: StoredRecord<'take'>, cause: Cause): { title: string; icon: 'straighten' | 'build' | 'photo-camera'; href: Href } {
-  const field = { cameraHeight: item.about === 'last frame' ? 'heightEnd' : 'height', distance: 'distance', tilt: 'tilt', roll: 'roll' } as const;
-  if (item.quantity in field) return { title: 'Look at the reading', icon: 'straighten', href: `/floor/take/${take.id}?to=${field[item.quantity as keyof typeof field]}` as Href };
-  if (item.quantity === 'length') return { title: 'Look at the tape net', icon: 'straighten', href: `/floor/net/${take.body.setupId}` as Href };
-  if (cause.cause === 'distortion-not-used') return { title: 'Shoot or mark the lens', icon: 'photo-camera', href: '/kit' as Href };
-  if (cause.cause === 'zoom-not-noted') return { title: 'Note the zoom', icon: 'straighten', href: `/floor/take/${take.id}?to=focalEndMm` as Href };
-  // which lens was on, and how long it is, is said at the take and at the package
-  return cause.cause === 'swapped-digits'
-    ? { title: 'Look at the focal length', icon: 'straighten', href: `/floor/take/${take.id}?to=focalMm` as Href }
-    : { title: 'Look at the package', icon: 'build', href: '/kit' as Href };
-}
-
-function correctionTitle(c: NonNullable<Cause['correction']>, camera: string): string {
-  if (c.field === 'mode') return `Set ${camera}-cam to ${c.name} and solve again`;
-  if (c.field === 'squeeze') return `Set the squeeze to ${c.value} and solve again`;
-  return c.value === 1 ? `Take the adapter off ${camera}-cam and solve again` : `Mount ×${c.value} on ${camera}-cam and solve again`;
 }
