@@ -1,3 +1,4 @@
+import equal from 'fast-deep-equal';
 import { cornerMovesPct, CoreError, formatFocus, mustReadLength, type GivenCoefficients, type GivenFrame, type LengthUnit } from '@mesure/core';
 import type { GivenLens, PlateBody } from './kinds';
 
@@ -61,7 +62,7 @@ export function planLensTable(input: LensTableInput): LensLine[] {
       if (frame && pct === null) return [{ row, label, what: 'problem', why: 'read so, it does not reach the corner: another radius, or the other direction', plate: null }];
       if (pct !== null && Math.abs(pct) > MOST_AT_CORNER_PCT && input.said.formula !== 'angle')
         return [{ row, label, what: 'problem', why: `read so, the corner moves by ${pct.toFixed(0)} %: a radius of 1 is something else`, plate: null }];
-      const same = taken.some((k) => k.focalMm === plate.focalMm && k.focusM === plate.focusM && sameGiven(k.given, plate.given));
+      const same = taken.some((k) => k.focalMm === plate.focalMm && k.focusM === plate.focusM && equal(k.given, plate.given));
       taken.push(plate);
       return [{ row, label, what: same ? 'same' : 'new', note: pct === null ? 'the corner is not known' : `${pct < 0 ? 'barrel' : 'pincushion'} ${Math.abs(pct).toFixed(2)} % at the corner`, plate }];
     } catch (e) {
@@ -87,6 +88,3 @@ function plateOf(cells: LensRow, { said, focusUnit, minFocalMm, maxFocalMm }: Le
     given: { what: 'coefficients', ...said, k, p: polynomial ? [number(cells.p1), number(cells.p2)] : [0, 0], center: [number(cells.center_x_px), number(cells.center_y_px)], focalMm: null },
   };
 }
-
-const sameGiven = (a: GivenLens | null | undefined, b: GivenLens): boolean => JSON.stringify(a && inOrder(a)) === JSON.stringify(inOrder(b));
-const inOrder = (g: GivenLens): unknown => Object.entries(g).sort(([a], [b]) => (a < b ? -1 : 1));

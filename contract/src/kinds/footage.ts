@@ -1,6 +1,9 @@
 import type { FileRef } from './shared';
 import { defineKind } from './define';
 
+/** As many as a clip keeps. */
+export const MOST_MASKS = 40;
+
 /** What must not be tracked: an outline on one frame or several, moved evenly between them; px of the clip's picture. */
 export interface FootageMask {
   id: string;
@@ -85,7 +88,7 @@ export const footageKind = defineKind<FootageBody>({
           }),
         )
         .unique('id')
-        .max(40)
+        .max(MOST_MASKS)
         .required(),
       marks: Joi.array()
         .items(Joi.object({ id: id.required(), name: Joi.string().trim().min(1).max(40).required(), index: index.required(), x: px.required(), y: px.required() }))

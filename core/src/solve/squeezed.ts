@@ -3,6 +3,7 @@ import { freeRest } from './free-lens';
 import type { Reconstruction } from './reconstruction';
 import type { SolveResult } from './result';
 import type { SolveLens, SolveSetup } from './setup';
+import { BENT_FACTOR } from './zoom';
 
 /** Another squeeze than was recorded. */
 export interface Squeezed {
@@ -10,8 +11,6 @@ export interface Squeezed {
   sigma: number;
 }
 
-/** Errors that go along the tracks by less are drift. */
-const BENT_FACTOR = 1.5;
 /** Of the robust cost: with the squeeze free at least so much must go, or it is not what is wrong. */
 const EXPLAINS = 0.8;
 /** With it the tracks must be plainly quieter, and what is left go along them far less. */

@@ -83,7 +83,7 @@ export function normalised(profile: Float64Array): Float64Array {
 }
 
 /** Only where errors go along their tracks by this much more than white noise would, and the picture grows or shrinks so much, is it worth asking. */
-const BENT_FACTOR = 1.5;
+export const BENT_FACTOR = 1.5;
 const LEAST_GROWTH = 1.04;
 /** The noise falls to this share, the drift to this share of what it was above white noise, and the focal length changes by this factor. */
 const QUIETER = 0.96;

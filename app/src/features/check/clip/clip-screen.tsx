@@ -1,4 +1,4 @@
-import { mountPackage, type FootageBody, type FootageMask, type StoredRecord, type TracksOutcome } from '@mesure/contract';
+import { mountPackage, MOST_MASKS, type FootageBody, type FootageMask, type StoredRecord, type TracksOutcome } from '@mesure/contract';
 import { outlineAt, paintedOutlines } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useEffect, useState } from 'react';
@@ -22,7 +22,7 @@ import { GiveClip } from './give-clip';
 import { changeMask, cornerMoved, maskFrom, maskMoved, middleOf } from './masks';
 import { meantBy, useMarkHints } from './mark-hints';
 import { MaskProposals } from './mask-proposals';
-import { brushWidth, MOST_MASKS, PaintTools, type Tip } from './paint-tools';
+import { brushWidth, PaintTools, type Tip } from './paint-tools';
 import { useFollowed, useFrames } from './use-frames';
 
 /** A take's clip: what moves is masked, marks are pointed out, features are followed, and what came of it is looked at. */

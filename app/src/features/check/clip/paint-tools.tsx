@@ -9,8 +9,6 @@ const TIPS = { thin: 0.02, middle: 0.045, wide: 0.1 } as const;
 export type Tip = keyof typeof TIPS;
 /** Of the picture's width, px. */
 export const brushWidth = ({ widthPx }: Pick<FootageBody, 'widthPx'>, tip: Tip): number => TIPS[tip] * widthPx;
-/** As many as a clip keeps. */
-export const MOST_MASKS = 40;
 
 interface Props {
   tip: Tip;
