@@ -412,6 +412,118 @@ test('one picture is lined up with marks of one’s own set, and a solve made el
   await allSent(page);
 });
 
+test('a witness camera on the main one is mounted and heard by one, its tracks given by another, and both are solved together', async () => {
+  test.setTimeout(240_000);
+  const theirs = crew.supervisor.page;
+  // a second camera like the first, a hand to the left of its lens, looking a third of a right angle to the left of it
+  await page.goto(at('/kit'));
+  await page.getByTestId('package-A').click();
+  await page.getByTestId('copy-package').click();
+  await allSent(page);
+  await page.goto(at('/floor'));
+  await page.getByTestId('setup-41').click();
+  await page.getByTestId('add-rig').click();
+  await page.getByRole('radio', { name: 'B-cam' }).click();
+  await page.getByTestId('rig-rightM').fill('-150');
+  await page.getByTestId('rig-upM').fill('100');
+  await page.getByTestId('rig-turnRad').fill('30');
+  await audit(page, 'a rig');
+  await page.getByTestId('keep-rig').click();
+  await page.getByTestId('log-take').click();
+  await page.getByTestId('take-done').waitFor();
+  const take = /take (\d+)/.exec((await page.getByRole('heading', { level: 1 }).textContent())!)![1];
+  await page.getByTestId('witness-clip-B').fill('B001');
+  await page.getByTestId('witness-clip-B').press('Enter');
+  await expect(page.getByTestId('rig-of-B')).toContainText('fixed to the main camera, 150 mm left, 100 mm up');
+  // half a second of silence more before the same noise: twelve frames
+  await page.getByTestId('open-sync').click();
+  const noise = (name: string, delay: string) => {
+    const file = path.join(dir, name);
+    execFileSync('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', 'anoisesrc=d=5:c=pink:r=16000:seed=7', '-af', delay, '-y', file]);
+    return file;
+  };
+  await choose(page, 'give-main-B', noise('A_41.wav', 'anull'));
+  await choose(page, 'give-witness-B', noise('B_41.wav', 'adelay=500'));
+  await expect(page.getByTestId('sync-answer-B')).toContainText(/12\.0\d* frames|0\.50\d* s later/, { timeout: 60_000 });
+  await allSent(page);
+  // tracks of both as another program followed them: the places of the set, and features that each camera counts for itself
+  const [main, witness] = pairTracks(12);
+  const files = { main: path.join(dir, 'A_41_pair.csv'), witness: path.join(dir, 'B_41_pair.csv') };
+  writeFileSync(files.main, main);
+  writeFileSync(files.witness, witness);
+  await theirs.goto(at('/check'));
+  await theirs.getByTestId(`check-41-${take}`).click();
+  await choose(theirs, 'give-tracks', files.main);
+  await expect(theirs.getByTestId('witness-of-B-cam')).toContainText('B-cam ran with this take');
+  await choose(theirs, 'give-tracks-B-cam', files.witness);
+  await theirs.getByTestId('with-B-cam').click();
+  await theirs.getByRole('radio', { name: /^held/ }).click();
+  await theirs.getByTestId('start-solve').click();
+  await expect(theirs.getByTestId('witness-offset')).toContainText(/0\.1[45]\d to the left, 0\.[01]\d\d up/, { timeout: 90_000 });
+  await expect(theirs.getByTestId('witness-facts')).toContainText(/Seen by both: .*U\d/);
+  await expect(theirs.getByTestId('item-witnessAngle-B-cam, turned to the left')).toContainText('agrees');
+  await audit(theirs, 'two cameras in one solve');
+  await noSidewaysScroll(theirs);
+  await allSent(theirs);
+  // the owner sees it; a first frame that he says wrong makes it old, and solved anew the cameras themselves say which one was right
+  const where = theirs.url();
+  await page.goto(where);
+  await expect(page.getByTestId('witness-offset')).toContainText('to the left');
+  await page.goto(at('/floor'));
+  await page.getByTestId('setup-41').click();
+  await page.getByTestId(`take-41-${take}`).click();
+  await page.getByTestId('witness-first-B').fill('2');
+  await page.getByTestId('witness-first-B').press('Enter');
+  await allSent(page);
+  await theirs.goto(where);
+  await theirs.getByTestId('solve-anew').click({ timeout: 20_000 });
+  await expect(theirs.getByText(/with a shift of 12 instead of 13 frames they turn as one/).first()).toBeVisible({ timeout: 90_000 });
+  await page.getByTestId('witness-first-B').fill('');
+  await page.getByTestId('witness-first-B').press('Enter');
+  await allSent(page);
+});
+
+/** Tracks of two cameras that are one rigid thing, the second turned 30° to the left: two CSV texts, its frame n + shift with the first one's n. */
+function pairTracks(shift: number): [string, string] {
+  const [fPx, cx, cy] = [(32 / 24) * 4096, 2048, 1080];
+  let state = 9;
+  const random = () => ((state = (state * 1103515245 + 12345) % 2147483648), state / 2147483648);
+  const spread = (n: number, x: number, z: number) =>
+    Array.from({ length: n }, (_, i): [string, readonly [number, number, number]] => [`f${i + 1}`, [x - 2.2 + 4.4 * random(), 2.6 * random(), z - 1.6 * random()]]);
+  const named = Object.entries(PLACES);
+  const seen = [
+    [...named, ...spread(50, 0, -3.2)],
+    [...named, ...spread(50, -3, -1.6)],
+  ] as const;
+  const rows: [string[], string[]] = [['track,frame,x,y'], ['track,frame,x,y']];
+  const look = (yaw: number, tilt: number) => {
+    const [c, s, ct, st] = [Math.cos(yaw), Math.sin(yaw), Math.cos(tilt), Math.sin(tilt)];
+    return { right: [c, 0, -s], up: [s * st, ct, c * st], back: [s * ct, -st, c * ct] };
+  };
+  for (let frame = 1; frame <= 36; frame += 1) {
+    const t = (frame - 1) / 35;
+    const [yaw, tilt] = [0.3 * Math.sin(4 * t), 0.12 * Math.cos(5 * t) - 0.05];
+    const main = look(yaw, tilt);
+    const at = [-0.5 + t, 1.41 + 0.1 * Math.sin(3 * t), 0.6 - 0.3 * t];
+    const carried = at.map((v, k) => v - 0.15 * main.right[k] + 0.1 * main.up[k]);
+    // turned about the main camera's own up
+    const [c, s] = [Math.cos(Math.PI / 6), Math.sin(Math.PI / 6)];
+    const side = { right: main.right.map((v, k) => c * v - s * main.back[k]), up: main.up, back: main.back.map((v, k) => c * v + s * main.right[k]) };
+    for (const [i, axes, eye, number] of [
+      [0, main, at, frame],
+      [1, side, carried, frame + shift],
+    ] as const)
+      for (const [id, p] of seen[i]) {
+        const d = p.map((v, k) => v - eye[k]);
+        const [x, y, z] = [axes.right, axes.up, axes.back].map((a) => a.reduce((sum, v, k) => sum + v * d[k], 0));
+        if (z > -0.3) continue;
+        const [u, v] = [cx - (fPx * x) / z + 0.8 * (random() - 0.5), cy + (fPx * y) / z + 0.8 * (random() - 0.5)];
+        if (u > 0 && v > 0 && u < 4096 && v < 2160) rows[i].push(`${id},${number},${u.toFixed(3)},${v.toFixed(3)}`);
+      }
+  }
+  return [rows[0].join('\n'), rows[1].join('\n')];
+}
+
 test('a lens that no chart was shot of has its distortion from a map of another house, brought by one, read otherwise by another', async () => {
   const theirs = crew.supervisor.page;
   // made by no program of ours: barrel of a fiftieth at the side, t upwards, in a TIFF

@@ -161,6 +161,36 @@ test('a pan is not solved into a wild camera', async ({ page }) => {
   await expect(page.getByText(/^Where the camera looked: it turns/)).toBeVisible();
 });
 
+test('a take of each kind: a whip, a zoom, an object, two cameras on one rig, and a height with its digits changed about', async ({ page }) => {
+  await signIn(page, 'supervisor', '/check');
+  await page.getByTestId('where').click();
+  await page.getByTestId('day-Day 10').click();
+  const look = async (take: string) => {
+    await open(page, '/check');
+    await page.getByTestId(`check-${take}`).click();
+    await page.getByTestId('take-verdict').waitFor();
+  };
+  await look('36A-1');
+  await expect(page.getByTestId('stretch-1')).toContainText(/Frames 1 to 35|Frames 44 to 78/);
+  await expect(page.getByText(/joined by what both sides see: K3, K7, W1, W2/)).toBeVisible();
+  await audit(page, 'a parted shot');
+  await noSidewaysScroll(page);
+  await look('36B-1');
+  await expect(page.getByTestId('solve-facts')).toContainText(/24\.\d.*36\.\d/);
+  await look('36C-1');
+  await expect(page.getByRole('heading', { name: 'Way of the object, and its points' })).toBeVisible();
+  await look('36D-1');
+  await expect(page.getByTestId('witness-facts')).toContainText('K3');
+  await expect(page.getByTestId('item-witnessOffset-X-cam, to the right')).toContainText('agrees');
+  await audit(page, 'two cameras');
+  await noSidewaysScroll(page);
+  await look('36E-1');
+  await expect(page.getByTestId('take-verdict')).toContainText('contradicts');
+  await expect(page.getByTestId('causes')).toContainText(/1\.42/);
+  await page.getByTestId('where').click();
+  await page.getByTestId('day-Day 12').click();
+});
+
 test('wrap: what is missing is listed, and the handover leaves as one zip', async ({ page }) => {
   await signIn(page, 'supervisor', '/wrap');
   await expect(page.getByTestId('missing-count')).toContainText('missing');

@@ -1,3 +1,4 @@
+import { carriedPair, pairRoom, rigAxes } from '@mesure/synthetic';
 import JSZip from 'jszip';
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
@@ -87,6 +88,35 @@ test('one frame of a clip is a plate; a time past its end is refused', () => {
   expect(at('0.1')).toMatchObject({ code: 1 });
   expect(at('7')).toMatchObject({ code: 2, err: expect.stringContaining('there is no frame at 7.00 s') });
   expect(at('soon')).toMatchObject({ code: 2 });
+});
+
+test('a witness is solved with the main camera, and how it sat is compared with what was noted', () => {
+  const sensor = { sensorWidthMm: 24, sensorHeightMm: 13.5 };
+  const [main, side] = [{ widthPx: 1920, heightPx: 1080, focalMm: 28, ...sensor }, { widthPx: 1280, heightPx: 720, focalMm: 18, ...sensor }]; // prettier-ignore
+  const pair = carriedPair({ main, witness: side, frames: 30, path: (t) => [-0.8 + 1.6 * t, 1.5 + 0.2 * t, 1], aim: (t) => [Math.sin(3 * t), 1 + 0.4 * t, -4], rig: { at: [-0.2, 0.1, 0], axes: rigAxes(0.6, 0) }, points: pairRoom(8), shift: 7, noisePx: 0.3, seed: 8 }); // prettier-ignore
+  const write = (name: string, tracks: typeof pair.witness, of: RegExp) =>
+    writeFileSync(file(name), ['track,frame,x,y', ...tracks.filter((t) => of.test(t.track)).map((t) => `${t.track},${t.frame},${t.x},${t.y}`)].join('\n'));
+  write('main.csv', pair.main.tracks, /^[fM]/);
+  write('side.csv', pair.witness, /^[gM]/);
+  const setup = (c: typeof main, anchors: object) => ({
+    image: { width: c.widthPx, height: c.heightPx },
+    sensor: { widthMm: 24, heightMm: 13.5 },
+    focal: { mode: 'held', mm: c.focalMm },
+    distortion: { mode: 'none' },
+    anchors,
+  });
+  const [p, q] = ['M1', 'M2'].map((id) => pairRoom(8).find((r) => r.id === id)!.at);
+  writeFileSync(file('main.json'), JSON.stringify(setup(main, { lengths: [{ a: 'M1', b: 'M2', m: Math.hypot(...p.map((v, k) => v - q[k])), sigmaM: 0.001 }] })));
+  writeFileSync(file('side.json'), JSON.stringify(setup(side, {})));
+  const args = ['solve', file('main.csv'), '--setup', file('main.json'), '--witness', file('side.csv'), '--witness-setup', file('side.json')];
+  const r = mesure([...args, '--shift', '7', '--same', 'M1,M2,M3,M4', '--mounted=-0.2,0.1,0,34.4,0']);
+  expect(r.code).toBe(0);
+  const { witness } = r.json() as { witness: { translation: number[]; sigmaM: number } };
+  expect(Math.hypot(witness.translation[0] + 0.2, witness.translation[1] - 0.1, witness.translation[2])).toBeLessThan(5 * witness.sigmaM);
+  expect(mesure([...args, '--shift', '900']).json()).toMatchObject({ status: 'failed', reason: expect.stringMatching(/ran together/) });
+  expect(mesure([...args, '--shift', 'soon'])).toMatchObject({ code: 2, err: expect.stringContaining('must be a number') });
+  expect(mesure([...args, '--mounted', '1,2'])).toMatchObject({ code: 2, err: expect.stringContaining('five numbers') });
+  expect(mesure(['solve', file('main.csv'), '--setup', file('main.json'), '--shift', '7'])).toMatchObject({ code: 2, err: expect.stringContaining('--witness gives') });
 });
 
 test('solve, reconcile and export in a row: the forgotten reducer is named', () => {

@@ -82,6 +82,7 @@ export const analysisSchema = J.object({
     findDistortion: J.boolean(),
     findCentre: J.boolean(),
     findSqueeze: J.boolean(),
+    withWitness: id,
     motion: J.string().valid(...MOTIONS),
     trim: J.boolean(),
     mapFormat: J.string().valid('exr', 'tiff'),

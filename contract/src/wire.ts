@@ -209,6 +209,8 @@ export interface SolveOutcome {
   solve: SolveResult;
   reconcile: ReconcileReport | null;
   setup: SolveSetup;
+  /** of a witness camera that was solved with it */
+  witnessSetup?: SolveSetup;
 }
 /** One change of a record, as the server keeps it. */
 export interface RecordChange<K extends RecordKind = RecordKind> {

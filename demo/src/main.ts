@@ -13,6 +13,7 @@ import { MessageChannel } from 'node:worker_threads';
 import sharp from 'sharp';
 import { STOVE_CLIP } from './footage';
 import { idOf } from './ids';
+import { KIND_TRACKS, type KindTracks } from './kinds-of-takes';
 import { LINE_UP_SIZE, lineUpPicture } from './line-up-picture';
 import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
 import { RECCE_SIZE, reccePicture } from './recce-picture';
@@ -97,6 +98,9 @@ async function load(database: Database, files: FileStore): Promise<void> {
         sha256: await keep(`panorama_1_${i + 1}.jpg`, await jettyPanorama(seconds), 'image/jpeg', [1024, 512]),
       })),
     ),
+    kinds: Object.fromEntries(
+      await Promise.all(Object.entries(KIND_TRACKS).map(async ([kind, { name, make }]) => [kind, await keep(name, Buffer.from(tracksCsv({ tracks: make() })), 'text/csv', null)] as const)),
+    ) as KindTracks,
     clipStove: clip.sha256,
     tracksStove: clip.outcome.files.find((f) => f.what === 'tracks')!.sha256,
     slate: await keep('42B_t2_slate.jpg', await slatePicture('42B', 2), 'image/jpeg', [640, 480]),
@@ -130,13 +134,16 @@ async function load(database: Database, files: FileStore): Promise<void> {
   await done(database, 'tracks', 'clip stove', await buildInput(database, PRODUCTION.id, 'tracks', idOf('clip stove'), {}), clip.outcome);
   // the solves last: they read what the plates gave
   for (const subject of ['plate 32', 'plate 25', 'plate 18', ...ZOOM_PLATES.map((_, i) => `plate zoom ${i}`)]) await computed(database, files, 'grid', subject);
-  for (const subject of ['take 42B 2', 'take 39A 1']) await computed(database, files, 'solve', subject);
+  for (const subject of ['take 42B 2', 'take 39A 1', 'take 36A 1', 'take 36B 1', 'take 36E 1']) await computed(database, files, 'solve', subject);
+  await computed(database, files, 'solve', 'take 36C 1', { motion: 'object' });
+  await computed(database, files, 'solve', 'take 36D 1', { focalMode: 'guided', withWitness: idOf('package x') });
   await computed(database, files, 'elsewhere', 'elsewhere jetty');
 }
 
-async function computed(database: Database, files: FileStore, kind: 'grid' | 'solve' | 'elsewhere', subject: string): Promise<void> {
-  const input = await buildInput(database, PRODUCTION.id, kind, idOf(subject), {});
-  const answer = await inThisThread(input, { bytes: await files.read(input.file.sha256) });
+async function computed(database: Database, files: FileStore, kind: 'grid' | 'solve' | 'elsewhere', subject: string, choice: Parameters<typeof buildInput>[4] = {}): Promise<void> {
+  const input = await buildInput(database, PRODUCTION.id, kind, idOf(subject), choice);
+  const witness = input.kind === 'solve' && input.witness ? { witness: await files.read(input.witness.file.sha256) } : {};
+  const answer = await inThisThread(input, { bytes: await files.read(input.file.sha256), ...witness });
   if ('made' in answer) throw new Error(`${subject}: files, and no outcome`);
   await done(database, kind, subject, input, answer.outcome);
 }

@@ -2,6 +2,7 @@ import { mountPackage, netInputOf, opticsOf, recceInputOf, type RecordBodies, ty
 import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
 import { computeOptics, fitEdges, measurePhoto, solveNet } from '@mesure/core';
 import type { Schema } from 'joi';
+import { CRANE_M, KIND_TRACKS, WHIP, whip } from './kinds-of-takes';
 import { OTHER_PRODUCTION, PEOPLE, PRODUCTION, scenario } from './scenario';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
 
@@ -24,6 +25,7 @@ const seeds = scenario({
   slate: sha('8'),
   clipStove: sha('9'),
   tracksStove: sha('0'),
+  kinds: { whip: sha('a'), zoom: sha('b'), boat: sha('c'), carried: sha('d'), witness: sha('e'), crane: sha('f') },
 });
 const of = <K extends RecordKind>(kind: K) => seeds.filter((s) => s.kind === kind) as unknown as { id: string; body: RecordBodies[K] }[];
 const find = ((kind: RecordKind, id: string) => {
@@ -93,6 +95,20 @@ test('the tape net of the passage holds but for the tie that was written in the 
   expect(r.mirror).toMatchObject({ status: 'settled', words: 'the plan tells left from right' });
 });
 
+test('the test day has a take of each kind, and a second mistake: the height of the crane has its digits changed about', () => {
+  const takes = of('take').filter((t) => t.body.slate.startsWith('36'));
+  expect(takes.map((t) => t.body.slate)).toEqual(['36A', '36B', '36C', '36D', '36E']);
+  expect(takes.every((t) => t.body.tracks)).toBe(true);
+  const height = takes[4].body.height!;
+  expect([height.valueM, CRANE_M.truly]).toEqual([1.24, 1.42]);
+  // the whip: nothing is followed in its middle, and only marks have their names on both sides
+  const [before, after] = [(f: number) => f < WHIP.blurredFrom, (f: number) => f > WHIP.blurredTo].map((side) => new Set(whip().flatMap((t) => (side(t.frame) ? [t.track] : []))));
+  const both = [...before].filter((name) => after.has(name));
+  expect(both.length).toBeGreaterThanOrEqual(3);
+  expect(both.length).toBeLessThan(8);
+  expect(both.every((name) => /^[KW]\d$/.test(name))).toBe(true);
+});
+
 test('people of two productions, each name once', () => {
   expect(new Set(PEOPLE.map((p) => p.name)).size).toBe(PEOPLE.length);
   // one of each role
@@ -101,9 +117,10 @@ test('people of two productions, each name once', () => {
 });
 
 test('the shots are the same each time they are made, and no place lies outside its picture', () => {
-  for (const make of [galleyDolly, jettyCrane, passagePan]) {
-    const csv = tracksCsv(make().shot);
-    expect(csv).toBe(tracksCsv(make().shot));
+  const kinds = Object.values(KIND_TRACKS).map(({ make }) => () => ({ tracks: make() }));
+  for (const make of [() => galleyDolly().shot, () => jettyCrane().shot, () => passagePan().shot, ...kinds]) {
+    const csv = tracksCsv(make());
+    expect(csv).toBe(tracksCsv(make()));
     const rows = csv.trim().split('\n');
     expect(rows[0]).toBe('track,frame,x,y');
     for (const row of rows.slice(1)) {

@@ -1,9 +1,10 @@
 import { LENS18_FILE, lens18Given } from './lens-elsewhere';
-import { newPlan, USUAL_FIELDS, type RecordBodies, type RecordKind } from '@mesure/contract';
+import { newPlan, USUAL_FIELDS, type RecordBodies, type RecordKind, type WitnessClip } from '@mesure/contract';
 import { formatLength, parseLength, type LengthUnit, type PictureDetail, type PictureNotes, type StillLook, type TrackCounting } from '@mesure/core';
 import { STOVE_CLIP, STOVE_HEIGHT_M, stoveMarks } from './footage';
 import { idOf } from './ids';
 import { inRecce, RECCE_FOCAL_35_MM, RECCE_SIZE, recceLengths } from './recce-picture';
+import { BOAT_CAMERA_M, BOAT_MARKS, CARRIED, CRANE_M, KIND_TRACKS, WHIP_MARKS, ZOOM_MM, type KindTracks } from './kinds-of-takes';
 import { LINE_UP_SIZE, lineUpMarks } from './line-up-picture';
 import { ROOM_SIZE, roomMarks } from './room-picture';
 import { PIECES, SETS, sheetOf, type DemoSet } from './sets';
@@ -41,6 +42,7 @@ export interface DemoFiles {
   slate: string;
   clipStove: string;
   tracksStove: string;
+  kinds: KindTracks;
 }
 /** What of the demo's clip is told before it is followed. */
 export const STOVE_FOOTAGE = { firstFrame: 1, most: null, masks: [], marks: stoveMarks() };
@@ -52,6 +54,7 @@ export interface Seed<K extends RecordKind = RecordKind> {
 
 const DAY = '2026-11-23';
 const DAY_BEFORE = '2026-11-22';
+const TEST_DAY = '2026-11-21';
 const at = (time: string, date = DAY) => `${date}T${time}:00.000Z`;
 const mode = (id: string, name: string, m: (typeof MODES)[keyof typeof MODES], fps = 24) => ({
   id: idOf(id),
@@ -108,7 +111,61 @@ function slippedTie(setKey: string, set: DemoSet, from: string, to: string): See
   return { ...right, body: { ...right.body, length: { ...right.body.length, typed: `${inches} cm`, unit: 'cm', valueM: Number(inches) / 100 } } };
 }
 
-/** Two shooting days; the second has three sets. What is wrong in it: A-cam carries a ×0.71 focal reducer that nobody wrote down. */
+/** The day before: a take of each kind that can be solved, tried out before it counts. */
+function testDay(
+  put: <K extends RecordKind>(kind: K, name: string, body: RecordBodies[K]) => string,
+  { galley, packB, packD, packX }: { galley: string; packB: string; packD: string; packX: string },
+): Record<'whip' | 'zoom' | 'boat' | 'carried' | 'crane', string> {
+  const dayId = put('day', 'test day', { name: 'Day 10', date: TEST_DAY, unit: 'main' });
+  const shop = put('set', 'set boat', { name: 'Model boat', marks: BOAT_MARKS.map((m) => m.id) });
+  for (const [from, to] of [
+    ['O1', 'O2'],
+    ['O2', 'O4'],
+    ['O1', 'O5'],
+  ]) {
+    const [a, b] = [from, to].map((id) => BOAT_MARKS.find((m) => m.id === id)!.at);
+    put('tie', `tie ${from} ${to}`, { setId: shop, from, to, length: measured(Math.hypot(...a.map((v, k) => v - b[k])), 'm', 0.003), instrument: 'tape', measuredAt: at('13:30', TEST_DAY) });
+  }
+  const both = put('set', 'set both walls', { name: 'Galley, both walls', marks: [...SETS.galley.marks.map((m) => m.id), ...WHIP_MARKS] });
+  for (const [from, to] of [
+    ['K3', 'K7'],
+    ['K4', 'K6'],
+    ['K5', 'K8'],
+  ]) {
+    const [a, b] = [from, to].map((id) => markOf(SETS.galley, id));
+    put('tie', `tie both ${from} ${to}`, { setId: both, from, to, length: measured(Math.hypot(...a.map((v, k) => v - b[k])), 'm', 0.004), instrument: 'laser', measuredAt: at('13:10', TEST_DAY) });
+  }
+  // K3 to K5 lie nearly in a line: K1 and K2 are what tells the floor where they are seen
+  const ground = ['K1', 'K2', 'K3', 'K4', 'K5'];
+  const setup = (key: string, name: string, slate: string, order: number): string =>
+    put('setup', `setup test ${key}`, {
+      dayId,
+      setId: key === 'whip' || key === 'crane' ? both : galley,
+      name,
+      scene: '36',
+      slate,
+      order,
+      levelMarks: ground,
+      originMark: 'K3',
+      headingMarks: ['K4', 'K5'],
+    });
+  const made = {
+    whip: setup('whip', 'Whip past the stove', '36A', 1),
+    zoom: setup('zoom', 'Zoom on the stove', '36B', 2),
+    boat: put('setup', 'setup test boat', { dayId, setId: shop, name: 'Boat on its table', scene: '36', slate: '36C', order: 3, levelMarks: [], originMark: 'O1', headingMarks: ['O1', 'O2'] }),
+    carried: setup('carried', 'Two cameras on one rig', '36D', 4),
+    crane: setup('crane', 'Crane over the table', '36E', 5),
+  };
+  const planned = (key: keyof typeof made, packageId: string, focalMm: number) => newPlan(made[key], packageId, focalMm, { name: '', marks: [] });
+  const boat = planned('boat', packB, 25);
+  put('plan', 'plan test boat', { ...boat, ...(boat.move ? { move: { ...boat.move, kind: 'object' } } : {}) });
+  put('plan', 'plan test zoom', planned('zoom', packD, ZOOM_MM.from));
+  const { focalMm: _focal, shift: _shift, ...place } = CARRIED;
+  put('rig', 'rig test', { setupId: made.carried, packageId: packX, since: at('12:00', TEST_DAY), placement: { way: 'rigid', ...place }, toleranceM: 0.01, why: '' });
+  return made;
+}
+
+/** Two shooting days and a day of tests before them; the last has three sets. What is wrong in it: A-cam carries a ×0.71 focal reducer that nobody wrote down. */
 export function scenario(files: DemoFiles): Seed[] {
   const seeds: Seed[] = [];
   const put = <K extends RecordKind>(kind: K, name: string, body: RecordBodies[K]): string => {
@@ -122,7 +179,7 @@ export function scenario(files: DemoFiles): Seed[] {
   });
   const pellon = put('body', 'body pellon', {
     name: 'Pellon Dash',
-    modes: [mode('mode pellon uhd', 'UHD full width', MODES.pellonUhd), mode('mode pellon hd', 'HD 60 windowed', MODES.pellonHd, 60)],
+    modes: [mode('mode pellon uhd', 'UHD full width', MODES.pellonUhd), mode('mode pellon hd', 'HD 60 windowed', MODES.pellonHd, 60), mode('mode pellon hd24', 'HD 24 windowed', MODES.pellonHd)],
   });
   const lens32 = put('lens', 'lens 32', { name: 'Orrinel 32', kind: 'prime', minFocalMm: 32, maxFocalMm: 32, squeeze: 1, serial: 'OR-3207' });
   const lens25 = put('lens', 'lens 25', { name: 'Orrinel 25', kind: 'prime', minFocalMm: 25, maxFocalMm: 25, squeeze: 1, serial: 'OR-2511' });
@@ -157,6 +214,10 @@ export function scenario(files: DemoFiles): Seed[] {
     given: lens18Given(),
     shotAt: at('06:50'),
   });
+  const lens12 = put('lens', 'lens 12', { name: 'Velmar 12', kind: 'prime', minFocalMm: CARRIED.focalMm, maxFocalMm: CARRIED.focalMm, squeeze: 1, serial: 'VM-1202' });
+  const packX = put('package', 'package x', { camera: 'X', bodyId: pellon, modeId: idOf('mode pellon hd24'), lensId: lens12, adapterId: null, focalMm: CARRIED.focalMm });
+  const lightZoom = put('lens', 'lens light zoom', { name: 'Velmar 20–50', kind: 'zoom', minFocalMm: 20, maxFocalMm: 50, squeeze: 1, serial: 'VM-2050' });
+  const packD = put('package', 'package d', { camera: 'Z', bodyId: pellon, modeId: idOf('mode pellon uhd'), lensId: lightZoom, adapterId: null, focalMm: ZOOM_MM.from });
   const packC = put('package', 'package c', { camera: 'C', bodyId: pellon, modeId: idOf('mode pellon hd'), lensId: zoom, adapterId: null, focalMm: 45 });
   ZOOM_PLATES.forEach((q, i) =>
     put('plate', `plate zoom ${i}`, {
@@ -180,7 +241,12 @@ export function scenario(files: DemoFiles): Seed[] {
   const day = put('day', 'day', { name: 'Day 12', date: DAY, unit: 'main' });
   const sets: Record<string, string> = {};
   for (const [key, set] of Object.entries(SETS))
-    sets[key] = put('set', `set ${key}`, { name: set.name, marks: set.marks.map((m) => m.id), pieces: PIECES[key as keyof typeof PIECES], sheet: sheetOf(key as keyof typeof PIECES) });
+    sets[key] = put('set', `set ${key}`, {
+      name: set.name,
+      marks: set.marks.map((m) => m.id),
+      pieces: PIECES[key as keyof typeof PIECES],
+      sheet: sheetOf(key as keyof typeof PIECES),
+    });
   seeds.push(
     tie('galley', SETS.galley, 'K1', 'K2', 'ft-in'),
     tie('galley', SETS.galley, 'K1', 'K4', 'm'),
@@ -225,6 +291,7 @@ export function scenario(files: DemoFiles): Seed[] {
     headingMarks: ['K1', 'K2'],
   });
 
+  const tests = testDay(put, { galley: sets.galley, packB, packD, packX });
   put('recce', 'recce passage', {
     setupId: passage,
     picture: { sha256: files.recce, name: 'recce_passage.jpg' },
@@ -330,6 +397,8 @@ export function scenario(files: DemoFiles): Seed[] {
     height: { m: number; unit: LengthUnit; offsetM?: number; takenAt?: 'lens axis' | 'body base' | 'dolly head' } | null;
     tracks?: { sha256: string; name: string };
     tracksCounted?: TrackCounting;
+    focalEndMm?: number;
+    witnesses?: WitnessClip[];
     timecodeIn?: string;
     pictures?: { sha256: string; name: string }[];
     circled?: boolean;
@@ -352,10 +421,36 @@ export function scenario(files: DemoFiles): Seed[] {
       tracks: t.tracks ?? null,
       ...(t.tracksCounted ? { tracksCounted: t.tracksCounted } : {}),
       ...(t.timecodeIn ? { timecodeIn: t.timecodeIn } : {}),
+      ...(t.focalEndMm ? { focalEndMm: t.focalEndMm } : {}),
+      ...(t.witnesses ? { witnesses: t.witnesses } : {}),
       ...(t.pictures ? { pictures: t.pictures } : {}),
       loggedAt: at(t.time, t.date),
       carried: t.take > 1 ? ['packageId', 'focalMm'] : [],
     });
+  const ofKind = (kind: keyof KindTracks) => ({ sha256: files.kinds[kind], name: KIND_TRACKS[kind].name });
+  const test = { take: 1, packageId: packB, focalMm: 25, focusM: 3.2, date: TEST_DAY };
+  take({
+    ...test,
+    setupId: tests.whip,
+    slate: '36A',
+    height: { m: 1.45, unit: 'm' },
+    tracks: ofKind('whip'),
+    time: '14:02',
+    notes: 'Whip in the middle; W1 and W2 hang on strings between both sides.',
+  });
+  take({ ...test, setupId: tests.zoom, slate: '36B', packageId: packD, focalMm: ZOOM_MM.from, focalEndMm: ZOOM_MM.to, height: { m: 1.4, unit: 'm' }, tracks: ofKind('zoom'), time: '14:20' });
+  take({ ...test, setupId: tests.boat, slate: '36C', height: { m: BOAT_CAMERA_M, unit: 'm' }, tracks: ofKind('boat'), time: '14:41', notes: 'The boat turns on its table, the camera is locked.' });
+  take({
+    ...test,
+    setupId: tests.carried,
+    slate: '36D',
+    height: { m: 1.5, unit: 'm' },
+    tracks: ofKind('carried'),
+    timecodeIn: '14:58:10:09',
+    witnesses: [{ packageId: packX, clip: 'X001C003', timecodeIn: '14:58:10:00', focusM: 3, stabiliser: 'off', tracks: ofKind('witness') }],
+    time: '14:58',
+  });
+  take({ ...test, setupId: tests.crane, slate: '36E', height: { m: CRANE_M.written, unit: 'm' }, tracks: ofKind('crane'), time: '15:17' });
   take({ setupId: lockOff, slate: '38A', take: 1, packageId: packB, focalMm: 25, focusM: 2.8, height: { m: 1.31, unit: 'm' }, time: '15:40', date: DAY_BEFORE });
   take({ setupId: lockOff, slate: '38A', take: 2, packageId: packB, focalMm: 25, focusM: null, height: { m: 1.31, unit: 'm' }, time: '15:52', date: DAY_BEFORE });
   const stoveTake = take({

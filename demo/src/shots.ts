@@ -90,7 +90,7 @@ export const passagePan = () =>
     aim: (t) => [-0.8 + 1.6 * t, 1, -3.6],
   });
 
-export function tracksCsv(shot: SimulatedShot): string {
+export function tracksCsv(shot: Pick<SimulatedShot, 'tracks'>): string {
   const rows = [...shot.tracks].sort((a, b) => (a.track < b.track ? -1 : a.track > b.track ? 1 : a.frame - b.frame));
   return `track,frame,x,y\n${rows.map((r) => `${r.track},${r.frame},${r.x.toFixed(4)},${r.y.toFixed(4)}`).join('\n')}\n`;
 }

@@ -12,5 +12,6 @@ export { placeBehind, renderStill, roomPanels, seenAt, sharedShare, type Panel, 
 export { boardTrial, clearOf, poleTrial, scorePlate, type PlateScore, type PlateTrial } from './plate-trials';
 export { cornerFromTruth } from './corner-from-truth';
 export { compareWithTruth, type CornerFinder, type PlateChange } from './corner-accuracy';
+export { carriedPair, pairRoom, rigAxes, type CarriedPair, type PairScene, type Rig } from './carried-pair';
 export { renderClip, type ClipScene, type RenderedClip } from './rendered-clip';
 export { CLIP_WAYS, clipScene } from './clip-scenes';

@@ -99,6 +99,7 @@ export interface AnalysisOptions {
   /** where no plate says how the lens bends: find it with the rest */
   findDistortion?: boolean;
   findCentre?: boolean;
+  withWitness?: string;
   findSqueeze?: boolean;
   motion?: Motion;
   trim?: boolean;

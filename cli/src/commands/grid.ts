@@ -1,4 +1,5 @@
 import {
+  CHART_KINDS,
   detectChart,
   frameLens,
   DISTORTION_MODELS,
@@ -54,7 +55,8 @@ export const grid: Command = {
     if (positionals.length === 0) throw new UsageError('give at least one plate');
     const setupFile = required(values.setup, 'setup');
     const chart = required(values.chart, 'chart');
-    if (chart !== 'chequer' && chart !== 'ruled') throw new UsageError(`--chart ${chart} is not known; it must be chequer or ruled`);
+    const kind = CHART_KINDS.find((k) => k === chart);
+    if (!kind) throw new UsageError(`--chart ${chart} is not known; it must be ${CHART_KINDS.join(' or ')}`);
     if (values.model !== undefined && values.model !== 'auto' && !DISTORTION_MODELS.includes(values.model as DistortionModel))
       throw new UsageError(`--model ${values.model} is not known; it must be auto, ${DISTORTION_MODELS.join(', ')}`);
     if (values.map !== undefined && !/\.(exr|tiff?)$/i.test(values.map)) throw new UsageError(`--map ${values.map} must end in .exr or .tif`);
@@ -73,7 +75,7 @@ export const grid: Command = {
       const image = await readGray((await isFileOfClip(file)) ? (await extractFrame(file, file, atS)).png : readBytes(file), file);
       if (image.widthPx !== frame.widthPx || image.heightPx !== frame.heightPx)
         throw new UsageError(`${file}: is ${image.widthPx} × ${image.heightPx}, the setup says ${frame.widthPx} × ${frame.heightPx}`);
-      lattices.push(detectChart(image, frame, { chart, onProgress: (f, stage) => report(`${file}: ${stage}`, (i + f) / positionals.length) }));
+      lattices.push(detectChart(image, frame, { chart: kind, onProgress: (f, stage) => report(`${file}: ${stage}`, (i + f) / positionals.length) }));
     }
     report('fitting the lens', 1);
     const model = (values.model as DistortionModel | 'auto' | undefined) ?? usualModel(setup.squeeze ?? 1);

@@ -1,11 +1,10 @@
-import { DIRECTIONS, GIVEN_FORMULAS, NORMALISERS, WAYS, type GivenCoefficients, type MapReading, type PictureNotes } from '@mesure/core';
+import { CHART_KINDS, DIRECTIONS, GIVEN_FORMULAS, NORMALISERS, WAYS, type ChartKind, type GivenCoefficients, type MapReading, type PictureNotes } from '@mesure/core';
 import type { MeasuredLength, FileRef } from './shared';
 import { defineKind } from './define';
 
 /** How distortion that was made elsewhere is read. */
 export type GivenLens = ({ what: 'map' } & MapReading) | ({ what: 'coefficients' } & GivenCoefficients);
 
-export const CHARTS = ['chequer', 'ruled'] as const;
 export interface PlateBody {
   lensId: string;
   packageId: string;
@@ -17,7 +16,7 @@ export interface PlateBody {
   /** distortion that was made elsewhere: the file is a map, or coefficients, and this says how it is read. Missing or null: a picture of a chart */
   given?: GivenLens | null;
   /** default chequer */
-  chart?: (typeof CHARTS)[number];
+  chart?: ChartKind;
   shotAt: string;
   /** what the file says of itself */
   notes?: PictureNotes | null;
@@ -78,7 +77,7 @@ export const plateKind = defineKind<PlateBody>({
           focalMm: focalMm.allow(null).required(),
         }),
       ).allow(null),
-      chart: Joi.string().valid(...CHARTS),
+      chart: Joi.string().valid(...CHART_KINDS),
       shotAt: at.required(),
       notes: notes.allow(null),
       chartDistance: Joi.object(length).allow(null),

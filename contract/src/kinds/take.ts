@@ -64,6 +64,12 @@ export interface WitnessClip {
   timecodeIn?: string | null;
   focusM: number | null;
   stabiliser: (typeof STABILISER)[number];
+  /** of its clip; features and marks followed there. Marks have the names of the mark sheet, whatever else has a name of its own */
+  tracks?: FileRef | null;
+  /** as set; missing: as its lens is marked */
+  focalMm?: number | null;
+  /** number of its clip's first frame in its tracks; missing: 1 */
+  firstFrame?: number | null;
 }
 
 export const takeKind = defineKind<TakeBody>({
@@ -177,6 +183,9 @@ export const takeKind = defineKind<TakeBody>({
             timecodeIn: timecode,
             focusM: focus.required(),
             stabiliser: oneOf(STABILISER),
+            tracks: file.allow(null),
+            focalMm: focalMm.allow(null),
+            firstFrame: Joi.number().integer().min(0).max(10_000_000).allow(null),
           }),
         )
         .unique('packageId')

@@ -1,11 +1,10 @@
 import { hullAreaPx } from '../math';
 import type { DistortionModel } from '../lens';
 import { SmoothedPicture, type GrayImage } from '../picture';
-import { chequerLook, RULED_RING_PX, ruledLook, type ChartLook } from './chart-look';
+import { CHARTS, type Chart, type ChartKind, type ChartLook } from '../charts';
 import { completeLattice } from './complete-lattice';
-import { invert } from './crossing';
 import { toObservations, type GridFrame, type LensFit } from './fit-lens';
-import { medianCellPx, orientToPicture, type ChartKind, type LatticeNode } from './grow-lattice';
+import { medianCellPx, orientToPicture, type LatticeNode } from './grow-lattice';
 import { LEVELS, MIN_NODES, searchFromAfar, searchLattice, type FoundLattice } from './search-lattice';
 import { selectModel, type ModelChoice } from './select-model';
 import { blurByZone, edgeBlurPx, sharpnessOf, type BlurZone } from './sharpness';
@@ -66,20 +65,19 @@ const MEASURED_SHARE = 0.9;
  */
 export function detectChart(image: GrayImage, frame: GridFrame, options: DetectOptions = {}): PlateLattice {
   const progress = options.onProgress ?? (() => undefined);
-  const chart = options.chart ?? 'chequer';
+  const chart = CHARTS[options.chart ?? 'chequer'];
   progress(0, 'finding corners');
-  // lines may be light: the picture that shows more of a lattice is the one
-  const pictures = chart === 'ruled' ? [image, invert(image)] : [image];
+  const pictures = chart.pictures(image);
   if (options.start) return fromTouch(image, pictures, frame, options.start, chart, progress);
   const judge = (found: FoundLattice, level: number): PlateLattice => {
     progress(0.45, 'numbering the lattice');
     const blurPx = edgeBlurPx(image, found.nodes);
     const cellPx = medianCellPx(found.nodes);
     if (blurPx > MAX_BLUR_PX || blurPx > MAX_BLUR_OF_CELL * cellPx) return blurred(found.nodes, image, blurPx, cellPx);
-    const look = chart === 'ruled' ? ruledLook(RULED_RING_PX * 2 ** level) : chequerLook(cellPx);
+    const look = chart.look(cellPx, level);
     return complete(image, found.fine.by(look.smoothingPx), found, frame, blurPx, cellPx, look, progress);
   };
-  if (chart === 'chequer') {
+  if (chart.alternates) {
     const afar = searchFromAfar(image);
     const whole = afar ? judge(afar, 0) : null;
     if (afar && whole?.status === 'found' && whole.nodes.length >= MEASURED_SHARE * afar.nodes.length) return whole;
@@ -94,9 +92,9 @@ export function detectChart(image: GrayImage, frame: GridFrame, options: DetectO
 /** Where a finger points, a faint chart counts: the grey levels that a corner must show. */
 const TOUCHED_CONTRAST = 1;
 
-function fromTouch(image: GrayImage, pictures: readonly GrayImage[], frame: GridFrame, start: LatticeStart, chart: ChartKind, progress: (f: number, s: string) => void): PlateLattice {
+function fromTouch(image: GrayImage, pictures: readonly GrayImage[], frame: GridFrame, start: LatticeStart, chart: Chart, progress: (f: number, s: string) => void): PlateLattice {
   let best: { nodes: LatticeNode[]; fine: SmoothedPicture } | null = null;
-  const look = chart === 'ruled' ? ruledLook(RULED_RING_PX) : chequerLook(Math.hypot(start.nextX - start.x, start.nextY - start.y));
+  const look = chart.look(Math.hypot(start.nextX - start.x, start.nextY - start.y), 0);
   for (const picture of pictures) {
     const fine = new SmoothedPicture(picture, look.smoothingPx);
     const nodes = traceLattice(fine, start, (x, y, windowPx) => look.test(fine, x, y, windowPx, TOUCHED_CONTRAST), look.window);
@@ -114,7 +112,7 @@ function fromTouch(image: GrayImage, pictures: readonly GrayImage[], frame: Grid
   return complete(image, best!.fine, { nodes, pieces: [] }, frame, edgeBlurPx(image, nodes), medianCellPx(nodes), look, progress, MIN_TOUCHED);
 }
 
-function noChart(chart: ChartKind): PlateLattice {
+function noChart({ words }: Chart): PlateLattice {
   return {
     status: 'refused',
     reason: 'no-chart',
@@ -127,7 +125,7 @@ function noChart(chart: ChartKind): PlateLattice {
     cellPx: Number.NaN,
     zones: [],
     uncertain: 0,
-    message: `No chart: the picture holds no ${chart === 'ruled' ? 'ruled lines with' : 'chequer of'} at least ${MIN_NODES} connected ${chart === 'ruled' ? 'crossings' : 'corners'}. Fill the frame with the chart, in focus and evenly lit.`,
+    message: `No chart: the picture holds no ${words.holds} at least ${MIN_NODES} connected ${words.corners}. Fill the frame with the chart, in focus and evenly lit.`,
   };
 }
 

@@ -1,3 +1,4 @@
+import { CHARTS, type ChartKind } from '../charts';
 import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput } from '../optics';
 
@@ -115,11 +116,8 @@ export interface ChartSheet {
   words: string;
 }
 
-/** Width of a ruled chart's lines, as a share of the cell. */
-const LINE_SHARE = 0.06;
-
 /** The sheets of a chart, row by row; on neighbouring sheets the pattern runs on. */
-export function chartSheets(plan: ChartPlan, paper: Paper, chart: 'chequer' | 'ruled'): ChartSheet[] {
+export function chartSheets(plan: ChartPlan, paper: Paper, chart: ChartKind): ChartSheet[] {
   const [widthMm, heightMm] = plan.landscape ? [PAPERS[paper][1], PAPERS[paper][0]] : [PAPERS[paper][0], PAPERS[paper][1]];
   const { cellMm: c, cellsAcross, cellsDown } = plan;
   const left = (widthMm - cellsAcross * c) / 2;
@@ -127,18 +125,8 @@ export function chartSheets(plan: ChartPlan, paper: Paper, chart: 'chequer' | 'r
   const sheets: ChartSheet[] = [];
   for (let row = 0; row < plan.sheetsDown; row += 1) {
     for (let col = 0; col < plan.sheetsAcross; col += 1) {
-      const dark: ChartSheet['dark'] = [];
-      if (chart === 'chequer') {
-        for (let j = 0; j < cellsDown; j += 1) {
-          for (let i = 0; i < cellsAcross; i += 1) {
-            if ((row * cellsDown + j + col * cellsAcross + i) % 2 === 0) dark.push({ x: left + i * c, y: top + j * c, width: c, height: c });
-          }
-        }
-      } else {
-        const line = LINE_SHARE * c;
-        for (let i = 0; i <= cellsAcross; i += 1) dark.push({ x: left + i * c - line / 2, y: top, width: line, height: cellsDown * c });
-        for (let j = 0; j <= cellsDown; j += 1) dark.push({ x: left, y: top + j * c - line / 2, width: cellsAcross * c, height: line });
-      }
+      const cells = CHARTS[chart].dark(cellsAcross, cellsDown, row * cellsDown + col * cellsAcross);
+      const dark = cells.map((d) => ({ x: left + d.x * c, y: top + d.y * c, width: d.width * c, height: d.height * c }));
       const many = plan.sheetsAcross * plan.sheetsDown > 1;
       sheets.push({
         widthMm,

@@ -1,9 +1,9 @@
 import { DISTORTION_MODELS, LENS_MODELS } from '../lens';
 import { hullAreaPx, median, quantile } from '../math';
 import type { SmoothedPicture } from '../picture';
-import { roomAt, type ChartLook } from './chart-look';
+import { axisAngle, roomAt, type ChartLook } from '../charts';
 import { cornerPredictor, fitLens, toObservations, type GridFrame, type LensFit, type LensFitOptions } from './fit-lens';
-import { axisAngle, type LatticeNode } from './grow-lattice';
+import type { LatticeNode } from './grow-lattice';
 import { joinPieces } from './join-pieces';
 import { placeCorners } from './place-corners';
 import { refineCorner } from './refine-corner';
@@ -102,7 +102,7 @@ export function completeLattice(
     n.y = again.y;
     return true;
   });
-  const whole = look.chart === 'chequer' ? withoutFalseRim(fine, kept, fit, frame) : kept;
+  const whole = look.chart.alternates ? withoutFalseRim(fine, kept, fit, frame) : kept;
   placeCorners(fine.source, whole, fit, frame, blurPx, look.chart);
   return { outcome: whole.length < minNodes ? 'few' : 'whole', nodes: whole.map(unseen), rmsPx: fit.rmsPx, uncertain };
 }

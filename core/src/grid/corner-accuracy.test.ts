@@ -1,6 +1,6 @@
 import { compareWithTruth, renderChequer, uniform, type CornerFinder, type PlateChange, some } from '@mesure/synthetic';
 import { analysePlate } from '.';
-import { stepAt, bellAt } from './corner-model';
+import { stepAt, bellAt } from '../charts/edge';
 
 const find: CornerFinder = ({ widthPx, heightPx, gray }, fPx, chart) => analysePlate({ widthPx, heightPx, data: new Float32Array(gray) }, { widthPx, heightPx, fxPx: fPx, fyPx: fPx }, { chart }).nodes;
 

@@ -1,7 +1,6 @@
 import type { GrayImage } from '../picture';
-import { boxOf, cornerWindow, formAt, leftOut, nearEdge, type FormAt } from './corner-model';
-import type { ChartKind } from './grow-lattice';
-import type { Oval } from './saddle';
+import type { CornerForm, FormAt, Oval } from '../charts';
+import { boxOf, cornerWindow, leftOut, nearEdge } from './corner-model';
 
 /** A corner to be measured: where it is to a quarter of a pixel, the cell's sides there, the blur across each edge, and the sign of the pattern. */
 export interface FilteredCorner {
@@ -18,7 +17,7 @@ export interface FilteredCorner {
 
 /** What all corners of a plate share. */
 export interface FilterLook {
-  kind: ChartKind;
+  form: CornerForm;
   lineCells: number;
   /** half the difference of light and dark over their mean: how much more shading takes from the light */
   contrast: number;
@@ -104,7 +103,7 @@ const BLURS = 25;
 
 const centred = (v: number): number => Math.floor(v) + (phaseOf(v) + 0.5) / PHASES;
 
-function filterFor(of: FilteredCorner, rowPx: number, { kind, lineCells, contrast }: FilterLook): Filter | null {
+function filterFor(of: FilteredCorner, rowPx: number, { form, lineCells, contrast }: FilterLook): Filter | null {
   // the middle of what the filter is for
   const turned = ([x, y]: readonly [number, number]): [number, number] => {
     const [length, angle] = [Math.hypot(x, y), directionOf([x, y]) * DIRECTION_RAD];
@@ -128,7 +127,7 @@ function filterFor(of: FilteredCorner, rowPx: number, { kind, lineCells, contras
       const p = n1x * dx + n1y * dy;
       const q = n2x * dx + n2y * dy;
       if (p > reach1Px || p < -reach1Px || q > reach2Px || q < -reach2Px || leftOut(px, py, p, q, near1, near2)) continue;
-      formAt(kind, p, q, 1 / blur1Px, 1 / blur2Px, half1Px, half2Px, at);
+      form(p, q, 1 / blur1Px, 1 / blur2Px, half1Px, half2Px, at);
       const lit = 1 + of.sense * contrast * at.form;
       scratchOffsets[n] = py * rowPx + px;
       const k = 5 * n;

@@ -1,8 +1,7 @@
 import { median } from '../math';
 import type { GrayImage } from '../picture';
-import { boxOf, cornerWindow, formAt, leftOut, nearEdge, type FormAt } from './corner-model';
-import type { ChartKind } from './grow-lattice';
-import type { Oval } from './saddle';
+import type { Chart, CornerForm, FormAt, Oval } from '../charts';
+import { boxOf, cornerWindow, leftOut, nearEdge } from './corner-model';
 
 const ROUNDS = 5;
 /** A corner rests when the next step moves it by less: a quarter of the noise of the best plates. */
@@ -37,14 +36,14 @@ export interface FittedCorner {
  * Source   Least-squares template matching: Gruen, Adaptive least squares correlation, S. Afr. J. of Photogrammetry 14(3), 1985.
  */
 export class CornerFitter {
-  private readonly form: FormAt = { form: 0, byP: 0, byQ: 0, byS1: 0, byS2: 0 };
+  private readonly formHere: FormAt = { form: 0, byP: 0, byQ: 0, byS1: 0, byS2: 0 };
   private readonly w: number;
   private readonly h: number;
   private readonly data: GrayImage['data'];
 
   constructor(
     image: GrayImage,
-    private readonly kind: ChartKind,
+    private readonly form: CornerForm,
     /** of ruled lines, in cells */
     private readonly lineCells = 0,
   ) {
@@ -66,7 +65,7 @@ export class CornerFitter {
     if (!window) return null;
     const { n1x, n1y, n2x, n2y, reach1Px, reach2Px, half1Px, half2Px } = window;
     const [boxX, boxY] = boxOf(window);
-    const { w, h, data, form: at } = this;
+    const { w, h, data, formHere: at } = this;
     let m = 0,
       a = 0,
       gx = 0,
@@ -122,7 +121,7 @@ export class CornerFitter {
           const p = n1x * dx + q1;
           const q = n2x * dx + q2;
           if (p > reach1Px || p < -reach1Px || q > reach2Px || q < -reach2Px || leftOut(px, py, p, q, near1, near2)) continue;
-          formAt(this.kind, p, q, i1, i2, half1Px, half2Px, at);
+          this.form(p, q, i1, i2, half1Px, half2Px, at);
           const form = at.form;
           const grey = data[py * w + px];
           pixels += 1;
@@ -241,13 +240,13 @@ const WIDTHS = [0.02, 0.03, 0.045, 0.06, 0.08, 0.1, 0.125, 0.155, 0.19, 0.23];
 const WIDTH_SAMPLE = 30;
 
 /** The width of a ruled chart's lines in cells, at which the model fits a sample of corners best. */
-export function lineWidthCells(image: GrayImage, corners: readonly { x: number; y: number; cell: Oval }[], blurPx: number): number {
+export function lineWidthCells(image: GrayImage, { form }: Chart, corners: readonly { x: number; y: number; cell: Oval }[], blurPx: number): number {
   const stride = Math.max(1, Math.floor(corners.length / WIDTH_SAMPLE));
   const sample = corners.filter((_, i) => i % stride === 0);
   let best = WIDTHS[0],
     least = Infinity;
   for (const width of WIDTHS) {
-    const fitter = new CornerFitter(image, 'ruled', width);
+    const fitter = new CornerFitter(image, form, width);
     const noises = sample.map((c) => fitter.fit(c, c.cell, blurPx)?.noise ?? Infinity);
     const noise = median(noises);
     if (noise < least) [best, least] = [width, noise];

@@ -1,5 +1,5 @@
 import { median } from '../math';
-import type { Saddle } from './saddle';
+import { axisAngle, CHARTS, type Chart, type Saddle } from '../charts';
 
 /** A corner with its place in the chart: column to the right, row downwards, counted from an arbitrary corner. */
 export interface LatticeNode {
@@ -65,24 +65,6 @@ class Buckets {
   }
 }
 
-/** Angle between two directions that are the same after half a turn, 0…π/2. */
-export function axisAngle(a: number, b: number): number {
-  const d = Math.abs(a - b) % Math.PI;
-  return Math.min(d, Math.PI - d);
-}
-
-export type ChartKind = 'chequer' | 'ruled';
-
-/** May two neighbouring corners have these directions? On a chequer they are turned by a right angle, on a ruled chart they agree. */
-type NeighbourTest = (a: number, b: number) => boolean;
-const NEIGHBOURS: Record<ChartKind, NeighbourTest> = {
-  chequer: (a, b) => axisAngle(a, b) > Math.PI / 4,
-  ruled: (a, b) => {
-    const d = Math.abs(a - b) % (Math.PI / 2);
-    return Math.min(d, Math.PI / 2 - d) < 0.35;
-  },
-};
-
 interface Placed {
   row: number;
   col: number;
@@ -97,14 +79,14 @@ interface Placed {
  * against its neighbour's, as they must be on a chequer. Several seeds are tried.
  * @returns the consistent lattices, the largest first, each with numbers of its own: what stands across a chart parts it into several
  */
-export function growLattices(saddles: readonly Saddle[], widthPx: number, heightPx: number, chart: ChartKind = 'chequer'): LatticeNode[][] {
+export function growLattices(saddles: readonly Saddle[], widthPx: number, heightPx: number, chart: Chart = CHARTS.chequer): LatticeNode[][] {
   if (saddles.length < 9) return [];
   const buckets = new Buckets(saddles, 16);
   const pieces: Placed[][] = [];
   const taken = new Set<number>();
   for (const seed of seedsFromMiddle(saddles, widthPx, heightPx)) {
     if (taken.has(seed)) continue;
-    const placed = growFrom(seed, saddles, buckets, Math.max(widthPx, heightPx), NEIGHBOURS[chart]);
+    const placed = growFrom(seed, saddles, buckets, Math.max(widthPx, heightPx), chart.neighbours);
     placed.forEach((p) => taken.add(p.index));
     if (placed.length >= MIN_PIECE) pieces.push(placed);
     // so much of it that no piece of the chart can be left
@@ -138,7 +120,7 @@ function seedsFromMiddle(saddles: readonly Saddle[], w: number, h: number): numb
   return seeds.sort((a, b) => Math.hypot(saddles[a].x / w - 0.5, saddles[a].y / h - 0.5) - Math.hypot(saddles[b].x / w - 0.5, saddles[b].y / h - 0.5)).slice(0, 48);
 }
 
-function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number, fits: NeighbourTest): Placed[] {
+function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number, fits: Chart['neighbours']): Placed[] {
   const s = saddles[seed];
   const axes = [s.brightRad - Math.PI / 4, s.brightRad + Math.PI / 4];
   const steps = axes.map((angle) => firstStep(s, angle, saddles, buckets, reachPx, fits));
@@ -194,7 +176,7 @@ function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, re
 }
 
 /** The nearest saddle along `angle` (either way) whose quadrants are turned by a right angle. */
-function firstStep(s: Saddle, angle: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number, fits: NeighbourTest): [number, number] | null {
+function firstStep(s: Saddle, angle: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number, fits: Chart['neighbours']): [number, number] | null {
   for (let radius = 24; radius <= reachPx / 2; radius *= 2) {
     let best: [number, number] | null = null;
     let bestPx = Infinity;

@@ -1,4 +1,5 @@
-export type { ChartKind, LatticeNode } from './grow-lattice';
+export { CHART_KINDS, CHARTS, type ChartKind } from '../charts';
+export type { LatticeNode } from './grow-lattice';
 export { detectChart, analysePlate, withoutDropped, type PlateLattice, type PlateAnalysis, type PlateRefusal } from './analyse-plate';
 export { fitLens, predictCorner, toObservations, type FittedUnknown, type LensFit, type LensTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-lens';
 export { selectTerms } from './select-terms';

@@ -2,7 +2,7 @@ import { convexHull, hullAreaPx } from '../math';
 import { renderChequer, uniform } from '@mesure/synthetic';
 import { halve, sampleAt, smooth, SmoothedPicture, type GrayImage } from '../picture';
 import { refineCorner } from './refine-corner';
-import { findSaddles, ringTest } from './saddle';
+import { findSaddles, ringTest } from '../charts';
 
 const image = (widthPx: number, heightPx: number, value: (x: number, y: number) => number): GrayImage => ({
   widthPx,

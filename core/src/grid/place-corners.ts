@@ -3,8 +3,8 @@ import type { GrayImage } from '../picture';
 import { cornerPredictor, type GridFrame, type LensFit } from './fit-lens';
 import { filterCorners, type FilteredCorner } from './filter-corners';
 import { CornerFitter, FARTHEST_PX, lineWidthCells, type FittedCorner } from './fit-corner';
-import type { ChartKind, LatticeNode } from './grow-lattice';
-import type { Oval } from './saddle';
+import type { Chart, Oval } from '../charts';
+import type { LatticeNode } from './grow-lattice';
 import { thinned } from './sample';
 import { cellAt } from './verify-corners';
 
@@ -30,15 +30,15 @@ interface Placed<N> {
  * and the line width that a sample of them shows, and one by one where the picture's border cuts the window off. What stands beside
  * something that is no chart stays where it was.
  */
-export function placeCorners<N extends LatticeNode>(image: GrayImage, nodes: readonly N[], fit: LensFit, frame: GridFrame, edgePx: number, chart: ChartKind): void {
+export function placeCorners<N extends LatticeNode>(image: GrayImage, nodes: readonly N[], fit: LensFit, frame: GridFrame, edgePx: number, chart: Chart): void {
   const predict = cornerPredictor(fit, frame, 0);
   const placed = nodes.flatMap((n): Placed<N>[] => {
     const cell = cellAt(predict, n.row, n.col);
     return cell ? [{ n, x: n.x, y: n.y, cell }] : [];
   });
   const blurPx = Number.isFinite(edgePx) ? edgePx : USUAL_BLUR_PX;
-  const lineCells = chart === 'ruled' ? lineWidthCells(image, placed, blurPx) : 0;
-  const fitter = new CornerFitter(image, chart, lineCells);
+  const lineCells = chart.lines ? lineWidthCells(image, chart, placed, blurPx) : 0;
+  const fitter = new CornerFitter(image, chart.form, lineCells);
   const oneByOne = (list: readonly Placed<N>[]) =>
     list.flatMap((p) => {
       const at = fitter.fit(p, p.cell, blurPx);
@@ -62,14 +62,14 @@ export function placeCorners<N extends LatticeNode>(image: GrayImage, nodes: rea
   const looks = looksOf(sample, frame, chart);
   const many = rest.filter(roomy);
   const filtered = many.map((p): FilteredCorner => ({ x: p.x, y: p.y, cell: p.cell, ...looks.at(p), noise: Number.NaN }));
-  filterCorners(image, filtered, { kind: chart, lineCells, contrast: looks.contrast });
+  filterCorners(image, filtered, { form: chart.form, lineCells, contrast: looks.contrast });
   // their blur was not asked one by one: they scatter a little more
   const filteredNoise = usualNoise(filtered);
   filtered.forEach((at, i) => take(many[i], at, filteredNoise));
 }
 
 /** What a sample of corners tells of all: blur by part of the frame, contrast, and which way round the pattern is. */
-function looksOf<N extends LatticeNode>(sample: readonly { p: Placed<N>; at: FittedCorner }[], frame: GridFrame, chart: ChartKind) {
+function looksOf<N extends LatticeNode>(sample: readonly { p: Placed<N>; at: FittedCorner }[], frame: GridFrame, chart: Chart) {
   const zone = (x: number, y: number) => {
     const part = (v: number, size: number) => Math.min(SIDE - 1, Math.max(0, Math.floor((v / size) * SIDE)));
     return part(y, frame.heightPx) * SIDE + part(x, frame.widthPx);
@@ -80,7 +80,7 @@ function looksOf<N extends LatticeNode>(sample: readonly { p: Placed<N>; at: Fit
     const mine = sample.filter(({ p }) => zone(p.x, p.y) === z);
     return mine.length < 3 ? usual : blurs(mine);
   });
-  const even = ({ row, col }: LatticeNode) => (chart === 'ruled' || (row + col) % 2 === 0 ? 1 : -1);
+  const even = ({ row, col }: LatticeNode) => chart.sense(row, col);
   const sense = sample.reduce((votes, { p, at }) => votes + even(p.n) * Math.sign(at.amplitude), 0) >= 0 ? 1 : -1;
   return {
     contrast: median(sample.map(({ at }) => Math.abs(at.amplitude / at.level))),

@@ -1,8 +1,7 @@
 import { hullAreaPx } from '../math';
 import { MIN_NODES, searchLattice } from './search-lattice';
-import { invert } from './crossing';
 import { halve, type GrayImage } from '../picture';
-import type { ChartKind } from './grow-lattice';
+import { CHARTS, type ChartKind } from '../charts';
 import { blurByZone, blurRemarks, edgeBlurPx } from './sharpness';
 
 export interface QuickLook {
@@ -52,9 +51,8 @@ export function quickLook(image: GrayImage, chart: ChartKind = 'chequer'): Quick
 }
 
 function search(image: GrayImage, chart: ChartKind) {
-  const pictures = chart === 'ruled' ? [image, invert(image)] : [image];
   for (const level of [0, 1]) {
-    const found = searchLattice(pictures, chart, level);
+    const found = searchLattice(CHARTS[chart].pictures(image), CHARTS[chart], level);
     // what stands before the chart parts it: all of it is there to be measured
     if (found && found.nodes.length >= MIN_NODES) return [found.nodes, ...found.pieces].flat();
   }

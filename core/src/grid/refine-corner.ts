@@ -1,5 +1,5 @@
 import type { SmoothedPicture } from '../picture';
-import { saddlePoint } from './saddle';
+import { saddlePoint } from '../charts';
 
 /** A corner rests when the next step would move it by less: the model that places it in the end starts anywhere within a tenth of a pixel. */
 const RESTS_PX = 0.02;

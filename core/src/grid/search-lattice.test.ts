@@ -1,3 +1,4 @@
+import { CHARTS } from '../charts';
 import { renderChequer } from '@mesure/synthetic';
 import type { GrayImage } from '../picture';
 import { detectChart } from './analyse-plate';
@@ -16,7 +17,7 @@ describe('a chart seen from afar', () => {
   test('large cells are found in the reduced picture, and measured as well as from the whole', () => {
     const { image, corners } = board(90);
     const afar = searchFromAfar(image)!;
-    const near = searchLattice([image], 'chequer', 0)!;
+    const near = searchLattice([image], CHARTS.chequer, 0)!;
     expect(afar.nodes.length).toBeGreaterThan(0.8 * near.nodes.length);
     const found = detectChart(image, frame);
     const inside = corners.filter((c) => c.x > 6 && c.y > 6 && c.x < W - 6 && c.y < H - 6);

@@ -1,9 +1,7 @@
 import { glance, halve, smooth, SmoothedPicture, type GrayImage } from '../picture';
 import { hullAreaPx, quantile } from '../math';
-import { RULED_RING_PX, SMOOTHING_PX } from './chart-look';
-import { findCrossings } from './crossing';
-import { growLattices, latticeStepsPx, medianCellPx, type ChartKind, type LatticeNode } from './grow-lattice';
-import { findSaddles, saddlePoint, saddlesAmong, strongPlaces } from './saddle';
+import { CHARTS, saddlePoint, saddlesAmong, SMOOTHING_PX, strongPlaces, type Chart } from '../charts';
+import { growLattices, latticeStepsPx, medianCellPx, type LatticeNode } from './grow-lattice';
 
 /** Lattices of less are chance. */
 export const MIN_NODES = 20;
@@ -21,7 +19,7 @@ export interface FoundLattice {
 }
 
 /** The largest lattice of one of the pictures at one level; null when the level is too small to look at. */
-export function searchLattice(pictures: readonly GrayImage[], chart: ChartKind, level: number, onStep: () => void = () => undefined): FoundLattice | null {
+export function searchLattice(pictures: readonly GrayImage[], chart: Chart, level: number, onStep: () => void = () => undefined): FoundLattice | null {
   const factor = 2 ** level;
   if (Math.min(pictures[0].widthPx, pictures[0].heightPx) / factor < 64) return null;
   let best: FoundLattice | null = null;
@@ -29,8 +27,7 @@ export function searchLattice(pictures: readonly GrayImage[], chart: ChartKind, 
     const fine = new SmoothedPicture(picture, SMOOTHING_PX);
     const smoothed = level === 0 ? fine.whole() : smooth(reduced(picture, level), SMOOTHING_PX);
     onStep();
-    const spots = chart === 'ruled' ? findCrossings(smoothed, RULED_RING_PX) : findSaddles(smoothed, SADDLE_RING_PX);
-    const [nodes = [], ...others] = growLattices(spots, smoothed.widthPx, smoothed.heightPx, chart);
+    const [nodes = [], ...others] = growLattices(chart.spots(smoothed), smoothed.widthPx, smoothed.heightPx, chart);
     if (!best || nodes.length > best.nodes.length) best = { nodes, pieces: ofItsKind(nodes, others), fine };
   }
   return best && { ...best, nodes: enlarged(best.nodes, factor), pieces: best.pieces.map((p) => enlarged(p, factor)) };
@@ -65,7 +62,7 @@ export function searchFromAfar(image: GrayImage): FoundLattice | null {
     const strong = strongPlaces(small);
     // more than there is room for at that distance: they stand closer, and the next size tells
     if (level > nearest && strong.places.length * AFAR_CELL_PX ** 2 > small.widthPx * small.heightPx) continue;
-    const [nodes = [], ...others] = growLattices(saddlesAmong(strong, small, SADDLE_RING_PX), small.widthPx, small.heightPx, 'chequer');
+    const [nodes = [], ...others] = growLattices(saddlesAmong(strong, small, SADDLE_RING_PX), small.widthPx, small.heightPx, CHARTS.chequer);
     if (nodes.length < MIN_NODES || hullAreaPx(nodes) < AFAR_COVERAGE * small.widthPx * small.heightPx) continue;
     if (quantile(latticeStepsPx(nodes), 0.02) < AFAR_CELL_PX) continue;
     // between the pixels, since each of them is many of the picture's

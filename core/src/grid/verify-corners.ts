@@ -1,9 +1,8 @@
 import { median } from '../math';
 import { cornerPredictor, type GridFrame, type LensFit } from './fit-lens';
 import type { SmoothedPicture } from '../picture';
-import { roomAt, type ChartLook, type SeenCorner } from './chart-look';
-import { axisAngle, type LatticeNode } from './grow-lattice';
-import type { Oval } from './saddle';
+import { axisAngle, roomAt, type ChartLook, type Oval, type SeenCorner } from '../charts';
+import type { LatticeNode } from './grow-lattice';
 
 /** A corner that was measured, and how it looks on the ring there; null when not like a corner, or without room for the ring. */
 export interface MeasuredNode extends LatticeNode {
@@ -42,7 +41,7 @@ export function cellAt(predict: (row: number, col: number) => [number, number] |
  * on odd ones. Which is which the known corners say together. Null for a ruled chart, which has no such sense.
  */
 export function patternOf(known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook): Pattern | null {
-  if (look.chart !== 'chequer') return null;
+  if (!look.chart.alternates) return null;
   const predict = cornerPredictor(fit, frame, 0);
   const cell = (row: number, col: number) => cellAt(predict, row, col);
   const diagonals = (row: number, col: number): [number, number] | null => {

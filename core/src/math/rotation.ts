@@ -77,3 +77,19 @@ export function rotationAngle(a: Mat3, b: Mat3): number {
   const q = matToQuat(mulMat3(transpose3(a), b));
   return 2 * Math.atan2(Math.hypot(q[0], q[1], q[2]), Math.abs(q[3]));
 }
+
+/** Axes of a picture (y down, z forward) to those of a camera (y up, −z forward), and back. */
+export const FLIP: Mat3 = [1, 0, 0, 0, -1, 0, 0, 0, -1];
+
+/** The turn nearest to all: the mean of their quaternions on one side, normalised (exact for turns that are close; Markley et al. 2007). */
+export function meanTurn(turns: readonly Mat3[]): Mat3 {
+  const first = matToQuat(turns[0]);
+  const sum = [0, 0, 0, 0];
+  for (const t of turns) {
+    const q = matToQuat(t);
+    const side = q[0] * first[0] + q[1] * first[1] + q[2] * first[2] + q[3] * first[3] < 0 ? -1 : 1;
+    for (let k = 0; k < 4; k += 1) sum[k] += side * q[k];
+  }
+  const n = Math.hypot(...sum);
+  return quatToMat(sum.map((v) => v / n) as unknown as Quat);
+}

@@ -1,2 +1,3 @@
-export { reconcile, type ReconcileReport, type ReconcileItem, type Verdict, type Cause, type SolvedForReconcile } from './reconcile';
+export { reconcile, type ReconcileReport, type SolvedForReconcile } from './reconcile';
+export type { Cause, ReconcileItem, Verdict } from './item';
 export type { KitAround } from './causes';

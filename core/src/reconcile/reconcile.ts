@@ -6,35 +6,10 @@ import type { SolveSetup } from '../solve/setup';
 import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
 import type { Squeezed } from '../solve/squeezed';
+import { witnessItems } from './witness-items';
 import { angleCauses, focalCauses, lengthCauses, squeezeCauses, type KitAround, type KnownCause } from './causes';
+import { item, type Cause, type ReconcileItem, type Verdict } from './item';
 import type { Warning } from '../warnings';
-
-export type Verdict = 'agrees' | 'drifts' | 'contradicts' | 'not observable';
-
-export interface Cause {
-  cause: string;
-  title: string;
-  evidence: string;
-  /** share of belief among the causes considered and "something else", 0…1 */
-  likelihood: number;
-  correction?: KnownCause['correction'];
-}
-
-export interface ReconcileItem {
-  quantity: 'focalLength' | 'cameraHeight' | 'length' | 'distance' | 'tilt' | 'roll' | 'squeeze' | 'principalX' | 'principalY';
-  about: string;
-  unit: 'mm' | 'm' | '°' | '×' | 'px';
-  recorded: number;
-  recordedSigma: number;
-  solved: number | null;
-  /** one standard deviation of the solved value */
-  sigma: number | null;
-  difference: number | null;
-  verdict: Verdict;
-  /** why this verdict, in one sentence */
-  sentence: string;
-  causes: Cause[];
-}
 
 export interface ReconcileReport {
   items: ReconcileItem[];
@@ -47,33 +22,12 @@ export interface ReconcileReport {
 
 /** A marked focal length is rounded and made to about a per cent. */
 const MARKED_FOCAL_SIGMA = 0.01;
-/** A solve that knows a value no better than to 5 % (one sigma) cannot judge a record of it. */
-const OBSERVABLE_SIGMA = 0.05;
-/** Known no better than this, not even a large difference says anything: the sigma itself is then a guess. */
-const MUCH_TOO_POOR = 0.1;
-/** Differences beyond 2 sigma are worth a look, beyond 3.3 (one in a thousand) they are not chance. Below half a per cent they do no harm. */
-const DRIFT_SIGMAS = 2;
-const CONTRADICT_SIGMAS = 3.3;
-const HARMLESS_SHARE = 0.005;
-/** In units whose values may be near nought a share says nothing: what does no harm, and how well something must be known to judge. */
-const ABSOLUTE: Partial<Record<ReconcileItem['unit'], { harmless: number; tooPoor: number }>> = { '°': { harmless: 0.2, tooPoor: 1 }, px: { harmless: 3, tooPoor: 12 } };
-const NAMES: Record<ReconcileItem['quantity'], (about: string) => string> = {
-  focalLength: () => 'Focal length',
-  cameraHeight: (about) => `Camera height, ${about}`,
-  length: (about) => `Length ${about}`,
-  distance: (about) => `Distance to ${about}`,
-  tilt: (about) => `Tilt, ${about}`,
-  roll: (about) => `Roll, ${about}`,
-  squeeze: () => 'Squeeze',
-  principalX: () => 'Principal point, across',
-  principalY: () => 'Principal point, down',
-};
 /** Belief in "something else", as a density over the ratio: keeps a bad match from winning for want of rivals. */
 const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
 export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
-  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'found'>> & {
+  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'found' | 'witness'>> & {
     /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
     angles?: NonNullable<SolveResult['anchoring']['angles']>;
     /** what it is called in words; missing: a solve */
@@ -152,6 +106,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile, around?:
     const other = angles.find((b) => b.frame === a.frame && b.of !== a.of);
     items.push(angleItem(a, (solve.angles ?? solve.anchoring?.angles)?.[index] ?? null, other ? other.rad * DEG : null));
   });
+  items.push(...witnessItems(setup, solve));
   // what a turn cannot tell is nobody's to look at, and stands last
   const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');
@@ -434,35 +389,6 @@ function angleItem(a: { frame: number | 'last'; of: 'tilt' | 'roll'; rad: number
     causes,
     'Nothing in this solve tells what is level, so it cannot be checked. Three level marks would do.',
   );
-}
-
-function item(
-  quantity: ReconcileItem['quantity'],
-  about: string,
-  unit: ReconcileItem['unit'],
-  recorded: number,
-  recordedSigma: number,
-  solved: number | null,
-  sigma: number | null,
-  causes: () => Cause[],
-  unseen: string,
-): ReconcileItem {
-  const base = { quantity, about, unit, recorded, recordedSigma, solved, sigma };
-  const digits = unit === 'm' || unit === '×' ? 3 : unit === 'px' ? 1 : 2;
-  const { harmless, tooPoor } = ABSOLUTE[unit] ?? { harmless: HARMLESS_SHARE * Math.abs(recorded), tooPoor: OBSERVABLE_SIGMA * Math.abs(recorded) };
-  if (solved === null || sigma === null) return { ...base, difference: null, verdict: 'not observable', sentence: unseen, causes: [] };
-  const difference = solved - recorded;
-  const sigmas = Math.abs(difference) / Math.hypot(recordedSigma, sigma);
-  const harms = Math.abs(difference) > harmless;
-  const text = `recorded ${recorded.toFixed(digits)}, solved ${solved.toFixed(digits)} ± ${sigma.toFixed(digits)} ${unit}`;
-  const name = NAMES[quantity](about);
-  if (sigma > MUCH_TOO_POOR * Math.abs(solved) && !ABSOLUTE[unit])
-    return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };
-  if (sigmas > CONTRADICT_SIGMAS && harms)
-    return { ...base, difference, verdict: 'contradicts', sentence: `${name}: ${text}. The difference is ${sigmas.toFixed(0)} times what both tolerances allow.`, causes: causes() };
-  if (sigma > tooPoor) return { ...base, difference, verdict: 'not observable', sentence: `${name}: ${text}. The solve knows it too poorly to judge.`, causes: [] };
-  if (sigmas > DRIFT_SIGMAS && harms) return { ...base, difference, verdict: 'drifts', sentence: `${name}: ${text}. Larger than expected, not beyond doubt.`, causes: [] };
-  return { ...base, difference, verdict: 'agrees', sentence: `${name}: ${text}.`, causes: [] };
 }
 
 /** Belief by Bayes' rule: each cause predicts the ratio as a normal law about its own, "something else" as a flat one. */

@@ -1,5 +1,5 @@
 import { CoreError } from '../errors';
-import { matToQuat, median, mulMat3, quatToMat, rotationAngle, transpose3, type Mat3, type Quat, type Vec3 } from '../math';
+import { matToQuat, meanTurn, median, mulMat3, quatToMat, rotationAngle, transpose3, type Mat3, type Quat, type Vec3 } from '../math';
 import type { SolveResult } from '../solve';
 import { WITNESS, type Warning } from '../warnings';
 
@@ -95,16 +95,3 @@ const none = (reason: string, warnings: Warning[]): RigOffset => ({
 
 const apart = (p: Vec3, q: readonly number[]): number => Math.hypot(p[0] - q[0], p[1] - q[1], p[2] - q[2]);
 const angleDeg = (a: Mat3, b: Mat3): number => (rotationAngle(a, b) * 180) / Math.PI;
-
-/** The turn nearest to all: the mean of their quaternions on one side, normalised (exact for turns that are close; Markley et al. 2007). */
-function meanTurn(turns: readonly Mat3[]): Mat3 {
-  const first = matToQuat(turns[0]);
-  const sum = [0, 0, 0, 0];
-  for (const t of turns) {
-    const q = matToQuat(t);
-    const side = q[0] * first[0] + q[1] * first[1] + q[2] * first[2] + q[3] * first[3] < 0 ? -1 : 1;
-    for (let k = 0; k < 4; k += 1) sum[k] += side * q[k];
-  }
-  const n = Math.hypot(...sum);
-  return quatToMat(sum.map((v) => v / n) as unknown as Quat);
-}

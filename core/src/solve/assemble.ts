@@ -1,13 +1,14 @@
 import { anchorSolve, meanSigma } from '../anchor';
-import { applySimilarity, matToQuat, mulMat3, mulMatVec, rotationAngle, transpose3, type Mat3, type Quat } from '../math';
+import { applySimilarity, FLIP, matToQuat, mulMat3, mulMatVec, norm, quatToMat, rotationAngle, transpose3, type Mat3, type Quat, type Similarity, type Vec3 } from '../math';
 import { bendingSeen } from './bending';
-import { evaluateBundle, Linearisation, type BundleProblem, type LensUnknown } from './bundle-problem';
+import { evaluateBundle, Linearisation, type BundleProblem, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
 import { BundleCovariance } from './covariance';
 import { focalProfile } from './focal-profile';
 import { heightsOverMarks, mirroredSeen } from './mirrored';
 import { centerOf, type Reconstruction } from './reconstruction';
 import { driftOf } from './residual-drift';
-import type { SolveResult, TrimmedObservation } from './result';
+import { pupilOf, turnOfWitness } from './pair-start';
+import type { PairedWitness, SolvedFrame, SolveResult, TrimmedObservation } from './result';
 import type { SolveLens, SolveSetup } from './setup';
 import { MIN_SHARED_TRACKS } from './start';
 import { trimWould } from './trim';
@@ -90,7 +91,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   // what drifts along its track says less than its number of frames: everything that is known is known so much worse
   const told = variance * drift.factor;
   // a lens that bends leaves errors that go along the tracks too
-  const bending = !lens.hasDistortion && !lens.freeDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
+  const bending = !r.pair && !lens.hasDistortion && !lens.freeDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
   if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining)));
   else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(drift.factor)));
   const covariance = BundleCovariance.compute(problem, state);
@@ -99,7 +100,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   if (moving.length > 0) warnings.push(SOLVE.TRACKS_MOVE(moving.length, r.obs.trackIds.length));
   const few = frameOf.filter((_, c) => frameCount[c] < MIN_SHARED_TRACKS).length;
   if (few > 0) warnings.push(SOLVE.THIN_FRAMES(few, MIN_SHARED_TRACKS));
-  const unplaced = r.poses.flatMap((p, f) => (p ? [] : [r.obs.frames[f]]));
+  const unplaced = r.poses.flatMap((p, f) => (p || f >= r.ownFrames ? [] : [r.obs.frames[f]]));
   return {
     problem,
     state,
@@ -129,7 +130,7 @@ function foundLens(r: Reconstruction, lens: SolveLens, g: ReturnType<typeof gath
 }
 
 /** Of an unknown of the lens that was found. */
-function sigmaOf(g: ReturnType<typeof gather>, name: LensUnknown): number | null {
+function sigmaOf(g: ReturnType<typeof gather>, name: FreeLensUnknown['name']): number | null {
   const at = (g.problem.freeLens ?? []).findIndex((q) => q.name === name);
   return at < 0 || !g.covariance ? null : Math.sqrt(g.covariance.lensVariance(at) * g.told);
 }
@@ -206,7 +207,8 @@ function common(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: St
   };
 }
 
-const unplacedWords = (unplaced: readonly number[], of: number): string => `${unplaced.length} of ${of} frames could not be placed (${ranges(unplaced)}): too few tracks connect them to the rest`;
+export const unplacedWords = (unplaced: readonly number[], of: number): string =>
+  `${unplaced.length} of ${of} frames could not be placed (${ranges(unplaced)}): too few tracks connect them to the rest`;
 
 /** A camera that moved: places, points, and how they are tied to the world. */
 export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult & { mirrored: string | null } {
@@ -218,7 +220,7 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   const anchored = anchorSolve(
     {
       frames: frameOf.map((f) => obs.frames[f]),
-      lastFrame: obs.frames[obs.frames.length - 1],
+      lastFrame: obs.frames[r.ownFrames - 1],
       centers: poses.map(centerOf),
       rotations: poses.map((p) => p.rotation),
       translations: poses.map((p) => p.translation),
@@ -239,20 +241,22 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   const asked = bySlope !== null && !problem.focal.priorSigmaMm && !problem.zoom && bySlope > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
   const sigmaFocalMm = bySlope === null || asked === null ? bySlope : Math.max(bySlope, asked);
   const solved = unplaced.length === 0;
+  const frames = frameOf.map((f, c) => ({
+    frame: obs.frames[f],
+    position: applySimilarity(sim, centerOf(poses[c])),
+    rotation: cameraToWorld(poses[c].rotation, sim.rotation),
+    ...focalOf(r, g, c),
+    rmsPx: Math.sqrt(frameSum[c] / Math.max(1, frameCount[c])),
+    tracks: frameCount[c],
+    sigmaPositionM: cameraSpread[c] && meanSigma(cameraSpread[c]),
+    covarianceM2: cameraSpread[c],
+  }));
   return {
     status: frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS ? 'failed' : solved ? 'solved' : 'partial',
-    reason: solved ? null : unplacedWords(unplaced, obs.frames.length),
+    reason: solved ? null : unplacedWords(unplaced, r.ownFrames),
     ...common(r, lens, setup, story, g, sigmaFocalMm),
-    frames: frameOf.map((f, c) => ({
-      frame: obs.frames[f],
-      position: applySimilarity(sim, centerOf(poses[c])),
-      rotation: cameraToWorld(poses[c].rotation, sim.rotation),
-      ...focalOf(r, g, c),
-      rmsPx: Math.sqrt(frameSum[c] / Math.max(1, frameCount[c])),
-      tracks: frameCount[c],
-      sigmaPositionM: cameraSpread[c] && meanSigma(cameraSpread[c]),
-      covarianceM2: cameraSpread[c],
-    })),
+    frames,
+    ...(r.pair ? { witness: pairedWitness(r, g, sim, frames, anchored.sigmaScale) } : {}),
     points: trackOf.map((t, p) => ({
       track: obs.trackIds[t],
       position: applySimilarity(sim, r.points[t]!),
@@ -268,7 +272,7 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
       residuals: anchored.residuals,
       undecided: anchored.undecided,
       angles: (setup.anchors?.cameraAngles ?? []).map(({ frame, of }) => {
-        const asked = frame === 'last' ? obs.frames[obs.frames.length - 1] : frame;
+        const asked = frame === 'last' ? obs.frames[r.ownFrames - 1] : frame;
         const camera = frameOf.findIndex((f) => obs.frames[f] === asked);
         const a = camera < 0 ? null : anchored.anglesOf(camera);
         return a && (of === 'tilt' ? { rad: a.tiltRad, sigmaRad: a.sigmaTiltRad } : { rad: a.rollRad, sigmaRad: a.sigmaRollRad });
@@ -285,6 +289,63 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
       new Map(trackOf.map((t) => [obs.trackIds[t], r.points[t]!])),
       setup.anchors ?? {},
     ),
+  };
+}
+
+/** The witness that the cameras carry: where it sat on them, in metres where they are, and where it was in each frame. */
+function pairedWitness(r: Reconstruction, g: ReturnType<typeof gather>, sim: Similarity, frames: readonly SolvedFrame[], sigmaScale: number | null): PairedWitness {
+  const pair = r.pair!;
+  const { obs } = r;
+  const own = pupilOf(pair.rotation, pair.translation);
+  const translation: Vec3 = [sim.scale * own[0], sim.scale * own[1], sim.scale * own[2]];
+  const turn = turnOfWitness(pair.rotation);
+  const three = (names: readonly FreeLensUnknown['name'][]): number | null => {
+    const each = names.map((name) => sigmaOf(g, name));
+    return each.some((v) => v === null) ? null : Math.hypot(...(each as number[])) / Math.sqrt(3);
+  };
+  const off = three(['offX', 'offY', 'offZ']);
+  const turned = three(['turnX', 'turnY', 'turnZ']);
+  const byScale = sigmaScale === null ? 0 : (norm(own) * sigmaScale) / Math.sqrt(3);
+  const sigmaM = off === null ? null : Math.hypot(sim.scale * off, byScale);
+  const [sums, counts] = [new Map<number, number>(), new Map<number, number>()];
+  const lin = new Linearisation(g.problem.camera.length);
+  evaluateBundle(g.problem, g.state, lin, false);
+  g.problem.camera.forEach((c, i) => {
+    if (!g.problem.pair?.of[i]) return;
+    const frame = obs.frames[g.frameOf[c]];
+    sums.set(frame, (sums.get(frame) ?? 0) + (lin.residual[2 * i] ** 2 + lin.residual[2 * i + 1] ** 2) / g.problem.weight[i]);
+    counts.set(frame, (counts.get(frame) ?? 0) + 1);
+  });
+  // weights were made equal to the main camera's noise: its own pixels again
+  const total = (m: ReadonlyMap<number, number>) => [...m.values()].reduce((s, v) => s + v, 0);
+  return {
+    name: '',
+    focalMm: pair.focalMm,
+    sigmaFocalMm: pair.focalRule.held ? 0 : sigmaOf(g, 'witnessMm'),
+    rmsPx: Math.sqrt(total(sums) / Math.max(1, total(counts))),
+    translation,
+    rotation: matToQuat(turn),
+    sigmaM,
+    sigmaDeg: turned === null ? null : (turned * 180) / Math.PI,
+    frames: frames.flatMap((f): SolvedFrame[] => {
+      const tracks = counts.get(f.frame);
+      if (!tracks) return [];
+      const main = quatToMat(f.rotation);
+      const at = mulMatVec(main, translation);
+      return [
+        {
+          frame: f.frame,
+          position: [f.position[0] + at[0], f.position[1] + at[1], f.position[2] + at[2]],
+          rotation: matToQuat(mulMat3(main, turn)),
+          focalMm: pair.focalMm,
+          rmsPx: Math.sqrt(sums.get(f.frame)! / tracks),
+          tracks,
+          sigmaPositionM: f.sigmaPositionM === null || sigmaM === null ? null : Math.hypot(f.sigmaPositionM, sigmaM),
+        },
+      ];
+    }),
+    shared: [],
+    addFrames: 0,
   };
 }
 
@@ -341,7 +402,7 @@ export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSet
 
 /** Picture axes (x right, y down, z forward) to the conventions' camera (x right, y up, looking along −z), then to the anchored world. */
 function cameraToWorld(worldToCamera: Mat3, anchorRotation: Mat3): Quat {
-  return matToQuat(mulMat3(mulMat3(anchorRotation, transpose3(worldToCamera)), [1, 0, 0, 0, -1, 0, 0, 0, -1]));
+  return matToQuat(mulMat3(mulMat3(anchorRotation, transpose3(worldToCamera)), FLIP));
 }
 
 /** "12–40, 55": consecutive frame numbers in one. */

@@ -1,4 +1,5 @@
 import { coefficientsOf, distortWith, expSO3Into } from './kernels';
+import { witnessAt, witnessRow, type PairRows, type RigUnknown } from './pair-rows';
 import type { LensMap } from './setup';
 
 /**
@@ -12,7 +13,7 @@ import type { LensMap } from './setup';
 /** What of a lens may be found beside its focal length: radial coefficients, the principal point in px, and px a mm across over down. */
 export type LensUnknown = 'k1' | 'k2' | 'k3' | 'cx' | 'cy' | 'ratio';
 export interface FreeLensUnknown {
-  name: LensUnknown;
+  name: LensUnknown | RigUnknown;
   /** what is known of it beforehand; its sigma is for residuals of unit noise */
   prior?: { value: number; sigma: number };
 }
@@ -34,6 +35,8 @@ export interface BundleProblem {
   zoom?: { count: number; basis: Float64Array };
   /** found with the rest; the lens is a radial one where coefficients are among them */
   freeLens?: readonly FreeLensUnknown[];
+  /** a second camera that the cameras carry */
+  pair?: PairRows;
   /** `priorSigmaMm` for residuals of unit noise: the stated sigma over the noise in px */
   focal: { held: boolean; priorMm?: number; priorSigmaMm?: number };
 }
@@ -88,7 +91,9 @@ const BEHIND_PX = 1e4;
 const CENTRE_X = 10;
 const CENTRE_Y = 11;
 const RATIO = 12;
-const KINDS: Readonly<Record<LensUnknown, number>> = { k1: 0, k2: 1, k3: 2, cx: CENTRE_X, cy: CENTRE_Y, ratio: RATIO };
+const KINDS: Readonly<Partial<Record<FreeLensUnknown['name'], number>>> = { k1: 0, k2: 1, k3: 2, cx: CENTRE_X, cy: CENTRE_Y, ratio: RATIO };
+/** of the witness: nothing of it moves what the main camera sees */
+const OF_THE_RIG = 20;
 const d2 = new Float64Array(2);
 const j4 = new Float64Array(4);
 const c10 = new Float64Array(10);
@@ -102,20 +107,26 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
   const unknowns = s.lens ? (p.freeLens ?? []) : [];
   const freeLens = unknowns.length;
   // a coefficient by its number, else CENTRE_X, CENTRE_Y, RATIO
-  const kinds = Int8Array.from(unknowns, (q) => KINDS[q.name]);
+  const kinds = Int8Array.from(unknowns, (q) => KINDS[q.name] ?? OF_THE_RIG);
   for (let k = 0; k < freeLens; k += 1) {
     const value = s.lens![k];
     if (kinds[k] === CENTRE_X) cx = value;
     else if (kinds[k] === CENTRE_Y) cy = value;
     else if (kinds[k] === RATIO) pxPerMmX = value * pxPerMmY;
-    else coefficients[kinds[k]] = value;
+    else if (kinds[k] < CENTRE_X) coefficients[kinds[k]] = value;
   }
   const bends = kinds.some((kind) => kind < CENTRE_X);
   if (derivatives && out.jLens.length !== 2 * freeLens * p.camera.length) out.jLens = new Float64Array(2 * freeLens * p.camera.length);
   const ratios = ratiosOf(p, s, out, derivatives);
   const { residual, jCamera, jPoint, jFocal } = out;
   const count = p.camera.length;
+  const { pair } = p;
+  const witness = pair && s.lens ? witnessAt(pair, s) : null;
   for (let i = 0; i < count; i += 1) {
+    if (witness && pair!.of[i]) {
+      witnessRow(p, s, pair!, witness, i, out, derivatives);
+      continue;
+    }
     const ratio = ratios ? ratios[p.camera[i]] : 1;
     const f = focalMm * ratio;
     const g = follows ? f : p.lens.normaliserMm;

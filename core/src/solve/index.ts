@@ -1,6 +1,9 @@
-export { solveTracks, type SolveOptions, type SolveProgress } from './solve-tracks';
-export type { SolvedObject, SolveResult, SolvedFrame, SolvedPoint, TrimPreview, TrimmedObservation } from './result';
-export { readSolveSetup, type SolveSetup, type AnchorFacts, type LensMap } from './setup';
+export { solveTracks, type SolveOptions } from './solve-tracks';
+export { mountedAs } from './pair-start';
+export { witnessSolve } from './witness-solve';
+export { solvePair, type PairOptions, type WitnessInput } from './solve-pair';
+export type { PairedWitness, ShotPart, SolveProgress, SolvedObject, SolveResult, SolvedFrame, SolvedPoint, TrimPreview, TrimmedObservation } from './result';
+export { readSolveSetup, type RecordedMounting, type SolveSetup, type AnchorFacts, type LensMap } from './setup';
 export { buildObservations, type TrackPoint, type Observations } from './observations';
 export { shotCamera, type ShotCamera } from './shot-camera';
 export { compareSolves, type PathGap, type SolveComparison } from './compare-solves';

@@ -1,8 +1,9 @@
-import type { Mat3, Vec3 } from '../math';
+import { expSO3, mulMat3, mulMatVec, type Mat3, type Vec3 } from '../math';
 import { adjust, type AdjustResult } from './adjust';
 import { refinePose, samplePose, slopeError, type Pose, type Sighting } from './absolute-pose';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
 import { relens, reprofile, type Observations } from './observations';
+import { RIG_UNKNOWNS } from './pair-rows';
 import type { SlopePair } from './five-point';
 import type { LensMap } from './setup';
 
@@ -10,6 +11,18 @@ export interface FocalRule {
   held: boolean;
   priorMm?: number;
   priorSigmaMm?: number;
+}
+
+/** How a witness sits on the main camera, as far as it is known. Its frames come after the main camera's, whose number they say. */
+export interface Pair {
+  /** the main camera's frame of the same moment; −1: it is one of the main camera */
+  partner: Int32Array;
+  lens: LensMap;
+  /** picture axes of the witness from those of the main camera: Xw = R Xc + t */
+  rotation: Mat3;
+  translation: Vec3;
+  focalMm: number;
+  focalRule: FocalRule;
 }
 
 /**
@@ -39,6 +52,9 @@ export class Reconstruction {
   freeLens: readonly LensUnknown[] = [];
   /** what is known of it beforehand, in its own units */
   lensPriors: Partial<Record<LensUnknown, { value: number; sigma: number }>> = {};
+
+  /** a witness camera that the cameras carry: its frames have poses by them and by how it sits on them */
+  pair: Pair | null = null;
 
   constructor(
     readonly obs: Observations,
@@ -225,17 +241,22 @@ export class Reconstruction {
     const frameOf: number[] = [];
     const cameraOf = new Int32Array(obs.frames.length).fill(-1);
     this.poses.forEach((pose, f) => {
-      if (!pose || (frames && !frames.has(f))) return;
+      const main = this.pair ? this.pair.partner[f] : -1;
+      // what the witness sees is seen by the main camera's pose, which comes before
+      if (main >= 0) cameraOf[f] = pose ? cameraOf[main] : -1;
+      if (!pose || main >= 0 || (frames && !frames.has(f))) return;
       cameraOf[f] = frameOf.length;
       frameOf.push(f);
     });
+    const rig = this.pair && frameOf.length >= 5 ? this.pair : null;
+    const sees = (f: number): boolean => cameraOf[f] >= 0 && (rig !== null || !this.pair || this.pair.partner[f] < 0);
     const seen = new Int32Array(obs.trackIds.length);
     const firstSeen = new Int32Array(obs.trackIds.length).fill(obs.frames.length);
     for (let o = 0; o < obs.count; o += 1) {
-      if (cameraOf[obs.frame[o]] < 0 || this.dropped[o]) continue;
+      if (!sees(obs.frame[o]) || this.dropped[o]) continue;
       const t = obs.track[o];
       seen[t] += 1;
-      firstSeen[t] = Math.min(firstSeen[t], obs.frame[o]);
+      firstSeen[t] = Math.min(firstSeen[t], cameraOf[obs.frame[o]]);
     }
     const trackOf: number[] = [];
     const pointOf = new Int32Array(obs.trackIds.length).fill(-1);
@@ -247,7 +268,7 @@ export class Reconstruction {
     trackOf.forEach((t, p) => {
       pointOf[t] = p;
     });
-    const usable = (o: number): boolean => cameraOf[obs.frame[o]] >= 0 && pointOf[obs.track[o]] >= 0 && this.dropped[o] === 0;
+    const usable = (o: number): boolean => sees(obs.frame[o]) && pointOf[obs.track[o]] >= 0 && this.dropped[o] === 0;
     let count = 0;
     for (let o = 0; o < obs.count; o += 1) if (usable(o)) count += 1;
     const obsOf = new Int32Array(count);
@@ -264,8 +285,9 @@ export class Reconstruction {
       // two or three views hardly see the focal length: freeing it there lets it run away
       focal: frameOf.length >= 5 ? this.focalInPx() : { held: true },
       ...this.profileOf(frameOf),
-      ...(this.freeLens.length > 0 && frameOf.length >= 5 ? { freeLens: this.freeLens.map((name) => this.unknownInPx(name)) } : {}),
+      ...(rig || (this.freeLens.length > 0 && frameOf.length >= 5) ? { freeLens: [...this.freeLens.map((name) => this.unknownInPx(name)), ...(rig ? this.rigUnknowns(rig) : [])] } : {}),
     };
+    if (rig) problem.pair = { of: new Uint8Array(count), lens: rig.lens, rotation: rig.rotation, focalMm: rig.focalMm, first: this.freeLens.length, count: rig.focalRule.held ? 6 : 7 };
     for (let o = 0, i = 0; o < obs.count; o += 1) {
       if (!usable(o)) continue;
       obsOf[i] = o;
@@ -274,6 +296,7 @@ export class Reconstruction {
       problem.xPx[i] = obs.xPx[o];
       problem.yPx[i] = obs.yPx[o];
       problem.weight[i] = obs.weight[o];
+      if (rig && rig.partner[obs.frame[o]] >= 0) problem.pair!.of[i] = 1;
       i += 1;
     }
     const state: BundleState = {
@@ -282,7 +305,9 @@ export class Reconstruction {
       points: new Float64Array(3 * trackOf.length),
       focalMm: this.focalMm,
       ...(problem.zoom ? { zoom: new Float64Array(problem.zoom.count) } : {}),
-      ...(problem.freeLens ? { lens: Float64Array.from(problem.freeLens, ({ name }) => this.valueOf(name)) } : {}),
+      ...(problem.freeLens
+        ? { lens: Float64Array.from([...this.freeLens.map((name) => this.valueOf(name)), ...(rig ? [0, 0, 0, ...rig.translation, ...(rig.focalRule.held ? [] : [rig.focalMm])] : [])]) }
+        : {}),
     };
     frameOf.forEach((f, c) => {
       state.rotations.set(this.poses[f]!.rotation, 9 * c);
@@ -322,6 +347,38 @@ export class Reconstruction {
   private unknownInPx(name: LensUnknown): FreeLensUnknown {
     const prior = this.lensPriors[name];
     return prior ? { name, prior: { ...prior, sigma: prior.sigma / this.noisePx } } : { name };
+  }
+
+  /** What is sought of the rig: whatever was measured of it is compared, not forced, since metres are none here; a focal length is known in its own. */
+  private rigUnknowns({ focalRule }: Pair): FreeLensUnknown[] {
+    const { held, priorMm, priorSigmaMm } = focalRule;
+    const prior = priorMm !== undefined && priorSigmaMm ? { prior: { value: priorMm, sigma: priorSigmaMm / this.noisePx } } : {};
+    return RIG_UNKNOWNS.slice(0, held ? 6 : 7).map((name) => (name === 'witnessMm' ? { name, ...prior } : { name }));
+  }
+
+  /** Poses of the witness by those of the main camera, and its focal length over that of the main one. */
+  carryWitness(): void {
+    const { pair, obs } = this;
+    if (!pair) return;
+    const profile = obs.profile.slice();
+    pair.partner.forEach((main, f) => {
+      if (main < 0) return;
+      const m = this.poses[main];
+      profile[f] = pair.focalMm / this.focalMm;
+      if (!m || !obs.byFrame[f].length) {
+        this.poses[f] = null;
+        return;
+      }
+      const t = mulMatVec(pair.rotation, m.translation);
+      this.poses[f] = { rotation: mulMat3(pair.rotation, m.rotation), translation: [t[0] + pair.translation[0], t[1] + pair.translation[1], t[2] + pair.translation[2]] };
+    });
+    reprofile(obs, profile);
+  }
+
+  /** Of the main camera: frames that may have a camera of their own. */
+  get ownFrames(): number {
+    const first = this.pair ? this.pair.partner.findIndex((f) => f >= 0) : -1;
+    return first < 0 ? this.obs.frames.length : first;
   }
 
   /** Of the cameras of a bundle how their focal lengths differ, and may. */
@@ -372,7 +429,14 @@ export class Reconstruction {
     });
     this.focalMm = state.focalMm;
     const found = state.lens;
-    if (found) this.lensBy(Object.fromEntries(this.freeLens.map((name, i) => [name, found[i]])));
+    if (found && this.freeLens.length > 0) this.lensBy(Object.fromEntries(this.freeLens.map((name, i) => [name, found[i]])));
+    if (found && this.pair && found.length >= this.freeLens.length + 6) {
+      const at = (k: number): number => found[this.freeLens.length + k];
+      this.pair.rotation = mulMat3(expSO3([at(0), at(1), at(2)]), this.pair.rotation);
+      this.pair.translation = [at(3), at(4), at(5)];
+      if (!this.pair.focalRule.held) this.pair.focalMm = at(6);
+    }
+    this.carryWitness();
     const { zoom } = this;
     if (!zoom || !state.zoom) return;
     const factors = state.zoom;

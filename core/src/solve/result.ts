@@ -2,6 +2,7 @@ import type { Distortion } from '../lens';
 import type { Quat, Vec3 } from '../math';
 import type { CountingQuestion } from '../track/counting';
 import type { Bending } from './bending';
+import type { FirstAnswer } from './first-answer';
 import type { Squeezed } from './squeezed';
 import type { AnchorResidual, PlaceCovariance, Undecided } from '../anchor';
 import type { Warning } from '../warnings';
@@ -62,6 +63,49 @@ export interface TrimPreview {
   restRmsPx: number;
 }
 
+/** A witness camera that was carried by the main one, solved with it. */
+export interface PairedWitness {
+  name: string;
+  focalMm: number;
+  sigmaFocalMm: number | null;
+  /** of its own tracks */
+  rmsPx: number;
+  /** of its entrance pupil in the main camera (x right, y up, −z forwards), in metres where the solve has a scale */
+  translation: Vec3;
+  /** from its camera axes to the main camera's */
+  rotation: Quat;
+  /** of one axis */
+  sigmaM: number | null;
+  sigmaDeg: number | null;
+  frames: SolvedFrame[];
+  /** tracks that are one place in both */
+  shared: string[];
+  /** frame f of the main camera ran together with f + this of its own */
+  addFrames: number;
+}
+
+export interface SolveProgress {
+  stage: string;
+  done: number;
+  total: number;
+  /** the first answer, from a few frames and tracks, not yet adjusted with the rest; it comes once */
+  coarse?: FirstAnswer;
+}
+
+/** Frames of a shot that hold together by themselves, and that too few tracks tie to the others: a whip lies between, or a flash. */
+export interface ShotPart {
+  from: number;
+  to: number;
+  /** with tracks */
+  frames: number;
+  /** `first`: the others hang on it; `nothing`: its frames have no camera here */
+  holds: 'first' | 'tracks' | 'surveyed' | 'nothing';
+  /** the tracks, or the surveyed ones, that hold it to the others */
+  by: string[];
+  /** what it says by itself; null: it cannot be solved alone, or was not asked */
+  alone: { focalMm: number; sigmaFocalMm: number | null; noisePx: number | null } | null;
+}
+
 /** The solve result of conventions.md. */
 export interface SolveResult {
   /**
@@ -120,6 +164,10 @@ export interface SolveResult {
   };
   /** the lens bends and was taken as straight; null when nothing shows it, or distortion was held; missing in results from before it was asked */
   bending?: Bending | null;
+  /** a second camera, where one was solved with it */
+  witness?: PairedWitness;
+  /** where the shot is parted; missing: it is one piece */
+  parts?: ShotPart[];
   /** longest over shortest focal length, where one was solved for and the tracks show that it changed; null or missing: they do not */
   zoomed?: number | null;
   /** another squeeze than was recorded, where the tracks show it; null: they do not; missing: nobody asked them */

@@ -58,8 +58,10 @@ export class SchurSystem {
     this.l = new Float64Array(this.elimCount * this.elimDim * this.elimDim);
     this.z = new Float64Array(this.elimCount * this.elimDim);
     const columns = this.obsOf.map((obs) => {
-      const of = new Int32Array(obs.length * this.keptDim + border);
-      obs.forEach((o, q) => {
+      // a witness may see at the same moment what the main camera sees: two observations of one pair of blocks
+      const blocks = obs.filter((o, q) => q === 0 || this.kept[o] !== this.kept[obs[q - 1]]);
+      const of = new Int32Array(blocks.length * this.keptDim + border);
+      blocks.forEach((o, q) => {
         for (let k = 0; k < this.keptDim; k += 1) of[q * this.keptDim + k] = this.kept[o] * this.keptDim + k;
       });
       for (let k = 1; k <= border; k += 1) of[of.length - k] = this.size - k;
@@ -158,14 +160,18 @@ export class SchurSystem {
       h.fill(0);
       const lensAt = m - D - K - (this.hasFocal ? 1 : 0);
       for (let k = 0; k < de; k += 1) y.fill(0, k * m + lensAt, k * m + m);
+      let slot = -1;
       for (let q = 0; q < obs.length; q += 1) {
+        const again = q > 0 && this.kept[obs[q]] === this.kept[obs[q - 1]];
+        if (!again) slot += 1;
         const ae = 2 * de * obs[q];
         const ak = 2 * dk * obs[q];
         for (let i = 0; i < de; i += 1) {
           const ui = jE[ae + i],
             vi = jE[ae + de + i];
           for (let j = 0; j <= i; j += 1) h[i * de + j] += ui * jE[ae + j] + vi * jE[ae + de + j];
-          for (let j = 0; j < dk; j += 1) y[i * m + q * dk + j] = ui * jK[ak + j] + vi * jK[ak + dk + j];
+          const block = i * m + slot * dk;
+          for (let j = 0; j < dk; j += 1) y[block + j] = ui * jK[ak + j] + vi * jK[ak + dk + j] + (again ? y[block + j] : 0);
           if (this.hasFocal) {
             const product = ui * lin.jFocal[2 * obs[q]] + vi * lin.jFocal[2 * obs[q] + 1];
             y[i * m + m - 1] += product;

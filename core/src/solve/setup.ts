@@ -17,6 +17,19 @@ export interface AnchorFacts {
   points?: readonly { track: string; x: number; y: number; z: number; sigmaM?: number }[];
 }
 
+/** A witness camera on the main one: its pupil to the right, up and forward of the main one's, turned to the left and tilted up. */
+export interface RecordedMounting {
+  name: string;
+  rightM: number;
+  upM: number;
+  forwardM: number;
+  turnRad: number;
+  tiltRad: number;
+  /** of each distance, and of each angle */
+  sigmaM: number;
+  sigmaRad?: number;
+}
+
 /** The setup of conventions.md, as far as a solve reads it. */
 export interface SolveSetup extends OpticsInput {
   fps?: number;
@@ -52,6 +65,8 @@ export interface SolveSetup extends OpticsInput {
   squeezeFit?: { mode: 'held' | 'guided' | 'free'; sigma?: number };
   motion?: 'free' | 'pan' | 'object';
   anchors?: AnchorFacts;
+  /** how a witness camera that is solved with this one was mounted, as it was noted; it is compared, not forced */
+  witness?: RecordedMounting;
 }
 
 /**

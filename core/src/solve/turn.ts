@@ -1,4 +1,6 @@
-import { matToQuat, mulMat3, normalize, cross, transpose3, type Mat3, type Quat, type Vec3 } from '../math';
+import { cross, FLIP, matToQuat, median, mulMat3, mulMatVec, norm, normalize, scale, sub, transpose3, umeyama, type Mat3, type Quat, type Vec3 } from '../math';
+import { partOf, type PlacedPart } from './join-parts';
+import { partsOf } from './parts';
 import type { AnchorFacts } from './setup';
 import type { PairCandidate } from './start';
 import { Reconstruction } from './reconstruction';
@@ -38,13 +40,26 @@ export function focalOfTurn(probe: Reconstruction, pairs: readonly PairCandidate
 
 /**
  * Turns of all frames, each against the one before it that shares most, and the directions of all tracks; for an adjustment to begin with.
+ * A stretch that shares too little with the rest is turned onto it by the directions that both have, two of them at least.
  * Frames that share too little with any that is placed have no pose.
+ * @returns the stretches; none where the shot is one piece
  */
-export function startTurn(r: Reconstruction): void {
+export function startTurn(r: Reconstruction): PlacedPart[] {
   r.turnOnly = true;
-  r.poses.forEach((_, f) => {
-    if (f === 0) {
-      r.poses[0] = { rotation: [1, 0, 0, 0, 1, 0, 0, 0, 1], translation: [0, 0, 0] };
+  chain(
+    r,
+    r.poses.map((_, f) => f),
+  );
+  const parts = r.poses.every(Boolean) ? [] : joinTurns(r);
+  r.triangulate(0, Infinity);
+  return parts;
+}
+
+/** The first frame looks straight ahead, each other one as it turned against one before it. */
+function chain(r: Reconstruction, frames: readonly number[]): void {
+  frames.forEach((f, i) => {
+    if (i === 0) {
+      r.poses[f] = { rotation: [1, 0, 0, 0, 1, 0, 0, 0, 1], translation: [0, 0, 0] };
       return;
     }
     const from = bestBefore(r, f);
@@ -52,7 +67,76 @@ export function startTurn(r: Reconstruction): void {
     const { rotation } = rotationOnly(r.sharedPairs(from, f).pairs);
     r.poses[f] = { rotation: mulMat3(rotation, r.poses[from]!.rotation), translation: [0, 0, 0] };
   });
-  r.triangulate(0, Infinity);
+}
+
+/** A turn onto another is fixed by two directions. */
+const LEAST_DIRECTIONS = 2;
+/** Two nearer to each other than this are one. */
+const APART_RAD = 0.02;
+
+function joinTurns(r: Reconstruction): PlacedPart[] {
+  const all = partsOf(r.obs);
+  const placed = all.filter((frames) => frames.some((f) => r.poses[f])).flat();
+  const open = all.filter((frames) => frames.every((f) => !r.poses[f]));
+  if (placed.length === 0 || open.length === 0) return [];
+  const parts: PlacedPart[] = [{ part: partOf(r, placed, 'first', null), frames: placed, leastTies: 0 }];
+  for (const frames of open) {
+    const there = directionsOf(
+      r,
+      r.poses.flatMap((p, f) => (p ? [f] : [])),
+    );
+    chain(r, frames);
+    const here = directionsOf(r, frames);
+    const turn = turnedOnto([...here].flatMap(([t, from]) => (there.has(t) ? [{ from, to: there.get(t)! }] : [])));
+    for (const f of frames) {
+      const pose = r.poses[f];
+      // what is seen in its own world is first turned back into it
+      if (pose) r.poses[f] = turn ? { rotation: mulMat3(pose.rotation, transpose3(turn)), translation: [0, 0, 0] } : null;
+    }
+    parts.push({ part: partOf(r, frames, turn ? 'tracks' : 'nothing', null), frames, leastTies: LEAST_DIRECTIONS });
+  }
+  return parts;
+}
+
+/** Mean direction of each track over some frames. */
+function directionsOf(r: Reconstruction, frames: readonly number[]): Map<number, Vec3> {
+  const { obs, focalMm } = r;
+  const sums = new Map<number, [number, number, number]>();
+  for (const f of frames) {
+    const m = r.poses[f]?.rotation;
+    if (!m) continue;
+    for (const o of obs.byFrame[f]) {
+      const [x, y] = [obs.xMm[o] / focalMm, obs.yMm[o] / focalMm];
+      const n = Math.hypot(x, y, 1);
+      const sum = sums.get(obs.track[o]) ?? [0, 0, 0];
+      for (let k = 0; k < 3; k += 1) sum[k] += (m[k] * x + m[3 + k] * y + m[6 + k]) / n;
+      sums.set(obs.track[o], sum);
+    }
+  }
+  return new Map([...sums].map(([t, v]) => [t, normalize(v)]));
+}
+
+/** The turn that most directions agree with: of every two the one whose middle miss is least. */
+function turnedOnto(pairs: readonly { from: Vec3; to: Vec3 }[]): Mat3 | null {
+  let best: { turn: Mat3; miss: number } | null = null;
+  const few = pairs.slice(0, 20);
+  for (let a = 0; a < few.length; a += 1)
+    for (let b = a + 1; b < few.length; b += 1) {
+      if (Math.min(norm(cross(few[a].from, few[b].from)), norm(cross(few[a].to, few[b].to))) < APART_RAD) continue;
+      const turn = turnOf([few[a], few[b]]);
+      const miss = median(few.map((p) => norm(sub(mulMatVec(turn, p.from), p.to))));
+      if (!best || miss < best.miss) best = { turn, miss };
+    }
+  if (!best) return null;
+  const { turn, miss } = best;
+  const kept = pairs.filter((p) => norm(sub(mulMatVec(turn, p.from), p.to)) <= Math.max(0.005, 3 * miss));
+  return kept.length >= LEAST_DIRECTIONS ? turnOf(kept) : null;
+}
+
+/** Directions have no middle: with what lies opposite of each it is nought (Umeyama 1991 with neither scale nor shift). */
+export function turnOf(pairs: readonly { from: Vec3; to: Vec3 }[]): Mat3 {
+  const both = (of: 'from' | 'to') => pairs.flatMap((p) => [p[of], scale(p[of], -1)]);
+  return umeyama(both('from'), both('to'), false).rotation;
 }
 
 /** The placed frame before it that shares most tracks, the nearest ones first: a turn over a long gap is as good, over a few tracks it is not. */
@@ -102,8 +186,6 @@ export function uprightTurn(frames: readonly number[], rotations: readonly Mat3[
   return { rotation: [...x, ...up, ...z] as unknown as Mat3, datum: 'up from the camera’s mean up' };
 }
 
-/** Picture axes to the conventions' camera: x right, y up, looking along −z. */
-const FLIP: Mat3 = [1, 0, 0, 0, -1, 0, 0, 0, -1];
 const turnX = (a: number): Mat3 => [1, 0, 0, 0, Math.cos(a), -Math.sin(a), 0, Math.sin(a), Math.cos(a)];
 const turnZ = (a: number): Mat3 => [Math.cos(a), -Math.sin(a), 0, Math.sin(a), Math.cos(a), 0, 0, 0, 1];
 

@@ -7,6 +7,10 @@ export const SOLVE = tableOf({
   TRACKS_DRIFT: (times: number) => `The tracks drift: their errors go along them from frame to frame. Standard deviations are ${times.toFixed(1)} times what their number alone would give.`,
   NO_DEVIATIONS: () => 'The tracks do not determine all cameras and points: no standard deviations can be given.',
   TRACKS_MOVE: (moving: number, of: number) => `${moving} of ${of} tracks do not behave like still points and were left out.`,
+  PART_APART: (from: number, to: number) =>
+    `Frames ${from} to ${to} hold together by themselves, and nothing ties them to the rest: they have no camera here. Follow three marks that both sides see under one name each (four where the camera only turned), or survey three places on each side.`,
+  PARTS_CONTRADICT: (from: number, to: number, tracks: readonly string[]) =>
+    `Frames ${from} to ${to} do not fit the rest by their surveyed places: ${tracks.join(', ')} would lie at two places. One of the surveyed places, or of the names, is wrong.`,
   THIN_FRAMES: (frames: number, least: number) => `${frames} frames stand on fewer than ${least} tracks.`,
   CENTRE_NOT_TOLD: (sigmaPx: number) =>
     `These tracks do not tell where the principal point is: a turn of the camera hides a shift of it. It stays as it was known, within ${sigmaPx.toFixed(0)} px. A roll of the camera during a pass would tell it.`,

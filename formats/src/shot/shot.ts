@@ -73,8 +73,12 @@ export const inOwnSpace = (shot: Shot): Shot => ({ ...shot, space: OWN_SPACE });
 export function renumbered<S extends Pick<Shot, 'solve' | 'addFrames'>>(shot: S): S {
   const { addFrames = 0, solve } = shot;
   if (addFrames === 0) return shot;
-  const frames = solve.frames.map((f) => ({ ...f, frame: f.frame + addFrames }));
-  return { ...shot, solve: { ...solve, frames, ...(solve.object ? { object: solve.object.map((o) => ({ ...o, frame: o.frame + addFrames })) } : {}) } };
+  const moved = <F extends { frame: number }>(list: readonly F[]): F[] => list.map((f) => ({ ...f, frame: f.frame + addFrames }));
+  const frames = moved(solve.frames);
+  return {
+    ...shot,
+    solve: { ...solve, frames, ...(solve.witness ? { witness: { ...solve.witness, frames: moved(solve.witness.frames) } } : {}), ...(solve.object ? { object: moved(solve.object) } : {}) },
+  };
 }
 
 /** What a solve's files say in their name: `camera.partial.unscaled.glb`; `camera.object.glb` moves in the frame of the object. */

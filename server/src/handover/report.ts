@@ -129,6 +129,8 @@ const WHAT = {
   squeeze: 'squeeze',
   principalX: 'principal point across',
   principalY: 'principal point down',
+  witnessOffset: 'witness camera',
+  witnessAngle: 'witness camera',
 } as const;
 const DIGITS = { mm: 2, m: 3, '°': 2, '×': 3, px: 1 } as const;
 

@@ -1,4 +1,5 @@
-import { stampIn, takeLacks, type LackTime, type MissingThing, type SolveOutcome, type Stale, type StoredRecord } from '@mesure/contract';
+import { stampIn, takeLacks, type FileRef, type LackTime, type MissingThing, type SolveOutcome, type Stale, type StoredRecord } from '@mesure/contract';
+import { witnessSolve } from '@mesure/core';
 import { fileName, filesOfSolve, jsonText, renumbered, shotFacts, solveJson, unitOf, type Shot } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { staleOf } from '../jobs/stale';
@@ -91,6 +92,7 @@ export function shotFiles(take: StoredRecord<'take'>, day: HandoverDay, solved: 
   const files: HandoverFile[] = filesOfSolve(shot.solve).map((f) => ({ path: `${folder}/${fileName(f, shot.solve)}`, what: f.what, readWith: f.readWith, make: async () => f.write(leaving) }));
   return [
     ...files,
+    ...witnessShotFiles(folder, leaving, outcome),
     {
       path: `${folder}/solve.json`,
       what: 'solve with residuals, verdict and what was recorded',
@@ -126,10 +128,30 @@ export const elsewhereFiles = ({ takes, all, folderOf }: HandoverDay): HandoverF
       : [];
   });
 
+/** The camera of a witness that was solved with the main one, in a folder of its own, written as any other. */
+function witnessShotFiles(folder: string, leaving: Shot, { solve, witnessSetup }: SolveOutcome): HandoverFile[] {
+  if (!solve.witness || !witnessSetup) return [];
+  const own = witnessSolve(leaving.solve, witnessSetup);
+  const { body: _body, lens: _lens, lensSerial: _serial, timecodeIn: _timecode, clip: _clip, ...rest } = leaving;
+  const shot: Shot = { ...rest, name: `${leaving.name} ${solve.witness.name}`, solve: own, setup: witnessSetup, clip: null, timecodeIn: null, markedFocalMm: witnessSetup.focal.mm, focusM: null };
+  return filesOfSolve(own).map((f) => ({
+    path: `${folder}/${slug(solve.witness!.name)}/${fileName(f, own)}`,
+    what: `${f.what}; of the witness camera ${solve.witness!.name}`,
+    readWith: f.readWith,
+    make: async () => f.write(shot),
+  }));
+}
+
 /** The tracks of every take that has some, as they were given; how they count stands in takes.csv. */
 export const trackFiles = ({ takes, folderOf }: HandoverDay): HandoverFile[] =>
-  takes.flatMap(({ body: t }, i) =>
-    t.tracks
-      ? [{ path: `${folderOf(takes[i])}/tracks/${slug(t.tracks.name)}`, what: `tracks of ${t.slate} take ${t.take}`, readWith: 'CSV, as it was given', make: async () => '', stored: t.tracks.sha256 }]
-      : [],
-  );
+  takes.flatMap(({ body: t }, i) => {
+    const file = (f: FileRef, of: string, folder = ''): HandoverFile => ({
+      path: `${folderOf(takes[i])}/tracks/${folder}${slug(f.name)}`,
+      what: `tracks of ${of}${t.slate} take ${t.take}`,
+      readWith: 'CSV, as it was given',
+      make: async () => '',
+      stored: f.sha256,
+    });
+    const witness = (t.witnesses ?? []).flatMap((w, n) => (w.tracks ? [file(w.tracks, `a witness camera in `, `witness-${n + 1}/`)] : []));
+    return [...(t.tracks ? [file(t.tracks, '')] : []), ...witness];
+  });

@@ -1,6 +1,6 @@
 import type { ClipFacts, ElsewhereOutcome, FootageMark, FootageMask, GivenLens, GridOutcome, LensFilesOutcome, SolveOutcome, SyncOutcome, TracksOutcome } from '@mesure/contract';
 import type { FramesFile } from '@mesure/formats/picture';
-import type { ChartKind, ForeignReading, KitAround, TurnOrder, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3 } from '@mesure/core';
+import type { ChartKind, ForeignReading, KitAround, TurnOrder, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3, WitnessInput } from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
 export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput | TracksInput | ElsewhereInput;
@@ -12,10 +12,19 @@ export interface SolveInput {
   trim: boolean;
   /** how the file counts; missing: nobody said it yet */
   counting?: TrackCounting;
+  /** a witness camera that was carried by the main one */
+  witness?: WitnessSnapshot;
   /** the set's tape net, whose places become anchors */
   net: NetSnapshot | null;
   /** the rest of the kit, for the causes of what contradicts; missing in inputs from before it was looked at. Nothing is old because of it */
   around?: KitAround;
+}
+
+/** A witness camera of a take as it is kept with its job. */
+export interface WitnessSnapshot extends Pick<WitnessInput, 'name' | 'setup' | 'shift' | 'mounted'> {
+  packageId: string;
+  file: { sha256: string; name: string };
+  shared: string[];
 }
 
 /** A tape net as it is kept with its job: JSON has no maps. */
@@ -88,6 +97,8 @@ export interface Given {
   bytes: Uint8Array;
   /** of a move whose points came in a file of their own */
   points?: Uint8Array;
+  /** of a witness camera: its tracks */
+  witness?: Uint8Array;
   /** of two cameras */
   sounds?: { sound: Sound; facts: ClipFacts }[];
   /** of a clip, laid out on this machine's disk */

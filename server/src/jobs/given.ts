@@ -28,7 +28,7 @@ const itsBytes: Prepare<ComputeInput> = async ({ store, input }) => ({ bytes: aw
 /** What each kind of computation is given, one line each; `release` when it is done. */
 const GIVEN: { [K in AnalysisKind]: Prepare<Extract<ComputeInput, { kind: K }>> } = {
   grid: itsBytes,
-  solve: itsBytes,
+  solve: async ({ store, input }) => ({ bytes: await whole(store, input.file), ...(input.witness ? { witness: await whole(store, input.witness.file) } : {}) }),
   'lens-files': itsBytes,
   sync: async ({ store, input }) => ({ bytes: Buffer.alloc(0), sounds: await Promise.all([input.file, input.witness].map((f) => soundOf(store, f))) }),
   elsewhere: async ({ store, input }) => ({ bytes: await whole(store, input.file), ...(input.points ? { points: await whole(store, input.points) } : {}) }),

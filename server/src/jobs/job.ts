@@ -9,6 +9,8 @@ export interface AnalysisChoice {
   findDistortion?: boolean;
   findCentre?: boolean;
   findSqueeze?: boolean;
+  /** package of a witness camera that was fixed to the main one, and is solved with it */
+  withWitness?: string;
   motion?: Motion;
   trim?: boolean;
   mapFormat?: 'exr' | 'tiff';

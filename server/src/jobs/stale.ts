@@ -50,6 +50,7 @@ const choiceOf = (input: ComputeInput) =>
         findCentre: input.setup.principalPoint !== undefined,
         findSqueeze: input.setup.squeezeFit !== undefined,
         motion: input.setup.motion ?? ('free' as const),
+        ...(input.witness ? { withWitness: input.witness.packageId } : {}),
       }
     : {};
 
@@ -67,6 +68,13 @@ function readBy(subjectId: string, records: readonly StoredRecord[], byId: Reado
   const pack = of('package', body.packageId);
   const setup = of('setup', body.setupId);
   const kit = [pack, of('body', pack?.body.bodyId), of('lens', pack?.body.lensId), of('adapter', pack?.body.adapterId), of('adapter', pack?.body.secondAdapterId)];
+  // of its witness cameras: what they are, how they were mounted, and how they ran
+  const witnesses = subject.kind === 'take' ? (body.witnesses ?? []).map((w) => of('package', w.packageId)) : [];
+  const carried = witnesses.flatMap((w) => [w, of('body', w?.body.bodyId), of('lens', w?.body.lensId), of('adapter', w?.body.adapterId)]);
+  const beside =
+    witnesses.length === 0
+      ? []
+      : records.filter((r) => (r.kind === 'rig' && (r.body as RecordBodies['rig']).setupId === body.setupId) || (r.kind === 'sync' && (r.body as RecordBodies['sync']).takeId === subjectId));
   const lensId = pack?.body.lensId;
   const others =
     subject.kind === 'take' || subject.kind === 'elsewhere'
@@ -75,5 +83,5 @@ function readBy(subjectId: string, records: readonly StoredRecord[], byId: Reado
           return ((r.kind === 'plate' || r.kind === 'edges') && b.lensId === lensId) || ((r.kind === 'tie' || r.kind === 'fact') && b.setId === setup?.body.setId);
         })
       : [];
-  return [subject, take, setup, of('set', setup?.body.setId), ...kit, ...others].filter((r) => r !== undefined);
+  return [subject, take, setup, of('set', setup?.body.setId), ...kit, ...carried, ...beside, ...others].filter((r) => r !== undefined);
 }

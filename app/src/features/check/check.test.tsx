@@ -1,5 +1,6 @@
 import { TextDecoder as WholeTextDecoder } from 'node:util';
 import type { Analysis, SolveOutcome } from '@mesure/contract';
+import type { ShotPart } from '@mesure/core';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { CheckScreen } from './check-screen';
 import { solveLine } from './earlier-solves';
@@ -384,6 +385,23 @@ describe('a take', () => {
     await settle(40);
     expect(server.records.get(ID.pack)!.body).toMatchObject({ modeId: ID.windowed });
     expect(server.started.at(-1)).toMatchObject({ kind: 'solve' });
+  });
+
+  test('a shot that a whip parted shows its stretches: what holds each, and which has no camera', async () => {
+    const alone = { focalMm: 24.1, sigmaFocalMm: 0.05, noisePx: 0.31 };
+    const parts: ShotPart[] = [
+      { from: 1, to: 30, frames: 30, holds: 'first', by: [], alone: null },
+      { from: 39, to: 70, frames: 32, holds: 'tracks', by: ['K1', 'K4', 'K7'], alone },
+      { from: 80, to: 90, frames: 11, holds: 'nothing', by: [], alone: null },
+    ];
+    await open(<CheckScreen takeId={ID.take} />, withSolve(solved(outcome('agrees', { parts }))));
+    expect(screen.getByTestId('stretch-1')).toHaveTextContent('Frames 1 to 30: what the rest is laid on.');
+    expect(screen.getByTestId('stretch-39')).toHaveTextContent(/joined by what both sides see: K1, K4, K7\.By itself: 24\.10 ± 0\.05 mm, tracks to 0\.31 px\./);
+    expect(screen.getByTestId('stretch-80')).toHaveTextContent(/nothing ties it to the rest; its frames have no camera/);
+    expect(screen.getByTestId('solve-facts')).toHaveTextContent(/^3 stretches, /);
+    screen.unmount();
+    await open(<CheckScreen takeId={ID.take} />, withSolve(solved(outcome('agrees'))));
+    expect(screen.queryByText('Stretches')).toBeNull();
   });
 
   test('the principal point is found with the next solve where that is asked for; what was found stands there, and is found again', async () => {

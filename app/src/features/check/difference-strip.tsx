@@ -21,6 +21,8 @@ export const QUANTITY_WORDS: Record<ReconcileItem['quantity'], string> = {
   squeeze: 'Squeeze',
   principalX: 'Principal point across',
   principalY: 'Principal point down',
+  witnessOffset: 'Witness',
+  witnessAngle: 'Witness',
 };
 /** What a take has one of needs no word about which. */
 const ALONE: readonly ReconcileItem['quantity'][] = ['focalLength', 'squeeze', 'principalX', 'principalY'];

@@ -1,9 +1,9 @@
-import type { StoredRecord } from '@mesure/contract';
+import type { FileRef } from '@mesure/contract';
 import { isAsRead, lookAtTable, mappedCsv } from '@mesure/formats/mapped-table';
 import { TRACK_TABLE, type TrackColumn } from '@mesure/formats/table-kinds';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { api, newId, useData, useRecordsState } from '../../data';
+import { api, newId, useData } from '../../data';
 import { csvName, readTableText } from '../../data/read-table';
 import { Action } from '../../ui/controls';
 import { ColumnsSheet, type ChosenTable } from '../../ui/columns-sheet';
@@ -11,11 +11,10 @@ import { pickFile } from '../../ui/pick-file';
 import { Words } from '../../ui/text';
 import { usePalette } from '../../ui/theme';
 
-/** Gives a take its tracks: a table of another shape has its columns said first, and is taken as the CSV that Mesure reads. */
-export function GiveTracks({ take, title }: { take: StoredRecord<'take'>; title: 'Give tracks as CSV' | 'Other tracks' }) {
+/** Gives tracks to a take, or to a witness camera in it: a table of another shape has its columns said first, and is taken as the CSV that Mesure reads. */
+export function GiveTracks({ title, testID = 'give-tracks', onGiven }: { title: string; testID?: string; onGiven: (file: FileRef) => Promise<unknown> }) {
   const p = usePalette();
   const { session } = useData();
-  const write = useRecordsState((s) => s.write);
   const [busy, setBusy] = useState(false);
   const [failure, setFailure] = useState<string | null>(null);
   const [chosen, setChosen] = useState<ChosenTable<TrackColumn> | null>(null);
@@ -32,7 +31,7 @@ export function GiveTracks({ take, title }: { take: StoredRecord<'take'>; title:
   };
   const send = async (blob: Blob, name: string) => {
     const uploaded = await api.upload(session.production.id, blob, { name, use: 'tracks', key: newId() });
-    await write('take', take.id, (now) => ({ ...now, tracks: { sha256: uploaded.sha256, name: uploaded.name }, tracksCounted: null }), `Tracks given to ${take.body.slate} take ${take.body.take}`);
+    await onGiven({ sha256: uploaded.sha256, name: uploaded.name });
     setChosen(null);
   };
   const give = async () => {
@@ -47,7 +46,7 @@ export function GiveTracks({ take, title }: { take: StoredRecord<'take'>; title:
   };
   return (
     <View>
-      <Action kind="quiet" icon={title === 'Other tracks' ? undefined : 'upload-file'} title={title} busy={busy && !chosen} onPress={() => void give()} testID="give-tracks" />
+      <Action kind="quiet" icon={title.startsWith('Other') ? undefined : 'upload-file'} title={title} busy={busy && !chosen} onPress={() => void give()} testID={testID} />
       {failure && !chosen ? <Words role="alert" color={p.against}>{`▲ ${failure}`}</Words> : null}
       {chosen ? (
         <ColumnsSheet

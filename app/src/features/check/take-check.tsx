@@ -1,9 +1,9 @@
 import { useRouter, type Href } from 'expo-router';
-import { mountPackage, type Motion, type SolveOutcome, type StoredRecord } from '@mesure/contract';
+import { mountPackage, type FileRef, type Motion, type SolveOutcome, type StoredRecord } from '@mesure/contract';
 import { warningOf, warningsBut, type PictureSize, type SolveComparison, type Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
-import { isWhole, useAll, useAnalysesState, useClock, useData, useFind, useMay } from '../../data';
+import { isWhole, useAll, useAnalysesState, useClock, useData, useFind, useMay, useRecordsState } from '../../data';
 import { Action, Choice, Progress, Section, useIsWide } from '../../ui/controls';
 import { capital, fixed, percent } from '../../ui/format';
 import { KnownOnly, Empty, Failing, Loading } from '../../ui/states';
@@ -29,7 +29,9 @@ import { CAMERA_POINT, objectSeen } from './object-seen';
 import { OrbitDrawing } from './orbit-drawing';
 import { PathDrawing } from './path-drawings';
 import { alsoFound, lensFoundWords, LensTicks, type AlsoFound } from './lens-found';
+import { Stretches, stretchesWords } from './stretches';
 import { TrimTick } from './trim-tick';
+import { WitnessFound, witnessNamed, WitnessTicks } from './witness-together';
 import { TurnDrawing } from './turn-drawing';
 import { DifferenceStrip } from './difference-strip';
 import { useVerdict } from './use-verdict';
@@ -56,10 +58,13 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const verdictOf = useVerdict();
   const clock = useClock();
   const known = useAnalysesState((s) => knownWords(s.knownFrom, clock));
+  const write = useRecordsState((s) => s.write);
+  const given = (tracks: FileRef) => write('take', take.id, (now) => ({ ...now, tracks, tracksCounted: null }), `Tracks given to ${take.body.slate} take ${take.body.take}`);
   const [mode, setMode] = useState<FocalMode>('free');
   const [trimming, setTrimming] = useState<boolean | null>(null);
   const [asked, setAsked] = useState<AlsoFound | null>(null);
   const [moved, setMoved] = useState<Motion | null>(null);
+  const [beside, setBeside] = useState<string | null | undefined>(undefined);
   const planned = useAll('plan').find((q) => q.body.setupId === take.body.setupId)?.body.move?.kind;
   useEffect(() => {
     void loadWhole(take.id);
@@ -80,6 +85,8 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const trimmedBefore = outcome?.solve.trimmed.some((t) => t.reason === 'trim') ?? false;
   const trim = trimming ?? trimmedBefore;
   const also = asked ?? alsoFound(outcome?.solve);
+  // with the witness that it was solved with, until somebody says otherwise
+  const withWitness = beside === undefined ? (outcome?.solve.witness ? (witnessNamed(take, outcome.solve.witness.name, find) ?? null) : null) : beside;
   const motion: Motion = moved ?? outcome?.setup.motion ?? (planned === 'object' ? 'object' : 'free');
   // once it was found it is found again, unless a plate says it better by then
   async function solve(findDistortion = outcome?.solve.distortion.mode === 'free') {
@@ -91,11 +98,12 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       ...(also.centre && !zoomed ? { findCentre: true } : {}),
       ...(also.squeeze ? { findSqueeze: true } : {}),
       ...(trim ? { trim } : {}),
-      ...(motion === 'free' ? {} : { motion }),
+      ...(withWitness ? { withWitness } : motion === 'free' ? {} : { motion }),
     });
     setTrimming(null);
     setAsked(null);
     setMoved(null);
+    setBeside(undefined);
   }
   return (
     <Page
@@ -131,7 +139,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
         <View>
           <View style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }}>
             <Words look="small" dim numberOfLines={1} style={{ flex: 1 }}>{`tracks: ${take.body.tracks.name}`}</Words>
-            {running ? null : <GiveTracks take={take} title="Other tracks" />}
+            {running ? null : <GiveTracks title="Other tracks" onGiven={given} />}
           </View>
           {picture && !running ? <CountingLine take={take} picture={picture} onSaid={solve} /> : null}
         </View>
@@ -146,7 +154,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
             }
           />
           <View style={{ alignItems: 'flex-start' }}>
-            <GiveTracks take={take} title="Give tracks as CSV" />
+            <GiveTracks title="Give tracks as CSV" onGiven={given} />
           </View>
         </View>
       )}
@@ -202,6 +210,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
             ]}
             onChange={setMoved}
           />
+          <WitnessTicks take={take} value={withWitness} onChange={setBeside} />
           <LensTicks take={take} zooms={zoomed !== null} value={also} onChange={setAsked} />
           {outcome ? <TrimTick solve={outcome.solve} on={trim} onChange={setTrimming} /> : null}
         </Section>
@@ -265,6 +274,8 @@ function Outcome({
         </>
       ) : null}
       {solve.status === 'partial' ? <Failing title="Solved in part" text={`${capital(solve.reason ?? '')}.`} /> : null}
+      <Stretches parts={solve.parts} />
+      {solve.witness ? <WitnessFound witness={solve.witness} scaled={solve.anchoring.scale !== null} /> : null}
       {others.length > 0 ? (
         <Section title="Worth knowing">
           <Warnings of={others} />
@@ -290,7 +301,7 @@ function Outcome({
           look="small"
           dim
           testID="solve-facts"
-        >{`${lensFoundWords(solve)}${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
+        >{`${lensFoundWords(solve)}${stretchesWords(solve)}${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
       </Section>
       <Section title={solve.motion === 'pan' ? 'Turn and directions' : seen ? 'Way of the object, and its points' : 'Path and points'}>
         <Words look="small" dim>{`Anchored by ${solve.anchoring.datum.join('; ')}${solve.anchoring.scale === null ? '' : `; scale ± ${fixed(solve.anchoring.sigmaScalePct, 2)} %`}.`}</Words>

@@ -164,9 +164,9 @@ test('a newer version is offered, and not in the middle of a word', async () => 
     await act(async () => renewedStore.setState({ renewed: true }));
     expect(screen.queryByTestId('renewed')).toBeNull();
     focus('BODY');
-    await waitFor(() => expect(screen.getByTestId('renewed')).toHaveTextContent(/newer version/), { timeout: 5000 });
+    await waitFor(() => expect(screen.getByTestId('renewed')).toHaveTextContent(/newer version/), { timeout: 60_000 });
     focus('TEXTAREA');
-    await waitFor(() => expect(screen.queryByTestId('renewed')).toBeNull(), { timeout: 5000 });
+    await waitFor(() => expect(screen.queryByTestId('renewed')).toBeNull(), { timeout: 60_000 });
   } finally {
     Object.defineProperty(globalThis, 'document', { value: document, configurable: true });
     await act(async () => renewedStore.setState({ renewed: false }));

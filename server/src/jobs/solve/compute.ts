@@ -1,5 +1,5 @@
 import { surveyedAnchors } from '@mesure/contract';
-import { reconcile, solveTracks } from '@mesure/core';
+import { reconcile, solvePair, solveTracks, type SolveProgress } from '@mesure/core';
 import { readTracksCsv, textOf } from '@mesure/formats';
 import type { Computation, SolveInput } from '../compute-types';
 import { surveyOf } from './survey';
@@ -18,16 +18,23 @@ export const computeSolve: Computation<SolveInput> = ({ input, given }, report) 
   const { tracks } = readTracksCsv(textOf(given.bytes, input.file.name), input.file.name);
   const setup = surveyedAnchors(input.setup, surveyOf(input.net), new Set(tracks.map((t) => t.track)));
   let coarse = '';
-  const solve = solveTracks(tracks, setup, {
-    trim: input.trim,
-    counting: input.counting,
-    mustAsk: true,
-    onProgress: ({ stage, done, total, coarse: first }) => {
-      const [from, to] = STAGES[stage] ?? [0, 1];
-      // where the focal length is held, or a few frames do not tell it, the first answer says only how well the tracks fit
-      if (first) coarse = `; first answer, coarse: ${first.sigmaFocalMm === null ? '' : `${first.focalMm.toFixed(1)} ± ${first.sigmaFocalMm.toFixed(1)} mm, `}errors of ${first.noisePx.toFixed(1)} px`;
-      report(from + ((to - from) * done) / Math.max(1, total), `${stage === 'frames placed' ? `frames placed ${done} of ${total}` : stage}${coarse}`);
-    },
-  });
-  return { ok: true, outcome: { kind: 'solve', solve, setup, reconcile: solve.status === 'failed' ? null : reconcile(setup, solve, input.around) } };
+  const onProgress = ({ stage, done, total, coarse: first }: SolveProgress): void => {
+    const [from, to] = STAGES[stage] ?? [0, 1];
+    // where the focal length is held, or a few frames do not tell it, the first answer says only how well the tracks fit
+    if (first) coarse = `; first answer, coarse: ${first.sigmaFocalMm === null ? '' : `${first.focalMm.toFixed(1)} ± ${first.sigmaFocalMm.toFixed(1)} mm, `}errors of ${first.noisePx.toFixed(1)} px`;
+    report(from + ((to - from) * done) / Math.max(1, total), `${stage === 'frames placed' && total > 1 ? `frames placed ${done} of ${total}` : stage}${coarse}`);
+  };
+  const { witness } = input;
+  const solve = witness
+    ? solvePair(
+        tracks,
+        setup,
+        { ...witness, tracks: readTracksCsv(textOf(given.witness!, witness.file.name), witness.file.name).tracks, shared: new Set(witness.shared) },
+        { trim: input.trim, counting: input.counting, onProgress },
+      )
+    : solveTracks(tracks, setup, { trim: input.trim, counting: input.counting, mustAsk: true, onProgress });
+  return {
+    ok: true,
+    outcome: { kind: 'solve', solve, setup, ...(witness ? { witnessSetup: witness.setup } : {}), reconcile: solve.status === 'failed' ? null : reconcile(setup, solve, input.around) },
+  };
 };

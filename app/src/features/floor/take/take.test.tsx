@@ -263,5 +263,19 @@ describe('witness cameras', () => {
     leave(screen.getByTestId('witness-clip-W'), 'W003C011');
     await settle();
     expect(stored(server).witnesses).toEqual([{ packageId: 'w', clip: 'W003C011', focusM: null, stabiliser: 'unknown' }]);
+    // a prime needs no word of its focal length
+    expect(screen.queryByTestId('witness-focal-W')).toBeNull();
+    leave(screen.getByTestId('witness-first-W'), '12.5');
+    await settle();
+    expect(stored(server).witnesses![0]).not.toHaveProperty('firstFrame');
+    leave(screen.getByTestId('witness-first-W'), '1001');
+    await settle();
+    expect(stored(server).witnesses![0]).toMatchObject({ firstFrame: 1001, clip: 'W003C011' });
+    screen.unmount();
+    server.records.set('w', record('package', 'w', { ...pack.body, camera: 'W', lensId: ID.zoom, focalMm: 24 }));
+    await open(<TakeScreen takeId={ID.take} />, server);
+    leave(screen.getByTestId('witness-focal-W'), '35,5 mm');
+    await settle();
+    expect(stored(server).witnesses![0]).toMatchObject({ focalMm: 35.5, firstFrame: 1001 });
   });
 });

@@ -67,6 +67,27 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
       focusM: text.trim() === '' ? null : mustReadLength(text, { unit, quantity: 'focus distance' }).valueM,
     })),
   );
+  const zooms = view?.status === 'complete' && view.mounted.lens.minFocalMm !== view.mounted.lens.maxFocalMm;
+  const focal = useLineEntry(
+    ...line(`witness-focal-${packageId}`, clip?.focalMm ? String(clip.focalMm) : '', 'focal length', (text) => {
+      if (text.trim() === '') return { focalMm: null };
+      const mm = Number(
+        text
+          .trim()
+          .replace(',', '.')
+          .replace(/\s*mm$/, ''),
+      );
+      if (!(mm >= 1 && mm <= 2000)) throw new CoreError('UNREADABLE_INPUT', 'A focal length is a number from 1 to 2000, in mm');
+      return { focalMm: mm };
+    }),
+  );
+  const first = useLineEntry(
+    ...line(`witness-first-${packageId}`, clip?.firstFrame == null ? '' : String(clip.firstFrame), 'first frame', (text) => {
+      if (text.trim() === '') return { firstFrame: null };
+      if (!/^\d{1,8}$/.test(text.trim()) || Number(text) > 10_000_000) throw new CoreError('UNREADABLE_INPUT', 'The number of a frame is a whole number from 0 to 10 000 000');
+      return { firstFrame: Number(text) };
+    }),
+  );
   const mode =
     view?.status === 'complete'
       ? `${view.mounted.body.name}, ${view.mounted.mode.name}: ${view.mounted.mode.widthPx} × ${view.mounted.mode.heightPx} at ${view.mounted.mode.fps} frames/s`
@@ -91,6 +112,8 @@ function OneClip({ take, packageId, rigs, disabled }: { take: StoredRecord<'take
       />
       <InlineField testID={`witness-timecode-${camera}`} label="Timecode in" {...timecode} keyboard="numbers-and-punctuation" disabled={disabled} />
       <InlineField testID={`witness-focus-${camera}`} label="Focus distance" {...focus} disabled={disabled} />
+      {zooms ? <InlineField testID={`witness-focal-${camera}`} label="Focal length, mm" {...focal} keyboard="decimal-pad" disabled={disabled} /> : null}
+      <InlineField testID={`witness-first-${camera}`} label="Number of the first frame in its tracks" {...first} keyboard="number-pad" disabled={disabled} note="1 where nothing is said" />
       <Choice
         label="Stabiliser"
         value={clip?.stabiliser ?? 'unknown'}

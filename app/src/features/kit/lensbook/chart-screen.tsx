@@ -1,5 +1,5 @@
 import { opticsOf, type MountedPackage, type StoredRecord } from '@mesure/contract';
-import { chartSheets, CoreError, PAPERS, planChart, type ChartKind, type ChartPlan, type Paper } from '@mesure/core';
+import { CHARTS, chartSheets, CoreError, PAPERS, planChart, type ChartKind, type ChartPlan, type Paper } from '@mesure/core';
 import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
@@ -149,8 +149,8 @@ function ChartDrawing({ plan, chart }: { plan: ChartPlan; chart: ChartKind }) {
   const p = usePalette();
   const { chartWidthMm: w, chartHeightMm: h, cellMm: c, fieldWidthMm: fw, fieldHeightMm: fh } = plan;
   const [across, down] = [Math.round(w / c), Math.round(h / c)];
-  const cells: string[] = [];
-  if (chart === 'chequer') for (let j = 0; j < down; j += 1) for (let i = j % 2; i < across; i += 2) cells.push(`M${i * c} ${j * c}h${c}v${c}h${-c}z`);
+  const { dark, lines } = CHARTS[chart];
+  const cells = dark(across, down, 0).map((d) => `M${d.x * c} ${d.y * c}h${d.width * c}v${d.height * c}h${-d.width * c}z`);
   return (
     <Drawing
       box={{ x: -0.03 * w, y: -0.03 * h, width: 1.06 * w, height: 1.06 * h }}
@@ -160,15 +160,7 @@ function ChartDrawing({ plan, chart }: { plan: ChartPlan; chart: ChartKind }) {
       {(px) => (
         <G>
           <Rect x={0} y={0} width={w} height={h} fill="#f8f5ee" />
-          {chart === 'chequer' ? (
-            <Path d={cells.join('')} fill="#3a3d42" />
-          ) : (
-            <Path
-              d={Array.from({ length: across + 1 }, (_, i) => `M${i * c} 0v${h}`).join('') + Array.from({ length: down + 1 }, (_, j) => `M0 ${j * c}h${w}`).join('')}
-              stroke="#3a3d42"
-              strokeWidth={Math.max(0.06 * c, px(0.6))}
-            />
-          )}
+          <Path d={cells.join('')} fill="#3a3d42" {...(lines ? { stroke: '#3a3d42', strokeWidth: px(0.3) } : {})} />
           {Array.from({ length: plan.sheetsAcross * plan.sheetsDown }, (_, i) => (
             <Rect
               key={i}

@@ -171,3 +171,9 @@ function insert(strongest: number[], v: number): void {
   while (at > 0 && strongest[at - 1] > v) at -= 1;
   strongest.splice(at, 0, v);
 }
+
+/** Angle between two directions that are the same after half a turn, 0…π/2. */
+export function axisAngle(a: number, b: number): number {
+  const d = Math.abs(a - b) % Math.PI;
+  return Math.min(d, Math.PI - d);
+}

@@ -1,0 +1,98 @@
+import { distance, median } from '../math';
+import type { Warning } from '../warnings';
+import { assembleTurn } from './assemble';
+import { freeLens, freeRest } from './free-lens';
+import { partAgain, type PlacedPart } from './join-parts';
+import type { Observations } from './observations';
+import { chooseNormalisation } from './normalisation';
+import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
+import { nameMoving, noiseOf, refineAll, trim } from './refine';
+import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
+import type { SolveLens, SolveSetup } from './setup';
+import { hasParallax, type PairCandidate } from './start';
+import { focalOfTurn, startTurn } from './turn';
+import { chooseKnots } from './zoom';
+
+export interface TurnInput {
+  obs: Observations;
+  lens: SolveLens;
+  setup: SolveSetup;
+  rule: FocalRule;
+  options: { trim?: boolean; onProgress?: (progress: SolveProgress) => void };
+  warnings: Warning[];
+  pairs: readonly PairCandidate[];
+}
+
+/** Pairs that show a turn best: those of keyframes farthest apart that still share tracks. */
+const TURN_PAIRS = 6;
+export const farthestApart = (ranked: readonly PairCandidate[]): PairCandidate[] => [...ranked].sort((a, b) => Math.abs(b.b - b.a) - Math.abs(a.b - a.a)).slice(0, TURN_PAIRS);
+
+/** The same pairs by the frames of another set of tracks of the shot; a frame that only few tracks are in may be missing from a thinner one. */
+export const onFrames = (pairs: readonly PairCandidate[], from: Observations, to: Observations): PairCandidate[] =>
+  pairs.map((p) => ({ ...p, a: to.frames.indexOf(from.frames[p.a]), b: to.frames.indexOf(from.frames[p.b]) }));
+
+/**
+ * Where a turn leaves hardly more than a move, the move's places are made of noise: it has three more unknowns a frame and one more a track, and
+ * takes up what they can.
+ */
+export const TURN_EXPLAINS = 1.08;
+/** A turn that leaves no more than this is worth having where no move is found. */
+export const LITTLE_PX = 2;
+/** A move that shifts near and far against each other by more than so many times the noise of a track is no turn; nobody needs to ask. */
+export const DOUBTFUL_NOISES = 60;
+
+/** By how much the travel of the camera moves points in the picture, px: its extent over their median distance. */
+export function travelPx(r: Reconstruction): number {
+  const centers = r.poses.flatMap((p) => (p ? [centerOf(p)] : []));
+  const [first] = centers;
+  const extent = Math.max(...centers.map((c) => distance(c, first)));
+  const depths = r.points.flatMap((p) => (p ? [distance(p, first)] : []));
+  return depths.length === 0 ? 0 : (extent / median(depths)) * r.slopeToPx;
+}
+
+/** One-axis noise that a pure turn leaves in the tracks, px; infinite where it cannot be laid through them. */
+export function noiseOfTurn(obs: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], zooms: boolean): number {
+  const probe = new Reconstruction(obs, lens.map, lens.recordedMm, rule);
+  const r = new Reconstruction(obs, lens.map, rule.held || rule.priorSigmaMm ? lens.recordedMm : focalOfTurn(probe, farthestApart(ranked)), rule);
+  startTurn(r);
+  if (r.placedFrames().length < obs.frames.length) return Infinity;
+  if (zooms) chooseKnots(r, 2);
+  const { residualPx } = r.adjustAll(2, 12, 1e-3);
+  return residualPx.length > 0 ? noiseOf(residualPx) : Infinity;
+}
+
+/** A camera that turns and does not move: its turns, the directions of the tracks, and what the turn says of the focal length; no place, no depth. */
+export function solveTurn({ obs, lens, setup, rule, options, warnings, pairs }: TurnInput): { turned: SolveResult; r: Reconstruction; parts: PlacedPart[] } {
+  const progress = options.onProgress ?? (() => undefined);
+  progress({ stage: 'starting pair', done: 0, total: 1 });
+  const probe = new Reconstruction(obs, lens.map, lens.recordedMm, rule);
+  const r = new Reconstruction(obs, lens.map, rule.held || rule.priorSigmaMm ? lens.recordedMm : focalOfTurn(probe, pairs), rule);
+  const parts = startTurn(r);
+  progress({ stage: 'frames placed', done: r.placedFrames().length, total: obs.frames.length });
+  r.adjustAll(2, 15, 1e-4);
+  if (setup.focal.mode === 'zoom') chooseKnots(r, 2);
+  const trimmed: TrimmedObservation[] = [];
+  let iterations = refineAll(r, trimmed, progress, warnings);
+  if (partAgain(r, parts)) iterations += refineAll(r, trimmed, progress, warnings);
+  // a zoom holds its map: nobody can tell which of its lengths another one would follow
+  r.lensPriors = lens.priors;
+  if (lens.freeDistortion) iterations += freeLens(r);
+  if (lens.alsoFree.length > 0) iterations += freeRest(r, lens);
+  if (setup.focal.mode !== 'zoom' && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);
+  nameMoving(r, trimmed, warnings);
+  if (options.trim) iterations += trim(r, trimmed, progress, warnings);
+  progress({ stage: 'uncertainty', done: 0, total: 1 });
+  return { turned: assembleTurn(r, lens, setup, { warnings, trimmed, iterations, focalMode: setup.focal.mode ?? 'held' }), r, parts };
+}
+
+/** Does any of the best pairs show motion, at whatever focal length explains a pure turn best? */
+export function motionSeen(probe: Reconstruction, pairs: readonly PairCandidate[], random: () => number): boolean {
+  const trial = new Reconstruction(probe.obs, probe.lens, probe.focalMm, probe.focalRule);
+  for (const pair of pairs) {
+    trial.focalMm = focalOfTurn(probe, [pair]);
+    const turnOnly = !hasParallax(trial.sharedPairs(pair.a, pair.b).pairs, trial.slopeToPx, random);
+    if (turnOnly) continue;
+    if (hasParallax(probe.sharedPairs(pair.a, pair.b).pairs, probe.slopeToPx, random)) return true;
+  }
+  return false;
+}

@@ -1,0 +1,209 @@
+import { median, sigmaFromMedianRadius } from '../math';
+import { SOLVE, type Warning } from '../warnings';
+import { concentrate } from './concentrate';
+import { freeLens, freeRest } from './free-lens';
+import { chooseNormalisation } from './normalisation';
+import { driftOf } from './residual-drift';
+import { MIN_RAY_ANGLE_RAD } from './start';
+import type { FocalRule, Reconstruction } from './reconstruction';
+import type { SolveProgress, TrimmedObservation } from './result';
+import type { SolveLens } from './setup';
+import { trimLimitPx } from './trim';
+import { chooseKnots } from './zoom';
+
+/** Rounds of the last adjustment; a shot that needs more is told apart from one that settled. */
+const LAST_ITERATIONS = 40;
+
+export type Progress = (progress: SolveProgress) => void;
+
+/** Places all other frames, from the placed ones outwards, adding points where frames run out of them. Returns the frames left over. */
+export function placeRest(r: Reconstruction, random: () => number, onPlaced: (done: number) => void): number[] {
+  let open = r.poses.flatMap((p, f) => (p ? [] : [f]));
+  for (let round = 0; round < 6 && open.length > 0; round += 1) {
+    const before = open.length;
+    open.sort((a, b) => nearest(r, a) - nearest(r, b));
+    let count = r.placedFrames().length;
+    for (const f of open) {
+      if (r.place(f, 3, random)) count += 1;
+      if (count % 10 === 0) onPlaced(count);
+    }
+    open = open.filter((f) => !r.poses[f]);
+    r.triangulate(MIN_RAY_ANGLE_RAD, 4);
+    if (open.length === before) break;
+    if (open.length > 0) r.adjustAll(2, 4, 1e-4);
+  }
+  onPlaced(r.placedFrames().length);
+  return open;
+}
+
+const nearest = (r: Reconstruction, f: number): number => {
+  for (let d = 1; d < r.poses.length; d += 1) if (r.poses[f - d] ?? r.poses[f + d]) return d;
+  return Infinity;
+};
+
+/** Adjusts all frames; leaves out tracks that do not behave like still points; takes back those that do after all. */
+export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: Progress, warnings: Warning[]): number {
+  // the keyframes already tell the noise, so that the first round can be the last
+  let huberPx = Math.max(1e-3, 3 * noiseOf(r.adjustAll(2, 0).residualPx));
+  let iterations = 0;
+  const rounds = 4;
+  for (let round = 0; round < rounds; round += 1) {
+    const added = r.triangulate(MIN_RAY_ANGLE_RAD, Math.max(2, 2 * huberPx));
+    const last = round === rounds - 1;
+    const { residualPx, obsOf } = r.adjustAll(huberPx, round === 0 ? 12 : 20, round === 0 ? 1e-3 : 1e-5, (i) => {
+      iterations += 1;
+      progress({ stage: 'adjusting', done: round * 10 + Math.min(i, 9), total: rounds * 10 });
+    });
+    const sigma = Math.max(1e-4, noiseOf(residualPx));
+    huberPx = Math.max(3 * sigma, 1e-3);
+    r.noisePx = sigma * Math.sqrt(driftOf(r).factor);
+    if (last) break;
+    const moving = movingTracks(r, residualPx, obsOf, sigma);
+    for (const { track, rms } of moving) {
+      r.rejected[track] = 1;
+      r.points[track] = null;
+      trimmed.push({ track: r.obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
+    }
+    const lost = dropLostFrames(r, residualPx, obsOf, sigma);
+    if (moving.length + lost === 0 && (round > 0 || added === 0)) break;
+  }
+  // a long shot of short tracks bends along a flat valley: the cost hardly falls while the focal length still walks
+  const { reason } = r.adjustAll(
+    huberPx,
+    LAST_ITERATIONS,
+    1e-3 / r.obs.count,
+    (i) => {
+      iterations += 1;
+      progress({ stage: 'adjusting', done: 36 + Math.min(3, i / 10), total: 40 });
+    },
+    true,
+  );
+  if (reason === 'maxIterations') warnings.push(SOLVE.STOPPED_EARLY(LAST_ITERATIONS));
+  return iterations;
+}
+
+interface Stages {
+  r: Reconstruction;
+  lens: SolveLens;
+  rule: FocalRule;
+  zooms: boolean;
+  trimmed: TrimmedObservation[];
+  progress: Progress;
+  warnings: Warning[];
+}
+
+/** Everything adjusted, then what of the lens is free, then once more without a thing that bends the whole. Returns the rounds it took. */
+export function refineInStages({ r, lens, rule, zooms, trimmed, progress, warnings }: Stages): number {
+  let iterations = zooms ? chooseKnots(r, 2) : 0;
+  iterations += refineAll(r, trimmed, progress, warnings);
+  if (zooms) {
+    iterations += chooseKnots(r, 3 * r.noisePx);
+    iterations += refineAll(r, trimmed, progress, warnings);
+  }
+  if (lens.freeDistortion) {
+    iterations += freeLens(r);
+    iterations += refineAll(r, trimmed, progress, warnings);
+    iterations += freeLens(r);
+  }
+  if (lens.alsoFree.length > 0) {
+    iterations += freeRest(r, lens);
+    iterations += refineAll(r, trimmed, progress, warnings);
+  }
+  const bent = concentrate(r, (sigma) => MOVES_SIGMAS * Math.max(sigma, LEAST_NOISE_PX));
+  if (bent.length > 0) {
+    for (const { track, rms } of bent) trimmed.push({ track: r.obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
+    iterations += refineAll(r, trimmed, progress, warnings);
+  }
+  if (!zooms && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);
+  return iterations;
+}
+
+/** One-axis noise of residual lengths, px; half of them may be wild. */
+export const noiseOf = (residualPx: Float64Array): number => sigmaFromMedianRadius(median(residualPx));
+
+/** RMS of a track over the noise of one axis that a still one does not reach (√2 sigma are usual), and the noise that tracks have at least, px. */
+export const MOVES_SIGMAS = 2.5 * Math.SQRT2;
+export const LEAST_NOISE_PX = 0.02;
+/** A track is off by more than this among its like in one of some ten thousand. */
+const UNLIKE_SIGMAS = 4;
+
+/** Tracks whose RMS is 2.5 times what the noise explains (√2 sigma in two dimensions), and that stand out among the others. */
+function movingTracks(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array, sigma: number): { track: number; rms: number }[] {
+  const sums = new Map<number, { sum: number; n: number }>();
+  obsOf.forEach((o, i) => {
+    const entry = sums.get(r.obs.track[o]) ?? { sum: 0, n: 0 };
+    entry.sum += residualPx[i] ** 2;
+    entry.n += 1;
+    sums.set(r.obs.track[o], entry);
+  });
+  // by the noise of an observation, or by how unlike each other the tracks are: some follow better than others, and none of those moves
+  const all = [...sums.values()].map(({ sum, n }) => Math.sqrt(sum / n));
+  const middle = median(all);
+  const unlike = 1.4826 * median(all.map((v) => Math.abs(v - middle)));
+  const limit = Math.max(MOVES_SIGMAS * Math.max(sigma, LEAST_NOISE_PX), middle + UNLIKE_SIGMAS * unlike);
+  return [...sums].flatMap(([track, { sum, n }]) => (Math.sqrt(sum / n) > limit ? [{ track, rms: Math.sqrt(sum / n) }] : []));
+}
+
+/** Tracks without a place: those whose rays do not meet move by themselves; the others were seen under too little parallax. */
+export function nameMoving(r: Reconstruction, trimmed: TrimmedObservation[], warnings: Warning[]): void {
+  const { residualPx } = r.adjustAll(Infinity, 0);
+  const limitPx = MOVES_SIGMAS * Math.max(noiseOf(residualPx), LEAST_NOISE_PX);
+  let flat = 0;
+  r.points.forEach((point, t) => {
+    if (point || r.rejected[t]) return;
+    if (r.obs.byTrack[t].filter((o) => r.poses[r.obs.frame[o]]).length < 3) return;
+    const missPx = r.missOf(t);
+    if (missPx > limitPx) {
+      r.rejected[t] = 1;
+      trimmed.push({ track: r.obs.trackIds[t], frame: null, residualPx: missPx, reason: 'moving' });
+    } else flat += 1;
+  });
+  if (flat > 0) warnings.push(SOLVE.LITTLE_PARALLAX(flat));
+}
+
+/** A frame that fits ten times worse than the rest has no camera to speak of. */
+function dropLostFrames(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array, sigma: number): number {
+  const byFrame = new Map<number, number[]>();
+  // what a witness sees at the same moment holds the main camera too
+  const cameraOf = (f: number): number => (r.pair && r.pair.partner[f] >= 0 ? r.pair.partner[f] : f);
+  obsOf.forEach((o, i) => {
+    const frame = cameraOf(r.obs.frame[o]);
+    const list = byFrame.get(frame) ?? [];
+    list.push(residualPx[i]);
+    byFrame.set(frame, list);
+  });
+  let lost = 0;
+  r.poses.forEach((pose, f) => {
+    if (!pose || cameraOf(f) !== f) return;
+    const list = byFrame.get(f);
+    if (!list || list.length < 4 || median(list) > 10 * Math.max(sigma, 0.1)) {
+      r.poses[f] = null;
+      lost += 1;
+    }
+  });
+  return lost;
+}
+
+/** Drops observations above 3 sigma and adjusts again, up to three rounds; says when that did not help. */
+export function trim(r: Reconstruction, trimmed: TrimmedObservation[], progress: Progress, warnings: Warning[]): number {
+  let iterations = 0;
+  for (let round = 0; round < 3; round += 1) {
+    const { residualPx, obsOf } = r.adjustAll(Infinity, 0);
+    const limitPx = trimLimitPx(residualPx);
+    let count = 0;
+    obsOf.forEach((o, i) => {
+      if (residualPx[i] <= limitPx) return;
+      r.dropped[o] = 1;
+      count += 1;
+      trimmed.push({ track: r.obs.trackIds[r.obs.track[o]], frame: r.obs.frames[r.obs.frame[o]], residualPx: residualPx[i], reason: 'trim' });
+    });
+    if (count === 0) break;
+    const after = r.adjustAll(Infinity, 15, 1e-6, () => {
+      iterations += 1;
+      progress({ stage: 'trimming', done: round, total: 3 });
+    });
+    const rms = (list: Float64Array) => Math.sqrt(list.reduce((s, e) => s + e * e, 0) / Math.max(1, list.length));
+    if (rms(after.residualPx) > rms(residualPx)) warnings.push(SOLVE.TRIM_MADE_WORSE());
+  }
+  return iterations;
+}

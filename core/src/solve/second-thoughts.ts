@@ -1,0 +1,41 @@
+import { SOLVE } from '../warnings';
+import type { Observations } from './observations';
+import type { Reconstruction } from './reconstruction';
+import type { SolveResult } from './result';
+import type { SolveLens, SolveSetup } from './setup';
+import { settledSqueeze, squeezedSeen, toldSqueezed } from './squeezed';
+import { mayZoom, zoomSeen } from './zoom';
+
+interface Thoughts {
+  solved: SolveResult;
+  r: Reconstruction;
+  sparse: Observations;
+  lens: SolveLens;
+  setup: SolveSetup;
+  /** solves the same tracks by another record */
+  again: (setup: SolveSetup, more?: { settled?: boolean; trim?: boolean }) => SolveResult;
+  options: { settled?: boolean; trim?: boolean };
+}
+
+/** A solve that fits may stand on a wrong record: was the lens squeezed otherwise, did it zoom? What is plain is said, and the solve is partial. */
+export function secondThoughts({ solved, r, sparse, lens, setup, again, options }: Thoughts): SolveResult {
+  const settled = options.settled ? solved : settledSqueeze(solved, setup, (other) => again(other, { ...options, settled: true }));
+  if (settled !== solved) return settled;
+  const squeezed = squeezedSeen(r, solved, lens, setup, again);
+  if (squeezed) return toldSqueezed(solved, squeezed, setup.squeeze ?? 1);
+  const doubtful = solved.status !== 'failed' && mayZoom(sparse, solved.driftFactor ?? 1);
+  const asZoom = doubtful ? again({ ...setup, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }) : null;
+  // a zoom that is taken as one length bends the picture too: what leaves less of the error is what it was
+  const asBend = solved.bending ? (solved.noisePx ?? 0) * Math.sqrt(solved.bending.remaining) : Infinity;
+  const zoomed = asZoom && (asZoom.noisePx ?? Infinity) < asBend ? zoomSeen(solved, asZoom) : null;
+  if (zoomed === null) return { ...solved, squeezed: null };
+  const reason = `the focal length changes during the take, by about ${(100 * (zoomed - 1)).toFixed(0)} %, and was taken as one: path and points are bent by it`;
+  return {
+    ...solved,
+    zoomed,
+    bending: null,
+    status: 'partial',
+    reason: solved.reason ? `${solved.reason}; ${reason}` : reason,
+    warnings: [SOLVE.LENS_ZOOMS(reason), ...solved.warnings.filter((w) => w.code !== 'LENS_BENDS')],
+  };
+}
