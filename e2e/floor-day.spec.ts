@@ -35,7 +35,7 @@ const onDevice = (page: Page): Promise<{ records: Stored[]; waiting: number }> =
     db.close();
     return { records, waiting: outbox.length };
   });
-const sent = (page: Page) => expect(page.getByTestId('state-line')).toContainText('all sent', { timeout: 60_000 });
+const sent = (page: Page) => expect(page.getByTestId('state-line')).toContainText('all sent', { timeout: 90_000 });
 const ready = async (page: Page) => {
   await page.evaluate(async () => {
     await navigator.serviceWorker.ready;
@@ -159,7 +159,7 @@ test('two phones: a change is on the other one within two seconds; different fie
   await other.setOffline(false);
   await sent(b);
   await context.setOffline(false);
-  await expect(a.getByTestId('state-line')).toContainText('1 needs you', { timeout: 30_000 });
+  await expect(a.getByTestId('state-line')).toContainText('1 needs you');
   await a.getByTestId('state-line').click();
   await expect(a.getByTestId('mine-notes')).toContainText('Mine: rain on the lens');
   await expect(a.getByTestId('theirs-notes')).toContainText(/supervisor, \d\d:\d\d: lens wiped at the end/);

@@ -24,9 +24,9 @@ test('a stills walk: its gap is seen, the pictures are taken again and the rest 
   const picker = page.waitForEvent('filechooser');
   await page.getByTestId('shoot-stills').click();
   await (await picker).setFiles([sample('still-4.jpg'), sample('still-5.jpg')]);
-  await expect(page.getByTestId('walk-head')).toContainText('5 of 5 taken', { timeout: 30_000 });
-  await expect(page.getByTestId('walk-sentence')).toHaveText('Every picture ties to its neighbours.', { timeout: 30_000 });
-  await expect(page.getByTestId('waiting-still-5.jpg')).toHaveCount(0, { timeout: 30_000 });
+  await expect(page.getByTestId('walk-head')).toContainText('5 of 5 taken');
+  await expect(page.getByTestId('walk-sentence')).toHaveText('Every picture ties to its neighbours.');
+  await expect(page.getByTestId('waiting-still-5.jpg')).toHaveCount(0);
   await page.getByTestId('station-5').click();
   await expect(page.getByLabel('Picture still-5.jpg')).toBeVisible();
   await audit(page, 'station');
@@ -41,7 +41,7 @@ test('a wrong picture leaves a gap; a station in the middle is offered and taken
   await choose(page, 'shoot-here', sample('still-2.jpg'));
   await expect(page.getByTestId('gap-4-5')).toBeVisible();
   // a picture that arrives later is a change of its own, and would be the one that is taken back
-  await expect(page.getByTestId('state-line')).toHaveText('all sent', { timeout: 20_000 });
+  await expect(page.getByTestId('state-line')).toHaveText('all sent');
   await page.getByTestId('between-4-5').click();
   await expect(page.getByTestId('walk-head')).toContainText('5 of 6 taken');
   await expect(page.getByTestId('shoot-still')).toContainText('Picture of station 4–5');
@@ -54,10 +54,10 @@ test('pictures of a take, of the light with its exposures, and marks in a photo 
   await page.getByTestId('setup-42').click();
   await expect(page.getByTestId('bracket-panorama 1')).toContainText(/4 exposures over 7\.\d stops, no step too wide/);
   await choose(page, 'light-pictures-panorama-add', sample('still-2.jpg'));
-  await expect(page.getByTestId('bracket-panorama 1')).toContainText('5 exposures', { timeout: 20_000 });
+  await expect(page.getByTestId('bracket-panorama 1')).toContainText('5 exposures');
   await page.getByTestId('take-42B-2').click();
   await choose(page, 'take-pictures-add', sample('still-4.jpg'));
-  await page.getByTestId('picture-still-4.jpg').click({ timeout: 20_000 });
+  await page.getByTestId('picture-still-4.jpg').click();
   await expect(page.getByTestId('remove-picture')).toBeVisible();
   await audit(page, 'picture of a take');
   await page.getByTestId('remove-picture').click();
@@ -185,10 +185,10 @@ test('a mark that is another one: what changes stands there first, and it can be
   await expect(page.getByText(`From now on with ${into}`)).toBeVisible();
   await audit(page, 'mark');
   await page.getByTestId('keep-mark-name').click();
-  await expect(page.getByTestId(`mark-of-net-${name}`)).toHaveCount(0, { timeout: 20_000 });
+  await expect(page.getByTestId(`mark-of-net-${name}`)).toHaveCount(0);
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
   await expect(page.getByTestId(`mark-of-net-${name}`)).toBeVisible({ timeout: 20_000 });
   await expect(marks).toHaveCount(count);
   // it is taken back on the server too before the next test looks
-  await expect(page.getByTestId('state-line')).toHaveText('all sent', { timeout: 20_000 });
+  await expect(page.getByTestId('state-line')).toHaveText('all sent');
 });

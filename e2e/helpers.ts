@@ -59,6 +59,6 @@ export async function noSidewaysScroll(page: Page): Promise<void> {
 
 /** A picture that was added has left this device; its plate is opened. */
 export async function openPlate(page: Page, name: string): Promise<void> {
-  await expect(page.getByTestId(`waiting-${name}`)).toHaveCount(0, { timeout: 20_000 });
+  await expect(page.getByTestId(`waiting-${name}`)).toHaveCount(0);
   await page.getByTestId(`plate-${name}`).first().click();
 }

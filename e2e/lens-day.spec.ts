@@ -39,7 +39,7 @@ test('the list comes from the kit; a plate shot without a network counts, waits,
   await page.reload();
   await expect(page.getByTestId('waiting-B_25_far.jpg')).toBeVisible();
   await context.setOffline(false);
-  await expect(page.getByTestId('waiting-B_25_far.jpg')).toHaveCount(0, { timeout: 30_000 });
+  await expect(page.getByTestId('waiting-B_25_far.jpg')).toHaveCount(0);
   await expect(shot).toContainText('●');
   expect(await left()).toBe(before - 1);
 });
@@ -56,8 +56,8 @@ test('several at once: each is looked at before it leaves, and goes by itself', 
   await expect(page.getByTestId('look-nothing.jpg')).toContainText(/Shoot again: no chart found/);
   await page.getByRole('button', { name: 'Leave out nothing.jpg' }).click();
   await page.getByTestId('measure-plate').click();
-  await expect(page.getByTestId('plate-first.jpg')).toContainText(/Good to use/, { timeout: 60_000 });
-  await expect(page.getByTestId('plate-soft.jpg')).toContainText(/Blurred/, { timeout: 60_000 });
+  await expect(page.getByTestId('plate-first.jpg')).toContainText(/Good to use/, { timeout: 90_000 });
+  await expect(page.getByTestId('plate-soft.jpg')).toContainText(/Blurred/, { timeout: 90_000 });
   await expect(page.getByTestId('plate-nothing.jpg')).toHaveCount(0);
 });
 
@@ -75,10 +75,10 @@ test('a row is cut out of the lattice under the loupe, and the fit follows', asy
   await page.mouse.click(box.x + 0.52 * box.width, box.y + 0.31 * box.height);
   // between two rows nothing is hit: then a little lower
   if (await page.getByText('No corner there').isVisible()) await page.mouse.click(box.x + 0.52 * box.width + 3, box.y + 0.31 * box.height + 4);
-  await expect(page.getByTestId('refit-sentence')).toContainText(/now 0\.0\d\d px over \d+ corners/, { timeout: 20_000 });
+  await expect(page.getByTestId('refit-sentence')).toContainText(/now 0\.0\d\d px over \d+ corners/);
   await audit(page, 'correcting a lattice');
   await page.getByTestId('keep-correction').click();
-  await expect(page.getByRole('img', { name: /Lattice of/ })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole('img', { name: /Lattice of/ })).toBeVisible({ timeout: 90_000 });
   const after = Number(/, (\d+) corners/.exec((await page.getByRole('img', { name: /Lattice of/ }).getAttribute('aria-label'))!)![1]);
   expect(after).toBeLessThan(corners - 10);
   await page.getByTestId('make-files').click();
@@ -91,7 +91,7 @@ test('edges are marked one by one, kept, and judged', async ({ page }) => {
   await signIn(page, 'wrangler', '/kit');
   await page.getByTestId('package-B').click();
   await pick(page, 'add-edges', [{ name: 'door.jpg', from: 'grid-good.jpg' }]);
-  await expect(page.getByTestId('waiting-door.jpg')).toHaveCount(0, { timeout: 20_000 });
+  await expect(page.getByTestId('waiting-door.jpg')).toHaveCount(0);
   await page.getByTestId('edges-door.jpg').click();
   const aim = page.getByTestId('aim').first();
   await aim.scrollIntoViewIfNeeded();
@@ -103,7 +103,7 @@ test('edges are marked one by one, kept, and judged', async ({ page }) => {
   for (let i = 0; i < 5; i += 1) await mark(0.06 + 0.22 * i, 0.075 - 0.012 * (1 - ((i - 2) / 2) ** 2));
   await page.getByTestId('next-edge').click();
   for (let i = 0; i < 5; i += 1) await mark(0.06 + 0.22 * i, 0.925 + 0.012 * (1 - ((i - 2) / 2) ** 2));
-  await expect(page.getByTestId('state-line')).toContainText('all sent', { timeout: 20_000 });
+  await expect(page.getByTestId('state-line')).toContainText('all sent');
   await audit(page, 'edges');
   await noSidewaysScroll(page);
   await page.reload();

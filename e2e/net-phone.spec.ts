@@ -21,7 +21,7 @@ test('the tape net names the tie that was written in the wrong unit; a further t
   await page.getByTestId('save-tie').click();
   await expect(page.getByTestId('place-L8')).toBeVisible();
   await page.context().setOffline(false);
-  await expect(page.getByTestId('state-line')).toContainText('all sent', { timeout: 20_000 });
+  await expect(page.getByTestId('state-line')).toContainText('all sent');
   await open(page, new URL(net).pathname);
   await expect(page.getByTestId('place-L8')).toBeVisible();
   await expect(page.getByTestId('net-head')).toContainText('8');

@@ -30,7 +30,7 @@ test('a take logged with the network cut is kept, shown as waiting, survives a r
     if (r.request().method() === 'PUT' && r.ok()) sent.push(r.url());
   });
   await context.setOffline(false);
-  await expect(page.getByTestId('state-line')).toContainText('all sent', { timeout: 20_000 });
+  await expect(page.getByTestId('state-line')).toContainText('all sent');
   const id = page.url().split('/').pop()!;
   const history = await page.evaluate(async (takeId) => {
     const session = (await (await fetch('/api/session')).json()) as { production: { id: string } };
@@ -108,5 +108,5 @@ test('a result that was known is known without a network, and says from when; of
   await expect(page.locator('[data-testid^="check-"]').filter({ hasText: 'no test solve yet' })).toHaveCount(0);
 
   await context.setOffline(false);
-  await expect(solved.first()).toHaveText(before, { timeout: 20_000 });
+  await expect(solved.first()).toHaveText(before);
 });

@@ -4,7 +4,7 @@ import path from 'node:path';
 import { ROOT } from './demo-process';
 
 test('four phones, two web processes and four workers that share no folder, cuts and kills: nothing lost, doubled or laid over', () => {
-  test.setTimeout(240_000);
+  test.setTimeout(300_000);
   const build = spawnSync(process.execPath, ['scripts/build-node.mjs'], { cwd: ROOT, encoding: 'utf8' });
   expect(build.status).toBe(0);
   // the long form, 10,000 things done: npm run ordeal

@@ -76,7 +76,7 @@ test('lens grid: a picture is measured and judged', async ({ page }) => {
   await expect(page.getByTestId('look-grid-good.jpg')).toContainText(/Worth keeping: \d+ corners/);
   await page.getByTestId('measure-plate').click();
   await openPlate(page, 'grid-good.jpg');
-  await expect(page.getByTestId('plate-sentence')).toContainText(/Good to use: 0\.0\d px/, { timeout: 60_000 });
+  await expect(page.getByTestId('plate-sentence')).toContainText(/Good to use: 0\.0\d px/, { timeout: 90_000 });
   await expect(page.getByRole('img', { name: /Lattice of \d+ × \d+ over the plate/ })).toBeVisible();
   await expect(page.getByTestId('plate-rms')).toContainText('px');
   await expect(page.getByText(/Undistorted it is \d+ × \d+ px: overscan/)).toBeVisible();
@@ -134,7 +134,7 @@ test('check and reconcile: the solve contradicts the record, names the cause, an
   await page.getByTestId('check-41A-1').click();
   await choose(page, 'give-tracks', sample('tracks-galley.csv'));
   await page.getByTestId('start-solve').click();
-  await expect(page.getByTestId('take-verdict')).toContainText('contradicts', { timeout: 60_000 });
+  await expect(page.getByTestId('take-verdict')).toContainText('contradicts', { timeout: 90_000 });
   await expect(page.getByTestId('reconcile-sentence')).toContainText('×0.71 focal reducer');
   await expect(page.getByTestId('causes')).toContainText('32.00 mm × 0.710 = 22.72 mm');
   await expect(page.getByTestId('item-focalLength-focal length')).toContainText('solved 22.');
@@ -145,7 +145,7 @@ test('check and reconcile: the solve contradicts the record, names the cause, an
   await audit(page, 'check');
   await noSidewaysScroll(page);
   await page.getByTestId('correct').click();
-  await expect(page.getByTestId('take-verdict')).toContainText('agrees', { timeout: 60_000 });
+  await expect(page.getByTestId('take-verdict')).toContainText('agrees', { timeout: 90_000 });
   await expect(page.getByTestId('item-focalLength-focal length')).toContainText('recorded 22.72');
   await open(page, '/check');
   await expect(page.getByTestId('check-41A-1')).toContainText('agrees');
@@ -156,7 +156,7 @@ test('a pan is not solved into a wild camera', async ({ page }) => {
   await signIn(page, 'supervisor', '/check');
   await page.getByTestId('check-47-1').click();
   await page.getByTestId('start-solve').click();
-  await expect(page.getByText(/No parallax: the camera turns but does not move/)).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText(/No parallax: the camera turns but does not move/)).toBeVisible({ timeout: 90_000 });
   // and what a turn does tell is told
   await expect(page.getByText(/^Where the camera looked: it turns/)).toBeVisible();
 });

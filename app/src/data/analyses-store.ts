@@ -110,9 +110,10 @@ export function createAnalysesStore({ api, kept, productionId, newId, now }: Nee
         if (!a || a.status !== 'done' || isWhole(a)) return;
         const whole = await api.analysis(productionId, a.id).catch(() => null);
         if (whole) await kept.writeWhole(whole).catch(() => undefined);
-        // what the list says of it is newer than what was kept
         const known = whole ?? (await kept.readWhole(a.id).catch(() => undefined));
-        if (known) put({ ...known, stale: whole ? whole.stale : (a.stale ?? null) });
+        // whether it is old only the list says, and it may have come meanwhile
+        const listed = get().bySubject[subjectId];
+        if (known && listed?.id === known.id) put({ ...known, stale: listed.stale ?? null });
       },
       async start(kind, subjectId, options = {}) {
         set({ error: null });

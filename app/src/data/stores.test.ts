@@ -88,6 +88,14 @@ describe('analyses', () => {
     await store.getState().refresh();
     expect(isWhole(now(store))).toBe(true);
   });
+  test('what makes it old is said by the list alone, and stands whichever answer comes first', async () => {
+    const stale = { when: '2026-03-02T09:30:00Z', who: 'Ivo Tam', what: 'lens 32' };
+    const { store } = make([analysis({ status: 'done', outcome: outcome(0), stale }), analysis({ status: 'done', outcome: outcome(5) })]);
+    await store.getState().refresh();
+    await store.getState().loadWhole('take');
+    expect(isWhole(now(store))).toBe(true);
+    expect(now(store).stale).toEqual(stale);
+  });
   test('only what is under way can be stopped', async () => {
     const { store, api } = make([analysis({ status: 'done', outcome: outcome(1) })]);
     await store.getState().refresh();
