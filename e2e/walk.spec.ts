@@ -187,6 +187,14 @@ test('a take of each kind: a whip, a zoom, an object, two cameras on one rig, an
   await look('36E-1');
   await expect(page.getByTestId('take-verdict')).toContainText('contradicts');
   await expect(page.getByTestId('causes')).toContainText(/1\.42/);
+  await look('36F-1');
+  await expect(page.getByTestId('take-verdict')).toContainText('agrees');
+  await expect(page.getByTestId('solve-facts')).toContainText('readout skew of 15.5 ms taken out');
+  await look('36G-1');
+  await expect(page.getByTestId('reconcile-sentence')).toContainText('The readout of the picture takes another time than was written down');
+  await expect(page.getByTestId('causes')).toContainText(/a readout of 15\.[3-7] ± 0\.\d ms fits, and 5\.2 ms was taken out/);
+  await audit(page, 'rows that were read otherwise');
+  await noSidewaysScroll(page);
   await page.getByTestId('where').click();
   await page.getByTestId('day-Day 12').click();
 });

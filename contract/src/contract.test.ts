@@ -102,13 +102,13 @@ describe('recorded setup', () => {
         report: { ...report([-0.09, 0.02, 0], 32), distortion: { ...report([-0.09, 0.02, 0], 32).distortion!, sigma: { k: [], ...(center ? { center } : {}) } } } as GridReport,
       },
     ];
-    const asked = (change: object) => recordedSetup({ mounted, take, setup, ties: [], plates: [], focalMode: 'free', findCentre: true, findSqueeze: true, ...change });
+    const asked = (change: object) => recordedSetup({ mounted, take, setup, ties: [], plates: [], focalMode: 'free', ticks: { findCentre: true, findSqueeze: true }, ...change });
     expect(asked({})).toMatchObject({ principalPoint: { mode: 'free' }, squeezeFit: { mode: 'free' } });
     expect(asked({ plates: plates([0.4, 0.6]) }).principalPoint).toEqual({ mode: 'guided', sigmaPx: 3 });
     expect(asked({ plates: plates([5, 0.6]) }).principalPoint).toEqual({ mode: 'guided', sigmaPx: 5 });
     expect(asked({ plates: plates() }).principalPoint).toEqual({ mode: 'free' });
     expect(asked({ take: { ...take, focalEndMm: 60 } }).principalPoint).toBeUndefined();
-    expect(asked({ findCentre: false, findSqueeze: false })).not.toHaveProperty('squeezeFit');
+    expect(asked({ ticks: {} })).not.toHaveProperty('squeezeFit');
   });
   test('between two plates the lens book speaks, at one the plate, beyond both the nearest one', () => {
     const at = (focalMm: number, k1: number) => ({ id: String(focalMm), plate: { lensId: mounted.pack.lensId, focalMm, focusM: null } as never, report: report([k1, 0, 0], focalMm * 0.71), mounted });

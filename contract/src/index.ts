@@ -3,6 +3,7 @@ export * from './records';
 export * from './roles';
 export * from './wire';
 export * from './recorded-setup';
+export * from './solve-ticks';
 export * from './lens-book';
 export * from './planned-setup';
 export * from './recce';

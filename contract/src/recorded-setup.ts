@@ -16,6 +16,7 @@ import {
   type MeasuredChart,
   type SolveSetup,
 } from '@mesure/core';
+import { ticked, type SolveTicks } from './solve-ticks';
 import type { AdapterBody, BodyBody, EdgesBody, LensBody, MeasuredLength, PackageBody, PlateBody, RecordingMode, SetupBody, StoredRecord, TakeBody, TieBody } from './records';
 
 /** What moved in a take: the camera (which may only turn), the camera that is known to have only turned, or an object before a still camera. */
@@ -110,14 +111,6 @@ function guidedBy(edges: GridDistortion | null, ratio: number): Pick<NonNullable
   return { mode: 'guided', sigmaK: sigma.slice(0, 2).map((s, i) => s * ratio ** (2 * (i + 1))) };
 }
 
-/** A plate tells its own centre; at another setting of the lens it wanders by a few pixels. */
-const LEAST_CENTRE_SIGMA_PX = 3;
-function centreKnown(plate: BookEstimate['distortion'] | GridDistortion | null): NonNullable<SolveSetup['principalPoint']> {
-  const sigma = plate && 'sigma' in plate ? plate.sigma.center : undefined;
-  if (!Array.isArray(sigma) || !sigma.every(Number.isFinite)) return { mode: 'free' };
-  return { mode: 'guided', sigmaPx: Math.max(LEAST_CENTRE_SIGMA_PX, ...sigma) };
-}
-
 /** Where the entrance pupil lies before the sensor mark when nobody knows: a middling lens, and how far off that may be. */
 const UNKNOWN_PUPIL = { mm: 80, sigmaMm: 40 };
 const PUPIL_SIGMA_MM = { stated: 10, measured: 2 };
@@ -192,11 +185,8 @@ export function recordedSetup(input: {
   /** where there is no plate: pictures with marked edges */
   edges?: readonly EdgesBody[];
   focalMode: 'held' | 'guided' | 'free';
-  /** where nothing says how the lens bends: find it with the rest */
-  findDistortion?: boolean;
-  /** principal point and squeeze with the rest: from where a plate or the barrel has them */
-  findCentre?: boolean;
-  findSqueeze?: boolean;
+  /** what is on beside; default: nothing */
+  ticks?: SolveTicks;
   /** default: the camera moves or turns, as its tracks tell */
   motion?: Motion;
 }): SolveSetup {
@@ -221,9 +211,8 @@ export function recordedSetup(input: {
     // a fisheye's coefficients hold for its own focal length, which goes with them
     distortion: d
       ? { ...guidedBy(ofEdges, ratio), ...(isBoundToFocal(d.model) ? { ...coefficients(d), focalMm: d.focalMm } : renormalise(coefficients(d), ratio)), center: d.center, aspect: d.aspect }
-      : { mode: input.findDistortion ? 'free' : 'none' },
-    ...(input.findCentre && !(zoomMm !== null && Math.abs(zoomMm / take.focalMm - 1) > BREATHES) ? { principalPoint: centreKnown(ofPlate ?? null) } : {}),
-    ...(input.findSqueeze ? { squeezeFit: { mode: 'free' as const } } : {}),
+      : { mode: 'none' },
+    ...ticked(input.ticks ?? {}, { mounted, plate: ofPlate ?? null, bendKnown: Boolean(d), zooms: zoomMm !== null && Math.abs(zoomMm / take.focalMm - 1) > BREATHES }),
     motion: input.motion ?? 'free',
     anchors: {
       level: setup.levelMarks,

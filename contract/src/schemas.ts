@@ -4,6 +4,7 @@ import { checks } from './kinds/checks';
 import { MOTIONS } from './recorded-setup';
 import { KINDS, RECORD_KINDS, type RecordBodies, type RecordKind } from './records';
 import { ROLES } from './roles';
+import { SOLVE_TICK_NAMES } from './solve-ticks';
 
 const { Joi: J, id, focalMm } = checks;
 
@@ -79,9 +80,7 @@ export const analysisSchema = J.object({
   subjectId: id.required(),
   options: J.object({
     focalMode: J.string().valid('held', 'guided', 'free'),
-    findDistortion: J.boolean(),
-    findCentre: J.boolean(),
-    findSqueeze: J.boolean(),
+    ...Object.fromEntries(SOLVE_TICK_NAMES.map((name) => [name, J.boolean()])),
     withWitness: id,
     motion: J.string().valid(...MOTIONS),
     trim: J.boolean(),

@@ -108,6 +108,33 @@ export function carried(): { main: Tracks; witness: Tracks } {
   return { main: named(main.tracks, number).filter((t) => !t.track.startsWith('f') || Number(t.track.slice(1)) % 10 < 3), witness: named(witness, mirrored) };
 }
 
+/** A lens that squeezes twice, by hand, on a sensor that reads its rows one after the other; that is known, and is taken out. */
+export const ANAMORPHIC = { focalMm: 40, squeeze: 2, readoutMs: 15.5, fps: 24 } as const;
+const onEldin = { ...MODES.eldin43, focalMm: ANAMORPHIC.focalMm, noisePx: NOISE_PX, readoutShare: (ANAMORPHIC.readoutMs / 1000) * ANAMORPHIC.fps };
+export const anamorphic = (): Tracks =>
+  simulateShot({
+    ...onEldin,
+    ratio: 1 / ANAMORPHIC.squeeze,
+    frames: 66,
+    points: around(SETS.galley, 97),
+    seed: 909,
+    path: (t) => [-0.8 + 1.5 * t, 1.5 + 0.06 * Math.sin(13 * t), 1.4 - 0.4 * t],
+    aim: (t) => [0.5 * Math.sin(6 * t), 0.9 + 0.25 * Math.sin(11 * t), -4],
+  }).tracks;
+
+/** A quick look about on the spot, in a mode whose readout was written down with a third of what it takes. */
+export const LOOKING_MS = { truly: 15.5, written: 5.2 } as const;
+export const lookingAbout = (): Tracks =>
+  simulateShot({
+    ...onEldin,
+    focalMm: 25,
+    frames: 60,
+    points: around(SETS.galley, 101),
+    seed: 911,
+    path: () => [0.1, 1.38, 1.2],
+    aim: (t) => [1.3 * Math.sin(6 * t), 0.9 + 0.3 * Math.sin(14 * t), -4],
+  }).tracks;
+
 /** The files of the test day, by what they are called. */
 export const KIND_TRACKS = {
   whip: { name: '36A_t1_tracks.csv', make: whip },
@@ -116,5 +143,7 @@ export const KIND_TRACKS = {
   carried: { name: '36D_t1_tracks.csv', make: () => carried().main },
   witness: { name: '36D_t1_witness_tracks.csv', make: () => carried().witness },
   crane: { name: '36E_t1_tracks.csv', make: crane },
+  anamorphic: { name: '36F_t1_tracks.csv', make: anamorphic },
+  looking: { name: '36G_t1_tracks.csv', make: lookingAbout },
 } as const;
 export type KindTracks = Record<keyof typeof KIND_TRACKS, string>;

@@ -134,7 +134,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   await done(database, 'tracks', 'clip stove', await buildInput(database, PRODUCTION.id, 'tracks', idOf('clip stove'), {}), clip.outcome);
   // the solves last: they read what the plates gave
   for (const subject of ['plate 32', 'plate 25', 'plate 18', ...ZOOM_PLATES.map((_, i) => `plate zoom ${i}`)]) await computed(database, files, 'grid', subject);
-  for (const subject of ['take 42B 2', 'take 39A 1', 'take 36A 1', 'take 36B 1', 'take 36E 1']) await computed(database, files, 'solve', subject);
+  for (const subject of ['take 42B 2', 'take 39A 1', 'take 36A 1', 'take 36B 1', 'take 36E 1', 'take 36F 1', 'take 36G 1']) await computed(database, files, 'solve', subject);
   await computed(database, files, 'solve', 'take 36C 1', { motion: 'object' });
   await computed(database, files, 'solve', 'take 36D 1', { focalMode: 'guided', withWitness: idOf('package x') });
   await computed(database, files, 'elsewhere', 'elsewhere jetty');

@@ -4,7 +4,7 @@ import { formatLength, parseLength, type LengthUnit, type PictureDetail, type Pi
 import { STOVE_CLIP, STOVE_HEIGHT_M, stoveMarks } from './footage';
 import { idOf } from './ids';
 import { inRecce, RECCE_FOCAL_35_MM, RECCE_SIZE, recceLengths } from './recce-picture';
-import { BOAT_CAMERA_M, BOAT_MARKS, CARRIED, CRANE_M, KIND_TRACKS, WHIP_MARKS, ZOOM_MM, type KindTracks } from './kinds-of-takes';
+import { ANAMORPHIC, BOAT_CAMERA_M, BOAT_MARKS, CARRIED, CRANE_M, KIND_TRACKS, LOOKING_MS, WHIP_MARKS, ZOOM_MM, type KindTracks } from './kinds-of-takes';
 import { LINE_UP_SIZE, lineUpMarks } from './line-up-picture';
 import { ROOM_SIZE, roomMarks } from './room-picture';
 import { PIECES, SETS, sheetOf, type DemoSet } from './sets';
@@ -115,7 +115,7 @@ function slippedTie(setKey: string, set: DemoSet, from: string, to: string): See
 function testDay(
   put: <K extends RecordKind>(kind: K, name: string, body: RecordBodies[K]) => string,
   { galley, packB, packD, packX }: { galley: string; packB: string; packD: string; packX: string },
-): Record<'whip' | 'zoom' | 'boat' | 'carried' | 'crane', string> {
+): Record<'whip' | 'zoom' | 'boat' | 'carried' | 'crane' | 'byHand' | 'looking', string> {
   const dayId = put('day', 'test day', { name: 'Day 10', date: TEST_DAY, unit: 'main' });
   const shop = put('set', 'set boat', { name: 'Model boat', marks: BOAT_MARKS.map((m) => m.id) });
   for (const [from, to] of [
@@ -155,6 +155,8 @@ function testDay(
     boat: put('setup', 'setup test boat', { dayId, setId: shop, name: 'Boat on its table', scene: '36', slate: '36C', order: 3, levelMarks: [], originMark: 'O1', headingMarks: ['O1', 'O2'] }),
     carried: setup('carried', 'Two cameras on one rig', '36D', 4),
     crane: setup('crane', 'Crane over the table', '36E', 5),
+    byHand: setup('byHand', 'By hand, squeezed', '36F', 6),
+    looking: setup('looking', 'Looking about', '36G', 7),
   };
   const planned = (key: keyof typeof made, packageId: string, focalMm: number) => newPlan(made[key], packageId, focalMm, { name: '', marks: [] });
   const boat = planned('boat', packB, 25);
@@ -218,6 +220,18 @@ export function scenario(files: DemoFiles): Seed[] {
   const packX = put('package', 'package x', { camera: 'X', bodyId: pellon, modeId: idOf('mode pellon hd24'), lensId: lens12, adapterId: null, focalMm: CARRIED.focalMm });
   const lightZoom = put('lens', 'lens light zoom', { name: 'Velmar 20–50', kind: 'zoom', minFocalMm: 20, maxFocalMm: 50, squeeze: 1, serial: 'VM-2050' });
   const packD = put('package', 'package d', { camera: 'Z', bodyId: pellon, modeId: idOf('mode pellon uhd'), lensId: lightZoom, adapterId: null, focalMm: ZOOM_MM.from });
+  // it reads its rows one after the other; of one mode somebody wrote down a third of the time
+  const eldin = put('body', 'body eldin', {
+    name: 'Eldin Four',
+    modes: [
+      { ...mode('mode eldin 43', '3.8K 4:3', MODES.eldin43, ANAMORPHIC.fps), readoutMs: ANAMORPHIC.readoutMs, readoutSource: 'measured' },
+      { ...mode('mode eldin quick', '3.8K 4:3, quick', MODES.eldin43, ANAMORPHIC.fps), readoutMs: LOOKING_MS.written, readoutSource: 'stated' },
+    ],
+  });
+  const lens40 = put('lens', 'lens 40', { name: 'Sundrey 40 ×2', kind: 'prime', minFocalMm: 40, maxFocalMm: 40, squeeze: ANAMORPHIC.squeeze, serial: 'SY-4015' });
+  const spare25 = put('lens', 'lens spare 25', { name: 'Velmar 25', kind: 'prime', minFocalMm: 25, maxFocalMm: 25, squeeze: 1, serial: 'VM-2507' });
+  const packV = put('package', 'package v', { camera: 'V', bodyId: eldin, modeId: idOf('mode eldin 43'), lensId: lens40, adapterId: null, focalMm: ANAMORPHIC.focalMm });
+  const packY = put('package', 'package y', { camera: 'Y', bodyId: eldin, modeId: idOf('mode eldin quick'), lensId: spare25, adapterId: null, focalMm: 25 });
   const packC = put('package', 'package c', { camera: 'C', bodyId: pellon, modeId: idOf('mode pellon hd'), lensId: zoom, adapterId: null, focalMm: 45 });
   ZOOM_PLATES.forEach((q, i) =>
     put('plate', `plate zoom ${i}`, {
@@ -450,6 +464,8 @@ export function scenario(files: DemoFiles): Seed[] {
     witnesses: [{ packageId: packX, clip: 'X001C003', timecodeIn: '14:58:10:00', focusM: 3, stabiliser: 'off', tracks: ofKind('witness') }],
     time: '14:58',
   });
+  take({ ...test, setupId: tests.byHand, slate: '36F', packageId: packV, focalMm: ANAMORPHIC.focalMm, height: { m: 1.5, unit: 'm' }, tracks: ofKind('anamorphic'), time: '15:34' });
+  take({ ...test, setupId: tests.looking, slate: '36G', packageId: packY, height: { m: 1.38, unit: 'm' }, tracks: ofKind('looking'), time: '15:38' });
   take({ ...test, setupId: tests.crane, slate: '36E', height: { m: CRANE_M.written, unit: 'm' }, tracks: ofKind('crane'), time: '15:17' });
   take({ setupId: lockOff, slate: '38A', take: 1, packageId: packB, focalMm: 25, focusM: 2.8, height: { m: 1.31, unit: 'm' }, time: '15:40', date: DAY_BEFORE });
   take({ setupId: lockOff, slate: '38A', take: 2, packageId: packB, focalMm: 25, focusM: null, height: { m: 1.31, unit: 'm' }, time: '15:52', date: DAY_BEFORE });

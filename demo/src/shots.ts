@@ -27,6 +27,7 @@ interface Move {
 export const MODES = {
   tarvik4k: { widthPx: 4096, heightPx: 2160, sensorWidthMm: 24, sensorHeightMm: 12.66 },
   pellonUhd: { widthPx: 3840, heightPx: 2160, sensorWidthMm: 23.04, sensorHeightMm: 12.96 },
+  eldin43: { widthPx: 3840, heightPx: 3200, sensorWidthMm: 22.5, sensorHeightMm: 18.75 },
   pellonHd: { widthPx: 1920, heightPx: 1080, sensorWidthMm: 11.52, sensorHeightMm: 6.48 },
 } as const;
 

@@ -28,7 +28,7 @@ const seeds = scenario({
     clipStove: sha('b'),
     tracksStove: sha('c'),
   },
-  kinds: { whip: sha('a'), zoom: sha('a'), boat: sha('a'), carried: sha('a'), witness: sha('a'), crane: sha('a') },
+  kinds: { whip: sha('a'), zoom: sha('a'), boat: sha('a'), carried: sha('a'), witness: sha('a'), crane: sha('a'), anamorphic: sha('a'), looking: sha('a') },
   zoom: ['1', '2', '3', '4', '5'].map(sha),
   recceDetail: { corners: 300, spread: 1 },
   stills: [{ sha256: sha('9'), name: 's.jpg', station: 0, notes: null, look: LOOK }],

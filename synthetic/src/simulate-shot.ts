@@ -29,6 +29,8 @@ export interface ShotScene {
   seed?: number;
   /** a track lives at most this many frames; default all */
   lifeFrames?: number;
+  /** of a frame's time, from the first row that is read to the last; the middle one is read at the moment of the frame. Default: all at once */
+  readoutShare?: number;
 }
 
 export interface SimulatedShot {
@@ -66,26 +68,40 @@ export function simulateShot(scene: ShotScene): SimulatedShot {
   const births = scene.points.map(() => (scene.lifeFrames ? Math.floor(random() * (scene.frames + scene.lifeFrames)) - scene.lifeFrames : 0));
   const tracks: SimulatedShot['tracks'] = [];
   const cameras: SimulatedShot['cameras'] = [];
-  for (let f = 1; f <= scene.frames; f += 1) {
-    const time = scene.frames > 1 ? (f - 1) / (scene.frames - 1) : 0;
-    const lens = lensAt(typeof focalMm === 'number' ? focalMm : focalMm(time));
+  const cameraAt = (time: number) => {
     const position = scene.path(time);
     const forward = unit(minus(scene.aim(time), position));
     const level = unit(times(forward, [0, 1, 0]));
     const plumb = times(forward, level);
     const roll = scene.rollRad?.(time) ?? 0;
-    const right = turned(level, plumb, roll);
-    const down = turned(plumb, level, -roll);
-    cameras.push({ frame: f, position, right, down, forward });
+    return { position, right: turned(level, plumb, roll), down: turned(plumb, level, -roll), forward };
+  };
+  /** Where a place falls at a moment; null: behind the camera. */
+  const project = (at: Point, frame: number): [number, number] | null => {
+    const time = scene.frames > 1 ? (frame - 1) / (scene.frames - 1) : 0;
+    const lens = lensAt(typeof focalMm === 'number' ? focalMm : focalMm(time));
+    const { position, right, down, forward } = cameraAt(time);
+    const d = minus(at, position);
+    const z = along(d, forward);
+    if (z < 0.1) return null;
+    const [xd, yd] = brownConrady(lens, along(d, right) / z, along(d, down) / z);
+    return [lens.cx + lens.fxPx * xd, lens.cy + lens.fyPx * yd];
+  };
+  /** The same through a sensor whose row has a moment of its own. */
+  const read = (at: Point, frame: number): [number, number] | null => {
+    let seen = project(at, frame);
+    for (let i = 0; i < 20 && seen && scene.readoutShare; i += 1) seen = project(at, frame + scene.readoutShare * (seen[1] / scene.heightPx - 0.5));
+    return seen;
+  };
+  for (let f = 1; f <= scene.frames; f += 1) {
+    cameras.push({ frame: f, ...cameraAt(scene.frames > 1 ? (f - 1) / (scene.frames - 1) : 0) });
     scene.points.forEach((point, i) => {
       if (scene.lifeFrames && (f - 1 < births[i] || f - 1 >= births[i] + scene.lifeFrames)) return;
       const at: Point = point.drift ? [point.at[0] + point.drift[0] * f, point.at[1] + point.drift[1] * f, point.at[2] + point.drift[2] * f] : point.at;
-      const d = minus(at, position);
-      const z = along(d, forward);
-      if (z < 0.1) return;
-      const [xd, yd] = brownConrady(lens, along(d, right) / z, along(d, down) / z);
-      const x = lens.cx + lens.fxPx * xd + scene.noisePx * noise();
-      const y = lens.cy + lens.fyPx * yd + scene.noisePx * noise();
+      const seen = read(at, f);
+      if (!seen) return;
+      const x = seen[0] + scene.noisePx * noise();
+      const y = seen[1] + scene.noisePx * noise();
       if (x < 0 || y < 0 || x > scene.widthPx || y > scene.heightPx) return;
       tracks.push({ track: point.id, frame: f, x, y });
     });

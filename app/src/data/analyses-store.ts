@@ -1,6 +1,6 @@
-import type { Analysis, AnalysisKind } from '@mesure/contract';
+import type { Analysis, AnalysisChoice, AnalysisKind } from '@mesure/contract';
 import { createStore } from 'zustand/vanilla';
-import type { AnalysisOptions, Api } from './api';
+import type { Api } from './api';
 
 const POLL_MS = 500;
 
@@ -17,7 +17,7 @@ export interface AnalysesState {
   refresh(): Promise<void>;
   /** with the whole outcome: corners of a plate, frames and points of a solve */
   loadWhole(subjectId: string): Promise<void>;
-  start(kind: AnalysisKind, subjectId: string, options?: AnalysisOptions): Promise<void>;
+  start(kind: AnalysisKind, subjectId: string, options?: AnalysisChoice): Promise<void>;
   stop(subjectId: string): Promise<void>;
 }
 

@@ -1,6 +1,6 @@
 import type {
-  Motion,
   Analysis,
+  AnalysisChoice,
   AnalysisKind,
   CrewMember,
   Device,
@@ -94,18 +94,6 @@ const of = (productionId: string) => `/productions/${productionId}`;
 /** Another of one's productions, or a kit file that was uploaded to this one. */
 export type KitSource = { productionId: string } | { sha256: string };
 
-export interface AnalysisOptions {
-  focalMode?: 'held' | 'guided' | 'free';
-  /** where no plate says how the lens bends: find it with the rest */
-  findDistortion?: boolean;
-  findCentre?: boolean;
-  withWitness?: string;
-  findSqueeze?: boolean;
-  motion?: Motion;
-  trim?: boolean;
-  mapFormat?: 'exr' | 'tiff';
-}
-
 /** Every address of the server that the application uses. */
 export const api = {
   signIn: (name: string, password: string, code?: string) => call<SessionInfo>('POST', '/session', { name, password, code }),
@@ -156,7 +144,7 @@ export const api = {
   analyses: (p: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses`),
   analysesOf: (p: string, subjectId: string) => call<{ analyses: Analysis[] }>('GET', `${of(p)}/analyses/of/${subjectId}`),
   analysis: (p: string, id: string) => call<Analysis>('GET', `${of(p)}/analyses/${id}`),
-  startAnalysis: (p: string, body: { id: string; kind: AnalysisKind; subjectId: string; options: AnalysisOptions }) => call<Analysis>('POST', `${of(p)}/analyses`, body),
+  startAnalysis: (p: string, body: { id: string; kind: AnalysisKind; subjectId: string; options: AnalysisChoice }) => call<Analysis>('POST', `${of(p)}/analyses`, body),
   stopAnalysis: (p: string, id: string) => call<Analysis>('POST', `${of(p)}/analyses/${id}/stop`, {}),
   /** in pieces; `key` finds the upload again after a reload */
   upload: (p: string, file: Blob, options: { name: string; use: UploadUse; key: string; atS?: number | null; onProgress?: (sentBytes: number) => void }): Promise<UploadedFile> =>

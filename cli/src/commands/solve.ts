@@ -16,6 +16,7 @@ export const solve: Command = {
     COLUMNS_WORDS,
     '--setup  JSON with image, sensor, focal (held, guided, free, zoom), distortion (held, free, none), motion (free, pan, object), anchors. Of a zoom mm and',
     '         sigmaMm are the middle and half of its range, and profile what was noted by frame; each frame of the result has its own focal length.',
+    '         readout {ms}, with fps: the rows were read one after the other, from the top, in so long; its skew is taken out of the tracks.',
     '--trim   drops the worst observations and solves again.',
     '--count-from, --y, --tracked-size, --add-frames  how the tracks count, where it is not from the upper left corner, y downwards, in pixels',
     '         of the recorded picture (1x1: in shares of it). Tracks that make no sense as they are read are solved all the same, and the JSON says',

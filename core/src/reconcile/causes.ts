@@ -11,7 +11,7 @@ export interface KnownCause {
   /** how common it is against the others */
   prior: number;
   /** what would put the record right, where one entry does; of a mode its id and name */
-  correction?: { field: 'adapterFactor' | 'squeeze'; value: number } | { field: 'mode'; value: string; name: string };
+  correction?: { field: 'adapterFactor' | 'squeeze'; value: number } | { field: 'mode'; value: string; name: string } | { field: 'readoutMs'; value: number | null };
 }
 
 /** What else there is of the kit: what may have been on the camera instead of what was written down. */

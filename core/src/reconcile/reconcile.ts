@@ -5,6 +5,7 @@ import { computeOptics } from '../optics';
 import type { SolveSetup } from '../solve/setup';
 import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
+import { readoutWords, type ReadoutSeen } from '../solve/readout-asked';
 import type { Squeezed } from '../solve/squeezed';
 import { witnessItems } from './witness-items';
 import { angleCauses, focalCauses, lengthCauses, squeezeCauses, type KitAround, type KnownCause } from './causes';
@@ -27,7 +28,7 @@ const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
 export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
-  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'found' | 'witness'>> & {
+  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'readoutSeen' | 'found' | 'witness'>> & {
     /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
     angles?: NonNullable<SolveResult['anchoring']['angles']>;
     /** what it is called in words; missing: a solve */
@@ -111,6 +112,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile, around?:
   const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');
   const verdict = order.find((v) => (seen.length > 0 ? seen : items).some((i) => i.verdict === v)) ?? 'not observable';
+  if (solve.readoutSeen) return takenAsRead([...items, ...untracked], solve.readoutSeen);
   if (solve.squeezed) return takenAsOtherSqueeze([...items, ...untracked], solve.squeezed, setup.squeeze ?? 1);
   if (solve.bending) return takenAsStraight([...items, ...untracked], solve.bending);
   if (solve.zoomed) return takenAsOneLength([...items, ...untracked], solve.zoomed);
@@ -158,6 +160,25 @@ function takenAsOtherSqueeze(items: readonly ReconcileItem[], { value, sigma }: 
     ...(ranked?.correction ? { correction: ranked.correction } : {}),
   };
   return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Put the squeeze right, and solve again.`, 'The lens squeezes otherwise than was written down');
+}
+
+/** Rows that were read otherwise than they were taken lean path and points. */
+function takenAsRead(items: readonly ReconcileItem[], seen: ReadoutSeen): ReconcileReport {
+  const { ms, sigmaMs, usedMs } = seen;
+  const none = Math.abs(ms) < 3 * sigmaMs;
+  const cause: Cause = {
+    cause: none ? 'no-readout-skew' : usedMs === 0 ? 'readout-not-used' : 'other-readout',
+    title: none
+      ? 'The rows were read at once, and a readout skew was taken out'
+      : usedMs === 0
+        ? 'The rows were read one after the other, and were taken as read at once'
+        : 'The readout of the picture takes another time than was written down',
+    evidence: readoutWords(seen),
+    likelihood: BENDS_LIKELIHOOD,
+    // a camera that hung upside down is no property of its mode
+    ...(ms < 0 && !none ? {} : { correction: { field: 'readoutMs' as const, value: none ? null : Number(ms.toFixed(1)) } }),
+  };
+  return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Put the readout time right, and solve again.`, 'The rows were read otherwise than they were taken');
 }
 
 /** A zoom that nobody noted was spread over path and points. */

@@ -6,6 +6,7 @@ import { BundleCovariance } from './covariance';
 import { focalProfile } from './focal-profile';
 import { heightsOverMarks, mirroredSeen } from './mirrored';
 import { centerOf, type Reconstruction } from './reconstruction';
+import { readoutLeft } from './readout-left';
 import { driftOf } from './residual-drift';
 import { pupilOf, turnOfWitness } from './pair-start';
 import type { PairedWitness, SolvedFrame, SolveResult, TrimmedObservation } from './result';
@@ -59,7 +60,7 @@ const WORTH_SAYING = 1.5;
 
 /** What the residuals of the whole say, by frame and by track, and how well everything is known; warnings go to the story. */
 function gather(r: Reconstruction, lens: SolveLens, story: Story) {
-  const { problem, state, frameOf, trackOf } = r.toBundle();
+  const { problem, state, frameOf, trackOf, obsOf } = r.toBundle();
   const { warnings } = story;
   const lin = new Linearisation(problem.camera.length);
   evaluateBundle(problem, state, lin, false);
@@ -116,6 +117,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     told,
     drift,
     bending,
+    rowsLean: r.pair ? null : readoutLeft(r, problem, lin.residual, obsOf, Math.sqrt(variance), lens.geometry.heightPx),
     covariance,
     unplaced,
     trimWould: story.trimmed.some((t) => t.reason === 'trim') ? null : trimWould(radiusPx, problem.point),
@@ -202,6 +204,7 @@ function common(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: St
     trimmed: story.trimmed,
     trimWould: g.trimWould,
     bending: g.bending,
+    rowsLean: g.rowsLean,
     warnings: story.warnings,
     iterations: story.iterations,
   };

@@ -1,3 +1,4 @@
+import { inOrder, placeBetween } from './between-frames';
 import type { Observations, TrackPoint } from './observations';
 import { buildObservations } from './observations';
 import type { SolveLens } from './setup';
@@ -13,19 +14,15 @@ export interface Shift {
 const WHOLE = 0.02;
 
 /**
- * Where the witness's tracks were at the moments of the main camera's frames: between two of its frames by the cubic through four (Catmull & Rom 1974),
- * at the ends of a track by the straight line. What is mixed of several places is quieter than one of them, and weighs as much more.
+ * Where the witness's tracks were at the moments of the main camera's frames, between its own frames where it must be. What is mixed of several places
+ * is quieter than one of them, and weighs as much more.
  * @param names what a track of the witness is called among those of both
  */
 export function atMainFrames(tracks: readonly TrackPoint[], frames: readonly number[], shift: Shift, names: (track: string) => string): TrackPoint[] {
-  const byTrack = new Map<string, Map<number, TrackPoint>>();
-  for (const t of tracks) {
-    if (!byTrack.has(t.track)) byTrack.set(t.track, new Map());
-    byTrack.get(t.track)!.set(t.frame, t);
-  }
   const out: TrackPoint[] = [];
-  for (const [track, seen] of byTrack) {
+  for (const [track, mine] of inOrder(tracks)) {
     const name = names(track);
+    const seen = new Map(mine.map((t) => [t.frame, t]));
     for (const frame of frames) {
       const moment = (shift.perFrame ?? 1) * frame + shift.addFrames;
       const near = Math.round(moment);
@@ -34,25 +31,11 @@ export function atMainFrames(tracks: readonly TrackPoint[], frames: readonly num
         out.push({ ...at, track: name, frame });
         continue;
       }
-      const before = Math.floor(moment);
-      const mixed = mix(
-        [before - 1, before, before + 1, before + 2].map((f) => seen.get(f)),
-        moment - before,
-      );
-      if (mixed) out.push({ ...mixed, track: name, frame });
+      const place = placeBetween(mine, moment);
+      if (place) out.push({ track: name, frame, x: place.x, y: place.y, weight: place.weight / place.noise });
     }
   }
   return out;
-}
-
-function mix([a, b, c, d]: readonly (TrackPoint | undefined)[], u: number): Omit<TrackPoint, 'track' | 'frame'> | null {
-  if (!b || !c) return null;
-  const four = a !== undefined && d !== undefined;
-  const w = four ? [(-(u ** 3) + 2 * u * u - u) / 2, (3 * u ** 3 - 5 * u * u + 2) / 2, (-3 * u ** 3 + 4 * u * u + u) / 2, (u ** 3 - u * u) / 2] : [0, 1 - u, u, 0];
-  const of = [a, b, c, d].map((p) => p ?? b);
-  const sum = (value: (p: TrackPoint) => number): number => of.reduce((s, p, i) => s + w[i] * value(p), 0);
-  const least = Math.min(...of.map((p) => p.weight ?? 1));
-  return { x: sum((p) => p.x), y: sum((p) => p.y), weight: least / w.reduce((s, v) => s + v * v, 0) };
 }
 
 /** Both cameras in one: the main camera's frames, then the witness's of the same moments, and for each of these the index of the main one. */

@@ -3,6 +3,8 @@ import type { Quat, Vec3 } from '../math';
 import type { CountingQuestion } from '../track/counting';
 import type { Bending } from './bending';
 import type { FirstAnswer } from './first-answer';
+import type { ReadoutSeen } from './readout-asked';
+import type { ReadoutLeft } from './readout-left';
 import type { Squeezed } from './squeezed';
 import type { AnchorResidual, PlaceCovariance, Undecided } from '../anchor';
 import type { Warning } from '../warnings';
@@ -172,6 +174,10 @@ export interface SolveResult {
   zoomed?: number | null;
   /** another squeeze than was recorded, where the tracks show it; null: they do not; missing: nobody asked them */
   squeezed?: Squeezed | null;
+  /** what the residuals keep of rows that were read one after the other; null: too few places tell it; missing in results from before it was asked */
+  rowsLean?: ReadoutLeft | null;
+  /** another readout than was taken out, where the tracks show it; missing: they do not */
+  readoutSeen?: ReadoutSeen;
   /** the tracks seem to count otherwise than they were read; missing in results from before it was asked */
   question?: CountingQuestion | null;
   warnings: Warning[];

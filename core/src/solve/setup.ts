@@ -63,6 +63,8 @@ export interface SolveSetup extends OpticsInput {
   principalPoint?: { mode: 'held' | 'guided' | 'free'; sigmaPx?: number };
   /** free: within a tenth; guided: within `sigma` of it. `squeeze` is where it begins */
   squeezeFit?: { mode: 'held' | 'guided' | 'free'; sigma?: number };
+  /** the sensor reads its rows one after the other, from the top, in so long; its skew is taken out of the tracks. It needs `fps`. null: it is left in */
+  readout?: { ms: number } | null;
   motion?: 'free' | 'pan' | 'object';
   anchors?: AnchorFacts;
   /** how a witness camera that is solved with this one was mounted, as it was noted; it is compared, not forced */

@@ -6,6 +6,8 @@ import { LOOSE_PX, poseOf } from './join-parts';
 import type { TrackPoint } from './observations';
 import { atMainFrames, bothCameras, type Shift } from './pair-tracks';
 import { hasPath, startPair, unlikeTurns, type Mounting, type PairStart } from './pair-start';
+import { readoutSkewOut } from './readout';
+import { toldRead } from './readout-asked';
 import { Reconstruction } from './reconstruction';
 import { nameMoving, noiseOf, refineAll, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
@@ -68,12 +70,13 @@ export function solvePair(given: readonly TrackPoint[], setup: SolveSetup, witne
   const main = { widthPx: lens.geometry.widthPx, heightPx: lens.geometry.heightPx };
   const asked = options.counting ? null : questionCounting(given, main);
   if (asked) return { ...no(asked.words), question: asked };
-  const tracks = countedAs(given, options.counting ?? asRecorded(main), main);
+  const asRead = countedAs(given, options.counting ?? asRecorded(main), main);
+  const { tracks } = readoutSkewOut(asRead, setup);
   const moments = [...new Set(tracks.map((t) => t.frame))].sort((a, b) => a - b);
-  const seen = atMainFrames(witness.tracks, moments, witness.shift, names);
+  const seen = atMainFrames(readoutSkewOut(witness.tracks, witness.setup).tracks, moments, witness.shift, names);
   if (seen.length === 0) return no(`no frame of ${witness.name} ran together with one of the main camera: the shift of ${witness.shift.addFrames} frames is wrong, or the tracks are of another take`);
-  const alone = solveTracks(tracks, setup, { seed: options.seed, counting: asRecorded(main), onProgress: half(0, '') });
-  const aside = solveTracks(seen, { ...witness.setup, anchors: sharedAnchors(setup, witness.shared) }, { seed: options.seed, onProgress: half(0.5, 'witness') });
+  const alone = solveTracks(asRead, setup, { seed: options.seed, counting: asRecorded(main), onProgress: half(0, '') });
+  const aside = solveTracks(seen, { ...witness.setup, readout: undefined, anchors: sharedAnchors(setup, witness.shared) }, { seed: options.seed, onProgress: half(0.5, 'witness') });
   const start = startPair(alone, aside, mountingOf(witness.mounted), random);
   if (!start) return notTied(alone, aside, witness);
 
@@ -98,7 +101,8 @@ export function solvePair(given: readonly TrackPoint[], setup: SolveSetup, witne
     witness: solved.witness && { ...solved.witness, name: witness.name, shared, addFrames: witness.shift.addFrames },
     warnings: once([...(mirrored ? [SOLVE.MIRRORED(mirrored)] : []), ...solved.warnings]),
   };
-  return doubted(told, noise, alone, aside, tracks, witness);
+  const doubtful = doubted(told, noise, alone, aside, tracks, witness);
+  return alone.readoutSeen ? toldRead(doubtful, alone.readoutSeen) : doubtful;
 }
 
 function unfitWords(setup: SolveSetup, other: SolveSetup, lens: SolveLens, otherLens: SolveLens): string | null {

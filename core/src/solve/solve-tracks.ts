@@ -13,6 +13,8 @@ import { nameMoving, noiseOf, refineAll, refineInStages, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
 import { secondThoughts } from './second-thoughts';
 import { readSolveSetup, type AnchorFacts, type SolveLens, type SolveSetup } from './setup';
+import { atMiddleRow, readoutSkewOut } from './readout';
+import { readoutAsked, toldRead, type ReadoutSeen } from './readout-asked';
 import { chooseKeyframes, MIN_SHARED_TRACKS, rankPairs, RICH_SHARED } from './start';
 import { onOtherFrames, thinTracks } from './starts';
 import { joinSurveyed, zoomedBetween, type Parted } from './surveyed-parts';
@@ -46,8 +48,11 @@ export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, opt
   const picture = { widthPx: lens.geometry.widthPx, heightPx: lens.geometry.heightPx };
   const doubt = options.counting ? null : questionCounting(given, picture);
   if (doubt && options.mustAsk) return { ...failed(setup, lens, doubt.words, []), question: doubt };
-  const tracks = countedAs(given, options.counting ?? asRecorded(picture), picture);
-  const { mirrored, ...result } = joinedByPlaces(solveCounted(tracks, setup, lens, options), tracks, setup, lens, options);
+  const counted = countedAs(given, options.counting ?? asRecorded(picture), picture);
+  const { tracks, alone } = readoutSkewOut(counted, setup);
+  const readout = (solved: SolveResult) => readoutSeenIn(solved, counted, setup, options);
+  const { mirrored, ...solved } = joinedByPlaces(solveCounted(tracks, setup, lens, { ...options, readout }), tracks, setup, lens, options);
+  const result = alone === 0 ? solved : { ...solved, warnings: [SOLVE.PLACES_ALONE(alone), ...solved.warnings] };
   if (doubt) return { ...result, question: doubt, warnings: [SOLVE.COUNTING_DOUBTED(doubt.words), ...result.warnings] };
   if (!mirrored) return result;
   const warned = { ...result, warnings: [SOLVE.MIRRORED(mirrored), ...result.warnings] };
@@ -56,11 +61,34 @@ export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, opt
   return { ...warned, question: { what: 'mirrored', words: mirrored, choices: [{ ...asRecorded(picture), yUp: true }] } };
 }
 
+/** Of a focal length that rows may have bent a little. */
+const LOOSE_FOCAL = 0.2;
+
+/** Were the rows read otherwise than a solve took them? */
+function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setup: SolveSetup, { seed }: SolveOptions): ReadoutSeen | null {
+  const { readout: _readout, anchors: _anchors, ...bare } = setup;
+  // near what was found already: from one start, not from a dozen
+  const mm = (solved.focalMm ?? 0) / (setup.adapterFactor ?? 1);
+  const other: SolveSetup = setup.focal.mode === 'zoom' ? bare : { ...bare, focal: { mode: 'guided', mm, sigmaMm: LOOSE_FOCAL * mm } };
+  return readoutAsked({
+    solved,
+    tracks: counted,
+    setup,
+    solveBy(some, share, motion) {
+      const as: SolveSetup = { ...other, motion };
+      const { status, noisePx, rowsLean } = solveCounted(atMiddleRow(some, share, setup.image.height).tracks, as, readSolveSetup(as), { seed, stretch: true });
+      return status === 'failed' || noisePx === null || !rowsLean ? null : { noisePx, left: rowsLean };
+    },
+  });
+}
+
 interface CountedOptions extends SolveOptions {
   /** the squeeze was asked already */
   settled?: boolean;
   /** one stretch of a shot: nothing is asked beyond its cameras and points */
   stretch?: boolean;
+  /** asks for another readout */
+  readout?: (solved: SolveResult) => ReadoutSeen | null;
 }
 type Counted = SolveResult & { mirrored?: string | null; parted?: Omit<Parted, 'solved'> };
 
@@ -131,7 +159,8 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const asTurn = () => {
     if (zooms && sparse !== obs) reprofile(obs, onOtherFrames(sparse, obs));
     const { turned, r, parts } = solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
-    return { ...turned, ...partedOf(r, parts) };
+    const seen = options.readout?.(turned) ?? null;
+    return { ...(seen ? toldRead(turned, seen) : turned), ...partedOf(r, parts) };
   };
   const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
   if (setup.motion === 'pan' || !motionSeen(probe, asked, random)) return asTurn();
@@ -164,6 +193,9 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   progress({ stage: 'uncertainty', done: 0, total: 1 });
   const solved: Counted = { ...assembleFree(r, lens, setup, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held' }), ...partedOf(r, shot.parts) };
   if (options.stretch) return solved;
+  // late rows look like a zoom or a squeeze, and are asked for first
+  const seen = options.readout?.(solved) ?? null;
+  if (seen) return { ...solved, ...toldRead(solved, seen) };
   if (zooms) return { ...solved, ...outsideNoted(solved, setup) };
   return secondThoughts({ solved, r, sparse, lens, setup, again: (other, more = {}) => solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed, ...more }), options });
 }

@@ -1,10 +1,10 @@
-import type { AnalysisKind, StoredRecord } from '@mesure/contract';
+import type { AnalysisChoice, AnalysisKind, StoredRecord } from '@mesure/contract';
 import type { Database } from '../db/connect';
 import { toRecord } from '../records/model';
 import type { ComputeInput } from './compute-types';
 import { elsewhereJob } from './elsewhere/job';
 import { gridJob } from './grid/job';
-import { contextOf, type AnalysisChoice, type Job } from './job';
+import { contextOf, type Job } from './job';
 import { lensFilesJob } from './lens-files/job';
 import { solveJob } from './solve/job';
 import { syncJob } from './sync/job';

@@ -1,20 +1,7 @@
-import { mountPackage, type AnalysisKind, type Motion, type MountedPackage, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { mountPackage, type AnalysisChoice, type AnalysisKind, type MountedPackage, type RecordKind, type StoredRecord } from '@mesure/contract';
 import type { Database } from '../db/connect';
 import { ApiProblem } from '../http/problem';
 import type { ComputeInput } from './compute-types';
-
-/** What somebody chose when he started a computation. */
-export interface AnalysisChoice {
-  focalMode?: 'held' | 'guided' | 'free';
-  findDistortion?: boolean;
-  findCentre?: boolean;
-  findSqueeze?: boolean;
-  /** package of a witness camera that was fixed to the main one, and is solved with it */
-  withWitness?: string;
-  motion?: Motion;
-  trim?: boolean;
-  mapFormat?: 'exr' | 'tiff';
-}
 
 /** What the input of a computation is made of: the record as it is now. */
 export interface InputContext {

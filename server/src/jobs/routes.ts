@@ -1,4 +1,4 @@
-import { filesNamed, type Analysis, type AnalysisKind } from '@mesure/contract';
+import { filesNamed, type Analysis, type AnalysisChoice, type AnalysisKind } from '@mesure/contract';
 import { analysisSchema } from '@mesure/contract/schemas';
 import type PgBoss from 'pg-boss';
 import { NOW } from '../db/clock';
@@ -9,7 +9,6 @@ import { ApiProblem } from '../http/problem';
 import type { Route } from '../http/route';
 import { idParam, must } from '../http/validate';
 import { buildInput } from './inputs';
-import type { AnalysisChoice } from './job';
 import { newestOf, toAnalysis, type AnalysisRow } from './model';
 import { enqueueAnalysis } from './queue';
 import { staleOf } from './stale';

@@ -1,4 +1,4 @@
-import { KINDS, type RecordBodies, type RecordKind, type Stale, type StoredRecord } from '@mesure/contract';
+import { KINDS, ticksAsked, type RecordBodies, type RecordKind, type Stale, type StoredRecord } from '@mesure/contract';
 import { isDeepStrictEqual } from 'node:util';
 import type { Database } from '../db/connect';
 import { buildInput, liveRecords } from './inputs';
@@ -46,9 +46,7 @@ const choiceOf = (input: ComputeInput) =>
     ? {
         trim: input.trim,
         focalMode: input.setup.focal.mode as 'held' | 'guided' | 'free',
-        findDistortion: input.setup.distortion?.mode === 'free',
-        findCentre: input.setup.principalPoint !== undefined,
-        findSqueeze: input.setup.squeezeFit !== undefined,
+        ...ticksAsked(input.setup),
         motion: input.setup.motion ?? ('free' as const),
         ...(input.witness ? { withWitness: input.witness.packageId } : {}),
       }

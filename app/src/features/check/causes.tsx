@@ -1,4 +1,4 @@
-import type { StoredRecord } from '@mesure/contract';
+import type { RecordingMode, SolveTicks, StoredRecord } from '@mesure/contract';
 import type { Cause, ReconcileItem } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
@@ -10,7 +10,7 @@ import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 
 /** The likely causes with their evidence, and the entry that would put the record right. */
-export function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'>; item: ReconcileItem; onSolveAgain: () => Promise<void> }) {
+export function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'>; item: ReconcileItem; onSolveAgain: (besides?: SolveTicks) => Promise<void> }) {
   const { causes } = item;
   const router = useRouter();
   const p = usePalette();
@@ -26,7 +26,10 @@ export function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'
     setBusy(true);
     try {
       if (c.field === 'mode') await write('package', pack!.id, (now) => ({ ...now, modeId: c.value }), `${pack!.body.camera}-cam: ${c.name}`);
-      else if (c.field === 'squeeze') await write('lens', pack!.body.lensId, (now) => ({ ...now, squeeze: c.value }), 'Squeeze corrected');
+      else if (c.field === 'readoutMs') {
+        const ofMode = (m: RecordingMode): RecordingMode => (m.id === pack!.body.modeId ? { ...m, readoutMs: c.value, readoutSource: c.value === null ? 'unknown' : 'measured' } : m);
+        await write('body', pack!.body.bodyId, (now) => ({ ...now, modes: now.modes.map(ofMode) }), 'Readout time corrected');
+      } else if (c.field === 'squeeze') await write('lens', pack!.body.lensId, (now) => ({ ...now, squeeze: c.value }), 'Squeeze corrected');
       else {
         let adapterId: string | null = null;
         if (c.value !== 1) {
@@ -35,7 +38,7 @@ export function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'
         }
         await write('package', pack!.id, (now) => ({ ...now, adapterId }), `${pack!.body.camera}-cam corrected`);
       }
-      await onSolveAgain();
+      await onSolveAgain(c.field === 'readoutMs' ? { readoutOut: c.value !== null } : {});
     } finally {
       setBusy(false);
     }
@@ -71,6 +74,7 @@ function wayTo(item: ReconcileItem, take: StoredRecord<'take'>, cause: Cause): {
   const field = { cameraHeight: item.about === 'last frame' ? 'heightEnd' : 'height', distance: 'distance', tilt: 'tilt', roll: 'roll' } as const;
   if (item.quantity in field) return { title: 'Look at the reading', icon: 'straighten', href: `/floor/take/${take.id}?to=${field[item.quantity as keyof typeof field]}` as Href };
   if (item.quantity === 'length') return { title: 'Look at the tape net', icon: 'straighten', href: `/floor/net/${take.body.setupId}` as Href };
+  if (cause.cause === 'other-readout' || cause.cause === 'readout-not-used') return { title: 'Look at the camera', icon: 'build', href: '/kit' as Href };
   if (cause.cause === 'distortion-not-used') return { title: 'Shoot or mark the lens', icon: 'photo-camera', href: '/kit' as Href };
   if (cause.cause === 'zoom-not-noted') return { title: 'Note the zoom', icon: 'straighten', href: `/floor/take/${take.id}?to=focalEndMm` as Href };
   // which lens was on, and how long it is, is said at the take and at the package
@@ -81,6 +85,7 @@ function wayTo(item: ReconcileItem, take: StoredRecord<'take'>, cause: Cause): {
 
 function correctionTitle(c: NonNullable<Cause['correction']>, camera: string): string {
   if (c.field === 'mode') return `Set ${camera}-cam to ${c.name} and solve again`;
+  if (c.field === 'readoutMs') return c.value === null ? `Note no readout time for ${camera}-cam and solve again` : `Note a readout of ${c.value} ms for ${camera}-cam and solve again`;
   if (c.field === 'squeeze') return `Set the squeeze to ${c.value} and solve again`;
   return c.value === 1 ? `Take the adapter off ${camera}-cam and solve again` : `Mount ×${c.value} on ${camera}-cam and solve again`;
 }

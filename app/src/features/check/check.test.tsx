@@ -1,5 +1,5 @@
 import { TextDecoder as WholeTextDecoder } from 'node:util';
-import type { Analysis, SolveOutcome } from '@mesure/contract';
+import type { Analysis, AnalysisChoice, SolveOutcome, StoredRecord } from '@mesure/contract';
 import type { ShotPart } from '@mesure/core';
 import { fireEvent, screen } from '@testing-library/react-native';
 import { CheckScreen } from './check-screen';
@@ -11,7 +11,7 @@ jest.mock('../../ui/pick-file', () => ({ pickFile: async () => mockPicked(), pic
 const mockPicked = () => picked.file;
 
 /** A solve that found the forgotten reducer; `verdict` agrees once the package says so. */
-function outcome(verdict: 'contradicts' | 'agrees', change: Partial<SolveOutcome['solve']> = {}): SolveOutcome {
+function outcome(verdict: 'contradicts' | 'agrees', change: Partial<SolveOutcome['solve']> = {}, setup: Partial<SolveOutcome['setup']> = {}): SolveOutcome {
   const cause = {
     cause: 'forgotten-reducer',
     title: 'a ×0.71 focal reducer',
@@ -21,7 +21,7 @@ function outcome(verdict: 'contradicts' | 'agrees', change: Partial<SolveOutcome
   };
   return {
     kind: 'solve',
-    setup: { image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mm: 32 }, fps: 24 },
+    setup: { image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mm: 32 }, fps: 24, ...setup },
     reconcile: {
       verdict,
       sentence: verdict === 'contradicts' ? 'The recorded 32 mm fits only with a ×0.71 focal reducer mounted.' : 'Record and solve agree.',
@@ -162,6 +162,41 @@ describe('a take', () => {
     const adapter = [...server.records.values()].find((r) => r.kind === 'adapter')!;
     expect(adapter.body).toEqual({ name: 'Reducer ×0.71', factor: 0.71 });
     expect(server.records.get(ID.pack)!.body).toMatchObject({ adapterId: adapter.id });
+  });
+
+  test('the rows of a mode that are read one after the other are taken out unless somebody says no, and another time that the tracks tell is noted in one tap', async () => {
+    const reads = (readoutMs: number) => {
+      const server = withSolve(solved(outcome('agrees', {}, { readout: { ms: readoutMs } })));
+      const body = server.records.get(ID.body)! as StoredRecord<'body'>;
+      server.records.set(ID.body, { ...body, body: { ...body.body, modes: body.body.modes.map((m) => ({ ...m, readoutMs, readoutSource: 'stated' as const })) } });
+      return server;
+    };
+    const server = reads(9.5);
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('solve-facts')).toHaveTextContent(/readout skew of 9\.5 ms taken out/);
+    expect(screen.getByTestId('tick-readoutOut')).toHaveTextContent(/one after the other in 9\.5 ms \(as its maker states\)/);
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(server.started.at(-1)!.options).not.toHaveProperty('readoutOut');
+    screen.unmount();
+    const without = reads(9.5);
+    await open(<CheckScreen takeId={ID.take} />, without);
+    fireEvent.press(screen.getByTestId('tick-readoutOut'));
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(without.started.at(-1)).toMatchObject({ options: { readoutOut: false } });
+    screen.unmount();
+    // on a mode of which nobody knows it nothing is offered; what the tracks tell is written to it
+    const o = outcome('contradicts');
+    o.reconcile!.items[0].causes = [{ cause: 'readout-not-used', title: 'x', evidence: 'y', likelihood: 0.9, correction: { field: 'readoutMs', value: 15.4 } }];
+    const told = withSolve(solved(o));
+    await open(<CheckScreen takeId={ID.take} />, told);
+    expect(screen.queryByTestId('tick-readoutOut')).toBeNull();
+    fireEvent.press(screen.getByTestId('correct'));
+    await settle(20);
+    expect((told.records.get(ID.body)! as StoredRecord<'body'>).body.modes.filter((m) => m.readoutMs === 15.4 && m.readoutSource === 'measured')).toHaveLength(1);
+    // it is usual now, and needs no word
+    expect((told.started.at(-1)!.options as AnalysisChoice).readoutOut ?? true).toBe(true);
   });
 
   test('a cause that no tap puts right has its way there', async () => {
@@ -305,9 +340,11 @@ describe('a take', () => {
     found.analyses.set(
       'an-1',
       solved(
-        outcome('agrees', { distortion: { model: 'radial', k: [-0.112, 0.02, 0], p: [0, 0], mode: 'free', normalisedWithMm: 21, follows: false, sigma: { k1: 0.004, k2: 0.003 } } } as Partial<
-          SolveOutcome['solve']
-        >),
+        outcome(
+          'agrees',
+          { distortion: { model: 'radial', k: [-0.112, 0.02, 0], p: [0, 0], mode: 'free', normalisedWithMm: 21, follows: false, sigma: { k1: 0.004, k2: 0.003 } } } as Partial<SolveOutcome['solve']>,
+          { distortion: { mode: 'free' } },
+        ),
       ),
     );
     await open(<CheckScreen takeId={ID.take} />, found);
@@ -408,14 +445,16 @@ describe('a take', () => {
     const server = withSolve(solved(outcome('agrees')));
     await open(<CheckScreen takeId={ID.take} />, server);
     // a round lens has no squeeze to find
-    expect(screen.queryByTestId('find-squeeze')).toBeNull();
-    fireEvent.press(screen.getByTestId('find-centre'));
+    expect(screen.queryByTestId('tick-findSqueeze')).toBeNull();
+    fireEvent.press(screen.getByTestId('tick-findCentre'));
     fireEvent.press(screen.getByTestId('start-solve'));
     await settle();
     expect(server.started.at(-1)).toMatchObject({ kind: 'solve', options: { findCentre: true } });
     screen.unmount();
     const at = { x: 2048 - 12.3, y: 1080 + 4.5, sigmaX: 1.1, sigmaY: 0.9, told: true };
-    const found = withSolve(solved(outcome('agrees', { width: 4096, height: 2160, found: { principalPx: at, squeeze: { value: 1.94, sigma: 0.004, told: true } } } as Partial<SolveOutcome['solve']>)));
+    const asked = { principalPoint: { mode: 'free' }, squeezeFit: { mode: 'free' } } as const;
+    const seen = { width: 4096, height: 2160, found: { principalPx: at, squeeze: { value: 1.94, sigma: 0.004, told: true } } } as Partial<SolveOutcome['solve']>;
+    const found = withSolve(solved(outcome('agrees', seen, asked)));
     await open(<CheckScreen takeId={ID.take} />, found);
     expect(screen.getByTestId('solve-facts')).toHaveTextContent(/Principal point 12\.3 px left of and 4\.5 px below the middle, ± 1\.1 and ± 0\.9 px\. Squeeze 1\.940 ± 0\.004\./);
     fireEvent.press(screen.getByTestId('start-solve'));

@@ -1,50 +1,29 @@
-import { mountPackage, type StoredRecord } from '@mesure/contract';
-import type { SolveResult } from '@mesure/core';
-import { useFind } from '../../data';
+import { SOLVE_TICK_NAMES, SOLVE_TICKS, type MountedPackage, type SolveTickName } from '@mesure/contract';
+import type { SolveResult, SolveSetup } from '@mesure/core';
 import { Tick } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 
-/** What of the lens is found with the rest. */
-export interface AlsoFound {
-  centre: boolean;
-  squeeze: boolean;
-}
-export const alsoFound = (solve: SolveResult | undefined): AlsoFound => ({ centre: Boolean(solve?.found?.principalPx), squeeze: Boolean(solve?.found?.squeeze) });
-
-/** Beside focal length and distortion; the squeeze only of a lens that squeezes, the centre of none that zooms. */
-export function LensTicks({ take, zooms, value, onChange }: { take: StoredRecord<'take'>; zooms: boolean; value: AlsoFound; onChange: (now: AlsoFound) => void }) {
-  const find = useFind();
-  const pack = find('package', take.body.packageId);
-  const mounted = pack ? mountPackage(pack.body, find) : null;
-  const squeezes = mounted !== null && !('missing' in mounted) && mounted.lens.squeeze !== 1;
-  return (
-    <>
-      {zooms ? null : (
-        <Tick
-          title="Find the principal point too"
-          detail="Where the lens does not sit over the middle of the picture, or the picture was cropped or moved after it. The camera must roll a little during the take."
-          on={value.centre}
-          onPress={() => onChange({ ...value, centre: !value.centre })}
-          testID="find-centre"
-        />
-      )}
-      {squeezes ? (
-        <Tick
-          title="Find the squeeze too"
-          detail="Near focus many anamorphic lenses squeeze less than is marked."
-          on={value.squeeze}
-          onPress={() => onChange({ ...value, squeeze: !value.squeeze })}
-          testID="find-squeeze"
-        />
-      ) : null}
-    </>
-  );
+/** What may be on beside, for this camera. */
+export function SolveTickList({
+  mounted,
+  zooms,
+  value,
+  onChange,
+}: {
+  mounted: MountedPackage;
+  zooms: boolean;
+  value: Record<SolveTickName, boolean>;
+  onChange: (name: SolveTickName, on: boolean) => void;
+}) {
+  return SOLVE_TICK_NAMES.filter((name) => SOLVE_TICKS[name].offered(mounted, zooms)).map((name) => (
+    <Tick key={name} title={SOLVE_TICKS[name].title} detail={SOLVE_TICKS[name].detail(mounted)} on={value[name]} onPress={() => onChange(name, !value[name])} testID={`tick-${name}`} />
+  ));
 }
 
 /** What was found of the lens in a take, in sentences; empty where nothing was asked for. */
-export function lensFoundWords(solve: SolveResult): string {
+export function lensFoundWords(solve: SolveResult, setup: SolveSetup): string {
   const { distortion, found, width, height } = solve;
-  const words: string[] = [];
+  const words: string[] = setup.readout ? [`Solved with a readout skew of ${fixed(setup.readout.ms, 1)} ms taken out.`] : [];
   if (distortion.mode === 'free' || distortion.mode === 'guided') {
     const k = distortion.model === 'radial' ? distortion.k : [];
     const by = Object.entries(distortion.sigma ?? {}).map(([name, sigma]) => `${name} ${fixed(k[Number(name.slice(1)) - 1] ?? null, 3)} ± ${fixed(sigma, 3)}`);

@@ -1,5 +1,5 @@
 import { useRouter, type Href } from 'expo-router';
-import { mountPackage, type FileRef, type Motion, type SolveOutcome, type StoredRecord } from '@mesure/contract';
+import { mountPackage, SOLVE_TICK_NAMES, ticksAsked, ticksOr, type FileRef, type Motion, type MountedPackage, type SolveOutcome, type SolveTicks, type StoredRecord } from '@mesure/contract';
 import { warningOf, warningsBut, type PictureSize, type SolveComparison, type Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
@@ -28,7 +28,7 @@ import { LineUpSection } from './line-up/line-up-section';
 import { CAMERA_POINT, objectSeen } from './object-seen';
 import { OrbitDrawing } from './orbit-drawing';
 import { PathDrawing } from './path-drawings';
-import { alsoFound, lensFoundWords, LensTicks, type AlsoFound } from './lens-found';
+import { lensFoundWords, SolveTickList } from './lens-found';
 import { Stretches, stretchesWords } from './stretches';
 import { TrimTick } from './trim-tick';
 import { WitnessFound, witnessNamed, WitnessTicks } from './witness-together';
@@ -39,12 +39,12 @@ import { ReadingBehind } from './reading-behind';
 
 type FocalMode = 'free' | 'guided' | 'held';
 
-/** Size of the picture that the take's camera recorded; null where a part of its package is gone. */
-function useTakePicture(take: StoredRecord<'take'>): PictureSize | null {
+/** The take's camera as it was built; null where a part of its package is gone. */
+function useTakeCamera(take: StoredRecord<'take'>): MountedPackage | null {
   const find = useFind();
   const pack = find('package', take.body.packageId);
   const m = pack ? mountPackage(pack.body, find) : null;
-  return m && !('missing' in m) ? { widthPx: m.mode.widthPx, heightPx: m.mode.heightPx } : null;
+  return m && !('missing' in m) ? m : null;
 }
 
 /** One take: its tracks, its test solve, and what the solve says of the record. */
@@ -62,14 +62,15 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const given = (tracks: FileRef) => write('take', take.id, (now) => ({ ...now, tracks, tracksCounted: null }), `Tracks given to ${take.body.slate} take ${take.body.take}`);
   const [mode, setMode] = useState<FocalMode>('free');
   const [trimming, setTrimming] = useState<boolean | null>(null);
-  const [asked, setAsked] = useState<AlsoFound | null>(null);
+  const [asked, setAsked] = useState<SolveTicks>({});
   const [moved, setMoved] = useState<Motion | null>(null);
   const [beside, setBeside] = useState<string | null | undefined>(undefined);
   const planned = useAll('plan').find((q) => q.body.setupId === take.body.setupId)?.body.move?.kind;
   useEffect(() => {
     void loadWhole(take.id);
   }, [take.id, analysis?.id, analysis?.status, loadWhole]);
-  const picture = useTakePicture(take);
+  const camera = useTakeCamera(take);
+  const picture: PictureSize | null = camera && { widthPx: camera.mode.widthPx, heightPx: camera.mode.heightPx };
   const find = useFind();
   const set = find('set', find('setup', take.body.setupId)?.body.setId ?? '');
   const clip = useAll('footage').find((f) => f.body.takeId === take.id);
@@ -84,24 +85,23 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   // as the solve that is shown was made, until somebody says otherwise
   const trimmedBefore = outcome?.solve.trimmed.some((t) => t.reason === 'trim') ?? false;
   const trim = trimming ?? trimmedBefore;
-  const also = asked ?? alsoFound(outcome?.solve);
+  const ticks = camera && ticksOr({ ...(outcome ? ticksAsked(outcome.setup) : {}), ...asked }, camera);
   // with the witness that it was solved with, until somebody says otherwise
   const withWitness = beside === undefined ? (outcome?.solve.witness ? (witnessNamed(take, outcome.solve.witness.name, find) ?? null) : null) : beside;
   const motion: Motion = moved ?? outcome?.setup.motion ?? (planned === 'object' ? 'object' : 'free');
-  // once it was found it is found again, unless a plate says it better by then
-  async function solve(findDistortion = outcome?.solve.distortion.mode === 'free') {
+  // once the distortion was found it is found again, unless a plate says it better by then
+  async function solve(besides: SolveTicks = {}) {
     // the server solves what it has: what waits here goes first
     await records.getState().send();
     await analyses.getState().start('solve', take.id, {
       focalMode: mode,
-      ...(findDistortion ? { findDistortion } : {}),
-      ...(also.centre && !zoomed ? { findCentre: true } : {}),
-      ...(also.squeeze ? { findSqueeze: true } : {}),
+      // what is otherwise than usual
+      ...(camera && ticks ? Object.fromEntries(SOLVE_TICK_NAMES.map((name) => [name, besides[name] ?? ticks[name]]).filter(([name, on]) => on !== ticksOr({}, camera)[name as 'findCentre'])) : {}),
       ...(trim ? { trim } : {}),
       ...(withWitness ? { withWitness } : motion === 'free' ? {} : { motion }),
     });
     setTrimming(null);
-    setAsked(null);
+    setAsked({});
     setMoved(null);
     setBeside(undefined);
   }
@@ -182,7 +182,9 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
       ) : null}
       {outcome?.solve.question && picture && !running ? <CountingAsked take={take} question={outcome.solve.question} picture={picture} onSaid={solve} /> : null}
       {known && take.body.tracks ? <KnownOnly known={known} there={Boolean(analysis)} what="the test solve" /> : null}
-      {outcome && isWhole(analysis!) ? <Outcome key={analysis!.id} analysisId={analysis!.id} take={take} outcome={outcome} onSolveAgain={solve} onFindLens={() => void solve(true)} /> : null}
+      {outcome && isWhole(analysis!) ? (
+        <Outcome key={analysis!.id} analysisId={analysis!.id} take={take} outcome={outcome} onSolveAgain={solve} onFindLens={() => void solve({ findDistortion: true })} />
+      ) : null}
       {outcome && !isWhole(analysis!) ? known ? <Words testID="solve-sentence">{outcome.reconcile?.sentence ?? outcome.solve.reason ?? ''}</Words> : <Loading what="the solve" /> : null}
       {take.body.tracks && !running ? (
         <Section title="Next test solve">
@@ -211,7 +213,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
             onChange={setMoved}
           />
           <WitnessTicks take={take} value={withWitness} onChange={setBeside} />
-          <LensTicks take={take} zooms={zoomed !== null} value={also} onChange={setAsked} />
+          {camera && ticks ? <SolveTickList mounted={camera} zooms={zoomed !== null} value={ticks} onChange={(name, on) => setAsked({ ...asked, [name]: on })} /> : null}
           {outcome ? <TrimTick solve={outcome.solve} on={trim} onChange={setTrimming} /> : null}
         </Section>
       ) : null}
@@ -237,7 +239,7 @@ function Outcome({
   take: StoredRecord<'take'>;
   analysisId: string;
   outcome: SolveOutcome;
-  onSolveAgain: () => Promise<void>;
+  onSolveAgain: (besides?: SolveTicks) => Promise<void>;
   onFindLens: () => void;
 }) {
   const set = useFind()('set', useFind()('setup', take.body.setupId)?.body.setId ?? '');
@@ -301,7 +303,7 @@ function Outcome({
           look="small"
           dim
           testID="solve-facts"
-        >{`${lensFoundWords(solve)}${stretchesWords(solve)}${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
+        >{`${lensFoundWords(solve, outcome.setup)}${stretchesWords(solve)}${solve.frames.length} frames, ${solve.motion === 'pan' ? `${solve.directions?.length ?? 0} directions` : `${solve.points.length} points`}; ${solve.focalMode === 'zoom' ? zoomWords(solve) : `focal length ${fixed(solve.focalMm, 2)} ± ${fixed(solve.sigmaFocalMm, 2)} mm (${solve.focalMode})`}.`}</Words>
       </Section>
       <Section title={solve.motion === 'pan' ? 'Turn and directions' : seen ? 'Way of the object, and its points' : 'Path and points'}>
         <Words look="small" dim>{`Anchored by ${solve.anchoring.datum.join('; ')}${solve.anchoring.scale === null ? '' : `; scale ± ${fixed(solve.anchoring.sigmaScalePct, 2)} %`}.`}</Words>

@@ -11,7 +11,7 @@ export const solveJob: Job<'solve'> = {
     if (!take) throw new ApiProblem('NOT_FOUND', 'There is no such take.');
     if (!take.tracks) throw new ApiProblem('NOT_READY', 'The take has no tracks yet. Give it a tracks file first.');
     const recorded = await recordedOf(context, take, choice);
-    const witness = choice.withWitness ? await witnessOf(context, take, choice.withWitness, choice.focalMode ?? 'free') : null;
+    const witness = choice.withWitness ? await witnessOf(context, take, choice.withWitness, choice) : null;
     return {
       kind: 'solve',
       file: take.tracks,

@@ -1,15 +1,11 @@
-import { kitAround, netInputOf, recordedSetup, type TakeBody } from '@mesure/contract';
+import { kitAround, netInputOf, recordedSetup, ticksOr, type AnalysisChoice, type TakeBody } from '@mesure/contract';
 import { ApiProblem } from '../../http/problem';
 import type { SolveInput } from '../compute-types';
-import type { AnalysisChoice, InputContext } from '../job';
+import type { InputContext } from '../job';
 import { lensEvidence } from './lens-evidence';
 
 /** What was recorded of a take, as a solve of it is set up and judged, with the net of its set. @throws ApiProblem that says what is missing */
-export async function recordedOf(
-  { db, productionId, find, all, mounted }: InputContext,
-  take: TakeBody,
-  choice: Pick<AnalysisChoice, 'focalMode' | 'findDistortion' | 'findCentre' | 'findSqueeze' | 'motion'>,
-): Promise<Pick<SolveInput, 'setup' | 'net' | 'around'>> {
+export async function recordedOf({ db, productionId, find, all, mounted }: InputContext, take: TakeBody, choice: AnalysisChoice): Promise<Pick<SolveInput, 'setup' | 'net' | 'around'>> {
   const setup = find('setup', take.setupId)?.body;
   if (!setup) throw new ApiProblem('NOT_READY', 'The setup of this take is hidden. Bring it back, or move the take to another one.');
   const m = mounted(take.packageId);
@@ -33,9 +29,7 @@ export async function recordedOf(
       ties,
       ...evidence,
       focalMode: choice.focalMode ?? 'free',
-      findDistortion: choice.findDistortion ?? false,
-      findCentre: choice.findCentre ?? false,
-      findSqueeze: choice.findSqueeze ?? false,
+      ticks: ticksOr(choice, m),
       motion: choice.motion ?? 'free',
     }),
   };

@@ -1,4 +1,4 @@
-import { recordedSetup, rigAt, sigmaOf, takeSync, type SyncOutcome, type TakeBody } from '@mesure/contract';
+import { recordedSetup, rigAt, sigmaOf, takeSync, ticksOr, type AnalysisChoice, type SyncOutcome, type TakeBody } from '@mesure/contract';
 import { mountedAs, type RecordedMounting, type WitnessInput, type WitnessPlacement } from '@mesure/core';
 import type { Database } from '../../db/connect';
 import { ApiProblem } from '../../http/problem';
@@ -11,7 +11,7 @@ export async function witnessOf(
   { db, productionId, subjectId, find, all, mounted }: InputContext,
   take: TakeBody,
   packageId: string,
-  focalMode: 'held' | 'guided' | 'free',
+  choice: AnalysisChoice,
 ): Promise<{ snapshot: WitnessSnapshot; noted: RecordedMounting | null }> {
   const clip = take.witnesses?.find((w) => w.packageId === packageId);
   const m = mounted(packageId);
@@ -36,7 +36,18 @@ export async function witnessOf(
     packageId,
     name,
     file: clip.tracks,
-    setup: { ...recordedSetup({ mounted: m, take: { ...take, ...none, focalMm, focusM: clip.focusM }, setup, ties: [], ...evidence, focalMode }), fps: m.mode.fps },
+    setup: {
+      ...recordedSetup({
+        mounted: m,
+        take: { ...take, ...none, focalMm, focusM: clip.focusM },
+        setup,
+        ties: [],
+        ...evidence,
+        focalMode: choice.focalMode ?? 'free',
+        ticks: { readoutOut: ticksOr(choice, m).readoutOut },
+      }),
+      fps: m.mode.fps,
+    },
     shift: shiftOf(ran.offsetS, ran.mainFps, ran.witnessFps, first),
     // a mark of the set has one name; whatever else was followed is counted by each camera for itself
     shared: [...(find('set', setup.setId)?.body.marks ?? [])],
