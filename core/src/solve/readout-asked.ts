@@ -35,6 +35,8 @@ const APART = 0.02;
 /** More tracks make it slower and hardly surer. */
 const TRACKS = 45;
 const MOST_SOLVES = 9;
+/** A solve that loses more frames than this fell apart over something. */
+const MOST_FRAMES = 0.9;
 /** With it the tracks must be plainly quieter. */
 const QUIETER = 0.9;
 const LEAST_SIGMAS = 5;
@@ -61,12 +63,13 @@ interface Asked {
 export function readoutAsked({ solved, tracks, setup, solveBy }: Asked): ReadoutSeen | null {
   const { fps, readout } = setup;
   const left = solved.rowsLean;
-  if (solved.status === 'failed' || !solved.noisePx || !fps || !left) return null;
+  if (solved.status === 'failed' || !solved.noisePx || !fps) return null;
   const used = ((readout?.ms ?? 0) / 1000) * fps;
   const drift = solved.driftFactor ?? 1;
-  const leans = drift > 1 && Math.abs(left.share) > (left.px > LARGE * solved.noisePx ? ASKED_SIGMAS_LARGE : ASKED_SIGMAS) * left.sigma;
+  const leans = left && drift > 1 && Math.abs(left.share) > (left.px > LARGE * solved.noisePx ? ASKED_SIGMAS_LARGE : ASKED_SIGMAS) * left.sigma;
   const doubtful = littleTravel(solved, setup);
-  if (!leans && !doubtful && !(readout && drift > DRIFTS)) return null;
+  const broken = solved.frames.length < MOST_FRAMES * new Set(tracks.map((t) => t.frame)).size;
+  if (!leans && !doubtful && !broken && !(readout && drift > DRIFTS)) return null;
   const some = liveliest(tracks, setup.image.height);
   const before = solveBy(some, used, 'free');
   if (!before) return null;
@@ -74,14 +77,9 @@ export function readoutAsked({ solved, tracks, setup, solveBy }: Asked): Readout
   const still = turn(used);
   const holds = (found: Upright | null, noisePx: number): Upright | null => (found && found.noisePx < noisePx && Math.abs(found.share - used) > LEAST_SIGMAS * found.sigma ? found : null);
   const asTurn = holds(still && upright(turn, used, still), (doubtful ? TURN_EXPLAINS : QUIETER) * before.noisePx);
-  const found =
-    asTurn ??
-    (leans || !doubtful
-      ? holds(
-          upright((share) => solveBy(some, share, 'free'), used, before),
-          QUIETER * before.noisePx,
-        )
-      : null);
+  const move = (share: number) => solveBy(some, share, 'free');
+  const asMove = (): Upright | null => upright(move, used, before) ?? (broken ? upright(move, used, before, -Math.sign(before.left.share)) : null);
+  const found = asTurn ?? (leans || broken || !doubtful ? holds(asMove(), QUIETER * before.noisePx) : null);
   if (!found) return null;
   const toMs = 1000 / fps;
   return { ms: found.share * toMs, sigmaMs: found.sigma * toMs, usedMs: readout?.ms ?? 0, turned: asTurn !== null && solved.motion !== 'pan' };
@@ -110,9 +108,8 @@ const within = (share: number): number => Math.max(-1, Math.min(1, share));
  * two (Illinois rule: Dowell & Jarratt, BIT 11, 1971). How strongly they lean far from it says little, since what does not fit was left out; to which
  * side is certain.
  */
-function upright(solveAt: SolveAt, from: number, there: ReadBy): Upright | null {
+function upright(solveAt: SolveAt, from: number, there: ReadBy, way = Math.sign(there.left.share)): Upright | null {
   const seen: Leaning[] = [{ share: from, lean: there.left.share }];
-  const way = Math.sign(there.left.share);
   // these lean to either side
   let [a, b]: [Leaning, Leaning | null] = [seen[0], null];
   for (let i = 0; i < MOST_SOLVES; i += 1) {

@@ -139,16 +139,6 @@ describe('a solve of rows that were read one after the other', () => {
     const z2 = z.reduce((sum, v) => sum + v * v, 0) / z.length;
     console.info(`readout that nobody noted: found in ${z.length} of ${n} shots, z² ${z2.toFixed(2)}`);
     expect(z2).toBeLessThan(n > 30 ? 1.6 : 4);
-    // what is not found is no solve that anybody would take for one
-    const unseen = found.filter((f) => !f.seen);
-    console.info(
-      unseen
-        .map(
-          ({ ms, solved }) =>
-            `${ms.toFixed(1)} ms: ${solved.status}, ${solved.reason}, ${solved.frames.length} frames, ${solved.noisePx?.toFixed(1)} px, drift ${solved.driftFactor?.toFixed(1)}, lean ${solved.rowsLean?.share.toFixed(4)} ± ${solved.rowsLean?.sigma.toFixed(4)}`,
-        )
-        .join('\n'),
-    );
     expect(z.length).toBeGreaterThanOrEqual(0.9 * n);
   });
   test('where rows are read at once nobody hears of it', () => {

@@ -54,7 +54,8 @@ export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, opt
   const { mirrored, ...solved } = joinedByPlaces(solveCounted(tracks, setup, lens, { ...options, readout }), tracks, setup, lens, options);
   const result = alone === 0 ? solved : { ...solved, warnings: [SOLVE.PLACES_ALONE(alone), ...solved.warnings] };
   if (doubt) return { ...result, question: doubt, warnings: [SOLVE.COUNTING_DOUBTED(doubt.words), ...result.warnings] };
-  if (!mirrored) return result;
+  // a world that its rows made is mirrored by nobody
+  if (!mirrored || result.readoutSeen) return result;
   const warned = { ...result, warnings: [SOLVE.MIRRORED(mirrored), ...result.warnings] };
   // whoever said how they count has answered; what speaks against it stays among the warnings
   if (options.counting) return warned;

@@ -8,6 +8,7 @@ import { fixed } from '../../ui/format';
 import { labelsThatFit } from '../../ui/label-room';
 import { usePalette } from '../../ui/theme';
 import { NamedMark } from './named-mark';
+import { WitnessPath, witnessWords } from './witness-path';
 
 const RAD = Math.PI / 180;
 const STEP_DEG = 15;
@@ -31,7 +32,7 @@ const projection = ({ heading, tilt }: Seen) => {
 
 /** The middle of what there is and how far it reaches, the path whole. */
 function reach(solve: SolveResult): { middle: Vec3; radius: number } {
-  const path = solve.frames.map((f) => f.position);
+  const path = [...solve.frames, ...(solve.witness?.frames ?? [])].map((f) => f.position);
   const range = [0, 1, 2].map((k) => {
     const v = [...path, ...solve.points.map((q) => q.position)].map((q) => q[k]).sort((a, b) => a - b);
     const along = path.map((q) => q[k]);
@@ -61,7 +62,7 @@ export function OrbitDrawing({ solve, marks, over = [], mover }: Props) {
   const named = new Set(marks);
   const line = (places: readonly { position: Vec3 }[]) => places.map((f) => pick(f.position).map((v) => v.toFixed(4)).join(',')).join(' '); // prettier-ignore
   const views = [0, 0.5, 1].map((t) => solve.frames[Math.round(t * (solve.frames.length - 1))]);
-  const say = `Seen ${fixed(seen.heading, 0)}° round and from ${fixed(seen.tilt, 0)}° above: ${solve.frames.length} places of the ${mover}, ${solve.points.length} points${scaled ? '; a square of the floor is a metre' : ''}. Drag it to turn it.`;
+  const say = `Seen ${fixed(seen.heading, 0)}° round and from ${fixed(seen.tilt, 0)}° above: ${solve.frames.length} places of the ${mover}, ${solve.points.length} points${scaled ? '; a square of the floor is a metre' : ''}.${witnessWords(solve)} Drag it to turn it.`;
   return (
     <View testID="orbit">
       <Drawing box={box} describe={say} maxHeight={420} onTurn={(dx, dy) => turn(-dx * DEG_PER_PX, dy * DEG_PER_PX)}>
@@ -92,6 +93,7 @@ export function OrbitDrawing({ solve, marks, over = [], mover }: Props) {
               {mover === 'camera' ? views.map((f) => <Path key={f.frame} d={lookOf(f, 0.16 * radius, solve.height / solve.width, pick)} stroke={p.blue} strokeWidth={px(1.3)} fill="none" />) : null}
               <Circle cx={pick(views[0].position)[0]} cy={pick(views[0].position)[1]} r={px(5)} fill={p.blue} />
               <Rect x={pick(views[2].position)[0] - px(5)} y={pick(views[2].position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
+              <WitnessPath solve={solve} pick={pick} px={px} />
             </G>
           );
         }}

@@ -5,6 +5,7 @@ import { fixed } from '../../ui/format';
 import { labelsThatFit } from '../../ui/label-room';
 import { FONT, usePalette } from '../../ui/theme';
 import { NamedMark } from './named-mark';
+import { WitnessPath, witnessWords } from './witness-path';
 
 type Pick = (p: readonly [number, number, number]) => [number, number];
 
@@ -17,7 +18,7 @@ function boxOf(solve: SolveResult, pick: Pick, over: SolveComparison['path']): B
   // a few far points must not shrink the set to a dot
   const axis = (k: 0 | 1) => {
     const v = all.map((q) => q[k]).sort((a, b) => a - b);
-    const path = [...solve.frames, ...over].map((f) => pick(f.position)[k]);
+    const path = [...solve.frames, ...over, ...(solve.witness?.frames ?? [])].map((f) => pick(f.position)[k]);
     return [Math.min(v[Math.floor(v.length * 0.02)], ...path), Math.max(v[Math.floor(v.length * 0.98)], ...path)];
   };
   const [x0, x1] = axis(0);
@@ -51,7 +52,7 @@ export function PathDrawing({
   const travel = solve.frames.slice(1).reduce((s, f, i) => s + Math.hypot(...f.position.map((v, k) => v - solve.frames[i].position[k])), 0);
   const say =
     from === 'above'
-      ? `From above: the ${mover} travels ${fixed(travel, 2)} ${unit} past ${solve.points.length} points.`
+      ? `From above: the ${mover} travels ${fixed(travel, 2)} ${unit} past ${solve.points.length} points.${witnessWords(solve)}`
       : `From the side: ${mover === 'camera' ? 'camera height' : 'height of the object'} ${fixed(first.position[1], 3)} ${unit} at frame ${first.frame}, ${fixed(last.position[1], 3)} ${unit} at frame ${last.frame}.`;
   const bar = box.width > 4 ? 1 : 0.5;
   const line = (places: SolveComparison['path']) =>
@@ -79,6 +80,7 @@ export function PathDrawing({
             {over.length > 0 ? <Polyline points={line(over)} fill="none" stroke={p.ink} strokeWidth={px(1.5)} strokeDasharray={`${px(6)} ${px(5)}`} /> : null}
             <Circle cx={pick(first.position)[0]} cy={pick(first.position)[1]} r={px(5)} fill={p.blue} />
             <Rect x={pick(last.position)[0] - px(5)} y={pick(last.position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
+            <WitnessPath solve={solve} pick={pick} px={px} />
             <Line x1={box.x + px(10)} x2={box.x + px(10) + bar} y1={box.y + box.height - px(12)} y2={box.y + box.height - px(12)} stroke={p.ink} strokeWidth={px(3)} />
             <SvgText x={box.x + px(10)} y={box.y + box.height - px(18)} fontSize={px(12)} fontFamily={FONT.text} fill={p.ink}>{`${bar} ${unit}`}</SvgText>
             {from === 'above' ? (

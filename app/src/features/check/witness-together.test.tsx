@@ -71,6 +71,10 @@ test('where it sat and what both saw stands there, and the next solve takes it a
   expect(screen.getByTestId('witness-facts')).toHaveTextContent(
     /Seen by both: K1, K3; 3 frames, error 0\.31 px; focal length 18\.00 ± 0\.02 mm; its count is [−-]11\.5 frames ahead; turned to ± 0\.05°\./,
   );
+  // it is drawn beside the main camera, from above, from the side and turned
+  expect(screen.getAllByLabelText(/W-cam goes with it, tied to it by thin lines/)).toHaveLength(1);
+  fireEvent.press(screen.getByRole('radio', { name: 'turned' }));
+  expect(screen.getByLabelText(/places of the camera.*W-cam goes with it/)).toBeTruthy();
   fireEvent.press(screen.getByTestId('start-solve'));
   await settle(40);
   expect(server.started.at(-1)).toMatchObject({ options: { withWitness: W } });
