@@ -1,5 +1,5 @@
 import { USUAL_SIGMA } from '../facts';
-import type { AnchorFacts } from '../solve/setup';
+import type { AnchorFacts } from '../facts';
 import type { Vec3 } from '../math';
 import type { AnchorInput } from './anchor-solve';
 import { placeOf } from './fact-spread';

@@ -1,6 +1,6 @@
 import { Matrix } from 'ml-matrix';
 import { applySimilarity, mulMatVec, norm, sub, type Mat3, type Similarity, type Vec3 } from '../math';
-import type { AnchorFacts } from '../solve/setup';
+import type { AnchorFacts } from '../facts';
 import { readFacts } from './anchor-facts';
 import { chooseFacts, type FactGroup } from './choose-facts';
 import { misfitsOf, placeJacobian, placeOf, spreadOfFacts, type FactSpread } from './fact-spread';

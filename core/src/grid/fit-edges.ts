@@ -2,7 +2,8 @@ import { COEFFICIENTS, distort, distortionFrom, frameEffect, undistorter, type D
 import { CoreError } from '../errors';
 import { leastSquares, median } from '../math';
 import { computeOptics, type OpticsInput } from '../optics';
-import { unknownsOf, type GridFrame, type LensTerm } from './fit-lens';
+import { unknownsOf, type LensTerm } from './lens-unknowns';
+import type { GridFrame } from './observation';
 import { gridFrame, sigmaByName, type GridDistortion } from './grid-report';
 import { GRID, type Warning } from '../warnings';
 

@@ -1,5 +1,6 @@
 import { normals, uniform } from '@mesure/synthetic';
-import { fitLens, type GridObservation } from './fit-lens';
+import { fitLens } from './fit-lens';
+import type { GridObservation } from './observation';
 
 const [W, H, F] = [640, 360, 800];
 const frame = { widthPx: W, heightPx: H, fxPx: F, fyPx: F };

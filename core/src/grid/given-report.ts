@@ -6,7 +6,9 @@ import { gridFrame, gridReport, type GridReport } from './grid-report';
 import type { PlateLattice } from './analyse-plate';
 import { thinned } from './sample';
 import { chosen, selectModel, type ModelChoice } from './select-model';
-import { fitLens, toObservations, unknownsOf, type GridFrame, type GridObservation } from './fit-lens';
+import { fitLens } from './fit-lens';
+import { unknownsOf } from './lens-unknowns';
+import { toObservations, type GridFrame, type GridObservation } from './observation';
 
 /** Above this our models do not follow what was given as closely as a plate would be measured. */
 const FOLLOWED_PX = 0.15;

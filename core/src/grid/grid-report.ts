@@ -4,7 +4,10 @@ import { pictureGeometry, type OpticsInput } from '../optics';
 import { radToDeg } from '../units';
 import type { PlateLattice } from './analyse-plate';
 import { coverOf } from './cover';
-import { fittedUnknowns, toObservations, unknownsOf, type FittedUnknown, type GridFrame, type LensFit } from './fit-lens';
+import type { LensFit } from './fit-lens';
+import { cellsAway, focalFromDistance, focalFromTilt, plateFindings, squeezeTold, type MeasuredChart, type PlateFinding } from './plate-findings';
+import { fittedUnknowns, unknownsOf, type FittedUnknown } from './lens-unknowns';
+import { toObservations, type GridFrame } from './observation';
 import { blurRemarks, type BlurZone } from './sharpness';
 import { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
 import { GRID, type Warning } from '../warnings';
@@ -71,18 +74,6 @@ export interface GridReport {
   findings?: PlateFinding[];
 }
 
-/** What a plate says of something that was recorded, and by how much it differs. */
-export interface PlateFinding {
-  /** how it is known: the chart's tilt, its measured distance, or the shape of its cells */
-  from: 'tilt' | 'distance' | 'cells';
-  /** focal lengths in mm, effective; squeeze as a factor */
-  of: 'focal length' | 'squeeze';
-  recorded: number;
-  found: number;
-  sigma: number;
-  words: string;
-}
-
 /** What a fit reads of a setup: the picture's size and its focal lengths in px. */
 export function gridFrame(setup: OpticsInput): GridFrame {
   const g = pictureGeometry(setup);
@@ -94,15 +85,6 @@ export function frameLens(d: Pick<GridDistortion, 'center' | 'aspect'> & Distort
   const frame = gridFrame(setup);
   return { ...frame, fxPx: frame.fxPx * d.aspect, center: d.center, distortion: d };
 }
-
-/** A chart of known cells at a known distance tells the focal length. Distances from the entrance pupil along the view. */
-export interface MeasuredChart {
-  cellM: number;
-  distanceM: number;
-  sigmaDistanceM: number;
-}
-/** Beyond this tilt "the distance of the chart" is no one number. */
-const SQUARE_ON_DEG = 5;
 
 /** Half of the frame's width and height is not enough: distortion grows towards the border. */
 const GOOD_COVERAGE = 0.85;
@@ -121,158 +103,97 @@ export function gridReport(
   setup: OpticsInput,
   options: { choice?: ModelChoice | null; model?: DistortionModel | 'auto'; measured?: MeasuredChart } = {},
 ): GridReport {
-  const geometry = pictureGeometry(setup);
   const frame = gridFrame(setup);
   if (lattices.length !== files.length) throw new CoreError('INVALID_OPTION', 'one name is needed for each plate', 'files');
+  const plates = lattices.map((l, i) => plateReport(l, files[i]));
   const good = lattices.map((l, i) => ({ l, i })).filter(({ l }) => l.status === 'found');
-  const base = (l: PlateLattice, file: string): PlateReport => ({
-    file,
-    status: l.status === 'found' ? 'used' : 'refused',
-    corners: l.nodes.length,
-    rows: l.rows,
-    cols: l.cols,
-    coverage: l.coverage,
-    rmsPx: null,
-    maxPx: null,
-    tiltDeg: null,
-    distanceCells: null,
-    sharpness: l.sharpness,
-    blurPx: finite(l.blurPx),
-    cellPx: finite(l.cellPx),
-    zones: l.zones,
-    uncertain: l.uncertain,
-    warnings: [...refusalOf(l), ...blurRemarks(l.zones)],
-  });
-  const plates = lattices.map((l, i) => base(l, files[i]));
-  if (good.length === 0) {
-    const why = lattices[0]?.message ?? GRID.NO_PLATE().words;
-    return {
-      status: 'unusable',
-      coverage: 0,
-      reason: lattices[0]?.reason ?? 'no-plate',
-      sentence: why,
-      plates,
-      distortion: null,
-      fitted: [],
-      candidates: [],
-      why: null,
-      squeeze: null,
-      focalFromTilt: null,
-      focalFromDistance: null,
-      rmsPx: null,
-      maxPx: null,
-      cornerDisplacementPct: null,
-      overscan: null,
-      warnings: lattices[0] ? refusalOf(lattices[0]) : [GRID.NO_PLATE()],
-      findings: [],
-    };
-  }
+  if (good.length === 0) return unusable(plates, lattices[0]);
   const observations = good.flatMap(({ l }, q) => toObservations(l.nodes, q));
-  const choice = options.choice && good.length === 1 ? options.choice : selectModel(observations, frame, options.model ?? 'radial');
+  const one = good.length === 1;
+  const choice = options.choice && one ? options.choice : selectModel(observations, frame, options.model ?? 'radial');
   const { fit } = choice;
   good.forEach(({ l, i }, q) => measurePlate(plates[i], l, fit, observations, q));
 
-  const warnings: Warning[] = [];
-  const findings: PlateFinding[] = [];
   const effect = frameEffect({ ...frame, fxPx: frame.fxPx * fit.aspect, center: fit.center, distortion: fit.distortion });
-  const cover = coverOf(
-    good.map(({ l }) => l.nodes),
-    frame,
-  );
+  const nodes = good.map(({ l }) => l.nodes);
+  const cover = coverOf(nodes, frame);
   // of one plate it is known exactly
-  const coverage = good.length === 1 ? good[0].l.coverage : cover.share;
-  // an infinite sigma: the plates do not tell it
-  const focalFromTilt = fit.sigma.rho !== undefined && Number.isFinite(fit.sigma.rho) ? { mm: fit.focalRatio * geometry.effectiveFocalMm, sigmaMm: fit.sigma.rho * geometry.effectiveFocalMm } : null;
-  if (good.length === 1 && !focalFromTilt) warnings.push(GRID.SQUARE_ON_ONLY());
-  const focalFromDistance = options.measured && good.length === 1 ? fromDistance(fit, geometry.effectiveFocalMm, options.measured, warnings, findings) : null;
-  // a standard deviation of less than 0.1 mm needs its second digit
-  const digits = focalFromTilt && focalFromTilt.sigmaMm < 0.1 ? 2 : 1;
-  if (focalFromTilt && Math.abs(fit.focalRatio - 1) > Math.max(0.03, 3 * (fit.sigma.rho ?? 0))) {
-    findings.push({
-      from: 'tilt',
-      of: 'focal length',
-      recorded: geometry.effectiveFocalMm,
-      found: focalFromTilt.mm,
-      sigma: focalFromTilt.sigmaMm,
-      words: `The tilt of the chart fits ${focalFromTilt.mm.toFixed(digits)} ± ${focalFromTilt.sigmaMm.toFixed(digits)} mm, not the recorded ${geometry.effectiveFocalMm.toFixed(1)} mm. Check focal length, adapter and sensor area.`,
-    });
-  }
-  // the recorded squeeze is in fx already: a picture that is wider than it says is squeezed less
+  const coverage = one ? good[0].l.coverage : cover.share;
+  const { effectiveFocalMm: recordedMm } = pictureGeometry(setup);
   const recordedSqueeze = setup.squeeze ?? 1;
-  const squeeze = fit.sigma.aspect === undefined || !Number.isFinite(fit.sigma.aspect) ? null : { value: recordedSqueeze / fit.aspect, sigma: (recordedSqueeze * fit.sigma.aspect) / fit.aspect ** 2 };
-  if (squeeze && Math.abs(squeeze.value - recordedSqueeze) > Math.max(0.005 * recordedSqueeze, 3 * squeeze.sigma))
-    findings.push({
-      from: 'cells',
-      of: 'squeeze',
-      recorded: recordedSqueeze,
-      found: squeeze.value,
-      sigma: squeeze.sigma,
-      words: `The cells of the chart are square at a squeeze of ${squeeze.value.toFixed(3)} ± ${squeeze.sigma.toFixed(3)}, recorded is ${recordedSqueeze}.`,
-    });
-  if (!effect.valid) warnings.push(GRID.FOLDS_OVER());
-  const sentence = judge(fit, coverage, effect, cover.empty);
+  const measured = one ? options.measured : undefined;
+  const told = { tilt: focalFromTilt(fit, recordedMm), distance: measured ? focalFromDistance(fit, recordedMm, measured) : null, squeeze: squeezeTold(fit, recordedSqueeze) };
+  const findings = plateFindings({ recordedMm, recordedSqueeze, measured, ...told });
   const usable = effect.valid && coverage >= POOR_COVERAGE;
-  if (coverage < GOOD_COVERAGE) warnings.push(GRID.POOR_COVERAGE(good.length, coverage, cover.empty));
   return {
     status: usable ? 'usable' : 'unusable',
     coverage,
     reason: usable ? null : effect.valid ? 'coverage' : 'folds-over',
-    sentence,
+    sentence: judge(fit, coverage, effect, cover.empty),
     plates,
-    distortion: {
-      ...fit.distortion,
-      center: fit.center,
-      aspect: fit.aspect,
-      focalMm: geometry.effectiveFocalMm,
-      sigma: sigmaByName(fit.sigma),
-      terms: unknownsOf(fit.model, fit.terms),
-    },
+    distortion: { ...fit.distortion, center: fit.center, aspect: fit.aspect, focalMm: recordedMm, sigma: sigmaByName(fit.sigma), terms: unknownsOf(fit.model, fit.terms) },
     fitted: fittedUnknowns(fit),
     candidates: choice.candidates,
     why: choice.why,
-    squeeze,
-    focalFromTilt,
-    focalFromDistance,
+    squeeze: told.squeeze,
+    focalFromTilt: told.tilt,
+    focalFromDistance: told.distance,
     rmsPx: fit.rmsPx,
     maxPx: fit.maxPx,
     cornerDisplacementPct: effect.cornerDisplacementPct,
     overscan: effect.overscan,
-    warnings: [...findings.map((f) => GRID.PLATE_CONTRADICTS(f.words)), ...warnings],
+    warnings: [
+      ...findings.map((f) => GRID.PLATE_CONTRADICTS(f.words)),
+      ...(one && !told.tilt ? [GRID.SQUARE_ON_ONLY()] : []),
+      ...(measured && !told.distance ? [GRID.TILT_HIDES_FOCAL()] : []),
+      ...(effect.valid ? [] : [GRID.FOLDS_OVER()]),
+      ...(coverage < GOOD_COVERAGE ? [GRID.POOR_COVERAGE(good.length, coverage, cover.empty)] : []),
+    ],
     findings,
   };
 }
 
-/**
- * f = f_recorded · ρ · (measured distance) / (distance that the fit sees with the recorded focal length): a picture's scale is focal length
- * over distance. The fit's own part of the error is far below the tape's.
- */
-function fromDistance(fit: LensFit, recordedMm: number, m: MeasuredChart, warnings: Warning[], findings: PlateFinding[]): { mm: number; sigmaMm: number } | null {
-  for (const [field, value] of Object.entries(m)) if (!(value > 0)) throw new CoreError('INVALID_OPTION', `${field} must be above 0`, field);
-  const cells = cellsAway(fit, 0);
-  if (cells === null) {
-    warnings.push(GRID.TILT_HIDES_FOCAL());
-    return null;
-  }
-  const mm = (recordedMm * m.distanceM) / (cells * m.cellM);
-  const sigmaMm = (mm * m.sigmaDistanceM) / m.distanceM;
-  if (Math.abs(mm - recordedMm) > Math.max(0.01 * recordedMm, 3 * sigmaMm))
-    findings.push({
-      from: 'distance',
-      of: 'focal length',
-      recorded: recordedMm,
-      found: mm,
-      sigma: sigmaMm,
-      words: `The chart at ${m.distanceM} m measures ${mm.toFixed(2)} ± ${sigmaMm.toFixed(2)} mm, recorded is ${recordedMm.toFixed(2)} mm. Check adapter, marking and the distance.`,
-    });
-  return { mm, sigmaMm };
-}
+/** A plate as it was found; what a fit says of it comes later. */
+const plateReport = (l: PlateLattice, file: string): PlateReport => ({
+  file,
+  status: l.status === 'found' ? 'used' : 'refused',
+  corners: l.nodes.length,
+  rows: l.rows,
+  cols: l.cols,
+  coverage: l.coverage,
+  rmsPx: null,
+  maxPx: null,
+  tiltDeg: null,
+  distanceCells: null,
+  sharpness: l.sharpness,
+  blurPx: finite(l.blurPx),
+  cellPx: finite(l.cellPx),
+  zones: l.zones,
+  uncertain: l.uncertain,
+  warnings: [...refusalOf(l), ...blurRemarks(l.zones)],
+});
 
-/** Where the optical axis meets the chart's plane, in cells, had the lens the recorded focal length; null beyond a slight tilt. */
-function cellsAway(fit: LensFit, plate: number): number | null {
-  const { rotation: r, translation: t } = fit.poses[plate];
-  if (radToDeg(Math.acos(Math.min(1, Math.abs(r[8])))) > SQUARE_ON_DEG) return null;
-  return (r[2] * t[0] + r[5] * t[1] + r[8] * t[2]) / r[8] / fit.focalRatio;
-}
+/** Of plates none of which was found; why the first one was not. */
+const unusable = (plates: PlateReport[], first: PlateLattice | undefined): GridReport => ({
+  status: 'unusable',
+  coverage: 0,
+  reason: first?.reason ?? 'no-plate',
+  sentence: first?.message ?? GRID.NO_PLATE().words,
+  plates,
+  distortion: null,
+  fitted: [],
+  candidates: [],
+  why: null,
+  squeeze: null,
+  focalFromTilt: null,
+  focalFromDistance: null,
+  rmsPx: null,
+  maxPx: null,
+  cornerDisplacementPct: null,
+  overscan: null,
+  warnings: first ? refusalOf(first) : [GRID.NO_PLATE()],
+  findings: [],
+});
 
 /** k1, k2 … of one list stay a list, as conventions.md writes them; the rest by name. */
 export function sigmaByName(sigma: Readonly<Record<string, number>>): Record<string, number | number[]> {

@@ -1,10 +1,15 @@
 export { CHART_KINDS, CHARTS, type ChartKind } from '../charts';
 export type { LatticeNode } from './grow-lattice';
 export { detectChart, analysePlate, withoutDropped, type PlateLattice, type PlateAnalysis, type PlateRefusal } from './analyse-plate';
-export { fitLens, predictCorner, toObservations, type FittedUnknown, type LensFit, type LensTerm, type GridFrame, type GridObservation, type BoardPose } from './fit-lens';
+export type { BoardPose } from './board-pose';
+export { fitLens, type LensFit } from './fit-lens';
+export type { FittedUnknown, LensTerm } from './lens-unknowns';
+export { toObservations, type GridFrame, type GridObservation } from './observation';
+export { predictCorner } from './predict-corner';
 export { selectTerms } from './select-terms';
 export { selectModel, type ModelCandidate, type ModelChoice } from './select-model';
-export { frameLens, gridFrame, gridReport, type GridDistortion, type GridReport, type MeasuredChart, type PlateFinding, type PlateReport } from './grid-report';
+export { frameLens, gridFrame, gridReport, type GridDistortion, type GridReport, type PlateReport } from './grid-report';
+export type { MeasuredChart, PlateFinding } from './plate-findings';
 export { fitEdges, type EdgePoint, type EdgeReport } from './fit-edges';
 export type { LatticeStart } from './trace-lattice';
 export { ZONE_WORDS, type BlurZone } from './sharpness';

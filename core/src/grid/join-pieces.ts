@@ -1,5 +1,7 @@
 import { median, quantile } from '../math';
-import { cellLocator, cornerPredictor, fitLens, toObservations, type GridFrame, type LensFit } from './fit-lens';
+import { fitLens, type LensFit } from './fit-lens';
+import { toObservations, type GridFrame } from './observation';
+import { cellLocator, cornerPredictor } from './predict-corner';
 import { medianCellPx, type LatticeNode } from './grow-lattice';
 import { thinned } from './sample';
 

@@ -1,6 +1,8 @@
 import { median } from '../math';
 import type { GrayImage } from '../picture';
-import { cornerPredictor, type GridFrame, type LensFit } from './fit-lens';
+import type { LensFit } from './fit-lens';
+import type { GridFrame } from './observation';
+import { cornerPredictor } from './predict-corner';
 import { filterCorners, type FilteredCorner } from './filter-corners';
 import { CornerFitter, FARTHEST_PX, lineWidthCells, type FittedCorner } from './fit-corner';
 import type { Chart, Oval } from '../charts';

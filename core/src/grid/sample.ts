@@ -1,4 +1,4 @@
-import type { GridObservation } from './fit-lens';
+import type { GridObservation } from './observation';
 
 /** A fit of this many corners shows which way all of them go. */
 export const SAMPLE_CORNERS = 1500;

@@ -1,5 +1,8 @@
 import { DISTORTION_MODELS, frameEffect, type DistortionModel } from '../lens';
-import { cornerPredictor, fitLens, fittedUnknowns, unknownsOf, type FittedUnknown, type GridFrame, type GridObservation, type LensFit, type LensTerm } from './fit-lens';
+import { fitLens, type LensFit } from './fit-lens';
+import { fittedUnknowns, unknownsOf, type FittedUnknown, type LensTerm } from './lens-unknowns';
+import type { GridFrame, GridObservation } from './observation';
+import { cornerPredictor } from './predict-corner';
 import { thinned } from './sample';
 import { chooseTerms, selectTerms } from './select-terms';
 

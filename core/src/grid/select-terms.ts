@@ -1,5 +1,7 @@
 import { LENS_MODELS, type DistortionModel } from '../lens';
-import { fitLens, unknownsOf, type GridFrame, type GridObservation, type LensFit } from './fit-lens';
+import { fitLens, type LensFit } from './fit-lens';
+import { unknownsOf } from './lens-unknowns';
+import type { GridFrame, GridObservation } from './observation';
 import { thinned } from './sample';
 
 /**

@@ -1,5 +1,7 @@
 import { median } from '../math';
-import { cornerPredictor, type GridFrame, type LensFit } from './fit-lens';
+import type { LensFit } from './fit-lens';
+import type { GridFrame } from './observation';
+import { cornerPredictor } from './predict-corner';
 import type { SmoothedPicture } from '../picture';
 import { axisAngle, roomAt, type ChartLook, type Oval, type SeenCorner } from '../charts';
 import type { LatticeNode } from './grow-lattice';

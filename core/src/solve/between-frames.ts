@@ -1,4 +1,4 @@
-import type { TrackPoint } from './observations';
+import type { TrackPoint } from '../track/track-point';
 
 /** Where a track was at a moment between its frames. */
 export interface PlaceBetween {

@@ -1,4 +1,4 @@
-import type { AnchorFacts } from './setup';
+import type { AnchorFacts } from '../facts';
 import { applySimilarity, det3, median, norm, sub, umeyama, type Vec3 } from '../math';
 
 /** Surveyed points that tell a set from its mirror image: on one plane none do. */

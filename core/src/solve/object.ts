@@ -1,7 +1,8 @@
 import { expSO3, matToQuat, median, mulMat3, mulMatVec, quatToMat, transpose3, type Mat3, type Vec3 } from '../math';
-import type { TrackPoint } from './observations';
+import type { TrackPoint } from '../track/track-point';
 import type { SolvedObject, SolveResult } from './result';
-import type { AnchorFacts, SolveSetup } from './setup';
+import type { AnchorFacts } from '../facts';
+import type { SolveSetup } from './setup';
 import { SOLVE } from '../warnings';
 
 /** A track that spans less than this share of what the usual one spans belongs to what stands still with the camera. */

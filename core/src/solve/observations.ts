@@ -1,14 +1,7 @@
 import { undistorter } from '../lens';
 import { CoreError } from '../errors';
+import type { TrackPoint } from '../track/track-point';
 import type { LensMap } from './setup';
-
-export interface TrackPoint {
-  track: string;
-  frame: number;
-  x: number;
-  y: number;
-  weight?: number;
-}
 
 /**
  * Tracks as flat arrays, sorted by frame. Tracks are numbered by their first frame, so that points that live together lie together:

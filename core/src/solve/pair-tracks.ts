@@ -1,5 +1,6 @@
 import { inOrder, placeBetween } from './between-frames';
-import type { Observations, TrackPoint } from './observations';
+import type { TrackPoint } from '../track/track-point';
+import type { Observations } from './observations';
 import { buildObservations } from './observations';
 import type { SolveLens } from './setup';
 

@@ -1,7 +1,7 @@
 import { distance, median } from '../math';
 import { SOLVE } from '../warnings';
 import { inOrder } from './between-frames';
-import type { TrackPoint } from './observations';
+import type { TrackPoint } from '../track/track-point';
 import { TURN_EXPLAINS } from './move-or-turn';
 import type { ReadoutLeft } from './readout-left';
 import type { SolveResult } from './result';

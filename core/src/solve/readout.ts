@@ -1,6 +1,6 @@
 import { CoreError } from '../errors';
 import { inOrder, placeBetween } from './between-frames';
-import type { TrackPoint } from './observations';
+import type { TrackPoint } from '../track/track-point';
 import type { SolveSetup } from './setup';
 
 /** A sensor cannot take longer for a picture than the picture lasts. Two hundredths above are the rounding of both. */

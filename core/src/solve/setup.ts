@@ -1,21 +1,8 @@
 import { COEFFICIENTS, DISTORTION_MODELS, distortionFrom, isDistorted, NO_DISTORTION, type Distortion, type DistortionModel } from '../lens';
 import { CoreError } from '../errors';
 import { pictureGeometry, type OpticsInput, type PictureGeometry } from '../optics';
+import type { AnchorFacts } from '../facts';
 import type { LensUnknown } from './bundle-problem';
-
-export interface AnchorFacts {
-  level?: readonly string[];
-  origin?: string;
-  heading?: readonly [string, string];
-  lengths?: readonly { a: string; b: string; m: number; sigmaM?: number }[];
-  /** `last`: the last frame that was tracked */
-  cameraHeights?: readonly { frame: number | 'last'; m: number; sigmaM?: number }[];
-  /** from the entrance pupil to a tracked mark */
-  distances?: readonly { frame: number | 'last'; to: string; m: number; sigmaM?: number }[];
-  /** as an inclinometer on the camera said: positive tilts the lens up, and rolls clockwise as seen from behind. They are compared, not forced */
-  cameraAngles?: readonly { frame: number | 'last'; of: 'tilt' | 'roll'; rad: number; sigmaRad?: number }[];
-  points?: readonly { track: string; x: number; y: number; z: number; sigmaM?: number }[];
-}
 
 /** A witness camera on the main one: its pupil to the right, up and forward of the main one's, turned to the left and tilted up. */
 export interface RecordedMounting {

@@ -3,7 +3,7 @@ import { once, SOLVE, WITNESS, type Warning } from '../warnings';
 import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../track/counting';
 import { assembleFree, failed } from './assemble';
 import { LOOSE_PX, poseOf } from './join-parts';
-import type { TrackPoint } from './observations';
+import type { TrackPoint } from '../track/track-point';
 import { atMainFrames, bothCameras, type Shift } from './pair-tracks';
 import { hasPath, startPair, unlikeTurns, type Mounting, type PairStart } from './pair-start';
 import { readoutSkewOut } from './readout';

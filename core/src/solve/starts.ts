@@ -1,6 +1,7 @@
 import { median } from '../math';
 import { evaluateBundle, Linearisation } from './bundle-problem';
-import { buildObservations, type Observations, type TrackPoint } from './observations';
+import type { TrackPoint } from '../track/track-point';
+import { buildObservations, type Observations } from './observations';
 import { Reconstruction, type FocalRule } from './reconstruction';
 import type { SolveLens, SolveSetup } from './setup';
 import { growOver, rankPairs, startFromPair } from './start';

@@ -3,7 +3,8 @@ import { SOLVE } from '../warnings';
 import { unplacedWords } from './assemble';
 import { isLine, type PlacedPart } from './join-parts';
 import type { SolveResult } from './result';
-import type { AnchorFacts, SolveSetup } from './setup';
+import type { AnchorFacts } from '../facts';
+import type { SolveSetup } from './setup';
 
 /** A result with its stretches; `stretches` has the numbers of their frames. */
 export interface Parted {

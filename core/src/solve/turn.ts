@@ -1,7 +1,7 @@
 import { cross, FLIP, matToQuat, median, mulMat3, mulMatVec, norm, normalize, scale, sub, transpose3, umeyama, type Mat3, type Quat, type Vec3 } from '../math';
 import { partOf, type PlacedPart } from './join-parts';
 import { partsOf } from './parts';
-import type { AnchorFacts } from './setup';
+import type { AnchorFacts } from '../facts';
 import type { PairCandidate } from './start';
 import { Reconstruction } from './reconstruction';
 import { rotationOnly } from './relative-pose';

@@ -1,4 +1,5 @@
 import { cross, sub, type Vec3 } from '../math';
+import { covarianceOf } from './adjust';
 import type { NetRows } from './facts';
 
 /** What of the frame nothing measures, and was therefore taken: in words, and as rows of its own. */
@@ -134,4 +135,22 @@ function threeApart(x: Float64Array, among: readonly number[]): [number, number,
   const [a] = among;
   const b = far((p) => Math.hypot(x[3 * p] - x[3 * a], x[3 * p + 2] - x[3 * a + 2]));
   return [a, b, far((p) => areaOf(x, a, b, p))];
+}
+
+/**
+ * Where the net bends, the datum goes to the part of it that holds most points.
+ * @param isLoose whether a point of that covariance (3 × 3, row by row, m²) is not determined
+ */
+export function bestDatum({ rows, slot }: { rows: NetRows; slot: Int32Array }, x: Float64Array, names: readonly string[], isLoose: (c: Float64Array) => boolean): Datum {
+  const factRows = rows.count;
+  let best: { loose: number; base: [number, number, number] } | null = null;
+  for (const base of datumBases(rows, x)) {
+    takeDatum(rows, x, names, base);
+    const c = covarianceOf(rows, x, slot);
+    rows.truncate(factRows);
+    const loose = names.filter((_, k) => !c || isLoose(c.ofPoint(k))).length;
+    if (!best || loose < best.loose) best = { loose, base };
+    if (loose === 0) break;
+  }
+  return takeDatum(rows, x, names, best!.base);
 }

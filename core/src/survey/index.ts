@@ -1,4 +1,5 @@
-export { solveNet, SUSPECT_NORMALISED } from './solve-net';
+export { solveNet } from './solve-net';
+export { SUSPECT_NORMALISED } from './snoop-net';
 export type { FactOutcome, NetInput, NetPoint, NetResult, OpenPoint } from './net-result';
 export type { MirrorChoice } from './mirror';
 export type { SideSaid, TwinQuestion } from './twins';

@@ -1,5 +1,5 @@
 import { CoreError } from '../errors';
-import type { TrackPoint } from '../solve/observations';
+import type { TrackPoint } from './track-point';
 
 /** How a file of tracks counts. The conventions count from the top left corner, y downwards, in pixels of the recorded picture. */
 export interface TrackCounting {

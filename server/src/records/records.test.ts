@@ -286,7 +286,8 @@ describe('server-sent events', () => {
         for (let end = text.indexOf('\n\n'); end >= 0; end = text.indexOf('\n\n')) {
           const event = text.slice(0, end);
           text = text.slice(end + 2);
-          const data = /^data: (.*)$/m.exec(event);
+          // the heartbeat is an event too
+          const data = /^event: records$/m.test(event) ? /^data: (.*)$/m.exec(event) : null;
           if (data) batches.push(JSON.parse(data[1]) as RecordBatch);
           state.lastId = /^id: (.*)$/m.exec(event)?.[1] ?? state.lastId;
         }
