@@ -50,6 +50,17 @@ export function travelPx(r: Reconstruction): number {
   return depths.length === 0 ? 0 : (extent / median(depths)) * r.slopeToPx;
 }
 
+/** What residuals are of the errors, since the unknowns take up their share: of few tracks a move takes up a tenth more than a turn does. */
+export function leftOver(r: Reconstruction): number {
+  const frames = r.placedFrames().length;
+  const points = r.points.filter((p) => p !== null).length;
+  let seen = 0;
+  for (let o = 0; o < r.obs.count; o += 1) if (!r.dropped[o] && r.poses[r.obs.frame[o]] && r.points[r.obs.track[o]]) seen += 1;
+  const unknowns = r.turnOnly ? 3 * frames + 2 * points - 3 : 6 * frames + 3 * points - 7;
+  return Math.sqrt(Math.max(LEAST_LEFT, 1 - unknowns / (2 * seen)));
+}
+const LEAST_LEFT = 0.05;
+
 /** One-axis noise that a pure turn leaves in the tracks, px; infinite where it cannot be laid through them. */
 export function noiseOfTurn(obs: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], zooms: boolean): number {
   const probe = new Reconstruction(obs, lens.map, lens.recordedMm, rule);
@@ -58,7 +69,7 @@ export function noiseOfTurn(obs: Observations, lens: SolveLens, rule: FocalRule,
   if (r.placedFrames().length < obs.frames.length) return Infinity;
   if (zooms) chooseKnots(r, 2);
   const { residualPx } = r.adjustAll(2, 12, 1e-3);
-  return residualPx.length > 0 ? noiseOf(residualPx) : Infinity;
+  return residualPx.length > 0 ? noiseOf(residualPx) / leftOver(r) : Infinity;
 }
 
 /** A camera that turns and does not move: its turns, the directions of the tracks, and what the turn says of the focal length; no place, no depth. */

@@ -3,7 +3,7 @@ import { once, SOLVE, type Warning } from '../warnings';
 import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../track/counting';
 import { assembleFree, failed } from './assemble';
 import { forgetDepthless, partAgain, type PlacedPart } from './join-parts';
-import { DOUBTFUL_NOISES, farthestApart, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, solveTurn, travelPx, TURN_EXPLAINS } from './move-or-turn';
+import { DOUBTFUL_NOISES, farthestApart, leftOver, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, solveTurn, travelPx, TURN_EXPLAINS } from './move-or-turn';
 import { asObject, objectSetup, withoutStill } from './object';
 import type { TrackPoint } from '../track/track-point';
 import { buildObservations, reprofile } from './observations';
@@ -19,6 +19,7 @@ import { atMiddleRow, readoutSkewOut } from './readout';
 import { readoutAsked, toldRead, type ReadoutSeen } from './readout-asked';
 import { chooseKeyframes, MIN_SHARED_TRACKS, rankPairs, RICH_SHARED } from './start';
 import { onOtherFrames, thinTracks } from './starts';
+import { squeezedSeen, toldSqueezed } from './squeezed';
 import { joinSurveyed, zoomedBetween, type Parted } from './surveyed-parts';
 import { growthOfPicture } from './zoom';
 
@@ -162,8 +163,16 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const asTurn = () => {
     if (zooms && sparse !== obs) reprofile(obs, onOtherFrames(sparse, obs));
     const { turned, r, parts } = solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
+    return { ...turnAgain(turned, r), ...partedOf(r, parts) };
+  };
+  const again = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim'> = {}) => solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed, ...more });
+  // what else may have made a turn what it is: late rows, then a squeeze that nobody wrote down
+  const turnAgain = (turned: SolveResult, r: Reconstruction): SolveResult => {
+    if (options.stretch) return turned;
     const seen = options.readout?.(turned) ?? null;
-    return { ...(seen ? toldRead(turned, seen) : turned), ...partedOf(r, parts) };
+    if (seen) return toldRead(turned, seen);
+    const squeezed = zooms || options.settled ? null : squeezedSeen(r, turned, lens, setup, again);
+    return squeezed ? toldSqueezed(turned, squeezed, setup.squeeze ?? 1) : turned;
   };
   const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
   if (setup.motion === 'pan' || !motionSeen(probe, asked, random)) return asTurn();
@@ -189,7 +198,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   if (partAgain(r, shot.parts)) iterations += refineAll(r, trimmed, progress, warnings);
   const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
   if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
-  if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked, zooms) < TURN_EXPLAINS * noisePx) return asTurn();
+  if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked, zooms) < TURN_EXPLAINS * (noisePx / leftOver(r))) return asTurn();
   forgetDepthless(r, shot.parts);
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
@@ -200,5 +209,5 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const seen = options.readout?.(solved) ?? null;
   if (seen) return { ...solved, ...toldRead(solved, seen) };
   if (zooms) return { ...solved, ...outsideNoted(solved, setup) };
-  return secondThoughts({ solved, r, sparse, lens, setup, again: (other, more = {}) => solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed, ...more }), options });
+  return secondThoughts({ solved, r, sparse, lens, setup, again, options });
 }

@@ -163,3 +163,20 @@ test('a full turn: frames that never see each other are joined by those between'
   const [a, b] = [quatToMat(r.frames[0].rotation), quatToMat(r.frames[89].rotation)];
   expect(Math.abs((2 * Math.PI - 5.5 - rotationAngle(a, b)) * 180) / Math.PI).toBeLessThan(0.1);
 });
+
+/** A long lens that looks about: few tracks at a time, and so a move's unknowns take up much of the noise. */
+const narrow = (i: number, travelM: number): ShotScene => {
+  const u = uniform(30 + i);
+  return scene({
+    ...{ focalMm: 40, noisePx: 0.4, seed: 60 + i },
+    points: Array.from({ length: 75 }, (_, k) => ({ id: `m${k}`, at: [-3 + 6 * u(), 2.4 * u(), -5.2 + 3 * u()] as const })),
+    path: (t) => [travelM * Math.sin(5 * t), 1.4 + 0.5 * travelM * Math.cos(9 * t), 1.5],
+    aim: (t) => [0.9 * Math.sin(3 * t), 0.8 + 0.5 * Math.sin(7 * t), -3.5],
+  });
+};
+test('a turn that few tracks see is no move, and a move by a hand’s breadth is no turn', () => {
+  const n = draws(150, 5);
+  const kinds = (travelM: number) => Array.from({ length: n }, (_, i) => solveTracks(simulateShot(narrow(i, travelM)).tracks, setup({ motion: 'free', focal: { mode: 'free', mm: 40 } })).motion);
+  expect(kinds(0).filter((m) => m !== 'pan')).toHaveLength(0);
+  expect(kinds(0.05).filter((m) => m === 'pan')).toHaveLength(0);
+});

@@ -264,6 +264,15 @@ test('the place that is worked out in a file is what its own formula gives', asy
   expect(Math.hypot(lens.example!.undistortedPx[0] - lens.example!.recordedPx[0], lens.example!.undistortedPx[1] - lens.example!.recordedPx[1])).toBeGreaterThan(5);
 });
 
+test('a readout skew that was taken out is said with its time; where none was, nothing is', async () => {
+  const { shot } = make('none');
+  const factsOf = async (of: Shot) => JSON.parse(((await written('tracking-json', of)) as string).split('\n')[0]).mesure.facts as ShotFacts;
+  const out = await factsOf({ ...shot, setup: { ...shot.setup, readout: { ms: 15.5 } } });
+  expect(out.readout).toMatchObject({ ms: 15.5, what: expect.stringMatching(/middle row, and the pictures keep their skew/) });
+  expect((await factsOf({ ...shot, setup: { ...shot.setup, readout: null } })).readout).toBeNull();
+  expect((await factsOf(shot)).readout).toBeNull();
+});
+
 test('points carry their covariance, and a sigma for each axis', async () => {
   const { shot } = make('none');
   const row = Papa.parse<Record<string, string>>((await written('points', shot)) as string, { header: true, skipEmptyLines: true }).data[0];

@@ -111,6 +111,8 @@ export interface ShotFacts {
   world: string;
   camera: string;
   frames: { first: number; last: number; count: number; fps: number | null; fpsAssumed: boolean; shotAtFps: number | null; numbering: string };
+  /** null: nobody took a skew of the rows out */
+  readout: { ms: number; what: string } | null;
   clip: { name: string | null; timecodeOfFirstFrame: string | null };
   picture: { widthPx: number; heightPx: number; origin: string };
   sensor: { widthMm: number; heightMm: number; squeeze: number; what: string };
@@ -144,6 +146,12 @@ export function shotFacts(shot: Shot): ShotFacts {
       shotAtFps: shot.shotAtFps ?? null,
       numbering: `${addFrames === 0 ? 'as in the tracks' : `those of the tracks ${addFrames > 0 ? 'and' : 'less'} ${Math.abs(addFrames)}: frame ${solve.frames[0].frame} is frame ${solve.frames[0].frame - addFrames} there`}; not every frame between first and last need be there`,
     },
+    readout: setup.readout
+      ? {
+          ms: setup.readout.ms,
+          what: 'the rows of a picture were read one after the other, from the top, in so long; the camera of a frame is that of its middle row, and the pictures keep their skew',
+        }
+      : null,
     clip: { name: shot.clip ?? null, timecodeOfFirstFrame: shot.timecodeIn ?? null },
     picture: { widthPx: setup.image.width, heightPx: setup.image.height, origin: PICTURE_ORIGIN },
     sensor: { widthMm: setup.sensor.widthMm, heightMm: setup.sensor.heightMm, squeeze: setup.squeeze ?? 1, what: 'the area that the recorded picture covers' },
