@@ -3,7 +3,6 @@ export { mountedAs } from './pair-start';
 export { witnessSolve } from './witness-solve';
 export { solvePair, type PairOptions, type WitnessInput } from './solve-pair';
 export type { PairedWitness, ShotPart, SolveProgress, SolvedObject, SolveResult, SolvedFrame, SolvedPoint, TrimPreview, TrimmedObservation } from './result';
-export type { AnchorFacts } from '../facts';
 export { readSolveSetup, type RecordedMounting, type SolveSetup, type LensMap } from './setup';
 export type { TrackPoint } from '../track/track-point';
 export { buildObservations, type Observations } from './observations';
