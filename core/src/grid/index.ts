@@ -3,7 +3,7 @@ export type { LatticeNode } from './grow-lattice';
 export { detectChart, analysePlate, withoutDropped, type PlateLattice, type PlateAnalysis, type PlateRefusal } from './analyse-plate';
 export type { BoardPose } from './board-pose';
 export { fitLens, type LensFit } from './fit-lens';
-export type { FittedUnknown, LensTerm } from './lens-unknowns';
+export type { LensTerm, FittedUnknown } from './lens-unknowns';
 export { toObservations, type GridFrame, type GridObservation } from './observation';
 export { predictCorner } from './predict-corner';
 export { selectTerms } from './select-terms';

@@ -1,6 +1,6 @@
 import { DISTORTION_MODELS, frameEffect, type DistortionModel } from '../lens';
 import { fitLens, type LensFit } from './fit-lens';
-import { fittedUnknowns, unknownsOf, type FittedUnknown, type LensTerm } from './lens-unknowns';
+import { fittedUnknowns, unknownsOf, type LensTerm, type FittedUnknown } from './lens-unknowns';
 import type { GridFrame, GridObservation } from './observation';
 import { cornerPredictor } from './predict-corner';
 import { thinned } from './sample';
