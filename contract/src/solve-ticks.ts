@@ -97,6 +97,11 @@ const each = <T>(of: (tick: SolveTick, name: SolveTickName) => T): Record<SolveT
 export const ticksAsked = (setup: SolveSetup): SolveTicks => each((tick) => tick.asked(setup));
 /** What somebody said, and what is usual for this camera where he said nothing. */
 export const ticksOr = (said: SolveTicks, mounted: MountedPackage): Record<SolveTickName, boolean> => each((tick, name) => said[name] ?? tick.usual(mounted));
+/** Those that are otherwise than usual: only they need a word. */
+export const ticksUnusual = (ticks: SolveTicks, mounted: MountedPackage): SolveTicks => {
+  const usual = ticksOr({}, mounted);
+  return Object.fromEntries(SOLVE_TICK_NAMES.filter((name) => ticks[name] !== undefined && ticks[name] !== usual[name]).map((name) => [name, ticks[name]]));
+};
 /** What they make of a setup. */
 export const ticked = (ticks: SolveTicks, context: TickContext): Partial<SolveSetup> =>
   Object.assign({}, ...SOLVE_TICK_NAMES.map((name) => made(SOLVE_TICKS[name], ticks[name], context))) as Partial<SolveSetup>;

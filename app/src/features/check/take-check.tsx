@@ -1,5 +1,5 @@
 import { useRouter, type Href } from 'expo-router';
-import { mountPackage, SOLVE_TICK_NAMES, ticksAsked, ticksOr, type FileRef, type Motion, type MountedPackage, type SolveOutcome, type SolveTicks, type StoredRecord } from '@mesure/contract';
+import { mountPackage, ticksAsked, ticksOr, ticksUnusual, type FileRef, type Motion, type MountedPackage, type SolveOutcome, type SolveTicks, type StoredRecord } from '@mesure/contract';
 import { warningOf, warningsBut, type PictureSize, type SolveComparison, type Undecided } from '@mesure/core';
 import { useEffect, useState } from 'react';
 import { View } from 'react-native';
@@ -95,8 +95,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
     await records.getState().send();
     await analyses.getState().start('solve', take.id, {
       focalMode: mode,
-      // what is otherwise than usual
-      ...(camera && ticks ? Object.fromEntries(SOLVE_TICK_NAMES.map((name) => [name, besides[name] ?? ticks[name]]).filter(([name, on]) => on !== ticksOr({}, camera)[name as 'findCentre'])) : {}),
+      ...(camera && ticks ? ticksUnusual({ ...ticks, ...besides }, camera) : {}),
       ...(trim ? { trim } : {}),
       ...(withWitness ? { withWitness } : motion === 'free' ? {} : { motion }),
     });
