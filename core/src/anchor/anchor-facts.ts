@@ -68,8 +68,12 @@ export function readFacts(input: AnchorInput, facts: AnchorFacts): ReadFacts {
     const place = point(p.track, 'Surveyed point');
     return place ? [{ place, to: [p.x, p.y, p.z] as Vec3, sigmaM: p.sigmaM ?? USUAL_SIGMA.surveyedM, about: p.track, index, group: `surveyed ${index}` }] : [];
   });
+  const stood = (facts.cameraPlaces ?? []).flatMap((c, index) => {
+    const place = camera(c.frame, 'Camera place');
+    return place ? [{ place, to: [c.x, c.y, c.z] as Vec3, look: c.look, sigmaM: c.sigmaM, about: frameWords(c.frame), index, group: `camera place ${index}` }] : [];
+  });
   // places of a survey have axes of their own: an origin and a heading of ours beside them would contradict them
-  const [hasOrigin, hasHeading, hasSurvey] = [surveyed.length === 0, surveyed.length < 2, surveyed.length >= 3];
+  const [hasOrigin, hasHeading, hasSurvey] = [surveyed.length + stood.length === 0, surveyed.length < 2 && stood.length < 2, surveyed.length >= 3];
 
   const list: ScalarFact[] = level.map((l, index) => onAxis('level', l.id, l.place, 1, 0, USUAL_SIGMA.levelM, l.group, index));
   const define = (about: string, place: PlaceRef, axis: 0 | 1 | 2) => list.push(onAxis('origin', about, place, axis, 0, USUAL_SIGMA.definitionM, 'origin', 0, true));
@@ -87,6 +91,8 @@ export function readFacts(input: AnchorInput, facts: AnchorFacts): ReadFacts {
   distances.forEach((d) => list.push(lengthFact(d.about, d.from, d.to, d.m, d.sigmaM, d.group, d.index, 'distance')));
   surveyed.forEach((s) => ([0, 1, 2] as const).forEach((axis) => list.push(onAxis('surveyed', `${s.about} ${'xyz'[axis]}`, s.place, axis, s.to[axis], s.sigmaM, s.group, s.index))));
 
+  stood.forEach((s) => ([0, 1, 2] as const).forEach((axis) => list.push(onAxis('cameraPlace', `${s.about} ${'xyz'[axis]}`, s.place, axis, s.to[axis], s.sigmaM, s.group, s.index))));
+
   const at = (place: PlaceRef) => placeOf(input, place);
   return {
     list,
@@ -95,6 +101,7 @@ export function readFacts(input: AnchorInput, facts: AnchorFacts): ReadFacts {
     start: (keeps) => ({
       levelPoints: level.filter((l) => keeps(l.group)).map((l) => at(l.place)),
       surveyed: surveyed.filter((s) => keeps(s.group)).map((s) => ({ from: at(s.place), to: s.to })),
+      stood: stood.filter((s) => keeps(s.group)).map((s) => ({ camera: s.place.index, to: s.to, look: s.look })),
       lengths: [
         ...lengths.filter((l) => keeps(l.group)).map((l) => ({ a: at(l.a), b: at(l.b), m: l.m })),
         ...distances.filter((d) => keeps(d.group)).map((d) => ({ a: at(d.from), b: at(d.to), m: d.m })),
@@ -107,11 +114,13 @@ export function readFacts(input: AnchorInput, facts: AnchorFacts): ReadFacts {
     datum(levelled) {
       const words: string[] = [];
       if (level.length >= 3 && levelled) words.push(`ground plane through ${level.length} level points`);
+      else if (stood.some((s) => s.look)) words.push('up as the camera was to look');
       else if (!hasSurvey) {
         words.push('up from the camera’s mean up');
         warnings.push(ANCHOR.NO_GROUND());
       }
       if (surveyed.length > 0) words.push(`${surveyed.length} surveyed point${surveyed.length === 1 ? '' : 's'}`);
+      if (stood.length > 0) words.push(`${stood.length} places where the camera was to stand`);
       if (!hasHeading) return words;
       if (hasOrigin) words.push(origin ? `origin at ${facts.origin}` : `origin below the camera at frame ${input.frames[0]}`);
       words.push(heading[0] && heading[1] ? `+X from ${facts.heading![0]} to ${facts.heading![1]}` : '+X to the right of the first camera');

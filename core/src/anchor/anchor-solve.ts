@@ -317,8 +317,12 @@ export function factWords(f: Pick<ScalarFact, 'kind' | 'about'>): string {
   if (f.kind === 'distance') return `Distance to ${f.about}`;
   if (f.kind === 'cameraHeight') return `Camera height, ${f.about}`;
   if (f.kind === 'surveyed') return `Surveyed place ${f.about.replace(/ [xyz]$/, '')}`;
+  if (f.kind === 'cameraPlace') return `Place of the camera, ${f.about.replace(/ [xyz]$/, '')}`;
   return `Level mark ${f.about}`;
 }
+
+/** A place is three numbers. */
+const ofThree = ({ kind }: Pick<ScalarFact, 'kind'>): boolean => kind === 'surveyed' || kind === 'cameraPlace';
 
 /** Beyond it a fact that was kept is worth a word. */
 const WORTH_A_WORD = 3.3;
@@ -333,14 +337,14 @@ function warningsOf(residuals: readonly AnchorResidual[], undecided: Undecided |
     if (!r.leftOut && !(r.normalised !== null && Math.abs(r.normalised) > WORTH_A_WORD)) continue;
     if (
       r.leftOut &&
-      r.kind === 'surveyed' &&
+      ofThree(r) &&
       !(r.normalised !== null && Math.abs(r.normalised) > WORTH_A_WORD) &&
       residuals.some((o) => o !== r && o.kind === r.kind && o.index === r.index && Math.abs(o.normalised ?? 0) > WORTH_A_WORD)
     )
       continue;
     said.add(`${what} ${r.index}`);
     const rest = r.independentM === null ? '' : `measured ${r.measuredM.toFixed(3)} m, but the rest gives ${r.independentM.toFixed(3)} ± ${r.sigmaIndependentM!.toFixed(3)} m. `;
-    warnings.push(ANCHOR[r.leftOut ? 'FACT_LEFT_OUT' : 'FACT_NOT_FORCED'](`${what}${r.kind === 'surveyed' ? `, ${r.about.slice(-1)}` : ''}`, rest));
+    warnings.push(ANCHOR[r.leftOut ? 'FACT_LEFT_OUT' : 'FACT_NOT_FORCED'](`${what}${ofThree(r) ? `, ${r.about.slice(-1)}` : ''}`, rest));
   }
   if (undecided) {
     const [first, ...others] = undecided.worlds.map((w) => w.wrong.join(' and '));

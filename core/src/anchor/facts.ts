@@ -8,7 +8,7 @@ export interface PlaceRef {
 
 /** One scalar fact about anchored places: value(places) should be `measured` within `sigma`. */
 export interface ScalarFact {
-  kind: 'level' | 'origin' | 'heading' | 'length' | 'cameraHeight' | 'distance' | 'surveyed';
+  kind: 'level' | 'origin' | 'heading' | 'length' | 'cameraHeight' | 'distance' | 'surveyed' | 'cameraPlace';
   /** what it is about, in words: "m1–m4", "frame 1" */
   about: string;
   measuredM: number;

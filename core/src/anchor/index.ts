@@ -11,3 +11,4 @@ export {
   type Undecided,
 } from './anchor-solve';
 export { frameWords } from './anchor-facts';
+export { bySpreadOfCameras } from './start-similarity';

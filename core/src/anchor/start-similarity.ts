@@ -1,14 +1,16 @@
 import { Matrix, SVD } from 'ml-matrix';
-import { applySimilarity, centroid, cross, distance, dot, mulMat3, mulMatVec, norm, normalize, scale, sub, umeyama, type Mat3, type Similarity, type Vec3 } from '../math';
+import { applySimilarity, centroid, cross, distance, dot, meanTurn, mulMat3, mulMatVec, norm, normalize, scale, sub, transpose3, umeyama, type Mat3, type Similarity, type Vec3 } from '../math';
 
 export interface StartInput {
   levelPoints: Vec3[];
   surveyed: { from: Vec3; to: Vec3 }[];
+  /** cameras whose place is known, and which way they were to look */
+  stood: { camera: number; to: Vec3; look?: { headingRad: number; tiltRad: number } }[];
   lengths: { a: Vec3; b: Vec3; m: number }[];
   cameraHeights: { at: Vec3; m: number }[];
   heading: [Vec3, Vec3] | null;
   origin: Vec3 | null;
-  cameras: { center: Vec3; up: Vec3; forward: Vec3 }[];
+  cameras: readonly { center: Vec3; up: Vec3; forward: Vec3 }[];
 }
 
 /** A rough similarity from the unanchored solve into the world, good enough for Gauss–Newton. `scaled` is false when nothing gave a scale. */
@@ -23,6 +25,8 @@ export function startSimilarity(input: StartInput): { similarity: Similarity; sc
       levelled: true,
     };
   }
+  const stood = bySpreadOfCameras(input);
+  if (stood) return { similarity: stood, scaled: true, levelled: true };
   const meanUp = normalize(input.cameras.reduce<Vec3>((s, c) => [s[0] + c.up[0], s[1] + c.up[1], s[2] + c.up[2]], [0, 0, 0]));
   let up = meanUp;
   let levelled = false;
@@ -84,6 +88,45 @@ export function startSimilarity(input: StartInput): { similarity: Similarity; sc
     similarity = { ...similarity, translation: [similarity.translation[0] - camera[0], similarity.translation[1], similarity.translation[2] - camera[2]] };
   }
   return { similarity, scaled, levelled };
+}
+
+/** Cameras that have to stand apart by so much of their distances' own size for it to be one, m. */
+const APART_M = 0.05;
+const LEAST_STOOD = 3;
+
+/**
+ * By where cameras were to stand: turned as they were to look, sized and moved as their places lie. Null where too few say so, or all stand on one spot.
+ * @param cameras centre, and up and forward of unit length, in the world that is to be laid
+ */
+export function bySpreadOfCameras({ stood, cameras }: Pick<StartInput, 'stood' | 'cameras'>): Similarity | null {
+  const looks = stood.flatMap((s) => (s.look ? [{ ...s, look: s.look }] : []));
+  if (stood.length < LEAST_STOOD || looks.length === 0) return null;
+  const rotation = meanTurn(looks.map(({ camera, look }) => mulMat3(axesOfLook(look), transpose3(axesOf(cameras[camera])))));
+  const there = centroid(stood.map((s) => s.to));
+  const here = centroid(stood.map((s) => cameras[s.camera].center));
+  let [along, square, spread] = [0, 0, 0];
+  for (const s of stood) {
+    const p = mulMatVec(rotation, sub(cameras[s.camera].center, here));
+    const q = sub(s.to, there);
+    along += dot(p, q);
+    square += dot(p, p);
+    spread += dot(q, q);
+  }
+  if (!(Math.sqrt(spread / stood.length) > APART_M && along > 0)) return null;
+  const size = along / square;
+  const moved = scale(mulMatVec(rotation, here), size);
+  return { scale: size, rotation, translation: sub(there, moved) };
+}
+
+/** Columns: right, up, back. */
+function axesOf({ forward, up }: StartInput['cameras'][number]): Mat3 {
+  const right = cross(forward, up);
+  return [right[0], up[0], -forward[0], right[1], up[1], -forward[1], right[2], up[2], -forward[2]];
+}
+
+function axesOfLook({ headingRad, tiltRad }: { headingRad: number; tiltRad: number }): Mat3 {
+  const [ch, sh, ct, st] = [Math.cos(headingRad), Math.sin(headingRad), Math.cos(tiltRad), Math.sin(tiltRad)];
+  return [ch, st * sh, ct * sh, 0, ct, -st, -sh, st * ch, ct * ch];
 }
 
 /** The turn about Y that lays the level direction of one vector along that of another; none where either stands upright. */

@@ -75,7 +75,7 @@ export function tryStart(
 }
 
 /** Mean of min(residual, 5 px)² over all observations in the frames; one that is not explained counts in full. */
-function truncatedScore(r: Reconstruction, frames: readonly number[]): number {
+export function truncatedScore(r: Reconstruction, frames: readonly number[]): number {
   const cap2 = 25;
   const { problem, state } = r.toBundle(new Set(frames));
   const lin = new Linearisation(problem.camera.length);

@@ -1,6 +1,7 @@
 import { CoreError } from '../errors';
 import { homography, median, sampleIndices, seededRandom, type Mat3, type PointPair } from '../math';
-import { bitsApart, type StillFeatures } from './still-features';
+import { mutualNearest } from './binary-features';
+import { WORDS, type StillFeatures } from './still-features';
 
 /** What two pictures have in common. */
 export interface StillPair {
@@ -14,10 +15,8 @@ export interface StillPair {
   plain: boolean;
 }
 
-/** A match must be clearly nearer than the next candidate. */
-const RATIO = 0.85;
 /** of 128; random features differ in 64 */
-const FAR_BITS = 40;
+const NEARNESS = { words: WORDS, farBits: 40, ratio: 0.85 };
 /** A match holds when it comes to lie within this share of the width. */
 const REACH = 0.012;
 const ROUNDS = 1500;
@@ -39,9 +38,9 @@ const BRIGHTEST = 245;
 export function compareStills(a: StillFeatures, b: StillFeatures, aspect: number): StillPair {
   const plain = Math.min(a.count, b.count) < LEAST_FEATURES;
   const nothing: StillPair = { matches: 0, overlap: null, stops: null, plain };
-  const links = mutual(a, b);
+  const links = mutualNearest(a, b, NEARNESS);
   if (links.length < LEAST_MATCHES) return nothing;
-  const pairs = links.map(([i, j]): PointPair => ({ from: [a.x[i], a.y[i] * aspect], to: [b.x[j], b.y[j] * aspect] }));
+  const pairs = links.map(({ i, j }): PointPair => ({ from: [a.x[i], a.y[i] * aspect], to: [b.x[j], b.y[j] * aspect] }));
   const random = seededRandom(7);
   let best: number[] = [];
   for (let round = 0; round < ROUNDS; round += 1) {
@@ -66,7 +65,7 @@ export function compareStills(a: StillFeatures, b: StillFeatures, aspect: number
   const back = through(best.map((k): PointPair => ({ from: pairs[k].to, to: pairs[k].from })));
   if (!back) return nothing;
   const stops = best.flatMap((k) => {
-    const [one, two] = [a.light[links[k][0]], b.light[links[k][1]]];
+    const [one, two] = [a.light[links[k].i], b.light[links[k].j]];
     return Math.min(one, two) < DARKEST || Math.max(one, two) > BRIGHTEST ? [] : [Math.log2(linear(two) / linear(one))];
   });
   const overlap = (sharedBy(h, aspect) + sharedBy(back, aspect)) / 2;
@@ -85,31 +84,6 @@ function through(pairs: readonly PointPair[]): Mat3 | null {
 
 /** Light of a grey level: IEC 61966-2-1. */
 const linear = (grey: number): number => (grey / 255 <= 0.04045 ? grey / 255 / 12.92 : ((grey / 255 + 0.055) / 1.055) ** 2.4);
-
-/** Features that are each other's nearest. */
-function mutual(a: StillFeatures, b: StillFeatures): [number, number][] {
-  const nearest = (p: StillFeatures, q: StillFeatures): Int32Array =>
-    Int32Array.from({ length: p.count }, (_, i) => {
-      let first = 129,
-        second = 129,
-        at = -1;
-      for (let j = 0; j < q.count; j += 1) {
-        const d = bitsApart(p.bits, i, q.bits, j);
-        if (d < first) {
-          second = first;
-          first = d;
-          at = j;
-        } else if (d < second) second = d;
-      }
-      return first <= FAR_BITS && first < RATIO * second ? at : -1;
-    });
-  const [there, back] = [nearest(a, b), nearest(b, a)];
-  const links: [number, number][] = [];
-  there.forEach((j, i) => {
-    if (j >= 0 && back[j] === i) links.push([i, j]);
-  });
-  return links;
-}
 
 function holding(h: Mat3, pairs: readonly PointPair[]): number[] {
   const held: number[] = [];

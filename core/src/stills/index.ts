@@ -4,3 +4,6 @@ export { edgeSpreadByZone } from './edge-spread';
 export { lookAtStill, type StillLook } from './look-at-still';
 export { stationBetween, stationNames, STILLS_OVERLAP, stillsAlong, stillsRoom, stillsRound, timesSeen, type StillsWalk, type StillStation } from './plan-stills';
 export { packFeatures, stillFeatures, unpackFeatures, type StillFeatures } from './still-features';
+export { placeWalk, type PlacedStill, type PlacedWalk, type PlaceWalkOptions, type WalkLens, type WalkPlace, type WalkShot } from './place-walk';
+export type { WalkTie } from './match-walk';
+export { walkFeatures, type WalkFeatures } from './walk-features';

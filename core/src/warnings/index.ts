@@ -8,4 +8,5 @@ export { PICTURE } from './picture';
 export { SOLVE } from './solve';
 export { SURVEY } from './survey';
 export { once, warningOf, warningsBut, wordsOf, type KeptWarning, type Warning, type WarningCode } from './warning';
+export { WALK } from './walk';
 export { WITNESS } from './witness';

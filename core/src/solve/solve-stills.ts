@@ -1,0 +1,162 @@
+import type { AnchorFacts } from '../facts';
+import { seededRandom, type Vec3 } from '../math';
+import type { TrackPoint } from '../track/track-point';
+import { once, SOLVE, type Warning } from '../warnings';
+import { assembleFree, failed } from './assemble';
+import { farthestApart, motionSeen, solveTurn } from './move-or-turn';
+import { buildObservations, reprofile, type Observations } from './observations';
+import { placeRest, refineInStages, type Progress } from './refine';
+import { centerOf, Reconstruction } from './reconstruction';
+import { rotationOnly } from './relative-pose';
+import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
+import { readSolveSetup, type SolveSetup } from './setup';
+import { ruleOf } from './solve-tracks';
+import { growOver, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, startFromPair, type PairCandidate } from './start';
+import { GOOD_SCORE, truncatedScore } from './starts';
+
+/** What a still's camera has of its own. */
+export interface StillView {
+  /** of its tracks */
+  frame: number;
+  /** its recorded focal length in its pixels over that of the setup, in the setup's */
+  focalShare: number;
+  /** stills of one name share what is found of their focal length; the first name is the setup's own */
+  lens: string;
+}
+
+/** A camera in the world of the pictures alone. */
+export interface LooseCamera {
+  frame: number;
+  center: Vec3;
+  up: Vec3;
+  forward: Vec3;
+}
+interface StillsOptions {
+  seed?: number;
+  /** what ties the pictures to the world, once it is known how they lie to one another; default the setup's anchors */
+  anchorsOf?: (cameras: readonly LooseCamera[]) => AnchorFacts;
+  onProgress?: (p: SolveProgress) => void;
+}
+
+/** Pairs of pictures that a start is tried from. */
+const PAIRS_TRIED = 6;
+/** Places in each picture while a start is grown, those in most pictures first. */
+const START_TRACKS = 160;
+/** Of one lens, stills below which its focal length stays what was recorded of it. */
+export const LEAST_OF_LENS = 3;
+const MOST_ANGLE_RAD = 0.14;
+
+/**
+ * Single pictures of one place solved together: unlike the frames of a shot they have no order in time, sizes and focal lengths of their own, and each
+ * place is in a few of them only.
+ * @param tracks `frame` is the still; px from the corner of a picture of the setup's size, whose middle is that of each still
+ * @param setup of the first lens; its focal length held, guided or free. Those of other lenses are found beside it where enough stills have them
+ * @returns a result as that of a shot; `frames[].focalMm` is a still's own in px of it over the setup's px a mm. A walk that only turns is a `pan`
+ * @throws CoreError for bad input
+ */
+export function solveStills(tracks: readonly TrackPoint[], views: readonly StillView[], setup: SolveSetup, options: StillsOptions = {}): SolveResult {
+  const lens = readSolveSetup(setup);
+  const progress: Progress = options.onProgress ?? (() => undefined);
+  const random = seededRandom(options.seed ?? 1);
+  const warnings: Warning[] = [];
+  const shares = new Map(views.map((v) => [v.frame, v.focalShare]));
+  const withShares = (points: readonly TrackPoint[]): Observations => {
+    const built = buildObservations(points, lens.map);
+    reprofile(
+      built,
+      Float64Array.from(built.frames, (f) => shares.get(f) ?? 1),
+    );
+    return built;
+  };
+  const obs = withShares(tracks);
+  const fail = (reason: string) => failed(setup, lens, reason, warnings);
+  if (obs.frames.length < 2) return fail(`too few pictures: ${obs.frames.length} with places that another one has too`);
+  const rule = ruleOf(setup, lens.recordedMm);
+  const sparse = withShares(longestTracks(tracks, obs));
+  const probe = new Reconstruction(sparse, lens.map, lens.recordedMm, rule);
+  const ranked = rankedPairs(probe);
+  if (ranked.length === 0) return fail(`too few places in common: no two pictures share ${MIN_SHARED_TRACKS}`);
+  progress({ stage: 'starting pair', done: 0, total: 1 });
+  if (!motionSeen(probe, ranked.slice(0, 4), random)) return solveTurn({ obs, lens, setup, rule, options, warnings, pairs: onSame(farthestApart(ranked), sparse, obs) }).turned;
+
+  let best: { r: Reconstruction; score: number } | null = null;
+  const all = sparse.frames.map((_, f) => f);
+  for (const [i, pair] of ranked.slice(0, PAIRS_TRIED).entries()) {
+    progress({ stage: 'starting pair', done: i, total: PAIRS_TRIED });
+    const r = startFromPair(sparse, lens.map, lens.recordedMm, rule, pair, random);
+    if (!r) continue;
+    growOver(r, all, random, (done) => progress({ stage: 'frames placed', done, total: all.length }));
+    r.adjustAll(2, 15, 1e-5);
+    const score = truncatedScore(r, all);
+    if (!best || score < best.score) best = { r, score };
+    if (score < GOOD_SCORE && r.placedFrames().length === all.length) break;
+  }
+  if (!best) return fail('no starting pair: no two pictures say how the camera moved between them');
+  const r = best.r.carryTo(obs, rule);
+  r.lensPriors = lens.priors;
+  r.zoom = rule.held ? null : ofOtherLenses(obs, views);
+  r.triangulate(MIN_RAY_ANGLE_RAD, 4);
+  r.adjustAll(2, 10, 1e-4);
+  placeRest(r, random, (done) => progress({ stage: 'frames placed', done, total: obs.frames.length }));
+  const trimmed: TrimmedObservation[] = [];
+  // the lengths of the lenses stand on what was recorded: nothing changes along time, so no knots are chosen
+  const iterations = refineInStages({ r, lens, rule, zooms: false, trimmed, progress, warnings });
+  progress({ stage: 'uncertainty', done: 0, total: 1 });
+  const anchors = options.anchorsOf?.(looseCameras(r)) ?? setup.anchors;
+  const { mirrored, ...solved } = assembleFree(r, lens, { ...setup, anchors }, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held' });
+  return mirrored ? { ...solved, warnings: [SOLVE.MIRRORED(mirrored), ...solved.warnings] } : solved;
+}
+
+const looseCameras = (r: Reconstruction): LooseCamera[] =>
+  r.poses.flatMap((pose, f): LooseCamera[] => {
+    if (!pose) return [];
+    const m = pose.rotation;
+    return [{ frame: r.obs.frames[f], center: centerOf(pose), up: [-m[3], -m[4], -m[5]], forward: [m[6], m[7], m[8]] }];
+  });
+
+/** Pairs by index of the frames of other tracks of the same pictures. */
+const onSame = (pairs: readonly PairCandidate[], from: Observations, to: Observations): PairCandidate[] =>
+  pairs.map((p) => ({ ...p, a: to.frames.indexOf(from.frames[p.a]), b: to.frames.indexOf(from.frames[p.b]) }));
+
+/** Those in most pictures first, until each picture has enough or has all of its own. */
+function longestTracks(tracks: readonly TrackPoint[], obs: Observations): TrackPoint[] {
+  const order = obs.byTrack.map((_, t) => t).sort((a, b) => obs.byTrack[b].length - obs.byTrack[a].length || a - b);
+  const has = new Int32Array(obs.frames.length);
+  const kept = new Set<string>();
+  for (const t of order) {
+    const frames = Array.from(obs.byTrack[t], (o) => obs.frame[o]);
+    if (frames.every((f) => has[f] >= START_TRACKS)) continue;
+    kept.add(obs.trackIds[t]);
+    for (const f of frames) has[f] += 1;
+  }
+  return tracks.filter((p) => kept.has(p.track));
+}
+
+/** Every two pictures by their parallax, as those of a shot are ranked; only that pictures far from each other in the list may lie side by side. */
+function rankedPairs(r: Reconstruction): PairCandidate[] {
+  const list: PairCandidate[] = [];
+  const count = r.obs.frames.length;
+  for (let a = 0; a < count; a += 1)
+    for (let b = a + 1; b < count; b += 1) {
+      const { pairs, tracks } = r.sharedPairs(a, b);
+      if (pairs.length < MIN_SHARED_TRACKS) continue;
+      // what is in no third picture carries the start no further
+      const further = tracks.filter((t) => r.obs.byTrack[t].length > 2).length;
+      const parallaxRad = rotationOnly(pairs).medianSlope;
+      list.push({ a, b, shared: pairs.length, parallaxRad, score: Math.min(parallaxRad, MOST_ANGLE_RAD) * Math.sqrt(Math.min(pairs.length, 60)) * Math.sqrt(1 + further) });
+    }
+  return list.sort((p, q) => q.score - p.score);
+}
+
+/** For each lens but the first that has enough stills: one in its own, nought in the others. Null where there is one lens. */
+function ofOtherLenses(obs: Observations, views: readonly StillView[]): { count: number; basis: Float64Array } | null {
+  const lensOf = new Map(views.map((v) => [v.frame, v.lens]));
+  const names = [...new Set(views.map((v) => v.lens))].slice(1).filter((name) => obs.frames.filter((f) => lensOf.get(f) === name).length >= LEAST_OF_LENS);
+  if (names.length === 0) return null;
+  const basis = new Float64Array(obs.frames.length * names.length);
+  obs.frames.forEach((f, i) => {
+    const k = names.indexOf(lensOf.get(f) ?? '');
+    if (k >= 0) basis[i * names.length + k] = 1;
+  });
+  return { count: names.length, basis };
+}
