@@ -23,6 +23,7 @@ export * from './given-lens';
 export * from './line-up';
 export * from './sync';
 export * from './stills';
+export * from './walk-placing';
 export * from './kit';
 export * from './marks';
 export * from './plate-causes';

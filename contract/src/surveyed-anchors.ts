@@ -1,4 +1,4 @@
-import { netOnPlan, type NetInput, type NetResult, type SolveSetup } from '@mesure/core';
+import { inLine, netOnPlan, type NetInput, type NetResult, type SolveSetup } from '@mesure/core';
 
 /** Fewer give no place in space. */
 const FEWEST = 3;
@@ -14,7 +14,7 @@ export function surveyedAnchors(setup: SolveSetup, net: SolvedNet | null, tracke
   const points = surveyedPlaces(net)
     .filter((p) => tracked.has(p.id))
     .map(({ id, at: [x, y, z], sigmaM }) => ({ track: id, x, y, z, sigmaM }));
-  if (points.length < FEWEST || inLine(points)) return setup;
+  if (points.length < FEWEST || inLine(points.map(({ x, y, z }) => [x, y, z] as const))) return setup;
   const open = openTwins(net!.result);
   const placed = new Set(net!.result.points.map((p) => p.id).filter((id) => !open.has(id)));
   const { origin: _origin, heading: _heading, ...rest } = setup.anchors ?? {};
@@ -53,14 +53,4 @@ export function whyNoPlaces({ input, result }: SolvedNet): string | null {
   // a net that may be its own mirror image holds no camera
   if (result.mirror.status !== 'settled') return 'The tape net may be its own mirror image. Say in it which mark stands on which side.';
   return null;
-}
-
-/** Points on one line leave the world turning about it. */
-const LINE_SHARE = 0.02;
-function inLine(points: readonly { x: number; y: number; z: number }[]): boolean {
-  const [a] = points;
-  const from = points.map((p) => [p.x - a.x, p.y - a.y, p.z - a.z] as const);
-  const b = from.reduce((far, v) => (Math.hypot(...v) > Math.hypot(...far) ? v : far));
-  const length = Math.hypot(...b);
-  return length === 0 || from.every((v) => Math.hypot(v[1] * b[2] - v[2] * b[1], v[2] * b[0] - v[0] * b[2], v[0] * b[1] - v[1] * b[0]) / length < LINE_SHARE * length);
 }

@@ -1,4 +1,4 @@
-import type { ClipFrameCount, ForeignMove, ForeignReading, GridReport, KeptWarning, MapCount, ReadingDoubt, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
+import type { ClipFrameCount, ForeignMove, ForeignReading, GridReport, KeptWarning, MapCount, PlacedWalk, ReadingDoubt, ReconcileReport, SolveResult, SolveSetup } from '@mesure/core';
 import type { RecordBodies, RecordKind, StoredRecord } from './records';
 import type { FileRef } from './kinds/shared';
 import type { DayLine } from './handover-in';
@@ -292,7 +292,17 @@ export interface ElsewhereOutcome extends Omit<SolveOutcome, 'kind'> {
   /** what the file says of itself */
   says: Pick<ForeignMove, 'format' | 'metres' | 'up' | 'fps' | 'notes'> & { firstFrame: number; lastFrame: number; points: number; hasFocal: boolean };
 }
-export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files', 'sync', 'tracks', 'elsewhere'] as const;
+/** The pictures of a setup's stills walk, placed together. */
+export interface WalkOutcome {
+  kind: 'walk';
+  /** its places are empty in lists */
+  placed: PlacedWalk;
+  /** in the order of the placed ones */
+  stills: { id: string; name: string; station: number; widthPx: number; heightPx: number; focalBy: 'record' | 'file' }[];
+  /** of the recorded camera's focal length; null where the pictures do not tell it */
+  reconcile: ReconcileReport | null;
+}
+export const ANALYSIS_KINDS = ['grid', 'solve', 'lens-files', 'sync', 'tracks', 'elsewhere', 'walk'] as const;
 export type AnalysisKind = (typeof ANALYSIS_KINDS)[number];
 /** What changed in the record after a computation was begun; its answer is of the record before that. */
 export interface Stale {
@@ -309,7 +319,7 @@ export interface Analysis {
   progress: number;
   stage: string;
   error: string | null;
-  outcome: GridOutcome | SolveOutcome | LensFilesOutcome | SyncOutcome | TracksOutcome | ElsewhereOutcome | null;
+  outcome: GridOutcome | SolveOutcome | LensFilesOutcome | SyncOutcome | TracksOutcome | ElsewhereOutcome | WalkOutcome | null;
   createdAt: string;
   finishedAt: string | null;
   /** null: the record is as it was computed; missing: nobody looked */

@@ -21,6 +21,7 @@ import { ROOM_SIZE, roomPicture } from './room-picture';
 import { LENS18_FILE, lens18Metadata, mapToTry } from './lens-elsewhere';
 import { jettyMoveUsda } from './move-elsewhere';
 import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario, STOVE_FOOTAGE } from './scenario';
+import { boatStills, boatWalk } from './boat-walk';
 import { jettyPanorama, PANORAMA_SECONDS, passageStills, passageWalk, slatePicture, STILLS_MODE } from './stills-walk';
 import { ZOOM_PLATES, zoomPlate } from './zoom';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
@@ -79,6 +80,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
   const galley = Buffer.from(tracksCsv(galleyDolly().shot));
   const recce = await reccePicture();
   const stills = await passageStills(passageWalk('wall').stations);
+  const boat = await boatStills(boatWalk().stations);
   const clip = await followed(files, keep);
   const ids = {
     plate32: await keep('A_orrinel32_grid.jpg', await orrinel32Plate(), 'image/jpeg', [4096, 2160]),
@@ -91,6 +93,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
     lens18: await keep(LENS18_FILE, Buffer.from(lens18Metadata()), 'application/octet-stream', null),
     zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, await zoomPlate(i), 'image/jpeg', [1920, 1080]))),
     stills: await Promise.all(stills.map(async ({ bytes, ...q }) => ({ ...q, sha256: await keep(q.name, bytes, 'image/jpeg', [STILLS_MODE.widthPx, STILLS_MODE.heightPx]) }))),
+    boat: await Promise.all(boat.map(async ({ bytes, ...q }) => ({ ...q, sha256: await keep(q.name, bytes, 'image/jpeg', [q.widthPx, q.heightPx]) }))),
     panorama: await Promise.all(
       PANORAMA_SECONDS.map(async (seconds, i) => ({
         seconds,
@@ -138,12 +141,13 @@ async function load(database: Database, files: FileStore): Promise<void> {
   await computed(database, files, 'solve', 'take 36C 1', { motion: 'object' });
   await computed(database, files, 'solve', 'take 36D 1', { focalMode: 'guided', withWitness: idOf('package x') });
   await computed(database, files, 'elsewhere', 'elsewhere jetty');
+  await computed(database, files, 'walk', 'setup test boat');
 }
 
-async function computed(database: Database, files: FileStore, kind: 'grid' | 'solve' | 'elsewhere', subject: string, choice: Parameters<typeof buildInput>[4] = {}): Promise<void> {
+async function computed(database: Database, files: FileStore, kind: 'grid' | 'solve' | 'elsewhere' | 'walk', subject: string, choice: Parameters<typeof buildInput>[4] = {}): Promise<void> {
   const input = await buildInput(database, PRODUCTION.id, kind, idOf(subject), choice);
-  const witness = input.kind === 'solve' && input.witness ? { witness: await files.read(input.witness.file.sha256) } : {};
-  const answer = await inThisThread(input, { bytes: await files.read(input.file.sha256), ...witness });
+  const { release: _release, ...given } = await prepare({ store: files, input, report: () => undefined, signal: new AbortController().signal });
+  const answer = await inThisThread(input, given);
   if ('made' in answer) throw new Error(`${subject}: files, and no outcome`);
   await done(database, kind, subject, input, answer.outcome);
 }
@@ -152,7 +156,7 @@ async function inThisThread(input: ComputeInput, given: Given): Promise<Extract<
   const { port1, port2 } = new MessageChannel();
   const answer = await compute({ input, given, port: port2 });
   port1.close();
-  if (!answer.ok) throw new Error(`${input.file.name}: ${answer.message}`);
+  if (!answer.ok) throw new Error(`${input.kind}: ${answer.message}`);
   return answer;
 }
 

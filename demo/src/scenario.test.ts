@@ -21,6 +21,7 @@ const seeds = scenario({
   recce: sha('7'),
   recceDetail: { corners: 300, spread: 1 },
   stills: [],
+  boat: [],
   panorama: [],
   slate: sha('8'),
   clipStove: sha('9'),

@@ -1,5 +1,5 @@
 import { LENS18_FILE, lens18Given } from './lens-elsewhere';
-import { newPlan, USUAL_FIELDS, type RecordBodies, type RecordKind, type WitnessClip } from '@mesure/contract';
+import { newPlan, USUAL_FIELDS, usualPiece, type RecordBodies, type RecordKind, type WitnessClip } from '@mesure/contract';
 import { formatLength, parseLength, type LengthUnit, type PictureDetail, type PictureNotes, type StillLook, type TrackCounting } from '@mesure/core';
 import { STOVE_CLIP, STOVE_HEIGHT_M, stoveMarks } from './footage';
 import { idOf } from './ids';
@@ -9,6 +9,7 @@ import { LINE_UP_SIZE, lineUpMarks } from './line-up-picture';
 import { ROOM_SIZE, roomMarks } from './room-picture';
 import { PIECES, SETS, sheetOf, type DemoSet } from './sets';
 import { markOf, MODES } from './shots';
+import { BOAT_PIECE, boatWalk, type BoatStill } from './boat-walk';
 import { passageWalk, STILLS_FOCAL_MM, STILLS_MODE } from './stills-walk';
 import { ZOOM_CELL_M, ZOOM_PLATES } from './zoom';
 
@@ -38,6 +39,7 @@ export interface DemoFiles {
   recce: string;
   recceDetail: PictureDetail;
   stills: { sha256: string; name: string; station: number; notes: PictureNotes | null; look: StillLook }[];
+  boat: (Omit<BoatStill, 'bytes'> & { sha256: string })[];
   panorama: { sha256: string; name: string; seconds: number }[];
   slate: string;
   clipStove: string;
@@ -114,10 +116,10 @@ function slippedTie(setKey: string, set: DemoSet, from: string, to: string): See
 /** The day before: a take of each kind that can be solved, tried out before it counts. */
 function testDay(
   put: <K extends RecordKind>(kind: K, name: string, body: RecordBodies[K]) => string,
-  { galley, packB, packD, packX }: { galley: string; packB: string; packD: string; packX: string },
+  { galley, packB, packD, packX, packS, boat: stills }: Record<'galley' | 'packB' | 'packD' | 'packX' | 'packS', string> & Pick<DemoFiles, 'boat'>,
 ): Record<'whip' | 'zoom' | 'boat' | 'carried' | 'crane' | 'byHand' | 'looking', string> {
   const dayId = put('day', 'test day', { name: 'Day 10', date: TEST_DAY, unit: 'main' });
-  const shop = put('set', 'set boat', { name: 'Model boat', marks: BOAT_MARKS.map((m) => m.id) });
+  const shop = put('set', 'set boat', { name: 'Model boat', marks: BOAT_MARKS.map((m) => m.id), pieces: [usualPiece('floor', 'workshop', 'Workshop floor'), BOAT_PIECE] });
   for (const [from, to] of [
     ['O1', 'O2'],
     ['O2', 'O4'],
@@ -160,7 +162,15 @@ function testDay(
   };
   const planned = (key: keyof typeof made, packageId: string, focalMm: number) => newPlan(made[key], packageId, focalMm, { name: '', marks: [] });
   const boat = planned('boat', packB, 25);
-  put('plan', 'plan test boat', { ...boat, ...(boat.move ? { move: { ...boat.move, kind: 'object' } } : {}) });
+  put('plan', 'plan test boat', {
+    ...boat,
+    ...(boat.move ? { move: { ...boat.move, kind: 'object' } } : {}),
+    stillsPlanned: true,
+    stills: { packageId: packS, ...boatWalk() },
+  });
+  stills.forEach(({ sha256, name, ...q }, i) =>
+    put('still', `still boat ${i}`, { setupId: made.boat, picture: { sha256, name }, ...q, shotAt: at(`14:${10 + i}`, TEST_DAY), givenAt: at(`14:${10 + i}`, TEST_DAY) }),
+  );
   put('plan', 'plan test zoom', planned('zoom', packD, ZOOM_MM.from));
   const { focalMm: _focal, shift: _shift, ...place } = CARRIED;
   put('rig', 'rig test', { setupId: made.carried, packageId: packX, since: at('12:00', TEST_DAY), placement: { way: 'rigid', ...place }, toleranceM: 0.01, why: '' });
@@ -305,7 +315,7 @@ export function scenario(files: DemoFiles): Seed[] {
     headingMarks: ['K1', 'K2'],
   });
 
-  const tests = testDay(put, { galley: sets.galley, packB, packD, packX });
+  const tests = testDay(put, { galley: sets.galley, packB, packD, packX, packS, boat: files.boat });
   put('recce', 'recce passage', {
     setupId: passage,
     picture: { sha256: files.recce, name: 'recce_passage.jpg' },

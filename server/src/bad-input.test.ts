@@ -32,6 +32,7 @@ const seeds = scenario({
   zoom: ['1', '2', '3', '4', '5'].map(sha),
   recceDetail: { corners: 300, spread: 1 },
   stills: [{ sha256: sha('9'), name: 's.jpg', station: 0, notes: null, look: LOOK }],
+  boat: [{ sha256: sha('9'), name: 'b.jpg', station: 0, widthPx: 960, heightPx: 640, notes: null, look: LOOK, marks: [{ mark: 'O1', x: 100.5, y: 200.25 }] }],
   panorama: [{ sha256: sha('0'), name: 'p.jpg', seconds: 0.01 }],
 }).filter((s) => s.kind !== 'floor' && s.kind !== 'person');
 

@@ -9,6 +9,8 @@ export interface Panel {
   up: Triple;
   pattern: number | null;
   gray?: number;
+  /** boards, frames and plates on it a square metre; default 9. More of them are smaller */
+  perM2?: number;
 }
 /** A still camera: heading 0 looks along −Z, positive to the left; a lens that bends by r² and r⁴ where `bend` says so. */
 export interface StillCamera {
@@ -45,7 +47,7 @@ const PAINT = 0.55;
 /** What a still camera sees of panels, sRGB grey levels: four rays a pixel, then blur, exposure in linear light, and noise. */
 export function renderStill(panels: readonly Panel[], camera: StillCamera, looks: StillLooks = {}): { widthPx: number; heightPx: number; gray: Uint8Array } {
   const { widthPx: w, heightPx: h } = camera;
-  const patterns = panels.map((p) => (p.pattern === null ? null : patternOf(p.pattern, length(p.along), length(p.up))));
+  const patterns = panels.map((p) => (p.pattern === null ? null : patternOf(p.pattern, length(p.along), length(p.up), p.perM2)));
   const light = new Float64Array(w * h);
   const flats = flatten(panels);
   const rayAt = raysOf(camera);
@@ -189,18 +191,21 @@ function firstHit(flats: readonly Flat[], { from, to }: Ray): { panel: number; u
   return found;
 }
 
+const USUAL_PER_M2 = 9;
+
 /** A wall as sets have them: stains of three sizes, with boards, frames and plates on it. Grey 0…1 at a place in metres. */
-function patternOf(seed: number, widthM: number, heightM: number): (u: number, v: number) => number {
+function patternOf(seed: number, widthM: number, heightM: number, perM2 = USUAL_PER_M2): (u: number, v: number) => number {
   const random = uniform(seed * 7919 + 13);
-  const things = Array.from({ length: Math.ceil(9 * widthM * heightM) }, () => ({
+  const size = Math.sqrt(USUAL_PER_M2 / perM2);
+  const things = Array.from({ length: Math.ceil(perM2 * widthM * heightM) }, () => ({
     u: random() * widthM,
     v: random() * heightM,
-    w: 0.04 + 0.3 * random() ** 2,
-    h: 0.04 + 0.3 * random() ** 2,
+    w: size * (0.04 + 0.3 * random() ** 2),
+    h: size * (0.04 + 0.3 * random() ** 2),
     grey: 0.1 + 0.75 * random(),
   }));
   // things in a raster of half metres, so that a place asks only the few near it
-  const cell = 0.5;
+  const cell = 0.5 * size;
   const columns = Math.ceil(widthM / cell) + 1;
   const near = new Map<number, typeof things>();
   for (const thing of things)

@@ -1,5 +1,5 @@
 import type { PictureNotes, StillLook } from '@mesure/core';
-import type { FileRef } from './shared';
+import { renamedInPicture, type FileRef, type PointedMark } from './shared';
 import { defineKind } from './define';
 
 /** One picture of a stills walk, taken from one of its planned stations. */
@@ -14,6 +14,8 @@ export interface StillBody {
   notes: PictureNotes | null;
   /** what a device saw in it; null where none could open it */
   look: StillLook | null;
+  /** marks of the set that are pointed out in it, px of the upright picture; missing: none */
+  marks?: PointedMark[];
   shotAt: string;
   /** when it was put to its station: of several the last one given counts, whatever their clocks say */
   givenAt: string;
@@ -30,10 +32,11 @@ export const stillKind = defineKind<StillBody>({
     heightPx: 'height',
     notes: 'what the file says',
     look: 'what was seen in it',
+    marks: 'marks',
     shotAt: 'time',
     givenAt: 'time given',
   },
-  schema: ({ Joi, id, at, file, sizePx, spreadPx, notes, stationIndex }) =>
+  schema: ({ Joi, id, at, file, sizePx, spreadPx, notes, stationIndex, pointedMarks }) =>
     Joi.object({
       setupId: id.required(),
       station: stationIndex,
@@ -54,12 +57,14 @@ export const stillKind = defineKind<StillBody>({
       })
         .allow(null)
         .required(),
+      marks: pointedMarks,
       shotAt: at.required(),
       givenAt: at.required(),
     }),
   references: { setupId: 'setup' },
-  merge: {},
+  merge: { lists: { marks: 'mark' } },
+  renamed: (body, from, to) => (body.marks ? renamedInPicture({ ...body, marks: body.marks }, from, to) : body),
   writes: 'record',
   hides: 'record',
-  leaves: 'stills/: the picture, by station',
+  leaves: 'stills/: the picture, by station; where it was taken, by the pictures themselves',
 });

@@ -96,9 +96,10 @@ const LEAST_STOOD = 3;
 
 /**
  * By where cameras were to stand: turned as they were to look, sized and moved as their places lie. Null where too few say so, or all stand on one spot.
+ * @param sized units of the world that is to be laid to a metre, where they are known; then it is only turned and moved
  * @param cameras centre, and up and forward of unit length, in the world that is to be laid
  */
-export function bySpreadOfCameras({ stood, cameras }: Pick<StartInput, 'stood' | 'cameras'>): Similarity | null {
+export function bySpreadOfCameras({ stood, cameras }: Pick<StartInput, 'stood' | 'cameras'>, sized?: number): Similarity | null {
   const looks = stood.flatMap((s) => (s.look ? [{ ...s, look: s.look }] : []));
   if (stood.length < LEAST_STOOD || looks.length === 0) return null;
   const rotation = meanTurn(looks.map(({ camera, look }) => mulMat3(axesOfLook(look), transpose3(axesOf(cameras[camera])))));
@@ -113,7 +114,7 @@ export function bySpreadOfCameras({ stood, cameras }: Pick<StartInput, 'stood' |
     spread += dot(q, q);
   }
   if (!(Math.sqrt(spread / stood.length) > APART_M && along > 0)) return null;
-  const size = along / square;
+  const size = sized ?? along / square;
   const moved = scale(mulMatVec(rotation, here), size);
   return { scale: size, rotation, translation: sub(there, moved) };
 }

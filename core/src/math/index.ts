@@ -9,4 +9,5 @@ export { umeyama, applySimilarity, type Similarity } from './similarity';
 export { homography, type PointPair } from './homography';
 export { groundScatter, type GroundScatter } from './ground-scatter';
 export { convexHull, hullAreaPx } from './hull';
+export { inLine } from './in-line';
 export { minimise } from './minimise';

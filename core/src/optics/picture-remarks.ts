@@ -88,14 +88,14 @@ export function pictureRemarks(notes: PictureNotes, recorded: RecordedPicture): 
   const aspect = notes.pixelAspect ?? null;
   if (recorded.squeeze !== undefined && aspect !== null && Math.abs(aspect / recorded.squeeze - 1) > SQUEEZE_TOLERANCE)
     remarks.push({ field: 'squeeze', message: `The file shows its pixels ${Number(aspect.toFixed(3))} times as wide as high, the lens has a squeeze of ${recorded.squeeze}.` });
-  if (notes.body !== null && !alike(notes.body, recorded.body)) remarks.push({ field: 'body', message: `The picture comes from a ${notes.body}, the package says ${recorded.body}.` });
+  if (notes.body !== null && !sameBody(notes.body, recorded.body)) remarks.push({ field: 'body', message: `The picture comes from a ${notes.body}, the package says ${recorded.body}.` });
   return remarks;
 }
 
 const tidy = (mm: number): string => String(Number(mm.toFixed(1)));
 
 /** One name within the other, whatever the spaces, dashes and capitals: a maker writes its own name now before the model, now not. */
-function alike(a: string, b: string): boolean {
+export function sameBody(a: string, b: string): boolean {
   const bare = (s: string) => s.toLowerCase().replace(/[^\p{L}\p{N}]/gu, '');
   const [x, y] = [bare(a), bare(b)];
   return x === '' || y === '' || x.includes(y) || y.includes(x);

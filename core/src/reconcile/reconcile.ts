@@ -32,7 +32,7 @@ export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigma
     /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
     angles?: NonNullable<SolveResult['anchoring']['angles']>;
     /** what it is called in words; missing: a solve */
-    called?: 'solve' | 'picture';
+    called?: 'solve' | 'picture' | 'walk';
   };
 
 /**
@@ -201,7 +201,7 @@ const BENDS_LIKELIHOOD = 0.9;
 
 const gap = (i: ReconcileItem) => (i.difference === null ? 0 : Math.abs(i.difference) / Math.hypot(i.recordedSigma, i.sigma ?? 0));
 
-function headline(items: readonly ReconcileItem[], verdict: Verdict, undecided: Undecided | null | undefined, called: 'solve' | 'picture' = 'solve'): string {
+function headline(items: readonly ReconcileItem[], verdict: Verdict, undecided: Undecided | null | undefined, called: 'solve' | 'picture' | 'walk' = 'solve'): string {
   const first = items[0];
   const cause = first.causes[0];
   const doubted = undecided?.worlds.map((w) => w.wrong.join(' and '));

@@ -163,7 +163,7 @@ export class Reconstruction {
     const poses: Pose[] = [];
     for (const o of obs.byTrack[track]) {
       const pose = this.poses[obs.frame[o]];
-      if (!pose) continue;
+      if (!pose || this.dropped[o]) continue;
       const x = obs.xMm[o] / focalMm,
         y = obs.yMm[o] / focalMm;
       const n = Math.hypot(x, y, 1);

@@ -127,3 +127,57 @@ test('what cannot begin says why', () => {
   const few = walk.tracks.filter((t) => Number(t.track.slice(1)) < 12);
   expect(solveStills(few, walk.views, setupOf(1300))).toMatchObject({ status: 'failed', reason: expect.stringContaining('in common') });
 });
+
+/** Round a small thing before walls that most of what is seen lies on, a step of 22.5 degrees each: what is hardest of the walks that are planned. */
+function drawRound(seed: number, places: number): Walk {
+  const random = uniform(seed);
+  const noise = normals(seed + 900);
+  const walls = Array.from({ length: places }, (): Vec3 => {
+    const along = 7 * random() - 3.5;
+    const up = 2.8 * random();
+    return [
+      [along, up, -3.3],
+      [3.7, up, along],
+      [along, up, 3.3],
+      [-3.7, up, along],
+    ][Math.floor(4 * random())] as unknown as Vec3;
+  });
+  const thing = Array.from({ length: Math.round(places / 5) }, (): Vec3 => [1.3 * random() - 0.65, 0.9 * random(), 0.4 * random() - 0.2]);
+  const centers = Array.from({ length: 8 }, (_, i): Vec3 => {
+    const a = (i * Math.PI) / 8;
+    return [1.9 * Math.sin(a) + 0.03 * noise(), 1.05 + 0.03 * noise(), 1.9 * Math.cos(a) + 0.03 * noise()];
+  });
+  const tracks: TrackPoint[] = [];
+  centers.forEach((c, frame) => {
+    const f = unit([0.05 * noise() - c[0], 0.4 - c[1], 0.05 * noise() - c[2]]);
+    const right = unit([-f[2], 0, f[0]]);
+    const up = cross(right, f);
+    [...walls, ...thing].forEach((p, k) => {
+      const d: Vec3 = [p[0] - c[0], p[1] - c[1], p[2] - c[2]];
+      const z = dot(d, f);
+      const [x, y] = [WIDTH / 2 + (1090 * dot(d, right)) / z, HEIGHT / 2 - (1090 * dot(d, up)) / z];
+      if (z < 0.3 || x < 0 || y < 0 || x > WIDTH || y > HEIGHT || random() < 0.5) return;
+      const wild = random() < 0.03;
+      tracks.push({ track: `w${k}`, frame, x: x + (wild ? 60 : NOISE_PX) * noise(), y: y + (wild ? 60 : NOISE_PX) * noise() });
+    });
+  });
+  return { centers, tracks, views: centers.map((_, frame) => ({ frame, lens: 'one', focalShare: 1 })) };
+}
+
+test('walls and little else, and large steps: the world is right, or it is none', () => {
+  const seeds = draws(60, 8);
+  let right = 0;
+  for (let seed = 1; seed <= seeds; seed += 1) {
+    const walk = drawRound(seed, [260, 180, 130, 70][seed % 4]);
+    const s = solveStills(walk.tracks, walk.views, setupOf(1090 * (seed % 3 ? 1.05 : 1)));
+    if (s.status === 'failed' || s.frames.length < 4) continue;
+    const onTruth = umeyama(
+      s.frames.map((f) => f.position),
+      s.frames.map((f) => walk.centers[f.frame]),
+    );
+    const worst = Math.max(...s.frames.map((f) => distance(applySimilarity(onTruth, f.position), walk.centers[f.frame])));
+    expect(worst).toBeLessThan(0.15);
+    if (s.status === 'solved') right += 1;
+  }
+  expect(right).toBeGreaterThanOrEqual(0.5 * seeds);
+});

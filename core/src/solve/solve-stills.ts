@@ -3,16 +3,17 @@ import { seededRandom, type Vec3 } from '../math';
 import type { TrackPoint } from '../track/track-point';
 import { once, SOLVE, type Warning } from '../warnings';
 import { assembleFree, failed } from './assemble';
-import { farthestApart, motionSeen, solveTurn } from './move-or-turn';
+import { farthestApart, LITTLE_PX, motionSeen, onFrames, solveTurn } from './move-or-turn';
 import { buildObservations, reprofile, type Observations } from './observations';
-import { placeRest, refineInStages, type Progress } from './refine';
-import { centerOf, Reconstruction } from './reconstruction';
+import { dropSightingsOff } from './one-sighting-off';
+import { placeRest, refineAll, refineInStages, type Progress } from './refine';
+import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
 import { rotationOnly } from './relative-pose';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
-import { readSolveSetup, type SolveSetup } from './setup';
+import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { ruleOf } from './solve-tracks';
-import { growOver, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, startFromPair, type PairCandidate } from './start';
-import { GOOD_SCORE, truncatedScore } from './starts';
+import { dropWild, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, startFromPair, type PairCandidate } from './start';
+import { truncatedScore } from './starts';
 
 /** What a still's camera has of its own. */
 export interface StillView {
@@ -45,6 +46,15 @@ const START_TRACKS = 160;
 /** Of one lens, stills below which its focal length stays what was recorded of it. */
 export const LEAST_OF_LENS = 3;
 const MOST_ANGLE_RAD = 0.14;
+/** Focal lengths over the recorded one from which a walk is tried, and how far from there it may go while the world grows, share. */
+const OTHER_FOCALS = [1, 0.71, 1.41];
+const GROWTH_SHARE = 0.1;
+/** Mean of the squares, cut at 25 px², of a world that explains nearly everything; places in two pictures alone are seldom all placed. */
+const GOOD = 3;
+/** Where it is no worse than this, the focal length is no reason to begin again. */
+const FAIR = 8;
+/** A sighting further off than this is of another thing. */
+const SIGHTING_SIGMAS = 5;
 
 /**
  * Single pictures of one place solved together: unlike the frames of a shot they have no order in time, sizes and focal lengths of their own, and each
@@ -77,22 +87,15 @@ export function solveStills(tracks: readonly TrackPoint[], views: readonly Still
   const ranked = rankedPairs(probe);
   if (ranked.length === 0) return fail(`too few places in common: no two pictures share ${MIN_SHARED_TRACKS}`);
   progress({ stage: 'starting pair', done: 0, total: 1 });
-  if (!motionSeen(probe, ranked.slice(0, 4), random)) return solveTurn({ obs, lens, setup, rule, options, warnings, pairs: onSame(farthestApart(ranked), sparse, obs) }).turned;
-
-  let best: { r: Reconstruction; score: number } | null = null;
-  const all = sparse.frames.map((_, f) => f);
-  for (const [i, pair] of ranked.slice(0, PAIRS_TRIED).entries()) {
-    progress({ stage: 'starting pair', done: i, total: PAIRS_TRIED });
-    const r = startFromPair(sparse, lens.map, lens.recordedMm, rule, pair, random);
-    if (!r) continue;
-    growOver(r, all, random, (done) => progress({ stage: 'frames placed', done, total: all.length }));
-    r.adjustAll(2, 15, 1e-5);
-    const score = truncatedScore(r, all);
-    if (!best || score < best.score) best = { r, score };
-    if (score < GOOD_SCORE && r.placedFrames().length === all.length) break;
+  if (!motionSeen(probe, ranked.slice(0, 4), random)) {
+    const { turned } = solveTurn({ obs, lens, setup, rule, options, warnings, pairs: onFrames(farthestApart(ranked), sparse, obs) });
+    // what no turn explains either is no walk that only turned
+    return (turned.noisePx ?? Infinity) < LITTLE_PX ? turned : fail('neither a turn nor a move explains what the pictures share: too few places tie them. Take one more between each two');
   }
+
+  const best = bestGrown(sparse, lens, rule, ranked, random, progress);
   if (!best) return fail('no starting pair: no two pictures say how the camera moved between them');
-  const r = best.r.carryTo(obs, rule);
+  const r = best.carryTo(obs, rule);
   r.lensPriors = lens.priors;
   r.zoom = rule.held ? null : ofOtherLenses(obs, views);
   r.triangulate(MIN_RAY_ANGLE_RAD, 4);
@@ -100,11 +103,82 @@ export function solveStills(tracks: readonly TrackPoint[], views: readonly Still
   placeRest(r, random, (done) => progress({ stage: 'frames placed', done, total: obs.frames.length }));
   const trimmed: TrimmedObservation[] = [];
   // the lengths of the lenses stand on what was recorded: nothing changes along time, so no knots are chosen
-  const iterations = refineInStages({ r, lens, rule, zooms: false, trimmed, progress, warnings });
+  let iterations = refineInStages({ r, lens, rule, zooms: false, trimmed, progress, warnings });
+  if (dropSightingsOff(r, SIGHTING_SIGMAS * r.noisePx) > 0) {
+    iterations += refineAll(r, trimmed, progress, warnings);
+    const back = new Set(r.obs.trackIds.filter((_, t) => r.points[t]));
+    trimmed.splice(0, trimmed.length, ...trimmed.filter((t) => !back.has(t.track)));
+  }
   progress({ stage: 'uncertainty', done: 0, total: 1 });
   const anchors = options.anchorsOf?.(looseCameras(r)) ?? setup.anchors;
+  const apart = contradicting(r);
+  if (apart > MOST_CONTRADICTING)
+    return fail(
+      `the pictures do not hold together: ${Math.round(100 * apart)} % of the places that are in three of them or more lie elsewhere in one than in the others. Too few tie neighbours to each other: take one more between each two`,
+    );
   const { mirrored, ...solved } = assembleFree(r, lens, { ...setup, anchors }, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held' });
   return mirrored ? { ...solved, warnings: [SOLVE.MIRRORED(mirrored), ...solved.warnings] } : solved;
+}
+
+/** From several pairs and, where none explains nearly everything, from other focal lengths; the one that explains most. */
+function bestGrown(sparse: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], random: () => number, progress: Progress): Reconstruction | null {
+  let best: { r: Reconstruction; score: number } | null = null;
+  const all = sparse.frames.map((_, f) => f);
+  for (const factor of rule.held ? [1] : OTHER_FOCALS) {
+    if (best && best.score < FAIR) break;
+    for (const [i, pair] of ranked.slice(0, PAIRS_TRIED).entries()) {
+      progress({ stage: 'starting pair', done: i, total: PAIRS_TRIED });
+      const focalMm = factor * lens.recordedMm;
+      // a few pictures hardly see the focal length: while the world grows it is held near where it begins
+      const r = startFromPair(sparse, lens.map, focalMm, rule.held ? rule : { held: false, priorMm: focalMm, priorSigmaMm: GROWTH_SHARE * focalMm }, pair, random);
+      if (!r) continue;
+      growOneByOne(r, random, (done) => progress({ stage: 'frames placed', done, total: all.length }));
+      r.adjustAll(2, 15, 1e-5);
+      const score = truncatedScore(r, all);
+      if (!best || score < best.score) best = { r, score };
+      if (score < GOOD && r.placedFrames().length === all.length) return r;
+    }
+  }
+  return best?.r ?? null;
+}
+
+/** First by points as they are, then by points that few and near pictures placed a few pixels off. */
+const PLACE_PX = [3, 10];
+const LEAST_SIGHTINGS = 10;
+
+/**
+ * Grows over all pictures: the one that sees most known places next. Unlike the frames of a shot each lies far from the others and sees places that two
+ * pictures placed, so that everything is adjusted after each, and a picture that did not fit is tried again after others.
+ */
+function growOneByOne(r: Reconstruction, random: () => number, onPlaced: (placed: number) => void): void {
+  const open = new Set(r.poses.flatMap((p, f) => (p ? [] : [f])));
+  const tried = new Set<number>();
+  for (;;) {
+    const [next] = [...open].filter((f) => !tried.has(f)).map((f) => ({ f, known: r.sightings(f).length })).sort((a, b) => b.known - a.known); // prettier-ignore
+    if (!next || next.known < LEAST_SIGHTINGS) return;
+    tried.add(next.f);
+    if (!PLACE_PX.some((px) => r.place(next.f, px, random, LEAST_SIGHTINGS))) continue;
+    r.triangulate(
+      MIN_RAY_ANGLE_RAD,
+      6,
+      Array.from(r.obs.byFrame[next.f], (o) => r.obs.track[o]),
+    );
+    const { residualPx, obsOf } = r.adjustAll(2, 12, 1e-4);
+    dropWild(r, residualPx, obsOf);
+    open.delete(next.f);
+    tried.clear();
+    onPlaced(r.placedFrames().length);
+  }
+}
+
+/** Of the places that three pictures or more have, this share may lie elsewhere: things that moved, or look alike. In a world that is bent it is more. */
+const MOST_CONTRADICTING = 0.15;
+
+/** Share of the places in three placed pictures or more that were left out. */
+function contradicting(r: Reconstruction): number {
+  const placed = (t: number) => r.obs.byTrack[t].filter((o) => r.poses[r.obs.frame[o]]).length;
+  const of = r.points.flatMap((_, t) => (placed(t) > 2 ? [t] : []));
+  return of.length === 0 ? 0 : of.filter((t) => r.rejected[t] || !r.points[t]).length / of.length;
 }
 
 const looseCameras = (r: Reconstruction): LooseCamera[] =>
@@ -113,10 +187,6 @@ const looseCameras = (r: Reconstruction): LooseCamera[] =>
     const m = pose.rotation;
     return [{ frame: r.obs.frames[f], center: centerOf(pose), up: [-m[3], -m[4], -m[5]], forward: [m[6], m[7], m[8]] }];
   });
-
-/** Pairs by index of the frames of other tracks of the same pictures. */
-const onSame = (pairs: readonly PairCandidate[], from: Observations, to: Observations): PairCandidate[] =>
-  pairs.map((p) => ({ ...p, a: to.frames.indexOf(from.frames[p.a]), b: to.frames.indexOf(from.frames[p.b]) }));
 
 /** Those in most pictures first, until each picture has enough or has all of its own. */
 function longestTracks(tracks: readonly TrackPoint[], obs: Observations): TrackPoint[] {

@@ -7,3 +7,6 @@ export { packFeatures, stillFeatures, unpackFeatures, type StillFeatures } from 
 export { placeWalk, type PlacedStill, type PlacedWalk, type PlaceWalkOptions, type WalkLens, type WalkPlace, type WalkShot } from './place-walk';
 export type { WalkTie } from './match-walk';
 export { walkFeatures, type WalkFeatures } from './walk-features';
+export { focalOfStill, type StillFocal, type WalkCamera } from './focal-of-still';
+export { checkPlacedWalk, type RecordedWalkLens } from './check-placed-walk';
+export { walkAsSolve } from './walk-as-solve';

@@ -61,9 +61,8 @@ export function matchWalk(views: readonly WalkView[], pairs: readonly (readonly 
 function heldTogether(a: WalkView, b: WalkView, random: () => number): { i: number; j: number; apart: number }[] | null {
   const links = mutualNearest(a.features, b.features, NEARNESS);
   if (links.length < LEAST_MATCHES) return null;
-  const slope = ({ features: f, focalPx }: WalkView, k: number) => ({ x: (f.x[k] - f.widthPx / 2) / focalPx, y: (f.y[k] - f.heightPx / 2) / focalPx });
   const pairs = links.map(({ i, j }): SlopePair => {
-    const [p, q] = [slope(a, i), slope(b, j)];
+    const [p, q] = [slopeOf(a, i), slopeOf(b, j)];
     return { x1: p.x, y1: p.y, x2: q.x, y2: q.y };
   });
   const pixel = ({ features: f, focalPx }: WalkView) => Math.max(1, Math.max(f.widthPx, f.heightPx) / OF_PX) / focalPx;
@@ -76,6 +75,8 @@ function heldTogether(a: WalkView, b: WalkView, random: () => number): { i: numb
   const held = links.filter((_, k) => Math.abs(sampson(e, pairs[k])) < cap);
   return held.length >= Math.max(LEAST_MATCHES, LEAST_SHARE * links.length) ? held : null;
 }
+
+const slopeOf = ({ features: f, focalPx }: WalkView, k: number) => ({ x: (f.x[k] - f.widthPx / 2) / focalPx, y: (f.y[k] - f.heightPx / 2) / focalPx });
 
 interface Group {
   /** of each picture the feature, by picture */

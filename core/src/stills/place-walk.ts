@@ -1,12 +1,12 @@
 import { CoreError } from '../errors';
 import type { AnchorFacts } from '../facts';
-import { distance, seededRandom, type Quat, type Vec3 } from '../math';
+import { applySimilarity, distance, matToQuat, mulMat3, quatToMat, seededRandom, type Quat, type Vec3 } from '../math';
 import { LEAST_OF_LENS, solveStills, type LooseCamera, type SolveProgress, type SolveResult, type SolveSetup, type TrackPoint } from '../solve';
 import { once, WALK, type Warning } from '../warnings';
 import { likelyPairs } from './likely-pairs';
 import { matchWalk, type WalkTie } from './match-walk';
 import type { StillStation } from './plan-stills';
-import { stationsAsFacts } from './stations-as-facts';
+import { turnedOntoPlan, walkAnchors } from './walk-anchors';
 import type { WalkFeatures } from './walk-features';
 
 /** One picture of a walk that is to be placed. */
@@ -41,7 +41,7 @@ export interface PlacedStill {
   rotation: Quat;
   /** of one axis, in the unit of the places; where nothing says what a metre is it is against the middle picture */
   sigma: number | null;
-  /** how far from its station it was taken, m; null: it has none, or nothing says what a metre is */
+  /** how far from its station it was taken, m; null: it has none, or nothing says what a metre is or how the walk lies on the plan */
   offStationM: number | null;
   /** places in it that were found */
   places: number;
@@ -138,7 +138,7 @@ export function placeWalk(shots: readonly WalkShot[], options: PlaceWalkOptions 
   const places = tracks.map((t): TrackPoint => ({ ...t, ...worked(t.frame, t.x, t.y), weight: (t.weight ?? 1) / work[t.frame] ** 2 }));
   const views = shots.map((s, frame) => ({ frame, lens: s.lens, focalShare: (s.focalPx * work[frame]) / focalPx }));
   const marks = new Set(marked.map((t) => t.track));
-  const anchorsOf = (cameras: readonly LooseCamera[]) => anchorsFrom(options.anchors ?? {}, marks, shots, cameras);
+  const anchorsOf = (cameras: readonly LooseCamera[]) => walkAnchors(options.anchors ?? {}, marks, shots, cameras);
   const solveWith = (change: Partial<SolveSetup>) => solveStills([...places, ...marked], views, { ...setup, ...change }, { seed: options.seed, anchorsOf, onProgress });
   const solved = bestOf(solveWith, focalMm, options.focalSigma ?? FOCAL_SIGMA, new Set(views.map((v) => v.lens)).size === 1);
   return told(solved, shots, work, { tracks: places, ties, marks });
@@ -174,15 +174,6 @@ function markedTracks(shots: readonly WalkShot[]): TrackPoint[] {
   return all.filter((t) => all.filter((q) => q.track === t.track).length >= LEAST_SEEN);
 }
 
-/** What was measured between marks that are in the pictures; where that says no size, where the pictures were to be taken from. */
-function anchorsFrom(measured: AnchorFacts, marks: ReadonlySet<string>, shots: readonly WalkShot[], cameras: readonly LooseCamera[]): AnchorFacts {
-  const points = (measured.points ?? []).filter((p) => marks.has(p.track));
-  const lengths = (measured.lengths ?? []).filter((l) => marks.has(l.a) && marks.has(l.b));
-  const level = (measured.level ?? []).filter((id) => marks.has(id));
-  if (points.length >= 2 || lengths.length > 0) return { points, lengths, level };
-  return { cameraPlaces: stationsAsFacts(shots, cameras) };
-}
-
 interface Worked {
   tracks: readonly TrackPoint[];
   ties: WalkTie[];
@@ -193,7 +184,12 @@ function told({ result: solved, own, bends, share }: Solved, shots: readonly Wal
   const turnsOnly = solved.motion === 'pan';
   const scaled = solved.anchoring.scale !== null;
   const onStations = solved.anchoring.residuals.some((r) => r.kind === 'cameraPlace');
-  const at = new Map(solved.frames.map((f) => [f.frame, f]));
+  // places of marks have the plan's axes; lengths have none, and the plan says how the world lies and not how large it is
+  const surveyed = solved.anchoring.residuals.some((r) => r.kind === 'surveyed');
+  const laid = scaled && !onStations && !surveyed ? turnedOntoPlan(shots, camerasOf(solved)) : null;
+  const onPlan = onStations || surveyed || laid !== null;
+  const frames = laid ? solved.frames.map((f) => ({ ...f, position: applySimilarity(laid, f.position), rotation: matToQuat(mulMat3(laid.rotation, quatToMat(f.rotation))) })) : solved.frames;
+  const at = new Map(frames.map((f) => [f.frame, f]));
   const stills = shots.map((s, i): PlacedStill | null => {
     const f = at.get(i);
     if (!f) return null;
@@ -201,7 +197,7 @@ function told({ result: solved, own, bends, share }: Solved, shots: readonly Wal
       position: f.position,
       rotation: f.rotation,
       sigma: f.sigmaPositionM,
-      offStationM: s.station && scaled ? distance(f.position, s.station.at) : null,
+      offStationM: s.station && scaled && onPlan ? distance(f.position, s.station.at) : null,
       places: f.tracks,
       rmsPx: f.rmsPx / work[i],
     };
@@ -217,7 +213,7 @@ function told({ result: solved, own, bends, share }: Solved, shots: readonly Wal
     lenses: lensesOf(solved, shots, work, own),
     bends,
     places: solved.points.map((p) => ({
-      position: p.position,
+      position: laid ? applySimilarity(laid, p.position) : p.position,
       sigma: p.sigmaM,
       stills: p.observations,
       mark: marks.has(p.track) ? p.track : null,
@@ -229,6 +225,12 @@ function told({ result: solved, own, bends, share }: Solved, shots: readonly Wal
     warnings: [...(bends ? [WALK.WALK_LENS_BENDS(bends.k1, bends.sigmaK1)] : []), ...(own || turnsOnly || failedWhole ? [] : [WALK.WALK_FOCAL_NOT_TOLD(share)]), ...wordsOfWalk(solved, shots, at)],
   };
 }
+
+const camerasOf = ({ frames }: SolveResult): LooseCamera[] =>
+  frames.map(({ frame, position, rotation }) => {
+    const m = quatToMat(rotation);
+    return { frame, center: position, up: [m[1], m[4], m[7]], forward: [-m[2], -m[5], -m[8]] };
+  });
 
 function lensesOf(solved: SolveResult, shots: readonly WalkShot[], work: readonly number[], own: boolean): WalkLens[] {
   return [...new Set(shots.map((s) => s.lens))].map((lens): WalkLens => {

@@ -11,6 +11,7 @@ const BRIEFS: Briefs = {
   sync: (o) => o,
   elsewhere: (o) => ({ ...o, solve: { ...o.solve, frames: [], points: [] } }),
   tracks: (o) => ({ ...o, frames: [] }),
+  walk: (o) => ({ ...o, placed: { ...o.placed, places: [] } }),
 };
 
 /** Kept beside the outcome when it is written, so that lists do not read megabytes. */

@@ -1,9 +1,39 @@
-import type { ClipFacts, ElsewhereOutcome, FootageMark, FootageMask, GivenLens, GridOutcome, LensFilesOutcome, SolveOutcome, SyncOutcome, TracksOutcome } from '@mesure/contract';
+import type {
+  ClipFacts,
+  ElsewhereOutcome,
+  FootageMark,
+  FootageMask,
+  GivenLens,
+  GridOutcome,
+  LensFilesOutcome,
+  SolveOutcome,
+  SyncOutcome,
+  TieBody,
+  TracksOutcome,
+  WalkOutcome,
+  WalkToPlace,
+} from '@mesure/contract';
 import type { FramesFile } from '@mesure/formats/picture';
-import type { ChartKind, ForeignReading, KitAround, TurnOrder, FrameLens, LatticeStart, MeasuredChart, NetInput, Overscan, SolveSetup, Sound, TrackCounting, Vec3, WitnessInput } from '@mesure/core';
+import type {
+  ChartKind,
+  ForeignReading,
+  KitAround,
+  TurnOrder,
+  FrameLens,
+  LatticeStart,
+  MeasuredChart,
+  NetInput,
+  Overscan,
+  SolveSetup,
+  Sound,
+  TrackCounting,
+  Vec3,
+  WalkFeatures,
+  WitnessInput,
+} from '@mesure/core';
 
 /** All that a computation needs, as plain data: a snapshot of the record at the time it was asked for, and the file by its hash. */
-export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput | TracksInput | ElsewhereInput;
+export type ComputeInput = GridInput | LensFilesInput | SyncInput | SolveInput | TracksInput | ElsewhereInput | WalkInput;
 
 export interface SolveInput {
   kind: 'solve';
@@ -59,6 +89,12 @@ export interface TracksInput {
   squeeze: number;
 }
 
+/** The pictures of a stills walk; where they were to be taken from, and what was taped between the marks in them. */
+export interface WalkInput extends WalkToPlace, Pick<SolveInput, 'net' | 'around'> {
+  kind: 'walk';
+  ties: TieBody[];
+}
+
 export interface GridInput {
   kind: 'grid';
   file: { sha256: string; name: string };
@@ -101,6 +137,8 @@ export interface Given {
   witness?: Uint8Array;
   /** of two cameras */
   sounds?: { sound: Sound; facts: ClipFacts }[];
+  /** of the pictures of a walk, in its order */
+  features?: WalkFeatures[];
   /** of a clip, laid out on this machine's disk */
   clip?: { frames: FramesFile; strip: { file: string; everyNth: number }; facts: ClipFacts };
 }
@@ -116,7 +154,7 @@ export interface ComputeProgress {
 }
 /** An answer, or a refusal in words for the person; a fault of ours is thrown. */
 export type ComputeAnswer =
-  | { ok: true; outcome: GridOutcome | SolveOutcome | SyncOutcome | ElsewhereOutcome }
+  | { ok: true; outcome: GridOutcome | SolveOutcome | SyncOutcome | ElsewhereOutcome | WalkOutcome }
   | { ok: true; made: MadeFile[]; outcome: Unkept<LensFilesOutcome> | Unkept<TracksOutcome> }
   | { ok: false; message: string };
 /** An outcome whose files are not in the store yet. */

@@ -8,6 +8,7 @@ import { computeLensFiles } from './lens-files/compute';
 import { computeSolve } from './solve/compute';
 import { computeSync } from './sync/compute';
 import { computeTracks } from './tracks/compute';
+import { computeWalk } from './walk/compute';
 
 /** How each kind is computed, one line each: core only, no database, so that it can run in a thread of its own. */
 const COMPUTATIONS: { [K in AnalysisKind]: Computation<Extract<ComputeInput, { kind: K }>> } = {
@@ -17,6 +18,7 @@ const COMPUTATIONS: { [K in AnalysisKind]: Computation<Extract<ComputeInput, { k
   sync: computeSync,
   tracks: computeTracks,
   elsewhere: computeElsewhere,
+  walk: computeWalk,
 };
 
 export default async function compute(task: ComputeTask): Promise<ComputeAnswer> {

@@ -5,6 +5,7 @@ import type { FileStore } from '../files/store';
 import type { ComputeInput, Given, Report } from './compute-types';
 import { soundOf } from './sync/sounds';
 import { framesOf } from './tracks/frames';
+import { featuresOf } from './walk/features';
 
 interface Preparing<I> {
   store: FileStore;
@@ -23,7 +24,7 @@ async function whole(store: FileStore, { sha256, name }: { sha256: string; name:
   return store.read(sha256);
 }
 
-const itsBytes: Prepare<ComputeInput> = async ({ store, input }) => ({ bytes: await whole(store, input.file) });
+const itsBytes: Prepare<Exclude<ComputeInput, { kind: 'walk' }>> = async ({ store, input }) => ({ bytes: await whole(store, input.file) });
 
 /** What each kind of computation is given, one line each; `release` when it is done. */
 const GIVEN: { [K in AnalysisKind]: Prepare<Extract<ComputeInput, { kind: K }>> } = {
@@ -33,6 +34,7 @@ const GIVEN: { [K in AnalysisKind]: Prepare<Extract<ComputeInput, { kind: K }>> 
   sync: async ({ store, input }) => ({ bytes: Buffer.alloc(0), sounds: await Promise.all([input.file, input.witness].map((f) => soundOf(store, f))) }),
   elsewhere: async ({ store, input }) => ({ bytes: await whole(store, input.file), ...(input.points ? { points: await whole(store, input.points) } : {}) }),
   tracks: ({ store, input, report, signal }) => framesOf(store, input.file, report, signal),
+  walk: async ({ store, input, report, signal }) => ({ bytes: Buffer.alloc(0), features: await featuresOf(store, input.stills, report, signal) }),
 };
 
 /** @throws FormatError */

@@ -9,9 +9,10 @@ import { lensFilesJob } from './lens-files/job';
 import { solveJob } from './solve/job';
 import { syncJob } from './sync/job';
 import { tracksJob } from './tracks/job';
+import { walkJob } from './walk/job';
 
 /** Every kind of computation, one line each. */
-const JOBS: { [K in AnalysisKind]: Job<K> } = { grid: gridJob, solve: solveJob, 'lens-files': lensFilesJob, sync: syncJob, tracks: tracksJob, elsewhere: elsewhereJob };
+const JOBS: { [K in AnalysisKind]: Job<K> } = { grid: gridJob, solve: solveJob, 'lens-files': lensFilesJob, sync: syncJob, tracks: tracksJob, elsewhere: elsewhereJob, walk: walkJob };
 
 /** The snapshot that a computation works on. @throws ApiProblem that says what is missing first */
 export async function buildInput(db: Database, productionId: string, kind: AnalysisKind, subjectId: string, choice: AnalysisChoice, known?: readonly StoredRecord[]): Promise<ComputeInput> {

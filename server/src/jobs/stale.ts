@@ -12,7 +12,7 @@ import type { AnalysisRow } from './model';
  */
 export async function staleOf(db: Database, productionId: string, rows: readonly AnalysisRow[]): Promise<Map<string, Stale>> {
   const found = new Map<string, Stale>();
-  const done = rows.filter((r) => r.status === 'done' && (r.kind === 'solve' || r.kind === 'grid' || r.kind === 'tracks' || r.kind === 'elsewhere'));
+  const done = rows.filter((r) => r.status === 'done' && AGES.has(r.kind));
   if (done.length === 0) return found;
   const records = await liveRecords(db, productionId);
   const byId = new Map(records.map((r) => [r.id, r]));
@@ -35,6 +35,9 @@ export async function staleOf(db: Database, productionId: string, rows: readonly
   return found;
 }
 
+/** Kinds whose answer is of the record as it was; files of a lens and an offset by sound are of the files that they were made of. */
+const AGES: ReadonlySet<AnalysisRow['kind']> = new Set(['solve', 'grid', 'tracks', 'elsewhere', 'walk']);
+
 /** Another lens in the kit makes no solve old. */
 function withoutAround(input: ComputeInput): object {
   const { around: _around, ...rest } = input as Partial<Extract<ComputeInput, { kind: 'solve' }>>;
@@ -52,7 +55,21 @@ const choiceOf = (input: ComputeInput) =>
       }
     : {};
 
-/** Records that the computation of a take or a plate may read. */
+type Of = <K extends RecordKind>(kind: K, id: string | null | undefined) => StoredRecord<K> | undefined;
+
+/** Records that the placing of a setup's stills may read. */
+function readByWalk(setup: StoredRecord<'setup'>, records: readonly StoredRecord[], of: Of): StoredRecord[] {
+  const plan = records.find((r) => r.kind === 'plan' && (r.body as RecordBodies['plan']).setupId === setup.id);
+  const pack = of('package', (plan?.body as RecordBodies['plan'] | undefined)?.stills?.packageId);
+  const kit = [pack, of('body', pack?.body.bodyId), of('lens', pack?.body.lensId), of('adapter', pack?.body.adapterId), of('adapter', pack?.body.secondAdapterId)];
+  const others = records.filter((r) => {
+    const b = r.body as { setupId?: string; setId?: string };
+    return (r.kind === 'still' && b.setupId === setup.id) || ((r.kind === 'tie' || r.kind === 'fact') && b.setId === setup.body.setId);
+  });
+  return [setup, plan, of('set', setup.body.setId), ...kit, ...others].filter((r) => r !== undefined);
+}
+
+/** Records that the computation of a take, a plate or a walk may read. */
 function readBy(subjectId: string, records: readonly StoredRecord[], byId: ReadonlyMap<string, StoredRecord>): StoredRecord[] {
   const of = <K extends RecordKind>(kind: K, id: string | null | undefined) => {
     const r = id ? byId.get(id) : undefined;
@@ -60,6 +77,7 @@ function readBy(subjectId: string, records: readonly StoredRecord[], byId: Reado
   };
   const subject = byId.get(subjectId);
   if (!subject) return [];
+  if (subject.kind === 'setup') return readByWalk(subject as StoredRecord<'setup'>, records, of);
   // a clip is tracked by its own masks and by the squeeze of the lens of its take; a solve made elsewhere is laid against its take
   const take = subject.kind === 'footage' || subject.kind === 'elsewhere' ? of('take', (subject.body as RecordBodies['footage' | 'elsewhere']).takeId) : undefined;
   const body = (take ?? subject).body as Partial<RecordBodies['take'] & RecordBodies['plate']>;

@@ -15,6 +15,7 @@ export const KIND_LIMITS: Record<AnalysisKind, { seconds: number; large: boolean
   solve: { seconds: 1800, large: true },
   elsewhere: { seconds: 300, large: false },
   tracks: { seconds: 3600, large: true },
+  walk: { seconds: 1800, large: true },
 };
 
 /** What one person may have open at once: a day's plates given in one go, and not a machine's whole night. */

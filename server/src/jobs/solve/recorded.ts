@@ -1,4 +1,4 @@
-import { kitAround, netInputOf, recordedSetup, ticksOr, type AnalysisChoice, type TakeBody } from '@mesure/contract';
+import { kitAround, netInputOf, recordedSetup, ticksOr, type AnalysisChoice, type TakeBody, type TieBody } from '@mesure/contract';
 import { ApiProblem } from '../../http/problem';
 import type { SolveInput } from '../compute-types';
 import type { InputContext } from '../job';
@@ -13,15 +13,9 @@ export async function recordedOf({ db, productionId, find, all, mounted }: Input
   const ties = all('tie')
     .map((t) => t.body)
     .filter((t) => t.setId === setup.setId);
-  const set = find('set', setup.setId)?.body;
-  const facts = all('fact')
-    .map((f) => f.body)
-    .filter((f) => f.setId === setup.setId);
-  // without a height the net does not know the floor, and its places say no more than its ties
-  const net = set && facts.some((f) => f.what === 'height' || f.what === 'point') ? netInputOf(set, ties, facts) : null;
   return {
     around: kitAround(m, { lenses: all('lens'), adapters: all('adapter') }),
-    net: net && { ...net, near: [...(net.near ?? [])] },
+    net: netOf(setup.setId, { find, all }, ties),
     setup: recordedSetup({
       mounted: m,
       take,
@@ -33,4 +27,14 @@ export async function recordedOf({ db, productionId, find, all, mounted }: Input
       motion: choice.motion ?? 'free',
     }),
   };
+}
+
+/** The tape net of a set. Without a height it does not know the floor, and its places say no more than its ties: then there is none. */
+export function netOf(setId: string, { find, all }: Pick<InputContext, 'find' | 'all'>, ties: readonly TieBody[]): SolveInput['net'] {
+  const set = find('set', setId)?.body;
+  const facts = all('fact')
+    .map((f) => f.body)
+    .filter((f) => f.setId === setId);
+  const net = set && facts.some((f) => f.what === 'height' || f.what === 'point') ? netInputOf(set, ties, facts) : null;
+  return net && { ...net, near: [...(net.near ?? [])] };
 }
