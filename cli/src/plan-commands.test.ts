@@ -1,4 +1,4 @@
-import { normals, renderStill, roomPanels } from '@mesure/synthetic';
+import { normals, renderStill, roomPanels, seenAt, type Panel, type StillCamera } from '@mesure/synthetic';
 import { readFileSync, writeFileSync } from 'node:fs';
 import sharp from 'sharp';
 import { mesure } from './run-mesure';
@@ -159,6 +159,71 @@ describe('stills', () => {
     expect(r.json().gaps).toMatchObject([{ from: 'b.png', to: 'c.png', message: expect.stringContaining('Between b.png and c.png') }]);
     const jump = mesure(['stills', a, await save('light.png', -0.6, 1), '--overlap', '0.5']);
     expect(jump.json().remarks).toMatchObject([{ file: 'light.png', what: 'exposure', message: expect.stringMatching(/^(0\.9|1\.0) stops lighter than a\.png/) }]);
+  });
+  test('places of three pictures and more, their lens, and a metre by two marks with a tape between them', async () => {
+    const room: Panel[] = [
+      ...roomPanels(12, 8, 3, 9),
+      { corner: [-1.2, 0.4, -2.2], along: [1.1, 0, 0.4], up: [0, 1.3, 0], pattern: 77 },
+      { corner: [0.6, 0.2, -2.9], along: [0.9, 0, -0.3], up: [0, 1.6, 0], pattern: 78 },
+    ].map((p): Panel => ({ ...(p as Panel), perM2: 25 }));
+    const cameras = Array.from({ length: 5 }, (_, i): StillCamera => {
+      const x = -1.1 + 0.5 * i;
+      return { at: [x, 1.5 + 0.05 * i, 1 - 0.2 * i], headingRad: Math.atan2(x * 0.5, 3.4), tiltRad: 0.02 * i, widthPx: 960, heightPx: 640, focalPx: 700 };
+    });
+    const names = await Promise.all(
+      cameras.map(async (c, i) => {
+        const { widthPx, heightPx, gray } = renderStill(room, c, { noise: 2, seed: i + 1, blurPx: [0.5, 0.5], rays: 1 });
+        await sharp(Buffer.from(gray), { raw: { width: widthPx, height: heightPx, channels: 1 } })
+          .jpeg({ quality: 92 })
+          .toFile(file(`walk_${i}.jpg`));
+        return file(`walk_${i}.jpg`);
+      }),
+    );
+    const ends = { m1: [-1.4, 1.2, -4], m2: [1.3, 1.9, -4] } as const;
+    const rows = [0, 2, 4].flatMap((i) => Object.entries(ends).map(([id, at]) => `walk_${i}.jpg,${id},${seenAt(cameras[i], at)!.xPx},${seenAt(cameras[i], at)!.yPx}`));
+    writeFileSync(file('marks.csv'), ['file,id,x,y', ...rows].join('\n'));
+    writeFileSync(file('walk-ties.csv'), `from,to,value,unit\nm1,m2,${Math.hypot(2.7, 0.7)},m\n`);
+    // written down a tenth too long
+    const r = mesure([
+      'stills',
+      ...names,
+      '--place',
+      '--focal',
+      '38.5',
+      '--sensor',
+      '48x32',
+      '--marks',
+      file('marks.csv'),
+      '--ties',
+      file('walk-ties.csv'),
+      '--csv',
+      file('placed.csv'),
+      '--ply',
+      file('placed.ply'),
+    ]);
+    expect([r.code, r.json().status, r.json().scaledBy]).toEqual([0, 'solved', 'measured']);
+    const [lens] = r.json().lenses as { focalPx: number; sigmaPx: number; recordedPx: number; told: boolean }[];
+    expect(lens).toMatchObject({ recordedPx: expect.closeTo(770, 6), told: true });
+    expect(Math.abs(lens.focalPx - 700)).toBeLessThan(4 * lens.sigmaPx);
+    const placed = r.json().pictures as { position: number[] }[];
+    const apart = (p: readonly number[], q: readonly number[]) => Math.hypot(...p.map((v, k) => v - q[k]));
+    expect(Math.abs(apart(placed[0].position, placed[4].position) / apart(cameras[0].at, cameras[4].at) - 1)).toBeLessThan(0.03);
+    const table = readFileSync(file('placed.csv'), 'utf8').split(/\r?\n/);
+    expect(table[0]).toMatch(/^file,station,x,y,z,qx,.*unit,up,why_not$/);
+    expect(table[1]).toMatch(/^walk_0\.jpg,.*,m,Y,$/);
+    expect(readFileSync(file('placed.ply'), 'utf8')).toMatch(/^ply\nformat ascii 1\.0\ncomment points of the walk, right-handed, metres/);
+  });
+  test('what is missing to place pictures is said before they are looked at', () => {
+    const three = ['a.png', 'b.png', 'c.png'].map(file);
+    expect(mesure(['stills', ...three.slice(0, 2), '--place']).err).toMatch(/three pictures at least/);
+    expect(mesure(['stills', ...three, '--place']).err).toMatch(/does not say its focal length on 36 × 24 mm/);
+    expect(mesure(['stills', ...three, '--place', '--focal', '9']).err).toMatch(/--focal and --sensor go together/);
+    expect(mesure(['stills', ...three, '--place', '--focal', '9', '--sensor', '13,8']).err).toMatch(/--sensor 13,8/);
+    expect(mesure(['stills', ...three, '--ply', file('x.ply')]).err).toMatch(/--ply goes with --place/);
+    writeFileSync(file('stranger.csv'), 'file,id,x,y\nd.png,m1,1,2\n');
+    expect(mesure(['stills', ...three, '--place', '--focal', '9', '--sensor', '13x8', '--marks', file('stranger.csv')]).err).toMatch(/d\.png is none of the pictures/);
+    writeFileSync(file('twice.csv'), 'file,id,x,y\na.png,m1,1,2\na.png,m1,1,3\n');
+    expect(mesure(['stills', ...three, '--place', '--focal', '9', '--sensor', '13x8', '--marks', file('twice.csv')]).err).toMatch(/line 3.*m1 is marked in a\.png already in line 2/);
   });
   test('refuses one picture, a wrong overlap and what is no picture', () => {
     expect(mesure(['stills', file('plate.png')])).toMatchObject({ code: 2, out: '' });

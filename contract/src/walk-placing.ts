@@ -12,6 +12,8 @@ export interface StillToPlace {
   heightPx: number;
   focalPx: number;
   lens: string;
+  /** null: nobody knows how large its sensor is */
+  pxPerMm: number | null;
   focalBy: 'record' | 'file';
   station: StillStation;
   stationIndex: number;
@@ -46,7 +48,7 @@ export function walkToPlace(walk: StillsPlan, stills: readonly (StillBody & { id
           : `The walk's package is not complete, and ${s.picture.name} does not say how long its lens is. Complete the package in Kit.`,
       };
     asked.push({
-      ...{ id: s.id, file: s.picture, widthPx: s.widthPx, heightPx: s.heightPx, focalPx: focal.focalPx, lens: focal.lens, focalBy: focal.by },
+      ...{ id: s.id, file: s.picture, widthPx: s.widthPx, heightPx: s.heightPx, focalPx: focal.focalPx, lens: focal.lens, pxPerMm: focal.pxPerMm, focalBy: focal.by },
       ...{ station: walk.stations[s.station], stationIndex: s.station },
       marks: (s.marks ?? []).map((q) => ({ id: q.mark, xPx: q.x, yPx: q.y })),
     });

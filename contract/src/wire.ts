@@ -299,6 +299,8 @@ export interface WalkOutcome {
   placed: PlacedWalk;
   /** in the order of the placed ones */
   stills: { id: string; name: string; station: number; widthPx: number; heightPx: number; focalBy: 'record' | 'file' }[];
+  /** px of a lens's pictures to a mm of their sensor; null where nobody knows how large that is */
+  pxPerMm: Record<string, number | null>;
   /** of the recorded camera's focal length; null where the pictures do not tell it */
   reconcile: ReconcileReport | null;
 }

@@ -2,7 +2,7 @@ export { FormatError } from './format-error';
 export { readTracksCsv, writeTracksCsv } from './tracks-csv';
 export { textOf } from './text';
 export { readEdgesCsv, readMarksCsv } from './edges-csv';
-export { readStillMarksCsv, writePlacedStillsCsv, writeWalkPlacesCsv, writeWalkPlacesPly, type PlacedPicture } from './placed-walk';
+export { readStillMarksCsv, writePlacedStillsCsv, writeStillMarksCsv, writeWalkPlacesCsv, writeWalkPlacesPly, type PlacedPicture } from './placed-walk';
 export { readHeightsCsv, readPointsCsv, readTiesCsv, type FileHeight, type FileTie } from './ties-csv';
 export { readLeftSolve, type LeftSolveFile } from './left-solve';
 export { readSetupJson, readSolveJson, solveJson } from './setup-json';

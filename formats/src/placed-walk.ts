@@ -58,6 +58,10 @@ export function writePlacedStillsCsv(file: WalkFile): string {
 export const writeWalkPlacesCsv = (walk: WalkFile): string => writePointsCsv(shotOf(walk));
 export const writeWalkPlacesPly = (walk: WalkFile): string => writePointsPly(shotOf(walk));
 
+/** The same marks as they leave; `readStillMarksCsv` reads them. */
+export const writeStillMarksCsv = (marks: readonly { file: string; id: string; xPx: number; yPx: number }[]): string =>
+  csvText([['file', 'id', 'x', 'y'], ...marks.map((m) => [m.file, m.id, tidy(m.xPx), tidy(m.yPx)])]);
+
 /** Marks pointed out in several pictures: CSV with the header `file,id,x,y`, px of the picture from its upper left corner. @throws FormatError */
 export function readStillMarksCsv(text: string, file: string): { file: string; id: string; xPx: number; yPx: number }[] {
   const { rows } = readTable(text, file, ['file', 'id', 'x', 'y'], 'file,id,x,y');

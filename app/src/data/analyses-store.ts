@@ -144,6 +144,7 @@ export type AnalysesStore = ReturnType<typeof createAnalysesStore>;
 export function isWhole(a: Analysis): boolean {
   if (!a.outcome) return false;
   if (a.outcome.kind === 'lens-files' || a.outcome.kind === 'sync') return true;
+  if (a.outcome.kind === 'walk') return a.outcome.placed.places.length > 0 || a.outcome.placed.turnsOnly || a.outcome.placed.status === 'failed';
   if (a.outcome.kind === 'tracks') return a.outcome.frames.length > 0;
   return a.outcome.kind === 'grid' ? a.outcome.corners.length > 0 || a.outcome.report.plates[0]?.corners === 0 : a.outcome.solve.frames.length > 0 || a.outcome.solve.status === 'failed';
 }

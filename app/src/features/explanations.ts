@@ -191,6 +191,13 @@ export const EXPLANATIONS = {
     page: 'One picture lined up',
     better: 'Marks that are spread over the picture and in depth, and a lens whose bending is known from a plate.',
   },
+  walkFocal: {
+    title: 'Focal length of a walk',
+    from: 'Places that three pictures of the walk or more have in common.',
+    model: 'Found with the places of all pictures, nothing believed of it but its kind; pictures of one camera at one focal length share it.',
+    page: 'Stills of a walk, placed together',
+    better: 'One picture from a slant, and things at several depths: of one flat wall seen square-on it is not told at all.',
+  },
   lineUpFocal: {
     title: 'Focal length of one picture',
     from: 'Marks pointed out in one picture, and their places in the tape net of the set.',

@@ -27,6 +27,10 @@ const stored = (path: string, what: string, { sha256 }: FileRef): HandoverFile =
 const two = (n: number): string => String(n).padStart(2, '0');
 const fixed = (v: number | null | undefined, digits: number): number | '' => (v === null || v === undefined ? '' : Number(v.toFixed(digits)));
 
+/** Where a still stands in a handover. */
+export const stillPath = (setup: StoredRecord<'setup'>, { station, picture }: { station: number; picture: { name: string } }): string =>
+  `stills/${slug(setup.body.name)}/${two(station + 1)}-${slug(picture.name)}`;
+
 function stillFiles({ setups, plans, stills }: Pictures): HandoverFile[] {
   const files: HandoverFile[] = [];
   const rows: (string | number)[][] = [];
@@ -35,7 +39,7 @@ function stillFiles({ setups, plans, stills }: Pictures): HandoverFile[] {
     const names = walk ? stationNames(walk.stations) : [];
     for (const still of countedStills(stills.filter((s) => s.body.setupId === setup.id).map((s) => ({ ...s.body, by: s.updatedBy })))) {
       const station = walk?.stations[still.station];
-      const path = `stills/${slug(setup.body.name)}/${two(still.station + 1)}-${slug(still.picture.name)}`;
+      const path = stillPath(setup, still);
       const spreads = (still.look?.zones ?? []).flatMap((z) => [z.downPx, z.acrossPx]).filter((v) => v !== null);
       rows.push([
         setup.body.name,

@@ -19,6 +19,7 @@ import { AS_KEPT, forReceiver, type Wishes } from './receiver';
 import { lackingOfTake, lacksOf, elsewhereFiles, shotFiles, solvedTakes, trackFiles } from './shots';
 import { mapsOf, takeLenses, takeLensFiles, type MapFormat } from './take-lenses';
 import { takesTable } from './takes-table';
+import { walkFiles } from './walks';
 import { witnessFiles } from './witnesses';
 
 export type { HandoverFile } from './day';
@@ -129,6 +130,7 @@ export async function planHandover(db: Database, productionId: string, dayId: st
       recces: ofSetups(all('recce')),
       folderOf: day.folderOf,
     }),
+    ...(await walkFiles(db, productionId, day)),
     ...(await lineUpFiles(db, productionId, day)),
     ...remarksFile(day),
   ];

@@ -1,43 +1,29 @@
-import type { RecordingMode, SolveTicks, StoredRecord } from '@mesure/contract';
+import type { SolveTicks, StoredRecord } from '@mesure/contract';
 import type { Cause, ReconcileItem } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
-import { newId, useAll, useData, useFind, useRecordsState } from '../../data';
+import { useAll, useData } from '../../data';
 import { Action } from '../../ui/controls';
 import { percent } from '../../ui/format';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
+import { useCorrection } from './use-correction';
 
 /** The likely causes with their evidence, and the entry that would put the record right. */
 export function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'>; item: ReconcileItem; onSolveAgain: (besides?: SolveTicks) => Promise<void> }) {
   const { causes } = item;
   const router = useRouter();
   const p = usePalette();
-  const write = useRecordsState((s) => s.write);
-  const find = useFind();
-  const adapters = useAll('adapter');
   const { session } = useData();
   const takes = useAll('take').filter((t) => t.body.packageId === take.body.packageId);
-  const pack = find('package', take.body.packageId);
+  const correction = useCorrection(take.body.packageId);
   const [busy, setBusy] = useState(false);
-  if (causes.length === 0 || !pack) return null;
+  if (causes.length === 0 || !correction) return null;
   async function correct(c: NonNullable<Cause['correction']>) {
     setBusy(true);
     try {
-      if (c.field === 'mode') await write('package', pack!.id, (now) => ({ ...now, modeId: c.value }), `${pack!.body.camera}-cam: ${c.name}`);
-      else if (c.field === 'readoutMs') {
-        const ofMode = (m: RecordingMode): RecordingMode => (m.id === pack!.body.modeId ? { ...m, readoutMs: c.value, readoutSource: c.value === null ? 'unknown' : 'measured' } : m);
-        await write('body', pack!.body.bodyId, (now) => ({ ...now, modes: now.modes.map(ofMode) }), 'Readout time corrected');
-      } else if (c.field === 'squeeze') await write('lens', pack!.body.lensId, (now) => ({ ...now, squeeze: c.value }), 'Squeeze corrected');
-      else {
-        let adapterId: string | null = null;
-        if (c.value !== 1) {
-          adapterId = adapters.find((a) => Math.abs(a.body.factor - c.value) < 0.005)?.id ?? newId();
-          if (!adapters.some((a) => a.id === adapterId)) await write('adapter', adapterId, { name: `${c.value < 1 ? 'Reducer' : 'Extender'} ×${c.value}`, factor: c.value }, 'Adapter added');
-        }
-        await write('package', pack!.id, (now) => ({ ...now, adapterId }), `${pack!.body.camera}-cam corrected`);
-      }
+      await correction!.correct(c);
       await onSolveAgain(c.field === 'readoutMs' ? { readoutOut: c.value !== null } : {});
     } finally {
       setBusy(false);
@@ -55,7 +41,7 @@ export function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'
       ))}
       {causes[0].correction && session.role !== 'solver' ? (
         <>
-          <Action kind="main" title={correctionTitle(causes[0].correction, pack.body.camera)} icon="build" busy={busy} onPress={() => void correct(causes[0].correction!)} testID="correct" />
+          <Action kind="main" title={correctionTitle(causes[0].correction, correction.camera)} icon="build" busy={busy} onPress={() => void correct(causes[0].correction!)} testID="correct" />
           <Words look="small" dim>
             {takes.length > 1 ? `It holds for all ${takes.length} takes of this package. It can be undone.` : 'It can be undone.'}
           </Words>
@@ -83,9 +69,9 @@ function wayTo(item: ReconcileItem, take: StoredRecord<'take'>, cause: Cause): {
     : { title: 'Look at the package', icon: 'build', href: '/kit' as Href };
 }
 
-function correctionTitle(c: NonNullable<Cause['correction']>, camera: string): string {
-  if (c.field === 'mode') return `Set ${camera}-cam to ${c.name} and solve again`;
-  if (c.field === 'readoutMs') return c.value === null ? `Note no readout time for ${camera}-cam and solve again` : `Note a readout of ${c.value} ms for ${camera}-cam and solve again`;
-  if (c.field === 'squeeze') return `Set the squeeze to ${c.value} and solve again`;
-  return c.value === 1 ? `Take the adapter off ${camera}-cam and solve again` : `Mount ×${c.value} on ${camera}-cam and solve again`;
+export function correctionTitle(c: NonNullable<Cause['correction']>, camera: string, again = 'solve again'): string {
+  if (c.field === 'mode') return `Set ${camera}-cam to ${c.name} and ${again}`;
+  if (c.field === 'readoutMs') return c.value === null ? `Note no readout time for ${camera}-cam and ${again}` : `Note a readout of ${c.value} ms for ${camera}-cam and ${again}`;
+  if (c.field === 'squeeze') return `Set the squeeze to ${c.value} and ${again}`;
+  return c.value === 1 ? `Take the adapter off ${camera}-cam and ${again}` : `Mount ×${c.value} on ${camera}-cam and ${again}`;
 }

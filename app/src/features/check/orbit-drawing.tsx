@@ -47,10 +47,12 @@ interface Props {
   marks: readonly string[];
   over?: SolveComparison['path'];
   mover: 'camera' | 'object';
+  /** which way the camera looked at every place, and not only where the path begins, in its middle and where it ends */
+  everyView?: boolean;
 }
 
 /** Path and points turned to be looked at from any side: dragged, or step by step by its buttons. */
-export function OrbitDrawing({ solve, marks, over = [], mover }: Props) {
+export function OrbitDrawing({ solve, marks, over = [], mover, everyView = false }: Props) {
   const p = usePalette();
   const [seen, setSeen] = useState<Seen>(START);
   const turn = (dHeading: number, dTilt: number) => setSeen((v) => ({ heading: (v.heading + dHeading + 360) % 360, tilt: Math.max(0, Math.min(90, v.tilt + dTilt)) }));
@@ -61,7 +63,8 @@ export function OrbitDrawing({ solve, marks, over = [], mover }: Props) {
   const scaled = solve.anchoring.scale !== null;
   const named = new Set(marks);
   const line = (places: readonly { position: Vec3 }[]) => places.map((f) => pick(f.position).map((v) => v.toFixed(4)).join(',')).join(' '); // prettier-ignore
-  const views = [0, 0.5, 1].map((t) => solve.frames[Math.round(t * (solve.frames.length - 1))]);
+  const ends = [0, 0.5, 1].map((t) => solve.frames[Math.round(t * (solve.frames.length - 1))]);
+  const views = everyView ? solve.frames : ends;
   const say = `Seen ${fixed(seen.heading, 0)}° round and from ${fixed(seen.tilt, 0)}° above: ${solve.frames.length} places of the ${mover}, ${solve.points.length} points${scaled ? '; a square of the floor is a metre' : ''}.${witnessWords(solve)} Drag it to turn it.`;
   return (
     <View testID="orbit">
@@ -91,8 +94,8 @@ export function OrbitDrawing({ solve, marks, over = [], mover }: Props) {
               <Polyline points={line(solve.frames)} fill="none" stroke={p.blue} strokeWidth={px(3)} />
               {over.length > 0 ? <Polyline points={line(over)} fill="none" stroke={p.ink} strokeWidth={px(1.5)} strokeDasharray={`${px(6)} ${px(5)}`} /> : null}
               {mover === 'camera' ? views.map((f) => <Path key={f.frame} d={lookOf(f, 0.16 * radius, solve.height / solve.width, pick)} stroke={p.blue} strokeWidth={px(1.3)} fill="none" />) : null}
-              <Circle cx={pick(views[0].position)[0]} cy={pick(views[0].position)[1]} r={px(5)} fill={p.blue} />
-              <Rect x={pick(views[2].position)[0] - px(5)} y={pick(views[2].position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
+              <Circle cx={pick(ends[0].position)[0]} cy={pick(ends[0].position)[1]} r={px(5)} fill={p.blue} />
+              <Rect x={pick(ends[2].position)[0] - px(5)} y={pick(ends[2].position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
               <WitnessPath solve={solve} pick={pick} px={px} />
             </G>
           );

@@ -32,6 +32,7 @@ export const computeWalk: Computation<WalkInput> = ({ input, given: { features }
       kind: 'walk',
       placed,
       stills: input.stills.map(({ id, file, stationIndex, focalBy }, i) => ({ id, name: file.name, station: stationIndex, widthPx: features[i].widthPx, heightPx: features[i].heightPx, focalBy })),
+      pxPerMm: Object.fromEntries(input.stills.map((s) => [s.lens, s.pxPerMm])),
       reconcile: input.recorded ? checkPlacedWalk(placed, input.recorded, input.around) : null,
     },
   };

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { View } from 'react-native';
 import { G, Image as SvgImage } from 'react-native-svg';
 import { api, useAll, useData, useFind, useMay, useRecord, useRecordsState } from '../../../data';
-import { Action, Choice, Section, Sheet, useIsWide } from '../../../ui/controls';
+import { Action, Choice, Section, useIsWide } from '../../../ui/controls';
 import { Drawing } from '../../../ui/drawing';
 import { Explained } from '../../../ui/explain';
 import { capital, fixed } from '../../../ui/format';
@@ -17,6 +17,7 @@ import { Warnings } from '../../../ui/warnings';
 import { EXPLANATIONS } from '../../explanations';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
+import { WhichMark } from '../../pictures/which-mark';
 import { DifferenceStrip } from '../difference-strip';
 import { ReadingBehind } from '../reading-behind';
 import { lineUpsOf } from './line-up-section';
@@ -162,7 +163,7 @@ function LiningUp({ picture, take, set }: Shown) {
           {said}
         </>
       )}
-      {place ? <WhichMark picture={picture} set={set} placed={lineUps.placed} place={place} onClose={() => setPlace(null)} /> : null}
+      {place ? <WhichMarkHere picture={picture} set={set} placed={lineUps.placed} place={place} onClose={() => setPlace(null)} /> : null}
     </Page>
   );
 }
@@ -262,44 +263,16 @@ function Others({ all, shown, of }: { all: readonly StoredRecord<'lineup'>[]; sh
   );
 }
 
-function WhichMark({ picture, set, placed, place, onClose }: Pick<Shown, 'picture' | 'set'> & { placed: readonly string[]; place: { x: number; y: number }; onClose: () => void }) {
+function WhichMarkHere({ picture, set, placed, place, onClose }: Pick<Shown, 'picture' | 'set'> & { placed: readonly string[]; place: { x: number; y: number }; onClose: () => void }) {
   const write = useRecordsState((s) => s.write);
-  // those whose places are known count; the others may be measured yet
-  const named = [...placed, ...set.body.marks.filter((m) => !placed.includes(m))];
-  const open = named.filter((m) => !picture.body.marks.some((q) => q.mark === m));
-  const moved = named.filter((m) => !open.includes(m));
-  const keep = (mark: string) => {
-    const at = { mark, x: Number(place.x.toFixed(2)), y: Number(place.y.toFixed(2)) };
-    void write('lineup', picture.id, (b: LineupBody) => ({ ...b, marks: [...b.marks.filter((q) => q.mark !== mark), at] }), `${mark} pointed out in the picture`);
-    onClose();
-  };
   return (
-    <Sheet title="Which mark is this?" open onClose={onClose}>
-      {named.length === 0 ? <Words>The set has no marks yet. Name them on the mark sheet of the set, and tape them.</Words> : null}
-      <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
-        {open.map((m) => (
-          <Action
-            key={m}
-            title={m}
-            label={placed.includes(m) ? m : `${m}, its place is not known yet`}
-            kind={placed.includes(m) ? undefined : 'quiet'}
-            onPress={() => keep(m)}
-            testID={`mark-is-${m}`}
-          />
-        ))}
-      </View>
-      {moved.length > 0 ? (
-        <>
-          <Words look="label" dim style={{ marginTop: SPACE.m }}>
-            Pointed out already: put it here instead
-          </Words>
-          <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
-            {moved.map((m) => (
-              <Action key={m} title={m} kind="quiet" onPress={() => keep(m)} testID={`mark-is-${m}`} />
-            ))}
-          </View>
-        </>
-      ) : null}
-    </Sheet>
+    <WhichMark
+      set={set}
+      placed={placed}
+      pointed={picture.body.marks}
+      place={place}
+      onKeep={(at) => void write('lineup', picture.id, (b: LineupBody) => ({ ...b, marks: [...b.marks.filter((q) => q.mark !== at.mark), at] }), `${at.mark} pointed out in the picture`)}
+      onClose={onClose}
+    />
   );
 }

@@ -1,4 +1,5 @@
 import type { PlanBody, StillBody, StillsPlan, StoredRecord } from '@mesure/contract';
+import { useRouter, type Href } from 'expo-router';
 import { Image, View } from 'react-native';
 import { api, useData, usePicturesState, useRecord, useRecordsState } from '../../../data';
 import { Action, Choice, Sheet } from '../../../ui/controls';
@@ -100,6 +101,7 @@ function OfPicture({ still, walk, names }: { still: ShownStill; walk: StillsPlan
   const write = useRecordsState((s) => s.write);
   const drop = usePicturesState((s) => s.drop);
   const record = useRecord('still', still.id);
+  const router = useRouter();
   if (!record) return <Action icon="delete-outline" title="Drop this picture" onPress={() => void drop(still.id)} testID="drop-still" />;
   return (
     <>
@@ -108,6 +110,12 @@ function OfPicture({ still, walk, names }: { still: ShownStill; walk: StillsPlan
         value={String(still.station)}
         options={walk.stations.map((_, i) => ({ value: String(i), title: names[i] }))}
         onChange={(to) => void write('still', still.id, (b: StillBody) => ({ ...b, station: Number(to) }), `Still moved to station ${names[Number(to)]}`)}
+      />
+      <Action
+        icon="my-location"
+        title={record.body.marks?.length ? `Marks in it: ${record.body.marks.map((m) => m.mark).join(', ')}` : 'Point out marks in it'}
+        onPress={() => router.push(`/floor/stills/picture/${still.id}` as Href)}
+        testID="still-marks"
       />
       <Action icon="delete-outline" title="Remove this picture" onPress={() => void write('still', still.id, record.body, 'Still removed', true)} testID="remove-still" />
     </>

@@ -1,11 +1,11 @@
-import { walkOf, type PlanBody, type StillsPlan, type StoredRecord } from '@mesure/contract';
+import { walkOf, type PlanBody, type StillsPlan, type StoredRecord, type WalkOutcome } from '@mesure/contract';
 import { countOf, stationBetween } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { useAll, useMayWrite, usePicturesState, useRecordsState } from '../../../data';
 import { Action, Progress, Row, Section } from '../../../ui/controls';
-import { percent } from '../../../ui/format';
+import { fixed, percent } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
 import { Empty } from '../../../ui/states';
 import { Figure, Words } from '../../../ui/text';
@@ -15,6 +15,7 @@ import { usePlanOf } from '../../plan/use-plan';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
 import { addStills, STILL_FILES } from './add-stills';
+import { PlacedWalk, usePlaced } from './placed-walk';
 import { StationSheet } from './station-sheet';
 import { useWalk, type Walk } from './use-walk';
 import { WalkDrawing } from './walk-drawing';
@@ -50,6 +51,7 @@ function Walking({ setup, plan, walk }: { setup: StoredRecord<'setup'>; plan: St
   const onTheWay = usePicturesState((s) => s.pictures).filter((q) => q.kind === 'still' && (q.body as { setupId: string }).setupId === setup.id);
   const set = useAll('set').find((s) => s.id === setup.body.setId);
   const shown = useWalk(walk, setup.id);
+  const placed = usePlaced(setup.id)?.outcome ?? null;
   const [chosen, setChosen] = useState<number | null>(null);
   const [open, setOpen] = useState<number | null>(null);
   const [busy, setBusy] = useState<{ done: number; of: number } | null>(null);
@@ -111,7 +113,7 @@ function Walking({ setup, plan, walk }: { setup: StoredRecord<'setup'>; plan: St
       </View>
       <Words testID="walk-sentence">{walkSentence(shown)}</Words>
       {problem ? <Words role="alert">{`▲ ${problem}`}</Words> : null}
-      <WalkDrawing plan={walk} walk={shown} pieces={set?.body.pieces ?? []} next={next} />
+      <WalkDrawing plan={walk} walk={shown} pieces={set?.body.pieces ?? []} next={next} placed={placed} />
       <Gaps walk={shown} mayWrite={mayWrite} onBetween={squeezeIn} />
       <Section title="Stations">
         <View style={{ marginHorizontal: -SPACE.m }}>
@@ -120,13 +122,14 @@ function Walking({ setup, plan, walk }: { setup: StoredRecord<'setup'>; plan: St
               key={i}
               testID={`station-${shown.names[i]}`}
               title={`${shown.taken.includes(i) ? '●' : '○'} ${shown.names[i]}${shown.counted.get(i) ? ` · ${shown.counted.get(i)!.name}` : ''}`}
-              detail={stationWords(shown, i)}
+              detail={[stationWords(shown, i), offWords(placed, i)].filter(Boolean).join(' · ')}
               selected={i === next}
               onPress={() => setOpen(i)}
             />
           ))}
         </View>
       </Section>
+      <PlacedWalk setup={setup} walk={walk} counted={shown.counted} names={shown.names} marks={set?.body.marks ?? []} />
       {onTheWay.map((q) => (
         <OnTheWay key={q.id} picture={q} />
       ))}
@@ -166,6 +169,13 @@ function stationWords({ check, counted, taken, names }: Walk, station: number): 
   const ties = (check?.pairs ?? []).filter((q) => q.to === station && q.overlap !== null).map((q) => `${percent(q.overlap!)} on ${names[q.from]} too`);
   const waits = still.sha256 === null ? ['waits on this device'] : [];
   return [...remarks, ...ties, ...waits].join(' · ') || (still.look ? 'nothing against it' : 'no device could look at it');
+}
+
+/** How far from its station a picture was taken, as the pictures say together. */
+function offWords(placed: WalkOutcome | null, station: number): string | null {
+  const at = placed?.stills.findIndex((s) => s.station === station) ?? -1;
+  const still = at < 0 ? null : placed!.placed.stills[at];
+  return still?.offStationM === null || still === null || still === undefined ? null : `taken ${fixed(still.offStationM, 2)} m from its station`;
 }
 
 function Gaps({ walk, mayWrite, onBetween }: { walk: Walk; mayWrite: boolean; onBetween: (from: number, to: number) => void }) {

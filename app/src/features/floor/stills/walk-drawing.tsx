@@ -1,6 +1,6 @@
-import type { StillsPlan } from '@mesure/contract';
+import type { StillsPlan, WalkOutcome } from '@mesure/contract';
 import { pieceCorners, type SetPiece } from '@mesure/core';
-import { G, Line, Polygon, Text as SvgText } from 'react-native-svg';
+import { Circle, G, Line, Polygon, Text as SvgText } from 'react-native-svg';
 import { Drawing } from '../../../ui/drawing';
 import { MetreBar } from '../../../ui/metre-bar';
 import { FONT, usePalette } from '../../../ui/theme';
@@ -10,18 +10,21 @@ import type { Walk } from './use-walk';
 const NUMBER_PX = 17;
 
 /** The walk from above: stations filled when taken, joined where neighbouring pictures tie, broken apart where they do not. */
-export function WalkDrawing({ plan, walk, pieces, next }: { plan: StillsPlan; walk: Walk; pieces: readonly SetPiece[]; next: number | null }) {
+export function WalkDrawing({ plan, walk, pieces, next, placed }: { plan: StillsPlan; walk: Walk; pieces: readonly SetPiece[]; next: number | null; placed: WalkOutcome | null }) {
   const p = usePalette();
   const { stations } = plan;
   const solid = pieces.filter((q) => q.kind !== 'sky');
   const corners = solid.filter((q) => q.kind !== 'floor' && q.kind !== 'water').flatMap((q) => pieceCorners(q).slice(0, 4));
-  const xs = [...stations.map((s) => s.at[0]), ...corners.map((c) => c[0])];
-  const zs = [...stations.map((s) => s.at[2]), ...corners.map((c) => c[2])];
+  const taken = (placed?.placed.stills ?? []).flatMap((s) => (s && s.offStationM !== null ? [s.position] : []));
+  const xs = [...stations.map((s) => s.at[0]), ...taken.map((t) => t[0]), ...corners.map((c) => c[0])];
+  const zs = [...stations.map((s) => s.at[2]), ...taken.map((t) => t[2]), ...corners.map((c) => c[2])];
   const [x0, x1, z0, z1] = [Math.min(...xs) - 0.7, Math.max(...xs) + 0.7, Math.min(...zs) - 0.7, Math.max(...zs) + 0.7];
   const box = { x: x0, y: z0, width: Math.max(3, x1 - x0), height: Math.max(3, z1 - z0) };
   const tied = (walk.check?.pairs ?? []).filter((q) => !(walk.check?.gaps ?? []).some((g) => g.from === q.from && g.to === q.to));
   const apart = (walk.check?.gaps ?? []).filter((g) => g.why === 'little' || g.why === 'none' || g.why === 'plain');
-  const say = `From above, 1 m as the bar: ${stations.length} stations as arrows, those that are taken filled (${walk.taken.length}); lines join pictures that tie (${tied.length}), broken ones do not (${apart.length}).`;
+  // only where they lie on the plan: a walk without a metre has a world of its own
+  const really = (placed?.placed.stills ?? []).flatMap((s, i) => (s && s.offStationM !== null ? [{ station: placed!.stills[i].station, at: s.position }] : [])).filter((q) => stations[q.station]);
+  const say = `From above, 1 m as the bar: ${stations.length} stations as arrows, those that are taken filled (${walk.taken.length}); lines join pictures that tie (${tied.length}), broken ones do not (${apart.length}).${really.length > 0 ? ` A dot with a line to its station: where a picture was really taken (${really.length}).` : ''}`;
   return (
     <Drawing box={box} describe={say} maxHeight={300}>
       {(px) => (
@@ -47,6 +50,12 @@ export function WalkDrawing({ plan, walk, pieces, next }: { plan: StillsPlan; wa
           ))}
           {apart.map((g) => (
             <Join key={`${g.from}-${g.to}`} a={stations[g.from].at} b={stations[g.to].at} ink={p.against} width={px(3)} dash={`${px(6)} ${px(4)}`} />
+          ))}
+          {really.map((q) => (
+            <G key={`really ${q.station}`}>
+              <Line x1={stations[q.station].at[0]} y1={stations[q.station].at[2]} x2={q.at[0]} y2={q.at[2]} stroke={p.tape} strokeWidth={px(2)} />
+              <Circle cx={q.at[0]} cy={q.at[2]} r={px(4)} fill={p.tape} />
+            </G>
           ))}
           {stations.map((s, i) => {
             const u = px(1);
