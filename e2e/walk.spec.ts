@@ -199,6 +199,34 @@ test('a take of each kind: a whip, a zoom, an object, two cameras on one rig, an
   await page.getByTestId('day-Day 12').click();
 });
 
+test('stills of a walk by two cameras tell where they were taken; a mark taken off makes that old, and they are placed anew', async ({ page }) => {
+  await signIn(page, 'supervisor', '/floor');
+  await page.getByTestId('where').click();
+  await page.getByTestId('day-Day 10').click();
+  await open(page, '/floor');
+  await page.getByText('Boat on its table').first().click();
+  await page.getByTestId('open-walk').click();
+  await expect(page.getByTestId('walk-placed')).toContainText('of 8 placed');
+  await expect(page.getByTestId('walk-lens-Sorrel P1, 9 mm')).toContainText(/5 pictures: (8\.9[89]|9\.0[012]) ± 0\.01 mm, noted 9\.00/);
+  await expect(page.getByTestId('walk-metre')).toContainText('taped between marks');
+  await expect(page.getByTestId('station-2')).toContainText(/taken 0\.(3|4)\d m from its station/);
+  await expect(page.getByTestId('orbit')).toBeVisible();
+  await audit(page, 'a walk that is placed');
+  await noSidewaysScroll(page);
+  await page.getByTestId('station-1').click();
+  await page.getByTestId('still-marks').click();
+  await expect(page.getByTestId('still-mark-O4')).toContainText('in 2 other pictures too');
+  await audit(page, 'marks in a still');
+  await page.getByTestId('off-O4').click();
+  await page.getByRole('button', { name: 'Back to the walk' }).click();
+  await expect(page.getByTestId('walk-stale')).toContainText('S_boat_01.jpg');
+  await page.getByTestId('place-walk').click();
+  await expect(page.getByTestId('walk-stale')).toHaveCount(0);
+  await expect(page.getByTestId('walk-placed')).toContainText('of 8 placed', { timeout: 120_000 });
+  await page.getByTestId('where').click();
+  await page.getByTestId('day-Day 12').click();
+});
+
 test('wrap: what is missing is listed, and the handover leaves as one zip', async ({ page }) => {
   await signIn(page, 'supervisor', '/wrap');
   await expect(page.getByTestId('missing-count')).toContainText('missing');

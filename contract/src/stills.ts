@@ -58,9 +58,14 @@ export function stillRemarks(walk: StillsPlan, stills: readonly WalkStill[], fin
     of: 'package',
   };
   return countedStills(stills).flatMap(({ station, notes }) =>
-    notes ? pictureRemarks(notes, recorded).map(({ field, message }) => ({ station, what: REMARK_OF[field] ?? ('size' as const), message })) : [],
+    notes ? ofItsOwn(pictureRemarks(notes, recorded)).map(({ field, message }) => ({ station, what: REMARK_OF[field] ?? ('size' as const), message })) : [],
   );
 }
+/** What another camera has of its own contradicts nothing; that it is another one is said, and once. */
+const ofItsOwn = (remarks: ReturnType<typeof pictureRemarks>): ReturnType<typeof pictureRemarks> => {
+  const other = remarks.find((r) => r.field === 'body');
+  return other ? [other, ...remarks.filter((r) => r.field === 'crop')] : remarks;
+};
 const REMARK_OF: Partial<Record<ReturnType<typeof pictureRemarks>[number]['field'], StillRemark['what']>> = { focal: 'focal', focus: 'focal' };
 
 /** The exposure that a file tells, whole or not at all. */

@@ -9,19 +9,19 @@ import { STILLS_FOCAL_MM, STILLS_MODE } from './stills-walk';
 /** Planks, ports and tackle a square metre. */
 const BUSY = 220;
 /** The model boat on the floor of its workshop: a hull, a cabin, a mast, and paper marks on them. */
-const box = ([x0, x1]: readonly [number, number], [y0, y1]: readonly [number, number], [z0, z1]: readonly [number, number], pattern: number): Panel[] => [
-  { corner: [x0, y0, z1], along: [x1 - x0, 0, 0], up: [0, y1 - y0, 0], pattern, perM2: BUSY },
-  { corner: [x1, y0, z1], along: [0, 0, z0 - z1], up: [0, y1 - y0, 0], pattern: pattern + 1, perM2: BUSY },
-  { corner: [x1, y0, z0], along: [x0 - x1, 0, 0], up: [0, y1 - y0, 0], pattern: pattern + 2, perM2: BUSY },
-  { corner: [x0, y0, z0], along: [0, 0, z1 - z0], up: [0, y1 - y0, 0], pattern: pattern + 3, perM2: BUSY },
-  { corner: [x0, y1, z1], along: [x1 - x0, 0, 0], up: [0, 0, z0 - z1], pattern: pattern + 4, perM2: BUSY },
+const box = ([x0, x1]: readonly [number, number], [y0, y1]: readonly [number, number], [z0, z1]: readonly [number, number], pattern: number, tone: readonly [number, number]): Panel[] => [
+  { corner: [x0, y0, z1], along: [x1 - x0, 0, 0], up: [0, y1 - y0, 0], pattern, perM2: BUSY, tone },
+  { corner: [x1, y0, z1], along: [0, 0, z0 - z1], up: [0, y1 - y0, 0], pattern: pattern + 1, perM2: BUSY, tone },
+  { corner: [x1, y0, z0], along: [x0 - x1, 0, 0], up: [0, y1 - y0, 0], pattern: pattern + 2, perM2: BUSY, tone },
+  { corner: [x0, y0, z0], along: [0, 0, z1 - z0], up: [0, y1 - y0, 0], pattern: pattern + 3, perM2: BUSY, tone },
+  { corner: [x0, y1, z1], along: [x1 - x0, 0, 0], up: [0, 0, z0 - z1], pattern: pattern + 4, perM2: BUSY, tone },
 ];
 const PAPER_M = 0.05;
 const PANELS: Panel[] = [
-  ...roomPanels(7.4, 6.6, 2.8, 301).map((p) => ({ ...p, perM2: 30 })),
-  ...box([-0.65, 0.65], [0, 0.3], [-0.24, 0.09], 320),
-  ...box([-0.35, 0.3], [0.3, 0.5], [-0.18, 0.02], 330),
-  ...box([0.02, 0.16], [0.5, 0.95], [-0.08, -0.01], 340),
+  ...roomPanels(7.4, 6.6, 2.8, 301).map((p, i): Panel => ({ ...p, perM2: 30, tone: i < 4 ? [0.5, 0.95] : [0.3, 0.62] })),
+  ...box([-0.65, 0.65], [0, 0.3], [-0.24, 0.09], 320, [0, 0.5]),
+  ...box([-0.35, 0.3], [0.3, 0.5], [-0.18, 0.02], 330, [0.5, 1]),
+  ...box([0.02, 0.16], [0.5, 0.95], [-0.08, -0.01], 340, [0, 0.4]),
   ...BOAT_MARKS.filter(({ at }) => at[2] >= 0).map(({ at: [x, y, z] }): Panel => ({
     corner: [x - PAPER_M / 2, y - PAPER_M / 2, z],
     along: [PAPER_M, 0, 0],

@@ -11,6 +11,8 @@ export interface Panel {
   gray?: number;
   /** boards, frames and plates on it a square metre; default 9. More of them are smaller */
   perM2?: number;
+  /** its darkest and its lightest, 0…1; default the whole range */
+  tone?: readonly [number, number];
 }
 /** A still camera: heading 0 looks along −Z, positive to the left; a lens that bends by r² and r⁴ where `bend` says so. */
 export interface StillCamera {
@@ -57,7 +59,7 @@ export function renderStill(panels: readonly Panel[], camera: StillCamera, looks
       let sum = 0;
       for (let k = 0; k < subpixels.length; k += 1) {
         const hit = firstHit(flats, rayAt(x + subpixels[k][0], y + subpixels[k][1]));
-        if (hit) sum += LINEAR_OF_GRAY(patterns[hit.panel]?.(hit.u, hit.v) ?? panels[hit.panel].gray ?? PAINT);
+        if (hit) sum += LINEAR_OF_GRAY(toned(panels[hit.panel], patterns[hit.panel]?.(hit.u, hit.v)));
       }
       light[y * w + x] = sum / subpixels.length;
     }
@@ -66,6 +68,7 @@ export function renderStill(panels: readonly Panel[], camera: StillCamera, looks
   const gain = 2 ** (looks.stops ?? 0);
   return { widthPx: w, heightPx: h, gray: Uint8Array.from(light, (l) => Math.min(255, Math.max(0, Math.round(255 * GRAY_OF_LINEAR(Math.min(1, gain * l)) + (looks.noise ?? 0) * normal())))) };
 }
+const toned = ({ gray, tone = [0, 1] }: Panel, seen: number | undefined): number => (seen === undefined ? (gray ?? PAINT) : tone[0] + (tone[1] - tone[0]) * seen);
 const raster = (n: number) => Array.from({ length: n * n }, (_, i) => [((i % n) + 0.5) / n, (Math.floor(i / n) + 0.5) / n] as const);
 const SUBPIXELS = { 1: raster(1), 4: raster(2), 16: raster(4) };
 

@@ -44,7 +44,8 @@ const nearest = (r: Reconstruction, f: number): number => {
 /** Adjusts all frames; leaves out tracks that do not behave like still points; takes back those that do after all. */
 export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: Progress, warnings: Warning[]): number {
   // the keyframes already tell the noise, so that the first round can be the last
-  let huberPx = Math.max(1e-3, 3 * noiseOf(r.adjustAll(2, 0).residualPx));
+  const asTheyAre = r.adjustAll(2, 0);
+  let huberPx = Math.max(1e-3, 3 * noiseOfPlaces(r, asTheyAre.residualPx, asTheyAre.obsOf));
   let iterations = 0;
   const rounds = 4;
   for (let round = 0; round < rounds; round += 1) {
@@ -54,7 +55,7 @@ export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], prog
       iterations += 1;
       progress({ stage: 'adjusting', done: round * 10 + Math.min(i, 9), total: rounds * 10 });
     });
-    const sigma = Math.max(1e-4, noiseOf(residualPx));
+    const sigma = Math.max(1e-4, noiseOfPlaces(r, residualPx, obsOf));
     huberPx = Math.max(3 * sigma, 1e-3);
     r.noisePx = sigma * Math.sqrt(driftOf(r).factor);
     if (last) break;
@@ -120,6 +121,29 @@ export function refineInStages({ r, lens, rule, zooms, trimmed, progress, warnin
 
 /** One-axis noise of residual lengths, px; half of them may be wild. */
 export const noiseOf = (residualPx: Float64Array): number => sigmaFromMedianRadius(median(residualPx));
+
+/** Of the sightings, a larger share in places that are seen twice only is counted by what their places leave free. */
+const MANY_PAIRS = 0.2;
+
+/**
+ * The same where places are seen a few times only: of two sightings a place takes up three numbers of four, so that their residuals say a quarter of the
+ * noise. Each place that is seen more often says it by its own redundancy, and the middle of them counts.
+ */
+function noiseOfPlaces(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array): number {
+  const squares = new Map<number, { sum: number; n: number }>();
+  obsOf.forEach((o, i) => {
+    const own = squares.get(r.obs.track[o]) ?? { sum: 0, n: 0 };
+    own.sum += residualPx[i] ** 2;
+    own.n += 1;
+    squares.set(r.obs.track[o], own);
+  });
+  const all = [...squares.values()];
+  const longer = all.filter((q) => q.n > 2);
+  const pairs = all.reduce((s, q) => s + (q.n === 2 ? 2 : 0), 0);
+  if (longer.length === 0 || pairs < MANY_PAIRS * obsOf.length) return noiseOf(residualPx);
+  // of chi squared with k degrees the middle is about k (1 − 2/9k)³ (Wilson & Hilferty 1931)
+  return median(longer.map(({ sum, n }) => Math.sqrt(sum / ((2 * n - 3) * (1 - 2 / (9 * (2 * n - 3))) ** 3))));
+}
 
 /** RMS of a track over the noise of one axis that a still one does not reach (√2 sigma are usual), and the noise that tracks have at least, px. */
 export const MOVES_SIGMAS = 2.5 * Math.SQRT2;

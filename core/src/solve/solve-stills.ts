@@ -5,6 +5,7 @@ import { once, SOLVE, type Warning } from '../warnings';
 import { assembleFree, failed } from './assemble';
 import { farthestApart, LITTLE_PX, motionSeen, onFrames, solveTurn } from './move-or-turn';
 import { buildObservations, reprofile, type Observations } from './observations';
+import { slopeError } from './absolute-pose';
 import { dropSightingsOff } from './one-sighting-off';
 import { placeRest, refineAll, refineInStages, type Progress } from './refine';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
@@ -13,7 +14,6 @@ import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { ruleOf } from './solve-tracks';
 import { dropWild, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, startFromPair, type PairCandidate } from './start';
-import { truncatedScore } from './starts';
 
 /** What a still's camera has of its own. */
 export interface StillView {
@@ -55,6 +55,12 @@ const GOOD = 3;
 const FAIR = 8;
 /** A sighting further off than this is of another thing. */
 const SIGHTING_SIGMAS = 5;
+const SETTLING_ROUNDS = 3;
+/** Worlds that are refined, unless one plainly holds together: of its places hardly any contradict, and they miss by what laying pictures over each other does. */
+const WORLDS_REFINED = 3;
+const PLAIN_APART = 0.08;
+const PLAIN_NOISE_PX = 0.4;
+const SETTLING_PX = 8;
 
 /**
  * Single pictures of one place solved together: unlike the frames of a shot they have no order in time, sizes and focal lengths of their own, and each
@@ -93,25 +99,19 @@ export function solveStills(tracks: readonly TrackPoint[], views: readonly Still
     return (turned.noisePx ?? Infinity) < LITTLE_PX ? turned : fail('neither a turn nor a move explains what the pictures share: too few places tie them. Take one more between each two');
   }
 
-  const best = bestGrown(sparse, lens, rule, ranked, random, progress);
-  if (!best) return fail('no starting pair: no two pictures say how the camera moved between them');
-  const r = best.carryTo(obs, rule);
-  r.lensPriors = lens.priors;
-  r.zoom = rule.held ? null : ofOtherLenses(obs, views);
-  r.triangulate(MIN_RAY_ANGLE_RAD, 4);
-  r.adjustAll(2, 10, 1e-4);
-  placeRest(r, random, (done) => progress({ stage: 'frames placed', done, total: obs.frames.length }));
-  const trimmed: TrimmedObservation[] = [];
-  // the lengths of the lenses stand on what was recorded: nothing changes along time, so no knots are chosen
-  let iterations = refineInStages({ r, lens, rule, zooms: false, trimmed, progress, warnings });
-  if (dropSightingsOff(r, SIGHTING_SIGMAS * r.noisePx) > 0) {
-    iterations += refineAll(r, trimmed, progress, warnings);
-    const back = new Set(r.obs.trackIds.filter((_, t) => r.points[t]));
-    trimmed.splice(0, trimmed.length, ...trimmed.filter((t) => !back.has(t.track)));
+  const grown = grownWorlds(sparse, lens, rule, ranked, random, progress);
+  if (grown.length === 0) return fail('no starting pair: no two pictures say how the camera moved between them');
+  // of worlds that grew alike the refined ones tell which is bent: the first that plainly holds together, else the one that does best
+  let best: Refined | null = null;
+  for (const world of grown.slice(0, WORLDS_REFINED)) {
+    const refined = refinedWorld(world, obs, { lens, rule, zoom: rule.held ? null : ofOtherLenses(obs, views), random, progress });
+    if (!best || worth(refined) < worth(best)) best = refined;
+    if (refined.apart < PLAIN_APART && refined.r.noisePx < PLAIN_NOISE_PX && refined.r.placedFrames().length === obs.frames.length) break;
   }
+  const { r, trimmed, iterations, apart } = best!;
+  warnings.push(...best!.warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
   const anchors = options.anchorsOf?.(looseCameras(r)) ?? setup.anchors;
-  const apart = contradicting(r);
   if (apart > MOST_CONTRADICTING)
     return fail(
       `the pictures do not hold together: ${Math.round(100 * apart)} % of the places that are in three of them or more lie elsewhere in one than in the others. Too few tie neighbours to each other: take one more between each two`,
@@ -120,27 +120,93 @@ export function solveStills(tracks: readonly TrackPoint[], views: readonly Still
   return mirrored ? { ...solved, warnings: [SOLVE.MIRRORED(mirrored), ...solved.warnings] } : solved;
 }
 
-/** From several pairs and, where none explains nearly everything, from other focal lengths; the one that explains most. */
-function bestGrown(sparse: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], random: () => number, progress: Progress): Reconstruction | null {
-  let best: { r: Reconstruction; score: number } | null = null;
-  const all = sparse.frames.map((_, f) => f);
+/** Worlds from several pairs and, where none explains nearly everything, from other focal lengths; the one that explains most first. */
+function grownWorlds(sparse: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], random: () => number, progress: Progress): Reconstruction[] {
+  const grown: { r: Reconstruction; score: number }[] = [];
+  const total = sparse.frames.length;
   for (const factor of rule.held ? [1] : OTHER_FOCALS) {
-    if (best && best.score < FAIR) break;
+    if (grown.some((g) => g.score < FAIR)) break;
     for (const [i, pair] of ranked.slice(0, PAIRS_TRIED).entries()) {
       progress({ stage: 'starting pair', done: i, total: PAIRS_TRIED });
       const focalMm = factor * lens.recordedMm;
       // a few pictures hardly see the focal length: while the world grows it is held near where it begins
       const r = startFromPair(sparse, lens.map, focalMm, rule.held ? rule : { held: false, priorMm: focalMm, priorSigmaMm: GROWTH_SHARE * focalMm }, pair, random);
       if (!r) continue;
-      growOneByOne(r, random, (done) => progress({ stage: 'frames placed', done, total: all.length }));
+      growOneByOne(r, random, (done) => progress({ stage: 'frames placed', done, total }));
       r.adjustAll(2, 15, 1e-5);
-      const score = truncatedScore(r, all);
-      if (!best || score < best.score) best = { r, score };
-      if (score < GOOD && r.placedFrames().length === all.length) return r;
+      const score = scoreOf(r);
+      grown.push({ r, score });
+      if (score < GOOD && r.placedFrames().length === total) return [r];
     }
   }
-  return best?.r ?? null;
+  return grown.sort((p, q) => p.score - q.score).map((g) => g.r);
 }
+
+interface Refined {
+  r: Reconstruction;
+  trimmed: TrimmedObservation[];
+  warnings: Warning[];
+  iterations: number;
+  /** share of what contradicts, see `contradicting` */
+  apart: number;
+}
+/** Of two worlds the better one: less that contradicts, less noise, more pictures. */
+const worth = ({ r, apart }: Refined): number => ((apart + 0.02) * r.noisePx) / r.placedFrames().length ** 2;
+
+interface Refining {
+  lens: SolveLens;
+  rule: FocalRule;
+  zoom: Reconstruction['zoom'];
+  random: () => number;
+  progress: Progress;
+}
+
+/** All places and pictures of a grown world adjusted, and what does not belong left out. */
+function refinedWorld(world: Reconstruction, obs: Observations, { lens, rule, zoom, random, progress }: Refining): Refined {
+  // each world has focal lengths of its own, and the slopes of the places go with them
+  reprofile(
+    obs,
+    Float64Array.from(obs.frames, (f) => world.obs.profile[world.obs.frames.indexOf(f)] ?? 1),
+  );
+  const own: Observations = { ...obs, profile: obs.profile.slice(), xMm: obs.xMm.slice(), yMm: obs.yMm.slice() };
+  const r = world.carryTo(own, rule);
+  r.lensPriors = lens.priors;
+  r.zoom = zoom;
+  // lengths of the lenses and the world are bent to each other yet: nothing is judged before they have settled
+  for (let round = 0; round < SETTLING_ROUNDS; round += 1) {
+    r.triangulate(MIN_RAY_ANGLE_RAD, SETTLING_PX);
+    r.adjustAll(2, 25, 1e-5);
+  }
+  placeRest(r, random, (done) => progress({ stage: 'frames placed', done, total: own.frames.length }));
+  const [trimmed, warnings]: [TrimmedObservation[], Warning[]] = [[], []];
+  // the lengths of the lenses stand on what was recorded: nothing changes along time, so no knots are chosen
+  let iterations = refineInStages({ r, lens, rule, zooms: false, trimmed, progress, warnings });
+  // what was left out while the rest still moved is asked again
+  r.rejected.fill(0);
+  r.triangulate(MIN_RAY_ANGLE_RAD, SIGHTING_SIGMAS * r.noisePx);
+  iterations += refineAll(r, trimmed, progress, warnings);
+  if (dropSightingsOff(r, SIGHTING_SIGMAS * r.noisePx) > 0) iterations += refineAll(r, trimmed, progress, warnings);
+  const back = new Set(own.trackIds.filter((_, t) => r.points[t]));
+  return { r, trimmed: trimmed.filter((t, i) => !back.has(t.track) && trimmed.findIndex((q) => q.track === t.track) === i), warnings, iterations, apart: contradicting(r) };
+}
+
+/** Mean of the squares in places that three pictures or more have, cut at 25 px²; what two alone have fits any world. One that has no place counts in full. */
+function scoreOf(r: Reconstruction): number {
+  const { obs } = r;
+  let [sum, count] = [0, 0];
+  obs.byTrack.forEach((list, t) => {
+    if (list.length < 3) return;
+    const point = r.points[t];
+    for (const o of list) {
+      const pose = r.poses[obs.frame[o]];
+      const px = point && pose ? slopeError(pose, { point, x: obs.xMm[o] / r.focalMm, y: obs.yMm[o] / r.focalMm }) * r.slopeToPx * obs.profile[obs.frame[o]] : Infinity;
+      sum += Math.min(CUT_PX2, px * px * obs.weight[o]);
+      count += 1;
+    }
+  });
+  return sum / Math.max(1, count);
+}
+const CUT_PX2 = 25;
 
 /** First by points as they are, then by points that few and near pictures placed a few pixels off. */
 const PLACE_PX = [3, 10];

@@ -168,8 +168,14 @@ function lookRemarks(station: number, look: StillLook): StillRemark[] {
 
 const valuesOf = (zones: readonly BlurZone[], key: keyof BlurZone): number[] => zones.flatMap((z) => (z[key] === null ? [] : [z[key]]));
 
-/** Pictures that differ from most of the walk in focal length or size: a walk is shot with one lens setting and one picture size. */
+/** Pictures that differ from most of their camera's in focal length or size: a walk is shot with one lens setting and one picture size. */
 function oddOnes(pictures: readonly WalkPicture[]): StillRemark[] {
+  const byBody = new Map<string, WalkPicture[]>();
+  for (const p of pictures) byBody.set(p.notes?.body ?? '', [...(byBody.get(p.notes?.body ?? '') ?? []), p]);
+  return [...byBody.values()].flatMap(oddOfOneCamera);
+}
+
+function oddOfOneCamera(pictures: readonly WalkPicture[]): StillRemark[] {
   const remarks: StillRemark[] = [];
   const focals = pictures.flatMap((p) => (p.notes?.focalMm ? [p.notes.focalMm] : []));
   const usual = focals.length > 2 ? median(focals) : null;

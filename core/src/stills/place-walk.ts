@@ -106,6 +106,8 @@ const OWN_SIGMA = 0.03;
 const BENDS_NOISE = 0.9;
 const BENDS_SIGMAS = 4;
 const LEAST_TO_BEND = 6;
+/** One-axis noise beyond which places miss by more than laying pictures over each other leaves, px of the size that is worked at. */
+const LOOSE_PX = 0.45;
 /** How well a mark is pointed out, px of the size that is worked at; features are placed to about a fifth of one. */
 const MARK_SIGMA_PX = 1;
 const FEATURE_SIGMA_PX = 0.2;
@@ -264,6 +266,7 @@ function wordsOfWalk(solved: SolveResult, shots: readonly WalkShot[], at: Readon
       const [place, station] = [at.get(still), shots[still].station];
       return place && station ? [WALK.STILL_OFF_STATION(shots[still].name, distance(place.position, station.at))] : [];
     }),
+    ...((solved.noisePx ?? 0) > LOOSE_PX ? [WALK.WALK_LOOSE(solved.noisePx!)] : []),
     ...(left > 0 ? [WALK.WALK_PLACES_LEFT(left, left + solved.points.length)] : []),
     ...solved.warnings.filter((w) => SAID_AS_IT_IS.has(w.code) || (w.code === 'FACT_LEFT_OUT' && onStations.length === 0)),
   ]);

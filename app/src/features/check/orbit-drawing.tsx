@@ -93,7 +93,9 @@ export function OrbitDrawing({ solve, marks, over = [], mover, everyView = false
               })}
               <Polyline points={line(solve.frames)} fill="none" stroke={p.blue} strokeWidth={px(3)} />
               {over.length > 0 ? <Polyline points={line(over)} fill="none" stroke={p.ink} strokeWidth={px(1.5)} strokeDasharray={`${px(6)} ${px(5)}`} /> : null}
-              {mover === 'camera' ? views.map((f) => <Path key={f.frame} d={lookOf(f, 0.16 * radius, solve.height / solve.width, pick)} stroke={p.blue} strokeWidth={px(1.3)} fill="none" />) : null}
+              {mover === 'camera'
+                ? views.map((f) => <Path key={f.frame} d={lookOf(f, (everyView ? 0.07 : 0.16) * radius, solve.height / solve.width, pick)} stroke={p.blue} strokeWidth={px(1.3)} fill="none" />)
+                : null}
               <Circle cx={pick(ends[0].position)[0]} cy={pick(ends[0].position)[1]} r={px(5)} fill={p.blue} />
               <Rect x={pick(ends[2].position)[0] - px(5)} y={pick(ends[2].position)[1] - px(5)} width={px(10)} height={px(10)} fill={p.paper} stroke={p.blue} strokeWidth={px(2.5)} />
               <WitnessPath solve={solve} pick={pick} px={px} />

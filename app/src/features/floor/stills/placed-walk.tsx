@@ -11,7 +11,6 @@ import { staleWords, waitingWords } from '../../../ui/stale-words';
 import { Failing, Loading } from '../../../ui/states';
 import { Figure, Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
-import { VerdictMark } from '../../../ui/verdict-mark';
 import { Warnings } from '../../../ui/warnings';
 import { correctionTitle } from '../../check/causes';
 import { DifferenceStrip } from '../../check/difference-strip';
@@ -107,18 +106,18 @@ function Said({
   const { placed, stills } = outcome;
   if (placed.status === 'failed') return <Failing title="They could not be placed" text={`${capital(placed.reason ?? '')}.`} />;
   const nameOf = (i: number) => names[stills[i].station] ?? String(stills[i].station + 1);
+  // two figures side by side would not say whose they are
+  const one = placed.lenses.length === 1 ? placed.lenses[0] : null;
   const there = placed.stills.filter(Boolean).length;
   return (
     <>
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl }} testID="walk-placed">
         {placed.turnsOnly ? null : <Figure look="big" origin="computed" value={`${there}`} unit={`of ${stills.length} placed`} />}
-        {placed.lenses
-          .filter((l) => l.told)
-          .map((l) => (
-            <Explained key={l.lens} about={EXPLANATIONS.walkFocal}>
-              <Figure look="big" origin="computed" value={focalWords(l.focalPx, outcome.pxPerMm[l.lens]).value} unit={focalWords(l.focalPx, outcome.pxPerMm[l.lens]).unit} />
-            </Explained>
-          ))}
+        {one?.told ? (
+          <Explained about={EXPLANATIONS.walkFocal}>
+            <Figure look="big" origin="computed" {...focalWords(one.focalPx, outcome.pxPerMm[one.lens])} />
+          </Explained>
+        ) : null}
       </View>
       {placed.lenses.map((l) => (
         <Words key={l.lens} look="small" dim testID={`walk-lens-${l.lens}`}>
@@ -159,7 +158,6 @@ function LensVerdict({ outcome, packageId, onAgain }: { outcome: WalkOutcome; pa
   const fix = cause?.correction;
   return (
     <View testID="walk-verdict" style={{ marginTop: SPACE.m, alignItems: 'flex-start', gap: SPACE.xs }}>
-      <VerdictMark verdict={item.verdict} large />
       <DifferenceStrip item={item} />
       {item.verdict === 'contradicts' && cause ? <Words look="small">{`${cause.title} (${percent(cause.likelihood)}): ${cause.evidence}.`}</Words> : null}
       {item.verdict === 'contradicts' && fix && may && correction ? (

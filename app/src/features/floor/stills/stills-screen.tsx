@@ -115,6 +115,7 @@ function Walking({ setup, plan, walk }: { setup: StoredRecord<'setup'>; plan: St
       {problem ? <Words role="alert">{`▲ ${problem}`}</Words> : null}
       <WalkDrawing plan={walk} walk={shown} pieces={set?.body.pieces ?? []} next={next} placed={placed} />
       <Gaps walk={shown} mayWrite={mayWrite} onBetween={squeezeIn} />
+      <PlacedWalk setup={setup} walk={walk} counted={shown.counted} names={shown.names} marks={set?.body.marks ?? []} />
       <Section title="Stations">
         <View style={{ marginHorizontal: -SPACE.m }}>
           {walk.stations.map((_, i) => (
@@ -129,7 +130,6 @@ function Walking({ setup, plan, walk }: { setup: StoredRecord<'setup'>; plan: St
           ))}
         </View>
       </Section>
-      <PlacedWalk setup={setup} walk={walk} counted={shown.counted} names={shown.names} marks={set?.body.marks ?? []} />
       {onTheWay.map((q) => (
         <OnTheWay key={q.id} picture={q} />
       ))}
