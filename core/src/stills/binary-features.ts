@@ -37,18 +37,6 @@ export interface Described {
   bits: Uint32Array;
 }
 
-/** How many of the comparisons differ. */
-export function bitsApart(a: Uint32Array, i: number, b: Uint32Array, j: number, words: number): number {
-  let n = 0;
-  for (let k = 0; k < words; k += 1) {
-    let v = a[words * i + k] ^ b[words * j + k];
-    v -= (v >>> 1) & 0x55555555;
-    v = (v & 0x33333333) + ((v >>> 2) & 0x33333333);
-    n += Math.imul((v + (v >>> 4)) & 0x0f0f0f0f, 0x01010101) >>> 24;
-  }
-  return n;
-}
-
 export interface Nearness {
   words: number;
   /** differing comparisons beyond which nothing is alike */
@@ -57,31 +45,50 @@ export interface Nearness {
   ratio: number;
 }
 
-/** Features that are each other's nearest, and clearly nearer than the next one either way; with the comparisons that differ. */
+/** Nearest and next nearest of each feature of one list in another. */
+interface Nearest {
+  first: Int32Array;
+  second: Int32Array;
+  at: Int32Array;
+}
+
+/**
+ * Features that are each other's nearest, and clearly nearer than the next one either way; with the comparisons that differ. What differs in more than
+ * could make a next one matter is not counted to its end: of strangers that is nearly all.
+ */
 export function mutualNearest(a: Described, b: Described, { words, farBits, ratio }: Nearness): { i: number; j: number; apart: number }[] {
-  const none = 32 * words + 1;
-  const fresh = (n: number) => ({ first: new Int32Array(n).fill(none), second: new Int32Array(n).fill(none), at: new Int32Array(n).fill(-1) });
+  const most = Math.ceil(farBits / ratio);
+  const fresh = (n: number): Nearest => ({ first: new Int32Array(n).fill(most + 1), second: new Int32Array(n).fill(most + 1), at: new Int32Array(n).fill(-1) });
   const [there, back] = [fresh(a.count), fresh(b.count)];
-  const consider = (side: typeof there, from: number, to: number, d: number) => {
-    if (d < side.first[from]) {
-      side.second[from] = side.first[from];
-      side.first[from] = d;
-      side.at[from] = to;
-    } else if (d < side.second[from]) side.second[from] = d;
-  };
+  const [x, y] = [a.bits, b.bits];
   for (let i = 0; i < a.count; i += 1)
-    for (let j = 0; j < b.count; j += 1) {
-      const d = bitsApart(a.bits, i, b.bits, j, words);
-      consider(there, i, j, d);
-      consider(back, j, i, d);
+    for (let j = 0, q = 0; j < b.count; j += 1, q += words) {
+      let d = 0;
+      for (let k = 0, p = words * i; k < words && d <= most; k += 1) {
+        let v = x[p + k] ^ y[q + k];
+        v -= (v >>> 1) & 0x55555555;
+        v = (v & 0x33333333) + ((v >>> 2) & 0x33333333);
+        d += Math.imul((v + (v >>> 4)) & 0x0f0f0f0f, 0x01010101) >>> 24;
+      }
+      if (d > most) continue;
+      nearer(there, i, j, d);
+      nearer(back, j, i, d);
     }
-  const clear = (side: typeof there, k: number) => side.first[k] <= farBits && side.first[k] < ratio * side.second[k];
+  const clear = ({ first, second }: Nearest, k: number) => first[k] <= farBits && first[k] < ratio * second[k];
   const links: { i: number; j: number; apart: number }[] = [];
   for (let i = 0; i < a.count; i += 1) {
     const j = there.at[i];
     if (j >= 0 && back.at[j] === i && clear(there, i) && clear(back, j)) links.push({ i, j, apart: there.first[i] });
   }
   return links;
+}
+
+function nearer(side: Nearest, from: number, to: number, d: number): void {
+  if (d < side.first[from]) {
+    side.second[from] = side.first[from];
+    side.first[from] = d;
+    side.at[from] = to;
+  } else if (d < side.second[from]) side.second[from] = d;
 }
 
 /** Of each cell of a raster its strongest first, then its second, and so on: the border of the frame must not go short. */
