@@ -1,5 +1,5 @@
 import { smooth, type GrayImage } from '../picture';
-import { findCorners } from '../track';
+import { cornersOrTexture } from '../track';
 import { compareInto, comparisonsOf, reduced, spreadOut } from './binary-features';
 
 /** Something in a picture that can be found again in another: where, what it looks like, and how light it is. */
@@ -30,7 +30,7 @@ export function stillFeatures(image: GrayImage): StillFeatures {
   const { image: small } = reduced(image, LONG_SIDE_PX);
   const { widthPx: w, heightPx: h } = small;
   const { data } = smooth(smooth(small, 1.5), 1.5);
-  const inside = findCorners(small, { apartPx: APART_PX }).filter((c) => c.x > REACH_PX + 1 && c.y > REACH_PX + 1 && c.x < w - REACH_PX - 1 && c.y < h - REACH_PX - 1);
+  const inside = cornersOrTexture(small, { apartPx: APART_PX }).filter((c) => c.x > REACH_PX + 1 && c.y > REACH_PX + 1 && c.x < w - REACH_PX - 1 && c.y < h - REACH_PX - 1);
   const corners = spreadOut(inside, w, h, RASTER, MOST_FEATURES);
   const out: StillFeatures = {
     count: corners.length,

@@ -1,5 +1,5 @@
 import { smooth, type GrayImage } from '../picture';
-import { findCorners } from '../track';
+import { cornersOrTexture } from '../track';
 import { compareInto, comparisonsOf, reduced, spreadOut, type Described } from './binary-features';
 
 /** What of a picture is needed to place it among others of its walk; the picture itself can be let go of. */
@@ -44,7 +44,7 @@ export function walkFeatures(image: GrayImage): WalkFeatures {
     const { widthPx: w, heightPx: h } = small;
     const compared = smooth(smooth(small, 1.5), 1.5).data;
     const looked = smooth(small, BLUR_PX).data;
-    const inside = findCorners(small, { apartPx: APART_PX }).filter((c) => c.x > HALF + 1 && c.y > HALF + 1 && c.x < w - HALF - 1 && c.y < h - HALF - 1);
+    const inside = cornersOrTexture(small, { apartPx: APART_PX }).filter((c) => c.x > HALF + 1 && c.y > HALF + 1 && c.x < w - HALF - 1 && c.y < h - HALF - 1);
     // the largest size of a small picture has what the ones above it would have had
     const room = n === 0 ? SIZES[0].most : most;
     for (const c of spreadOut(inside, w, h, RASTER, room)) {

@@ -1,6 +1,6 @@
 import { seededNormal } from '../math';
 import type { GrayImage } from '../picture';
-import { countDetail, findCorners } from './corners';
+import { cornersOrTexture, countDetail, findCorners } from './corners';
 
 const picture = (widthPx: number, heightPx: number, at: (x: number, y: number) => number): GrayImage => {
   const data = new Float32Array(widthPx * heightPx);
@@ -45,4 +45,30 @@ test('a large picture is searched at its usual size, places stay those of the gi
 });
 test('a picture smaller than the window has none', () => {
   expect(findCorners(picture(8, 8, (x) => x * 20))).toEqual([]);
+});
+
+/** Stains of about `size` px all over, as gravel has them. */
+const gravel = (w: number, h: number, size: number) => {
+  const normal = seededNormal(9);
+  const columns = Math.ceil(w / size) + 2;
+  const grains = Float64Array.from({ length: columns * (Math.ceil(h / size) + 2) }, () => 120 + 40 * normal());
+  return picture(w, h, (x, y) => {
+    const [i, j] = [Math.floor(x / size), Math.floor(y / size)];
+    const [p, q] = [x / size - i, y / size - j];
+    const at = (a: number, b: number) => grains[(j + b) * columns + i + a];
+    return (1 - q) * ((1 - p) * at(0, 0) + p * at(1, 0)) + q * ((1 - p) * at(0, 1) + p * at(1, 1)) + normal();
+  });
+};
+test('of gravel, in which nothing stands out, its texture is found all over; of noise, however strong, nothing', () => {
+  const image = gravel(640, 480, 6);
+  expect(findCorners(image).length).toBeLessThan(24);
+  const corners = cornersOrTexture(image);
+  expect(corners.length).toBeGreaterThan(300);
+  expect(new Set(corners.map((c) => Math.floor(c.x / 160) + 4 * Math.floor(c.y / 160))).size).toBe(12);
+  for (const sigma of [2, 20]) {
+    const normal = seededNormal(5);
+    expect(cornersOrTexture(picture(640, 480, () => 100 + sigma * normal()))).toEqual([]);
+  }
+  // where something stands out it is that
+  expect(cornersOrTexture(squares(640, 480))).toEqual(findCorners(squares(640, 480)));
 });

@@ -1,6 +1,6 @@
 import { median } from '../math';
 import type { GrayImage } from '../picture';
-import { findCorners } from './corners';
+import { cornersOrTexture } from './corners';
 import { flow } from './flow';
 import { matchPatch, patchAt, type Patch, type PatchChange, type Warp } from './patch';
 import { pyramidOf, sharpnessOf, type Pyramid } from './pyramid';
@@ -280,7 +280,7 @@ class Following {
     for (const f of active) held[cellOf(f.warp.x, f.warp.y)] += 1;
     const quota = Math.ceil(this.most / (columns * rows));
     const border = this.halfPx + 2;
-    const corners = findCorners(image, { apartPx: Math.max(4, this.apartPx / Math.max(1, 2 ** Math.ceil(Math.log2(Math.max(widthPx, heightPx) / 1600)))) }).filter(
+    const corners = cornersOrTexture(image, { apartPx: Math.max(4, this.apartPx / Math.max(1, 2 ** Math.ceil(Math.log2(Math.max(widthPx, heightPx) / 1600)))) }).filter(
       ({ x, y }) =>
         x > border &&
         y > border &&

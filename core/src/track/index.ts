@@ -1,4 +1,4 @@
-export { countDetail, findCorners, type Corner, type PictureDetail } from './corners';
+export { cornersOrTexture, countDetail, findCorners, type Corner, type PictureDetail } from './corners';
 export { asRecorded, countedAs, countingWords, questionCounting, sameCounting, type CountingQuestion, type PictureSize, type TrackCounting } from './counting';
 export { followClip, type FollowedTrack, type FollowOptions, type FrameSource, type HandMark } from './follow';
 export { matchPatch, patchAt, type Patch, type PatchChange, type PatchMatch, type Warp } from './patch';

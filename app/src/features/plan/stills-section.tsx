@@ -15,6 +15,8 @@ import type { PlanDraft } from './use-plan';
 
 /** A key thing should be in so many pictures. */
 const ENOUGH = 3;
+/** Two neighbours that share two thirds share a third with the one after. */
+const PLACEABLE_PCT = 65;
 const WAY_WORDS: Record<StillsPlan['way'], string> = { along: 'along it, square-on', round: 'round it', room: 'the room, from its middle and its walls' };
 
 /** The stills walk: laid from what is to be covered and the stills camera, drawn from above, ticked off as it is walked. */
@@ -88,6 +90,9 @@ function LayWalk({ draft, onLaid }: { draft: PlanDraft; onLaid: (stills: StillsP
           )}
         </View>
       </View>
+      {way !== 'round' && (overlapPct ?? 0) < PLACEABLE_PCT ? (
+        <Words look="small" dim testID="stills-placeable">{`Enough to look at. From ${PLACEABLE_PCT} % on each thing is in three pictures, and they can be placed together.`}</Words>
+      ) : null}
       {error ? <Words role="alert">{`▲ ${error}`}</Words> : null}
       <Action icon="add" title="Lay the walk" onPress={lay} testID="lay-stills" />
     </View>
