@@ -24,6 +24,7 @@ export * from './line-up';
 export * from './sync';
 export * from './stills';
 export * from './walk-placing';
+export * from './focal-witnesses';
 export * from './kit';
 export * from './marks';
 export * from './plate-causes';

@@ -122,6 +122,18 @@ export function refineInStages({ r, lens, rule, zooms, trimmed, progress, warnin
 /** One-axis noise of residual lengths, px; half of them may be wild. */
 export const noiseOf = (residualPx: Float64Array): number => sigmaFromMedianRadius(median(residualPx));
 
+/** Of each track the sum of its squared residuals, and their number. */
+function squaresByTrack(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array): Map<number, { sum: number; n: number }> {
+  const sums = new Map<number, { sum: number; n: number }>();
+  obsOf.forEach((o, i) => {
+    const entry = sums.get(r.obs.track[o]) ?? { sum: 0, n: 0 };
+    entry.sum += residualPx[i] ** 2;
+    entry.n += 1;
+    sums.set(r.obs.track[o], entry);
+  });
+  return sums;
+}
+
 /** Of the sightings, a larger share in places that are seen twice only is counted by what their places leave free. */
 const MANY_PAIRS = 0.2;
 
@@ -130,14 +142,7 @@ const MANY_PAIRS = 0.2;
  * noise. Each place that is seen more often says it by its own redundancy, and the middle of them counts.
  */
 function noiseOfPlaces(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array): number {
-  const squares = new Map<number, { sum: number; n: number }>();
-  obsOf.forEach((o, i) => {
-    const own = squares.get(r.obs.track[o]) ?? { sum: 0, n: 0 };
-    own.sum += residualPx[i] ** 2;
-    own.n += 1;
-    squares.set(r.obs.track[o], own);
-  });
-  const all = [...squares.values()];
+  const all = [...squaresByTrack(r, residualPx, obsOf).values()];
   const longer = all.filter((q) => q.n > 2);
   const pairs = all.reduce((s, q) => s + (q.n === 2 ? 2 : 0), 0);
   if (longer.length === 0 || pairs < MANY_PAIRS * obsOf.length) return noiseOf(residualPx);
@@ -153,13 +158,7 @@ const UNLIKE_SIGMAS = 4;
 
 /** Tracks whose RMS is 2.5 times what the noise explains (√2 sigma in two dimensions), and that stand out among the others. */
 function movingTracks(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array, sigma: number): { track: number; rms: number }[] {
-  const sums = new Map<number, { sum: number; n: number }>();
-  obsOf.forEach((o, i) => {
-    const entry = sums.get(r.obs.track[o]) ?? { sum: 0, n: 0 };
-    entry.sum += residualPx[i] ** 2;
-    entry.n += 1;
-    sums.set(r.obs.track[o], entry);
-  });
+  const sums = squaresByTrack(r, residualPx, obsOf);
   // by the noise of an observation, or by how unlike each other the tracks are: some follow better than others, and none of those moves
   const all = [...sums.values()].map(({ sum, n }) => Math.sqrt(sum / n));
   const middle = median(all);

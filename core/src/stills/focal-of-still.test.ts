@@ -20,6 +20,10 @@ test('an adapter lengthens what is marked on the lens, whoever says it', () => {
   expect(of({ focalMm: 12 }, undefined, extended)!.focalPx).toBeCloseTo((1.4 * 12 * 960) / 13.2, 9);
 });
 
+test('a picture that its camera enlarged has a lens of its own, and is none to judge the record by', () => {
+  expect(of({ body: 'Sorrel P1', digitalZoom: 2 })).toEqual({ focalPx: (2 * 9 * 960) / 13.2, pxPerMm: (2 * 960) / 13.2, lens: 'Sorrel P1, 9 mm enlarged × 2', by: 'file' });
+});
+
 test('another camera counts by its own file: the equivalent length is one of the diagonal', () => {
   // a sensor of half of 36 × 24 each way: 13 mm on it see what 26 mm see on the whole one
   const phone = of({ body: 'Teasel 4', focalMm: 13, focal35Mm: 26 }, { widthPx: 3600, heightPx: 2400 });

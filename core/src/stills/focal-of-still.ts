@@ -39,7 +39,10 @@ export function focalOfStill({ widthPx, heightPx, notes }: { widthPx: number; he
     // a zoom that was turned between two pictures says so in the file; what is nearly the recorded length is that
     const told = notes?.focalMm ?? null;
     const mm = told !== null && Math.abs(told / recorded.focalMm - 1) > SAME ? told : recorded.focalMm;
-    return { focalPx: mm * recorded.adapterFactor * pxPerMm, pxPerMm, lens: `${recorded.body}, ${mmWords(mm)}`, by: mm === recorded.focalMm ? 'record' : 'file' };
+    // a camera that enlarged the picture shows less of its sensor; no other picture has that length
+    const enlarged = notes?.digitalZoom ?? 1;
+    const lens = `${recorded.body}, ${mmWords(mm)}${enlarged > 1 ? ` enlarged × ${Number(enlarged.toFixed(2))}` : ''}`;
+    return { focalPx: mm * recorded.adapterFactor * pxPerMm * enlarged, pxPerMm: pxPerMm * enlarged, lens, by: mm === recorded.focalMm && enlarged === 1 ? 'record' : 'file' };
   }
   if (!notes?.focal35Mm) return null;
   const focalPx = (notes.focal35Mm * Math.hypot(widthPx, heightPx)) / FULL_DIAGONAL_MM;

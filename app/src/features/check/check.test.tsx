@@ -214,6 +214,32 @@ describe('a take', () => {
     expect(await way({ quantity: 'length', about: 'K1–K2', unit: 'm' }, 'swapped-digits')).toBe(`/floor/net/${ID.setup}`);
   });
 
+  test('a plate and another take of the package stand beside the verdict as its witnesses, and lead to where they speak', async () => {
+    const server = withSolve(solved(outcome('contradicts')));
+    const other = '00000000-0000-4000-8000-000000000077';
+    server.records.set(other, record('take', other, takeBody({ take: 9 })));
+    server.analyses.set('b', { ...solved(outcome('contradicts')), id: 'b', subjectId: other });
+    server.records.set(
+      ID.plate,
+      record('plate', ID.plate, {
+        lensId: ID.lens,
+        packageId: ID.pack,
+        picture: { sha256: 'd'.repeat(64), name: 'A_grid.jpg' },
+        focalMm: 32,
+        focusM: 2,
+        cellM: 0.04,
+        shotAt: '2026-11-23T08:00:00.000Z',
+      } as never),
+    );
+    const report = { status: 'usable', focalFromDistance: null, focalFromTilt: { mm: 31.9, sigmaMm: 0.2 }, distortion: { focalMm: 32 }, plates: [], warnings: [] };
+    server.analyses.set('p', { ...solved(outcome('contradicts')), id: 'p', kind: 'grid', subjectId: ID.plate, outcome: { kind: 'grid', report, corners: [], widthPx: 4096, heightPx: 2160 } as never });
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(screen.getByTestId('focal-said-by')).toHaveTextContent(/1 other witness says the same of the record, 1 something else/);
+    expect(screen.getByTestId('said-by-41A take 9')).toHaveTextContent(/= 41A take 9.*22\.70 ± 0\.05 mm where 32\.00 was noted/);
+    expect(screen.getByTestId('said-by-A_grid.jpg')).toHaveTextContent(/≠ Plate A_grid\.jpg.*31\.90 ± 0\.20 mm where 32\.00/);
+    fireEvent.press(screen.getByTestId('said-by-A_grid.jpg'));
+    expect(pushed()).toContain(`/kit/plate/${ID.plate}`);
+  });
   test('a solver sees the cause and has no button that the server would refuse', async () => {
     await open(<CheckScreen takeId={ID.take} />, withSolve(solved(outcome('contradicts'))), 'solver');
     expect(screen.getByTestId('causes')).toBeTruthy();

@@ -34,6 +34,7 @@ import { TrimTick } from './trim-tick';
 import { WitnessFound, witnessNamed, WitnessTicks } from './witness-together';
 import { TurnDrawing } from './turn-drawing';
 import { DifferenceStrip } from './difference-strip';
+import { FocalSaidBy } from './focal-said-by';
 import { useVerdict } from './use-verdict';
 import { ReadingBehind } from './reading-behind';
 
@@ -269,6 +270,7 @@ function Outcome({
           {reconcile.items.map((i, n) => (
             <View key={`${i.quantity} ${i.about} ${n}`}>
               <DifferenceStrip item={i} />
+              {i.quantity === 'focalLength' ? <FocalSaidBy item={i} packageId={take.body.packageId} takeId={take.id} /> : null}
               {i.verdict === 'contradicts' || i.verdict === 'drifts' ? <ReadingBehind item={i} take={take} /> : null}
             </View>
           ))}

@@ -17,6 +17,7 @@ import { Warnings } from '../../../ui/warnings';
 import { EXPLANATIONS } from '../../explanations';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
+import { PointedMarkRow } from '../../pictures/pointed-mark-row';
 import { WhichMark } from '../../pictures/which-mark';
 import { DifferenceStrip } from '../difference-strip';
 import { ReadingBehind } from '../reading-behind';
@@ -88,21 +89,13 @@ function LiningUp({ picture, take, set }: Shown) {
       {offs.size > 0 ? <Words look="small" dim>{`A line goes from a mark to where the camera sees its place, ${LONGER} times as long as it is.`}</Words> : null}
       <Section title={`${body.marks.length} mark${body.marks.length === 1 ? '' : 's'} pointed out`}>
         {body.marks.map((m) => (
-          <View key={m.mark} style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }} testID={`lineup-mark-${m.mark}`}>
-            <Words>{m.mark}</Words>
-            <Words look="small" dim style={{ flex: 1, marginLeft: SPACE.m }}>
-              {markWords(state, m.mark)}
-            </Words>
-            {may ? (
-              <Action
-                kind="quiet"
-                title="Take off"
-                label={`Take ${m.mark} off the picture`}
-                onPress={() => change((b) => ({ ...b, marks: b.marks.filter((q) => q.mark !== m.mark) }), `${m.mark} taken off the picture`)}
-                testID={`off-${m.mark}`}
-              />
-            ) : null}
-          </View>
+          <PointedMarkRow
+            key={m.mark}
+            mark={m.mark}
+            words={markWords(state, m.mark)}
+            onTakeOff={may ? () => change((b) => ({ ...b, marks: b.marks.filter((q) => q.mark !== m.mark) }), `${m.mark} taken off the picture`) : null}
+            testID={`lineup-mark-${m.mark}`}
+          />
         ))}
       </Section>
     </>

@@ -1,7 +1,6 @@
 import type { PointedMark, StillBody, StoredRecord } from '@mesure/contract';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
-import { View } from 'react-native';
 import { G, Image as SvgImage } from 'react-native-svg';
 import { api, useAll, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
 import { Action, Section } from '../../../ui/controls';
@@ -9,7 +8,7 @@ import { Drawing } from '../../../ui/drawing';
 import { Pin } from '../../../ui/pin';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
-import { SPACE } from '../../../ui/theme';
+import { PointedMarkRow } from '../../pictures/pointed-mark-row';
 import { WhichMark } from '../../pictures/which-mark';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
@@ -74,21 +73,13 @@ function Pointing({ still, setup, set }: { still: StoredRecord<'still'>; setup: 
       </Drawing>
       <Section title={`${marks.length} mark${marks.length === 1 ? '' : 's'} pointed out`}>
         {marks.map((m) => (
-          <View key={m.mark} style={{ flexDirection: 'row', alignItems: 'center', justifyContent: 'space-between' }} testID={`still-mark-${m.mark}`}>
-            <Words>{m.mark}</Words>
-            <Words look="small" dim style={{ flex: 1, marginLeft: SPACE.m }}>
-              {alsoIn(m.mark) === 0 ? 'in no other picture yet: it counts from the second on' : `in ${alsoIn(m.mark)} other picture${alsoIn(m.mark) === 1 ? '' : 's'} too`}
-            </Words>
-            {may ? (
-              <Action
-                kind="quiet"
-                title="Take off"
-                label={`Take ${m.mark} off the picture`}
-                onPress={() => change((all) => all.filter((q) => q.mark !== m.mark), `${m.mark} taken off the still`)}
-                testID={`off-${m.mark}`}
-              />
-            ) : null}
-          </View>
+          <PointedMarkRow
+            key={m.mark}
+            mark={m.mark}
+            words={alsoIn(m.mark) === 0 ? 'in no other picture yet: it counts from the second on' : `in ${alsoIn(m.mark)} other picture${alsoIn(m.mark) === 1 ? '' : 's'} too`}
+            onTakeOff={may ? () => change((all) => all.filter((q) => q.mark !== m.mark), `${m.mark} taken off the still`) : null}
+            testID={`still-mark-${m.mark}`}
+          />
         ))}
       </Section>
       {place ? (
