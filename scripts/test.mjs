@@ -69,7 +69,7 @@ const steps = {
   lint: () => together(LINT),
   unit() {
     const out = path.join(scratch, 'jest.json');
-    const ok = run('unit and server tests', bin('jest'), ['--json', `--outputFile=${out}`, '--forceExit', '--maxWorkers=2'], { minutes: 25 });
+    const ok = run('unit and server tests', bin('jest'), ['--json', `--outputFile=${out}`, '--forceExit', '--maxWorkers=2'], { minutes: 45 });
     count(ok, () => {
       const r = JSON.parse(readFileSync(out, 'utf8'));
       // a suite that could not even start counts as one failure
@@ -80,7 +80,7 @@ const steps = {
     const out = path.join(scratch, 'playwright.json');
     const ok = run('the interface in a browser', bin('playwright'), ['test', '-c', 'playwright.config.ts', '--reporter=list,json'], {
       cwd: path.join(root, 'e2e'),
-      minutes: 25,
+      minutes: 45,
       env: { PLAYWRIGHT_JSON_OUTPUT_NAME: out },
     });
     count(ok, () => {

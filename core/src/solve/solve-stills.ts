@@ -47,7 +47,7 @@ const START_TRACKS = 160;
 export const LEAST_OF_LENS = 3;
 const MOST_ANGLE_RAD = 0.14;
 /** Focal lengths over the recorded one from which a walk is tried, and how far from there it may go while the world grows, share. */
-const OTHER_FOCALS = [1, 0.71, 1.41];
+const OTHER_FOCALS = [1, 0.71, 1.41, 0.5, 2];
 const GROWTH_SHARE = 0.1;
 /** Mean of the squares, cut at 25 px², of a world that explains nearly everything; places in two pictures alone are seldom all placed. */
 const GOOD = 3;

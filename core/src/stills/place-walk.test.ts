@@ -43,6 +43,13 @@ const shots = (change: (s: WalkShot, i: number) => Partial<WalkShot> = () => ({}
   });
 const lens = (w: PlacedWalk, name: string) => w.lenses.find((l) => l.lens === name)!;
 
+test.each([0.5, 2])('a focal length that was noted %p times too long is found all the same', (times) => {
+  const w = placeWalk(shots((s) => ({ focalPx: s.focalPx * times })));
+  expect(w.status).toBe('solved');
+  expect(Math.abs(lens(w, 'house').focalPx / FOCAL_PX - 1)).toBeLessThan(0.03);
+  expect(lens(w, 'house').told).toBe(true);
+});
+
 test('pictures of two cameras find their places and focal lengths, from records that are both wrong', () => {
   const w = placeWalk(shots((s) => ({ focalPx: s.focalPx * (s.lens === 'house' ? 1.2 : 0.85) })));
   expect(w.status).toBe('solved');

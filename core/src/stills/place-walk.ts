@@ -258,7 +258,9 @@ function wordsOfWalk(solved: SolveResult, shots: readonly WalkShot[], at: Readon
   const { anchoring } = solved;
   const left = solved.trimmed.filter((t) => t.frame === null).length;
   const onStations = anchoring.residuals.filter((r) => r.kind === 'cameraPlace');
-  const off = new Set(onStations.flatMap((r) => (r.leftOut ? [Number(/\d+/.exec(r.about)?.[0])] : [])));
+  // the facts were made of the placed pictures that have a station, in their order
+  const stationed = solved.frames.filter((f) => shots[f.frame].station);
+  const off = new Set(onStations.flatMap((r) => (r.leftOut && r.index !== undefined ? [stationed[r.index].frame] : [])));
   const metre = solved.status === 'failed' ? [] : anchoring.scale === null ? [WALK.WALK_WITHOUT_METRE()] : onStations.length > 0 ? [WALK.WALK_BY_STATIONS(anchoring.sigmaScalePct ?? 0)] : [];
   return once([
     ...metre,
