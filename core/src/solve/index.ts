@@ -10,5 +10,5 @@ export { shotCamera, type ShotCamera } from './shot-camera';
 export { compareSolves, type PathGap, type SolveComparison } from './compare-solves';
 export { levelGrid, pictureOf, slipOf, standingBox, type InPicture, type Slip, type StandingLines } from './in-the-plate';
 export { LEAST_OF_LENS, solveStills, type LooseCamera, type StillView } from './solve-stills';
-export { estimateRelativePose, sampson } from './relative-pose';
+export { estimateEssential, sampson } from './relative-pose';
 export type { SlopePair } from './five-point';

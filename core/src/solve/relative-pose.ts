@@ -26,6 +26,18 @@ export function sampson(e: Mat3, p: SlopePair): number {
  * @param capSlope distance beyond which a pair counts as an outlier, in slopes
  */
 export function estimateRelativePose(pairs: readonly SlopePair[], capSlope: number, random: () => number, rounds = 60): RelativePose | null {
+  const found = estimateEssential(pairs, capSlope, random, rounds);
+  if (!found) return null;
+  const { e, cost } = found;
+  const distances = pairs.map((p) => Math.abs(sampson(e, p)));
+  const inliers = pairs.filter((_, i) => distances[i] < capSlope);
+  if (inliers.length < 6) return null;
+  const pose = poseFromEssential(e, inliers);
+  return pose && { ...pose, inliers: inliers.length, sigmaSlope: 1.4826 * median(distances), cost };
+}
+
+/** The essential matrix alone: of a flat thing passed square-on it says what belongs together, and not on which side of it the cameras were. */
+export function estimateEssential(pairs: readonly SlopePair[], capSlope: number, random: () => number, rounds = 60): { e: Mat3; cost: number } | null {
   if (pairs.length < 6) return null;
   let best: Mat3 | null = null;
   let bestCost = Infinity;
@@ -44,13 +56,7 @@ export function estimateRelativePose(pairs: readonly SlopePair[], capSlope: numb
       }
     }
   }
-  if (!best) return null;
-  const e = best;
-  const distances = pairs.map((p) => Math.abs(sampson(e, p)));
-  const inliers = pairs.filter((_, i) => distances[i] < capSlope);
-  if (inliers.length < 6) return null;
-  const pose = poseFromEssential(e, inliers);
-  return pose && { ...pose, inliers: inliers.length, sigmaSlope: 1.4826 * median(distances), cost: bestCost };
+  return best && { e: best, cost: bestCost };
 }
 
 /** The one of four decompositions that puts most points before both cameras (Hartley & Zisserman 2003, sec. 9.6.2). */

@@ -1,5 +1,4 @@
-import { mulMat3, type Mat3 } from '../math';
-import { estimateRelativePose, sampson, type SlopePair } from '../solve';
+import { estimateEssential, sampson, type SlopePair } from '../solve';
 import { matchPatch, patchAt, type Patch, type Pyramid } from '../track';
 import type { TrackPoint } from '../track/track-point';
 import { mutualNearest } from './binary-features';
@@ -67,11 +66,9 @@ function heldTogether(a: WalkView, b: WalkView, random: () => number): { i: numb
   });
   const pixel = ({ features: f, focalPx }: WalkView) => Math.max(1, Math.max(f.widthPx, f.heightPx) / OF_PX) / focalPx;
   const cap = CAP_PX * Math.max(pixel(a), pixel(b));
-  const pose = estimateRelativePose(pairs, cap, random, ROUNDS);
-  if (!pose) return null;
-  const [tx, ty, tz] = pose.translation;
-  const cross: Mat3 = [0, -tz, ty, tz, 0, -tx, -ty, tx, 0];
-  const e = mulMat3(cross, pose.rotation);
+  const found = estimateEssential(pairs, cap, random, ROUNDS);
+  if (!found) return null;
+  const { e } = found;
   const held = links.filter((_, k) => Math.abs(sampson(e, pairs[k])) < cap);
   return held.length >= Math.max(LEAST_MATCHES, LEAST_SHARE * links.length) ? held : null;
 }

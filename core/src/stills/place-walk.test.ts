@@ -117,6 +117,13 @@ test('one flat wall square-on tells no focal length: it is taken as recorded, an
   w.stills.forEach((s, i) => expect(distance(s!.position, cameras[i].at as unknown as Vec3)).toBeLessThan(0.12));
 });
 
+test('of four pictures the focal length is not asked, and none is claimed', () => {
+  const w = placeWalk(shots().slice(0, 4));
+  expect(w.stills.filter(Boolean).length).toBeGreaterThanOrEqual(3);
+  for (const l of w.lenses) expect([l.told, l.sigmaPx]).toEqual([false, null]);
+  expect(wordsOf(w.warnings).join(' ')).toMatch(/do not tell the focal length/);
+});
+
 test('a picture that shows something else has no place, and is told why', () => {
   const stranger = shoot({ ...arc(3), headingRad: Math.PI }, 90);
   const w = placeWalk(shots((_, i) => (i === 4 ? { features: stranger } : {})));

@@ -158,7 +158,8 @@ interface Solved {
 /** With nothing believed of the focal length; where the pictures do not tell it as it was recorded; of one lens with its distortion, where that pays. */
 function bestOf(solveWith: (change: Partial<SolveSetup>) => SolveResult, focalMm: number, share: number, oneLens: boolean): Solved {
   const loose = solveWith({});
-  const own = loose.status !== 'failed' && loose.sigmaFocalMm !== null && loose.sigmaFocalMm < OWN_SIGMA * (loose.focalMm ?? focalMm);
+  // of fewer than five pictures it is held, and a sigma of nought is no knowledge
+  const own = loose.status !== 'failed' && loose.sigmaFocalMm !== null && loose.sigmaFocalMm > 0 && loose.sigmaFocalMm < OWN_SIGMA * (loose.focalMm ?? focalMm);
   const focal: SolveSetup['focal'] = { mode: 'guided', mm: focalMm, sigmaMm: share * focalMm };
   const result = own ? loose : solveWith({ focal });
   if (!own || !oneLens || result.frames.length < LEAST_TO_BEND || result.motion === 'pan') return { result, own, bends: null, share };
@@ -247,7 +248,7 @@ function lensesOf(solved: SolveResult, shots: readonly WalkShot[], work: readonl
     const toPx = PX_PER_MM / work[frame.frame];
     // pictures of one lens may have come in several sizes
     const toFirst = recordedPx / shots[frame.frame].focalPx;
-    const sigmaPx = sigmaFocalMm === null || follows ? null : sigmaFocalMm * toPx * toFirst;
+    const sigmaPx = sigmaFocalMm === null || sigmaFocalMm === 0 || follows ? null : sigmaFocalMm * toPx * toFirst;
     return { lens, stills, recordedPx, focalPx: focalMm * toPx * toFirst, sigmaPx, told: own && sigmaPx !== null && sigmaPx < OWN_SIGMA * recordedPx };
   });
 }
