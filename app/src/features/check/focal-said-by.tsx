@@ -13,6 +13,8 @@ const WAY: Record<FocalWitness['kind'], (w: FocalWitness) => Href> = {
   walk: (w) => `/floor/stills/${w.id}` as Href,
   take: (w) => `/check/${w.id}` as Href,
 };
+/** Of many that say the same these are enough; plates and walks, which know nothing of the tracks, come first. Whoever says otherwise is always shown. */
+const SHOWN = 3;
 const NOUN: Record<FocalWitness['kind'], string> = { plate: 'Plate', walk: 'Stills of', take: '' };
 
 /** Plates, stills walks and other takes of the package that say the same of its focal length, and those that say something else: one finding with its witnesses. */
@@ -38,10 +40,10 @@ export function FocalSaidBy({ item, packageId, takeId }: { item: ReconcileItem; 
       <Words look="small" dim>
         {same.length === 0
           ? `${countOf(other.length, 'other witness of this lens says', 'other witnesses of this lens say')} something else of the record.`
-          : `${countOf(same.length, 'other witness says', 'other witnesses say')} the same of the record${other.length > 0 ? `, ${other.length} something else` : ''}.`}
+          : `${countOf(same.length, 'other witness says', 'other witnesses say')} the same of the record${other.length > 0 ? `, ${other.length} something else` : ''}${same.length > SHOWN ? `; the first ${SHOWN} of them` : ''}.`}
       </Words>
       <View style={{ marginHorizontal: -SPACE.m }}>
-        {list(same, '=')}
+        {list(same.slice(0, SHOWN), '=')}
         {list(other, '≠')}
       </View>
     </View>
