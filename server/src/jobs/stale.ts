@@ -1,6 +1,7 @@
 import { KINDS, ticksAsked, type RecordBodies, type RecordKind, type Stale, type StoredRecord } from '@mesure/contract';
 import { isDeepStrictEqual } from 'node:util';
 import type { Database } from '../db/connect';
+import { toRecord } from '../records/model';
 import { buildInput, liveRecords } from './inputs';
 import type { ComputeInput } from './compute-types';
 import type { AnalysisRow } from './model';
@@ -15,9 +16,12 @@ export async function staleOf(db: Database, productionId: string, rows: readonly
   const done = rows.filter((r) => r.status === 'done' && AGES.has(r.kind));
   if (done.length === 0) return found;
   const records = await liveRecords(db, productionId);
-  const byId = new Map(records.map((r) => [r.id, r]));
+  // what was hidden since takes part in nothing any more, and that is a change too
+  const hidden = (await db.Entry.findAll({ where: { productionId, deleted: true } })).map(toRecord);
+  const known = [...records, ...hidden];
+  const byId = new Map(known.map((r) => [r.id, r]));
   for (const row of done) {
-    const read = readBy(row.subjectId, records, byId);
+    const read = readBy(row.subjectId, known, byId);
     const last = read.reduce<StoredRecord | null>((l, r) => (!l || r.updatedAt > l.updatedAt ? r : l), null);
     const began = row.createdAt.toISOString();
     // a plate that was measured again changes what a solve is given, though no record did

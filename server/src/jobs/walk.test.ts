@@ -120,6 +120,8 @@ test('a picture of another camera that does not say its lens is named; removed, 
     .expect(409)
     .expect(/loft_1\.jpg comes from another camera/);
   await server.put(second, 'still', id.still0, { ...pictures[0], notes }, { baseVersion: 2, deleted: true }).expect(200);
+  // what was taken away makes the placing old, as what was changed does
+  expect((await staleOf()).stale).toMatchObject({ what: expect.stringMatching(/loft_1\.jpg/) });
   const { placed: walk, stills } = await placed(owner);
   expect(stills.map((s) => s.station)).toEqual([1, 2, 3, 4, 5, 6]);
   expect(walk.status).toBe('solved');
