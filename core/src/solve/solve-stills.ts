@@ -111,11 +111,11 @@ export function solveStills(tracks: readonly TrackPoint[], views: readonly Still
   const { r, trimmed, iterations, apart } = best!;
   warnings.push(...best!.warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
-  const anchors = options.anchorsOf?.(looseCameras(r)) ?? setup.anchors;
   if (apart > MOST_CONTRADICTING)
     return fail(
       `the pictures do not hold together: ${Math.round(100 * apart)} % of the places that are in three of them or more lie elsewhere in one than in the others. Too few tie neighbours to each other: take one more between each two`,
     );
+  const anchors = options.anchorsOf?.(looseCameras(r)) ?? setup.anchors;
   const { mirrored, ...solved } = assembleFree(r, lens, { ...setup, anchors }, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held' });
   return mirrored ? { ...solved, warnings: [SOLVE.MIRRORED(mirrored), ...solved.warnings] } : solved;
 }
@@ -163,11 +163,7 @@ interface Refining {
 
 /** All places and pictures of a grown world adjusted, and what does not belong left out. */
 function refinedWorld(world: Reconstruction, obs: Observations, { lens, rule, zoom, random, progress }: Refining): Refined {
-  // each world has focal lengths of its own, and the slopes of the places go with them
-  reprofile(
-    obs,
-    Float64Array.from(obs.frames, (f) => world.obs.profile[world.obs.frames.indexOf(f)] ?? 1),
-  );
+  // each world finds focal lengths of its own, and the slopes of its places go with them
   const own: Observations = { ...obs, profile: obs.profile.slice(), xMm: obs.xMm.slice(), yMm: obs.yMm.slice() };
   const r = world.carryTo(own, rule);
   r.lensPriors = lens.priors;
