@@ -794,6 +794,95 @@ test('a lens that was measured here is known in one’s next film: its kit file 
   await expect(page.getByTestId('where')).toContainText('Tin Harbour');
 });
 
+test('on the second day stills of one’s own walk are laid by one, shot by another and placed by both; two marks with a known distance make a metre of it', async () => {
+  test.setTimeout(300_000);
+  const theirs = crew.supervisor.page;
+  for (const p of [page, theirs]) {
+    await p.goto(at('/floor'));
+    await p.getByTestId('where').click();
+    await p.getByTestId('day-Day 2').click();
+    await expect(p.getByTestId('where')).toContainText('Day 2');
+  }
+  await page.getByRole('button', { name: 'Open a setup' }).click();
+  await page.getByTestId('setup-scene').fill('90');
+  await page.getByRole('radio', { name: 'Galley', exact: true }).click();
+  await page.getByTestId('open-new-setup').click();
+  await allSent(page);
+  await page.goto(at('/plan'));
+  await page.getByTestId('plan-90').click();
+  await page.getByRole('radio', { name: 'set', exact: true }).click();
+  await page.getByTestId('add-wall').click();
+  await page.getByRole('radio', { name: 'stills', exact: true }).click();
+  // a quarter of overlap can be looked at, and not placed: it says so before anybody walks
+  await expect(page.getByTestId('stills-placeable')).toContainText('65 %');
+  await page.getByTestId('stills-overlap').fill('75');
+  await expect(page.getByTestId('stills-placeable')).toHaveCount(0);
+  await page.getByTestId('lay-stills').click();
+  const count = Number(/^(\d+) pictures/.exec((await page.getByTestId('stills-count').textContent())!)![1]);
+  expect(count).toBeGreaterThanOrEqual(5);
+  await allSent(page);
+  // a wall of stains in three sizes, and the camera a quarter of a picture further along it each time
+  const wall = path.join(dir, 'wall.png');
+  const stains = (across: number, seed: number) =>
+    `nullsrc=s=${across}x${Math.round(across * 0.18)}:d=1,geq=lum='255*mod(abs(sin(X*12.9898+Y*78.233+${seed})*43758.5453),1)':cb=128:cr=128,scale=3000:540:flags=bicubic`;
+  execFileSync('ffmpeg', [
+    ...['-v', 'error', '-f', 'lavfi', '-i', stains(60, 1), '-f', 'lavfi', '-i', stains(160, 2), '-f', 'lavfi', '-i', stains(380, 3)],
+    ...['-filter_complex', '[0][1]blend=all_mode=average[a];[a][2]blend=all_mode=average,format=gray', '-frames:v', '1', '-y', wall],
+  ]);
+  const STEP_PX = 256;
+  const files = Array.from({ length: 5 }, (_, i) => {
+    const file = path.join(dir, `wall_${i + 1}.png`);
+    execFileSync('ffmpeg', ['-v', 'error', '-i', wall, '-vf', `crop=1024:540:${STEP_PX * i}:0,noise=alls=5:all_seed=${7 + i}`, '-frames:v', '1', '-y', file]);
+    return file;
+  });
+  await theirs.goto(at('/floor'));
+  await theirs.getByTestId('setup-90').click();
+  await theirs.getByTestId('open-walk').click();
+  const picker = theirs.waitForEvent('filechooser');
+  await theirs.getByTestId('shoot-stills').click();
+  await (await picker).setFiles(files);
+  await expect(theirs.getByTestId('walk-head')).toContainText('5');
+  await allSent(theirs);
+  await theirs.getByTestId('place-walk').click();
+  await expect(theirs.getByTestId('walk-placed')).toContainText('5 of 5 placed', { timeout: 120_000 });
+  await expect(theirs.getByText(/do not tell the focal length/)).toBeVisible();
+  await audit(theirs, 'a walk placed');
+  await noSidewaysScroll(theirs);
+  // the owner sees the same, and points out two marks of known places in two of the pictures
+  await page.goto(theirs.url());
+  await expect(page.getByTestId('walk-placed')).toContainText('5 of 5 placed');
+  const [first, second] = Object.keys(PLACES);
+  for (const [i, station] of ['2', '3'].entries()) {
+    await page.getByTestId(`station-${station}`).click();
+    await page.getByTestId('still-marks').click();
+    const width = (await page.getByTestId('aim').boundingBox())!.width;
+    for (const [mark, xPx, yPx] of [
+      [first, 420, 180],
+      [second, 800, 320],
+    ] as const) {
+      await page.getByTestId('aim').click({ position: { x: (width * (xPx - STEP_PX * i)) / 1024, y: (width * yPx) / 1024 } });
+      await page.getByTestId(`mark-is-${mark}`).click();
+      await expect(page.getByTestId(`still-mark-${mark}`)).toBeVisible();
+    }
+    await page.getByRole('button', { name: 'Back to the walk' }).click();
+  }
+  await allSent(page);
+  await page.getByTestId('place-walk').click();
+  await expect(page.getByTestId('walk-metre')).toContainText('taped between marks', { timeout: 120_000 });
+  // a picture that was removed makes that old for the other one too, and comes back with one tap
+  await page.getByTestId('station-5').click();
+  await page.getByTestId('remove-still').click();
+  await expect(theirs.getByTestId('walk-stale')).toBeVisible();
+  await page.getByRole('button', { name: 'Close Station 5' }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByTestId('walk-head')).toContainText('5');
+  await expect(theirs.getByTestId('walk-stale')).toHaveCount(0);
+  // the guest reads it, and starts nothing
+  await crew.guest.page.goto(theirs.url());
+  await expect(crew.guest.page.getByTestId('walk-metre')).toBeVisible();
+  await expect(crew.guest.page.getByTestId('place-walk')).toHaveCount(0);
+});
+
 test('a second start in the same folder says where the first one is, and leaves it alone', async () => {
   const second = runToEnd('bin/serve', ['--host', '127.0.0.1', '--port', '0'], server.dataDir);
   expect(second.out).toContain(`runs here already, at ${server.address}`);

@@ -223,6 +223,12 @@ test('stills of a walk by two cameras tell where they were taken; a mark taken o
   await page.getByTestId('place-walk').click();
   await expect(page.getByTestId('walk-stale')).toHaveCount(0);
   await expect(page.getByTestId('walk-placed')).toContainText('of 8 placed', { timeout: 120_000 });
+  // taken back, the mark is in the picture again, and what was placed without it is old in its turn
+  await page.keyboard.press('Control+z');
+  await expect(page.getByTestId('walk-stale')).toContainText('S_boat_01.jpg');
+  await page.getByTestId('place-walk').click();
+  await expect(page.getByTestId('walk-stale')).toHaveCount(0);
+  await expect(page.getByTestId('walk-placed')).toContainText('of 8 placed', { timeout: 120_000 });
   await page.getByTestId('where').click();
   await page.getByTestId('day-Day 12').click();
 });
