@@ -187,6 +187,13 @@ test('a take of each kind: a whip, a zoom, an object, two cameras on one rig, an
   await look('36E-1');
   await expect(page.getByTestId('take-verdict')).toContainText('contradicts');
   await expect(page.getByTestId('causes')).toContainText(/1\.42/);
+  // one picture and the lengths between its marks say the same of it
+  await page.getByTestId('lineup-36E_t1_frame_1.jpg').click();
+  await expect(page.getByTestId('lineup-verdict')).toContainText('contradicts');
+  await expect(page.getByTestId('lineup-found')).toContainText(/1\.(3[89]|4\d)\d m high/);
+  await expect(page.getByTestId('lineup-fact-the length K3 – K7')).toBeVisible();
+  await audit(page, 'a picture by its lengths');
+  await noSidewaysScroll(page);
   await look('36F-1');
   await expect(page.getByTestId('take-verdict')).toContainText('agrees');
   await expect(page.getByTestId('solve-facts')).toContainText('readout skew of 15.5 ms taken out');

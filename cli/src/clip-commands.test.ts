@@ -109,10 +109,30 @@ describe('lineup and rig', () => {
     const truth = shot.shot.cameras[0].position;
     truth.forEach((v, k) => expect(Math.abs(position[k] - v)).toBeLessThan(4 * sigmaPositionM[k]));
     expect(Math.abs(focalMm - 28)).toBeLessThan(4 * sigmaFocalMm);
-    expect(mesure(['lineup', file('marks.csv'), '--setup', file('setup.json')])).toMatchObject({ code: 2, err: expect.stringMatching(/no surveyed points/) });
+    expect(mesure(['lineup', file('marks.csv'), '--setup', file('setup.json')])).toMatchObject({ code: 2, err: expect.stringMatching(/nothing is known of the marks: give --points, --ties/) });
     const few = mesure(['lineup', '-', '--setup', file('setup.json'), '--points', file('survey.csv')], 'id,x,y\nm1,10,20\n');
     expect([few.code, few.json().reason]).toEqual([1, expect.stringMatching(/4 are the least/)]);
     expect(mesure(['lineup', '-', '--setup', file('setup.json'), '--points', file('survey.csv')], 'id,x,y\nm1,10,20\nm1,11,20\n').err).toMatch(/line 3, id: m1 is marked already in line 2/);
+  });
+
+  test('where nobody knows places the lengths between the marks do: its own axes, and over the floor with heights', () => {
+    const marks = readFileSync(file('marks.csv'), 'utf8').trim().split('\n').slice(1, 8);
+    const seen = marks.map((m) => shot.points.find((p) => p.id === m.split(',')[0])!);
+    writeFileSync(file('seven.csv'), `id,x,y\n${marks.join('\n')}\n`);
+    const ties = seen.flatMap((a, i) => seen.slice(i + 1).map((b) => `${a.id},${b.id},${(100 * Math.hypot(...a.at.map((v, k) => v - b.at[k]))).toFixed(3)},cm,0.2`));
+    writeFileSync(file('ties.csv'), `from,to,value,unit,tolerance\n${ties.join('\n')}\n`);
+    writeFileSync(file('heights.csv'), `id,value,unit,tolerance\n${seen.map((p) => `${p.id},${p.at[1].toFixed(4)},m,0.004`).join('\n')}\n`);
+    const own = mesure(['lineup', file('seven.csv'), '--setup', file('setup.json'), '--ties', file('ties.csv')]).json();
+    expect(own).toMatchObject({ status: 'solved', frame: 'camera', position: [0, 0, 0] });
+    expect(Math.abs(own.focalMm - 28)).toBeLessThan(4 * own.sigmaFocalMm);
+    const r = mesure(['lineup', file('seven.csv'), '--setup', file('setup.json'), '--ties', file('ties.csv'), '--heights', file('heights.csv')]);
+    expect([r.code, r.json().frame]).toEqual([0, 'floor']);
+    expect(Math.abs(r.json().position[1] - shot.shot.cameras[0].position[1])).toBeLessThan(4 * r.json().sigmaPositionM[1]);
+    expect(mesure(['lineup', file('seven.csv'), '--setup', file('setup.json'), '--ties', file('ties.csv'), '--points', file('survey.csv')])).toMatchObject({
+      code: 2,
+      err: expect.stringMatching(/--points or --ties/),
+    });
+    expect(mesure(['lineup', file('seven.csv'), '--setup', file('setup.json'), '--heights', file('heights.csv')])).toMatchObject({ code: 2, err: expect.stringMatching(/--heights go with --ties/) });
   });
 
   test('a camera against itself sits on itself, and a rig without metres has no offset', () => {

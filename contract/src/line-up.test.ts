@@ -34,7 +34,7 @@ const picture = (change: Partial<LineupBody> = {}): LineupBody => ({
   ...change,
 });
 const ask = (change: Partial<LineupBody> = {}, other: Partial<Parameters<typeof lineUpQuestion>[0]> = {}) =>
-  lineUpQuestion({ picture: picture(change), take, setup, mounted, net, plates: [], ...other });
+  lineUpQuestion({ picture: picture(change), take, setup, mounted, net, measured: net.input, plates: [], ...other });
 const answer = (change: Partial<LineupBody> = {}, other = {}) => {
   const asked = ask(change, other);
   if ('problem' in asked) throw new Error(asked.problem);
@@ -78,23 +78,50 @@ test('the middle of the lens, which a plate knows in pixels of the recording, is
 
 test.each([
   ['another shape', { widthPx: 1440, heightPx: 1080 }, {}, /another part of the sensor/],
-  ['no net', {}, { net: null }, /no tape net/],
+  ['no net', {}, { net: null, measured: { facts: [] } }, /no tape net/],
   ['too few marks', { marks: picture().marks.slice(0, 3) }, {}, /3 of at least 4 marks.*K4, K5, K6/],
   ['marks that nobody measured', { marks: picture().marks.map((m, i) => ({ ...m, mark: `Q${i}` })) }, {}, /0 of at least 4/],
-  [
-    'a net without a floor',
-    {},
-    {
-      net: netOf({
-        facts: ['K2', 'K3', 'K4', 'K5'].flatMap((b, i, all) =>
-          [...all.slice(i + 1), 'K1'].map((a) => ({ kind: 'tie' as const, a, b, m: Math.hypot(...PLACES[a].map((v, k) => v - PLACES[b][k])), sigmaM: 0.002 })),
-        ),
-        near: new Map(Object.entries(PLACES).map(([id, p]) => [id, [...p] as [number, number, number]])),
-      }),
-    },
-    /floor/,
-  ],
 ] as const)('%s is said in words, and nothing is computed', (_what, change, other, words) => {
   const asked = ask(change as Partial<LineupBody>, other as never);
   expect('problem' in asked && asked.problem).toMatch(words);
+});
+
+/** Ties that no net comes of: it could be its own mirror image, or hangs over no floor. */
+const tied = (pairs: readonly string[]) =>
+  pairs.map((p) => {
+    const [a, b] = p.split(' ');
+    return { kind: 'tie' as const, a, b, m: Math.hypot(...PLACES[a].map((v, k) => v - PLACES[b][k])), sigmaM: 0.002 };
+  });
+
+test('a net that hangs over no floor lines the picture up by its lengths: the focal length is compared, the height is not', () => {
+  const pairs = ['K1', 'K2', 'K3', 'K4', 'K5'].flatMap((a, i, all) => all.slice(i + 1).map((b) => `${a} ${b}`));
+  const without = netOf({ facts: tied(pairs), near: new Map(Object.entries(PLACES).map(([id, p]) => [id, [...p] as [number, number, number]])) });
+  const { lineUp, report } = answer({}, { net: without, measured: without.input });
+  expect(lineUp).toMatchObject({ status: 'solved', frame: 'camera' });
+  expect(lineUp.focalMm).toBeCloseTo(25, 2);
+  expect(report!.items.map((i) => [i.quantity, i.verdict])).toEqual([['focalLength', 'agrees']]);
+});
+
+test('marks that were put down level are on the floor: with their lengths the height is told, though no net comes of them', () => {
+  const at = { K1: [-1.2, 0, -2.2], K2: [1.3, 0, -2.3], K7: [1.4, 0, -4.4], K8: [-1.5, 0, -4.1] } as const;
+  const pairs = ['K1 K2', 'K2 K7', 'K7 K8', 'K8 K1', 'K1 K7'];
+  const facts = pairs.map((p) => {
+    const [a, b] = p.split(' ') as (keyof typeof at)[];
+    return { kind: 'tie' as const, a, b, m: Math.hypot(...at[a].map((v, k) => v - at[b][k])), sigmaM: 0.002 };
+  });
+  const marks = Object.entries(at).map(([mark, p]) => {
+    const f = ((25 / 23.04) * W) / 2;
+    return { mark, x: W / 4 + (f * (p[0] - CAMERA[0])) / (CAMERA[2] - p[2]), y: H / 4 - (f * (p[1] - CAMERA[1])) / (CAMERA[2] - p[2]) };
+  });
+  const level = { setup: { ...setup, levelMarks: ['K1', 'K2', 'K7', 'K8'] } as SetupBody, net: null, measured: { facts } };
+  const { lineUp, report } = answer({ marks }, level);
+  expect(lineUp.frame).toBe('floor');
+  expect(lineUp.position![1]).toBeCloseTo(CAMERA[1], 3);
+  expect(report!.items.map((i) => [i.quantity, i.verdict])).toEqual([
+    ['focalLength', 'agrees'],
+    ['cameraHeight', 'agrees'],
+  ]);
+  // with a length less it is said how much is missing
+  const less = ask({ marks }, { ...level, measured: { facts: facts.slice(0, 3) } });
+  expect('problem' in less && less.problem).toMatch(/no tape net.*Or tape between marks of this picture: one length more/);
 });

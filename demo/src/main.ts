@@ -14,7 +14,7 @@ import sharp from 'sharp';
 import { STOVE_CLIP } from './footage';
 import { idOf } from './ids';
 import { KIND_TRACKS, type KindTracks } from './kinds-of-takes';
-import { LINE_UP_SIZE, lineUpPicture } from './line-up-picture';
+import { CRANE_VIEW, LINE_UP_SIZE, lineUpPicture, PASSAGE_VIEW } from './line-up-picture';
 import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
 import { RECCE_SIZE, reccePicture } from './recce-picture';
 import { ROOM_SIZE, roomPicture } from './room-picture';
@@ -88,7 +88,8 @@ async function load(database: Database, files: FileStore): Promise<void> {
     recce: await keep('recce_passage.jpg', recce, 'image/jpeg', [RECCE_SIZE.widthPx, RECCE_SIZE.heightPx]),
     recceDetail: countDetail({ ...RECCE_SIZE, data: Float32Array.from(await sharp(recce).grayscale().raw().toBuffer()) }),
     room: await keep('B_passage_wall.jpg', await roomPicture(), 'image/jpeg', [ROOM_SIZE.widthPx, ROOM_SIZE.heightPx]),
-    lineUp: await keep('47_t1_frame_36.jpg', await lineUpPicture(), 'image/jpeg', [LINE_UP_SIZE.widthPx, LINE_UP_SIZE.heightPx]),
+    lineUp: await keep('47_t1_frame_36.jpg', await lineUpPicture(PASSAGE_VIEW), 'image/jpeg', [LINE_UP_SIZE.widthPx, LINE_UP_SIZE.heightPx]),
+    lineUpCrane: await keep('36E_t1_frame_1.jpg', await lineUpPicture(CRANE_VIEW), 'image/jpeg', [LINE_UP_SIZE.widthPx, LINE_UP_SIZE.heightPx]),
     moveJetty: await keep('42B_t2_post.usda', Buffer.from(jettyMoveUsda()), 'application/octet-stream', null),
     lens18: await keep(LENS18_FILE, Buffer.from(lens18Metadata()), 'application/octet-stream', null),
     zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, await zoomPlate(i), 'image/jpeg', [1920, 1080]))),

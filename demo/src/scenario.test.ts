@@ -1,10 +1,10 @@
-import { mountPackage, netInputOf, opticsOf, recceInputOf, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
+import { lineUpQuestion, mountPackage, netInputOf, opticsOf, recceInputOf, type RecordBodies, type RecordKind, type StoredRecord } from '@mesure/contract';
 import { BODY_SCHEMAS, check } from '@mesure/contract/schemas';
-import { computeOptics, fitEdges, measurePhoto, solveNet } from '@mesure/core';
+import { checkLineUp, computeOptics, fitEdges, measurePhoto, solveNet } from '@mesure/core';
 import type { Schema } from 'joi';
 import { CRANE_M, KIND_TRACKS, WHIP, whip } from './kinds-of-takes';
 import { OTHER_PRODUCTION, PEOPLE, PRODUCTION, scenario } from './scenario';
-import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
+import { galleyDolly, jettyCrane, passagePan, tracksCsv, TRUE_LENSES } from './shots';
 
 const sha = (digit: string) => digit.repeat(64);
 const seeds = scenario({
@@ -16,6 +16,7 @@ const seeds = scenario({
   zoom: ['1', '2', '3', '4', '5'].map(sha),
   room: sha('6'),
   lineUp: sha('e'),
+  lineUpCrane: sha('e'),
   moveJetty: sha('f'),
   lens18: sha('5'),
   recce: sha('7'),
@@ -108,6 +109,32 @@ test('the test day has a take of each kind, and a second mistake: the height of 
   expect(both.length).toBeGreaterThanOrEqual(3);
   expect(both.length).toBeLessThan(8);
   expect(both.every((name) => /^[KW]\d$/.test(name))).toBe(true);
+});
+
+test('one picture of the crane and the lengths of its floor, of which no net comes, say its true height too', () => {
+  const picture = of('lineup').find((q) => q.body.picture.name.startsWith('36E'))!.body;
+  const take = of('take').find((t) => t.id === picture.takeId)!.body;
+  const setup = of('setup').find((q) => q.id === take.setupId)!.body;
+  const measured = netInputOf(
+    of('set').find((q) => q.id === setup.setId)!.body,
+    of('tie').flatMap((q) => (q.body.setId === setup.setId ? [q.body] : [])),
+    of('fact').flatMap((q) => (q.body.setId === setup.setId ? [q.body] : [])),
+  );
+  const mounted = mountPackage(of('package').find((p) => p.id === take.packageId)!.body, find);
+  if ('missing' in mounted) throw new Error('the package is not complete');
+  // as its plate measures it
+  const { effectiveMm, k } = TRUE_LENSES.orrinel25;
+  const distortion = { model: 'radial', k, p: [0, 0], focalMm: effectiveMm, center: [mounted.mode.widthPx / 2, mounted.mode.heightPx / 2], aspect: 1 };
+  const plates = [{ plate: { focalMm: 25 } as never, report: { status: 'usable', distortion } as never }];
+  const asked = lineUpQuestion({ picture, take, setup, mounted, net: { input: measured, result: solveNet(measured) }, measured, plates });
+  if ('problem' in asked) throw new Error(asked.problem);
+  const { lineUp, report } = checkLineUp(asked.question);
+  expect(lineUp.frame).toBe('floor');
+  expect(Math.abs(lineUp.position![1] - CRANE_M.truly)).toBeLessThan(3 * lineUp.sigmaPositionM![1]);
+  expect(lineUp.sigmaPositionM![1]).toBeLessThan(0.03);
+  const height = report!.items.find((i) => i.quantity === 'cameraHeight')!;
+  expect(height.verdict).toBe('contradicts');
+  expect(height.causes.map((c) => c.title).join()).toMatch(/digits/i);
 });
 
 test('people of two productions, each name once', () => {

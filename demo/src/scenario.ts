@@ -5,7 +5,7 @@ import { STOVE_CLIP, STOVE_HEIGHT_M, stoveMarks } from './footage';
 import { idOf } from './ids';
 import { inRecce, RECCE_FOCAL_35_MM, RECCE_SIZE, recceLengths } from './recce-picture';
 import { ANAMORPHIC, BOAT_CAMERA_M, BOAT_MARKS, CARRIED, CRANE_M, KIND_TRACKS, LOOKING_MS, WHIP_MARKS, ZOOM_MM, type KindTracks } from './kinds-of-takes';
-import { LINE_UP_SIZE, lineUpMarks } from './line-up-picture';
+import { CRANE_VIEW, LINE_UP_SIZE, lineUpMarks, PASSAGE_VIEW, PLUMB_MARK } from './line-up-picture';
 import { ROOM_SIZE, roomMarks } from './room-picture';
 import { PIECES, SETS, sheetOf, type DemoSet } from './sets';
 import { markOf, MODES } from './shots';
@@ -34,6 +34,7 @@ export interface DemoFiles {
   zoom: string[];
   room: string;
   lineUp: string;
+  lineUpCrane: string;
   moveJetty: string;
   lens18: string;
   recce: string;
@@ -128,15 +129,27 @@ function testDay(
     const [a, b] = [from, to].map((id) => BOAT_MARKS.find((m) => m.id === id)!.at);
     put('tie', `tie ${from} ${to}`, { setId: shop, from, to, length: measured(Math.hypot(...a.map((v, k) => v - b[k])), 'm', 0.003), instrument: 'tape', measuredAt: at('13:30', TEST_DAY) });
   }
-  const both = put('set', 'set both walls', { name: 'Galley, both walls', marks: [...SETS.galley.marks.map((m) => m.id), ...WHIP_MARKS] });
+  const both = put('set', 'set both walls', { name: 'Galley, both walls', marks: [...SETS.galley.marks.map((m) => m.id), ...WHIP_MARKS, PLUMB_MARK.id] });
   for (const [from, to] of [
     ['K3', 'K7'],
     ['K4', 'K6'],
     ['K5', 'K8'],
+    // with these a single picture of the far marks says where its camera stood
+    ['K4', 'K5'],
+    ['K3', 'K6'],
+    ['K4', 'K7'],
+    ['K6', 'K7'],
+    ['K7', 'K8'],
   ]) {
     const [a, b] = [from, to].map((id) => markOf(SETS.galley, id));
     put('tie', `tie both ${from} ${to}`, { setId: both, from, to, length: measured(Math.hypot(...a.map((v, k) => v - b[k])), 'm', 0.004), instrument: 'laser', measuredAt: at('13:10', TEST_DAY) });
   }
+  for (const [id, m] of [
+    ['K6', markOf(SETS.galley, 'K6')[1]],
+    [PLUMB_MARK.id, 0],
+  ] as const)
+    put('fact', `height both ${id}`, { setId: both, what: 'height', marks: [id], length: measured(m, 'm', 0.006), toleranceM: 0.006, measuredAt: at('13:20', TEST_DAY) });
+  put('fact', 'plumb both', { setId: both, what: 'plumb', marks: [PLUMB_MARK.id, 'K6'], length: null, toleranceM: 0.006, measuredAt: at('13:21', TEST_DAY) });
   // K3 to K5 lie nearly in a line: K1 and K2 are what tells the floor where they are seen
   const ground = ['K1', 'K2', 'K3', 'K4', 'K5'];
   const setup = (key: string, name: string, slate: string, order: number): string =>
@@ -476,7 +489,16 @@ export function scenario(files: DemoFiles): Seed[] {
   });
   take({ ...test, setupId: tests.byHand, slate: '36F', packageId: packV, focalMm: ANAMORPHIC.focalMm, height: { m: 1.5, unit: 'm' }, tracks: ofKind('anamorphic'), time: '15:34' });
   take({ ...test, setupId: tests.looking, slate: '36G', packageId: packY, height: { m: 1.38, unit: 'm' }, tracks: ofKind('looking'), time: '15:38' });
-  take({ ...test, setupId: tests.crane, slate: '36E', height: { m: CRANE_M.written, unit: 'm' }, tracks: ofKind('crane'), time: '15:17' });
+  const craneTake = take({ ...test, setupId: tests.crane, slate: '36E', height: { m: CRANE_M.written, unit: 'm' }, tracks: ofKind('crane'), time: '15:17' });
+  put('lineup', 'line-up crane', {
+    takeId: craneTake,
+    picture: { sha256: files.lineUpCrane, name: '36E_t1_frame_1.jpg' },
+    ...LINE_UP_SIZE,
+    marks: lineUpMarks(CRANE_VIEW),
+    focal: 'held',
+    stood: 'height',
+    shotAt: at('15:19', TEST_DAY),
+  });
   take({ setupId: lockOff, slate: '38A', take: 1, packageId: packB, focalMm: 25, focusM: 2.8, height: { m: 1.31, unit: 'm' }, time: '15:40', date: DAY_BEFORE });
   take({ setupId: lockOff, slate: '38A', take: 2, packageId: packB, focalMm: 25, focusM: null, height: { m: 1.31, unit: 'm' }, time: '15:52', date: DAY_BEFORE });
   const stoveTake = take({
@@ -548,7 +570,7 @@ export function scenario(files: DemoFiles): Seed[] {
     takeId: passagePan,
     picture: { sha256: files.lineUp, name: '47_t1_frame_36.jpg' },
     ...LINE_UP_SIZE,
-    marks: lineUpMarks(),
+    marks: lineUpMarks(PASSAGE_VIEW),
     focal: 'guided',
     stood: 'height',
     shotAt: at('16:06'),

@@ -21,6 +21,7 @@ const seeds = scenario({
     plate25: sha('e'),
     room: sha('6'),
     lineUp: sha('f'),
+    lineUpCrane: sha('f'),
     moveJetty: sha('e'),
     lens18: sha('5'),
     recce: sha('7'),

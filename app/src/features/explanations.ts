@@ -198,6 +198,20 @@ export const EXPLANATIONS = {
     page: 'Stills of a walk, placed together',
     better: 'One picture from a slant, and things at several depths: of one flat wall seen square-on it is not told at all.',
   },
+  lengthsHeight: {
+    title: 'Height of the entrance pupil',
+    from: 'Marks pointed out in one picture, what was measured between them, and which of them lie on the floor.',
+    model: 'Marks, camera and focal length are adjusted together, so that each mark lies on its ray and each measure fits.',
+    page: 'One picture lined up by lengths',
+    better: 'One more length across and one along the view; something upright; a diagonal that checks the sides.',
+  },
+  lengthsFocal: {
+    title: 'Focal length of one picture',
+    from: 'Marks pointed out in one picture, and what was measured between them.',
+    model: 'Adjusted with the places of the marks: a surface that is seen at a slant shows it, one that is seen square-on hardly.',
+    page: 'One picture lined up by lengths',
+    better: 'Lengths on two surfaces, or on one that is seen at a slant.',
+  },
   lineUpFocal: {
     title: 'Focal length of one picture',
     from: 'Marks pointed out in one picture, and their places in the tape net of the set.',

@@ -1,12 +1,10 @@
-import { explainLength, solveNet, USUAL_SIGMA, type NetFact, type NetInput, type NetResult, type SideSaid } from '@mesure/core';
-import { readHeightsCsv, readPointsCsv, readTiesCsv, type FileTie } from '@mesure/formats';
+import { explainLength, solveNet, type NetFact, type NetInput, type NetResult, type SideSaid } from '@mesure/core';
+import { readPointsCsv, type FileTie } from '@mesure/formats';
 import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
 import { parse, readText, writeBytes, writeJson } from '../io';
+import { readNetFacts, TAPE_TOLERANCE_M } from '../net-facts';
 import { UsageError } from '../usage-error';
 import type { Command } from './index';
-
-/** A tape over a few metres, where a file states no tolerance. */
-const TAPE_TOLERANCE_M = 2 * USUAL_SIGMA.tieM;
 
 export const net: Command = {
   name: 'net',
@@ -36,13 +34,8 @@ export const net: Command = {
     });
     if (positionals.length !== 1) throw new UsageError('give one file of ties');
     if ([positionals[0], values.points, values.heights].filter((f) => f === '-').length > 1) throw new UsageError('only one of the files can be standard input');
-    const ties = readTiesCsv(readText(positionals[0]), positionals[0]);
-    const heights = values.heights ? readHeightsCsv(readText(values.heights), values.heights) : [];
+    const { ties, heights, facts } = readNetFacts(positionals[0], values.heights);
     const known = values.points ? readPointsCsv(readText(values.points), values.points) : [];
-    const facts: NetFact[] = [
-      ...ties.map((t): NetFact => ({ kind: 'tie', a: t.from, b: t.to, m: t.valueM, sigmaM: (t.toleranceM ?? TAPE_TOLERANCE_M) / 2 })),
-      ...heights.map((h): NetFact => ({ kind: 'height', id: h.id, m: h.valueM, sigmaM: (h.toleranceM ?? TAPE_TOLERANCE_M) / 2 })),
-    ];
     const result = solveNet({ facts, known, ...answers(values.turn, values.side ?? [], facts) });
     if (values.csv) writeBytes(values.csv, writeSurveyCsv(result.points));
     if (values.ply) writeBytes(values.ply, writeSurveyPly(result.points));

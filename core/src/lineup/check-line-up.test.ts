@@ -2,7 +2,7 @@ import { draws, normals, uniform } from '@mesure/synthetic';
 import type { Vec3 } from '../math';
 import type { SolveSetup } from '../solve';
 import { checkLineUp } from './check-line-up';
-import type { LineUpMark, LineUpPoint } from './line-up-picture';
+import type { LineUpMark, LineUpPoint } from './line-up-result';
 
 const [W, H, FOCAL] = [3840, 2160, 25];
 const CAMERA: Vec3 = [0.2, 1.52, 1.1];

@@ -1,59 +1,10 @@
 import { distortWith, undistorter, coefficientsOf } from '../lens';
-import { CoreError } from '../errors';
 import { distance, expSO3, leastSquares, matToQuat, mulMat3, mulMatTVec, seededRandom, transpose3, type Mat3, type Quat, type Vec3 } from '../math';
 import { refinePose, samplePose, type Pose, type Sighting } from '../solve/absolute-pose';
 import { readSolveSetup, type SolveLens, type SolveSetup } from '../solve/setup';
 import { PICTURE, type Warning } from '../warnings';
+import { anglesFrom, checkMarks, failedLineUp, MARK_SIGMA_PX, type LineUp, type LineUpAngles, type LineUpMark, type LineUpOptions, type LineUpPoint } from './line-up-result';
 
-/** A surveyed point marked in one picture, px of the recorded picture. */
-export interface LineUpMark {
-  id: string;
-  xPx: number;
-  yPx: number;
-}
-export interface LineUpPoint {
-  id: string;
-  position: Vec3;
-  /** of one axis, m; 0 or missing: exact */
-  sigmaM?: number;
-}
-
-export interface LineUp {
-  status: 'solved' | 'failed';
-  reason: string | null;
-  /** entrance pupil, m in the world of the points */
-  position: Vec3 | null;
-  /** camera to world, −Z forwards, Y up */
-  rotation: Quat | null;
-  /** effective, mm */
-  focalMm: number | null;
-  /** 0 where it was held */
-  sigmaFocalMm: number | null;
-  /** by axis, m */
-  sigmaPositionM: Vec3 | null;
-  /** along the lens axis, m: where a camera stands is known worst along it */
-  sigmaAlongAxisM: number | null;
-  /** against the up of the points: the height of the line of sight, and the lean of the picture's rows (clockwise from behind is positive) */
-  angles: LineUpAngles | null;
-  rmsPx: number | null;
-  /** of each mark that has a point, px; `left`: so far off that it was left out */
-  marks: { id: string; dxPx: number; dyPx: number; left: boolean }[];
-  warnings: Warning[];
-}
-
-export interface LineUpAngles {
-  tiltRad: number;
-  rollRad: number;
-  sigmaTiltRad: number;
-  sigmaRollRad: number;
-}
-
-export interface LineUpOptions {
-  /** how well a mark is set, one axis, px; default 0.7 */
-  markSigmaPx?: number;
-}
-
-const MARK_SIGMA_PX = 0.7;
 const FOCAL_STARTS = [1, 0.71, 1.41, 0.5, 2];
 const LEAST_MARKS = 4;
 /** A mark off by more than this of its own sigmas is somebody else's point, or set wrongly. */
@@ -73,23 +24,18 @@ const AS_WELL = 2;
 export function lineUpPicture(marks: readonly LineUpMark[], points: readonly LineUpPoint[], setup: SolveSetup, { markSigmaPx = MARK_SIGMA_PX }: LineUpOptions = {}): LineUp {
   const lens = readSolveSetup(setup);
   const mode = setup.focal.mode ?? 'held';
-  const seenIds = new Set<string>();
-  for (const m of marks) {
-    if (![m.xPx, m.yPx].every(Number.isFinite)) throw new CoreError('NON_FINITE_INPUT', `Mark ${m.id}: x and y must be numbers`, 'marks');
-    if (seenIds.has(m.id)) throw new CoreError('INVALID_OPTION', `${m.id} is marked twice`, 'marks');
-    seenIds.add(m.id);
-  }
+  checkMarks(marks);
   const known = new Map(points.map((p) => [p.id, p]));
   const warnings: Warning[] = [];
   const strangers = marks.filter((m) => !known.has(m.id)).map((m) => m.id);
   if (strangers.length > 0) warnings.push(PICTURE.PLACE_UNKNOWN(strangers));
   const used = marks.flatMap((m) => (known.has(m.id) ? [{ ...m, point: known.get(m.id)! }] : []));
-  if (used.length < LEAST_MARKS) return nothing(`${used.length} marks have a known place; ${LEAST_MARKS} are the least`, warnings);
+  if (used.length < LEAST_MARKS) return failedLineUp(`${used.length} marks have a known place; ${LEAST_MARKS} are the least`, warnings);
   const thin = thinnest(used.map((u) => u.point.position));
   const flat = thin < FLAT_SHARE;
   let rows = used;
   let fit = bestFit(rows, lens, setup, markSigmaPx);
-  if (!fit) return nothing('no camera sees the points where they were marked: a mark has the wrong name, or the picture is of another side', warnings);
+  if (!fit) return failedLineUp('no camera sees the points where they were marked: a mark has the wrong name, or the picture is of another side', warnings);
   // one wrong mark among few bends the rest towards it: it is found by leaving each out
   const misfit = (f: Fit) => Math.sqrt((2 * f.cost) / Math.max(1, f.redundancy));
   const left = new Set<string>();
@@ -126,7 +72,7 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
   const worse = Math.max(1, misfit(fit));
   if (fit.redundancy <= 0) warnings.push(PICTURE.NOTHING_CHECKS_LINE_UP());
   else if (misfit(fit) > 3) warnings.push(PICTURE.MARKS_MISS(misfit(fit)));
-  if (fit.rank < fit.unknowns) return nothing('the marks do not determine the camera: spread them over the picture and in depth', warnings);
+  if (fit.rank < fit.unknowns) return failedLineUp('the marks do not determine the camera: spread them over the picture and in depth', warnings);
   const sigma = (i: number) => worse * Math.sqrt(fit.covariance[i * fit.unknowns + i]);
   const sigmaFocalMm = held ? 0 : sigma(6);
   if (flat && !held && sigmaFocalMm > 0.02 * fit.focalMm) warnings.push(PICTURE.POINTS_IN_ONE_PLANE());
@@ -137,6 +83,7 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
   return {
     status: 'solved',
     reason: null,
+    frame: 'places',
     position: fit.center,
     rotation: matToQuat(mulMat3(transpose3(fit.rotation), [1, 0, 0, 0, -1, 0, 0, 0, -1])),
     focalMm: fit.focalMm,
@@ -146,26 +93,11 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
     angles: anglesOf(fit, worse),
     rmsPx,
     marks: residuals,
+    places: [...points],
+    facts: [],
     warnings,
   };
 }
-
-const nothing = (reason: string, warnings: Warning[]): LineUp => ({
-  ...{
-    status: 'failed' as const,
-    reason,
-    position: null,
-    rotation: null,
-    focalMm: null,
-    sigmaFocalMm: null,
-    sigmaPositionM: null,
-    sigmaAlongAxisM: null,
-    angles: null,
-    rmsPx: null,
-    marks: [],
-    warnings,
-  },
-});
 
 interface Row extends LineUpMark {
   point: LineUpPoint;
@@ -336,8 +268,7 @@ function anglesOf({ rotation: r, covariance, unknowns }: Fit, worse: number): Li
   };
   const byTilt = Math.sqrt(level);
   return {
-    tiltRad: Math.asin(Math.max(-1, Math.min(1, forward))),
-    rollRad: Math.atan2(-right, -down),
+    ...anglesFrom(r),
     sigmaTiltRad: sigma([down / byTilt, -right / byTilt, 0]),
     sigmaRollRad: sigma([(-forward * right) / level, (-forward * down) / level, 1]),
   };

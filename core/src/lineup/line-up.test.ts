@@ -1,7 +1,8 @@
 import { draws, normals, uniform } from '@mesure/synthetic';
 import { quatToMat, type Vec3 } from '../math';
 import type { SolveSetup } from '../solve';
-import { lineUpPicture, type LineUpMark, type LineUpPoint } from './line-up-picture';
+import { lineUpPicture } from './line-up-picture';
+import type { LineUpMark, LineUpPoint } from './line-up-result';
 import { wordsOf } from '../warnings';
 
 const W = 4096;

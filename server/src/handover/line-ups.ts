@@ -1,5 +1,5 @@
 import { lineUpQuestion, type SolvedNet, type StoredRecord } from '@mesure/contract';
-import { checkLineUp, CoreError, intoSpace, type CheckedLineUp } from '@mesure/core';
+import { checkLineUp, CoreError, intoSpace, netFactWords, type CheckedLineUp, type NetInput } from '@mesure/core';
 import { writeCsv } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { lensEvidence } from '../jobs/solve/lens-evidence';
@@ -25,7 +25,7 @@ export async function lineUpFiles(db: Database, productionId: string, day: Hando
   let made: Promise<LinedUp[]> | null = null;
   const linedUp = () =>
     (made ??= (async () => {
-      const nets = new Map<string, SolvedNet | null>();
+      const nets = new Map<string, OfSet>();
       const list: LinedUp[] = [];
       for (const p of pictures) list.push({ ...p, checked: await check(db, productionId, day, p, nets) });
       return list;
@@ -33,6 +33,12 @@ export async function lineUpFiles(db: Database, productionId: string, day: Hando
   return [
     { path: 'line-ups.csv', what: 'where the camera stood by single pictures, and how long its lens was', readWith: 'CSV', make: async () => placesCsv(await linedUp(), day) },
     { path: 'line-up-marks.csv', what: 'where marks are in those pictures, and how far off each is, pixels', readWith: 'CSV', make: async () => marksCsv(await linedUp()) },
+    {
+      path: 'line-up-lengths.csv',
+      what: 'what was measured between marks of those pictures where no place is known, and how far off each comes out, metres',
+      readWith: 'CSV',
+      make: async () => lengthsCsv(await linedUp()),
+    },
     ...pictures.map(({ picture, path }): HandoverFile => ({
       path,
       what: 'picture with marks pointed out',
@@ -43,13 +49,13 @@ export async function lineUpFiles(db: Database, productionId: string, day: Hando
   ];
 }
 
-async function check(db: Database, productionId: string, day: HandoverDay, { picture, take }: Pick<LinedUp, 'picture' | 'take'>, nets: Map<string, SolvedNet | null>): Promise<LinedUp['checked']> {
+async function check(db: Database, productionId: string, day: HandoverDay, { picture, take }: Pick<LinedUp, 'picture' | 'take'>, nets: Map<string, OfSet>): Promise<LinedUp['checked']> {
   const mounted = day.mounted(take);
   if (!mounted) return { problem: 'the camera package is not complete' };
   const setup = day.setupOf(take).body;
   if (!nets.has(setup.setId)) nets.set(setup.setId, netOf(day, setup.setId));
   const known = await lensEvidence(db, productionId, mounted, day.all, day.find);
-  const asked = lineUpQuestion({ picture: picture.body, take: take.body, setup, mounted, net: nets.get(setup.setId)!, ...known });
+  const asked = lineUpQuestion({ picture: picture.body, take: take.body, setup, mounted, ...nets.get(setup.setId)!, ...known });
   if ('problem' in asked) return asked;
   try {
     return checkLineUp(asked.question);
@@ -59,15 +65,42 @@ async function check(db: Database, productionId: string, day: HandoverDay, { pic
   }
 }
 
-function netOf({ find, all }: HandoverDay, setId: string): SolvedNet | null {
-  const set = find('set', setId);
-  const ofSet = <T extends { body: { setId: string } }>(list: readonly T[]): T[] => list.filter((r) => r.body.setId === setId);
-  if (!set) return null;
-  const net = adjustedNet(set, ofSet(all('tie')), ofSet(all('fact')));
-  return 'problem' in net ? null : net;
+interface OfSet {
+  net: SolvedNet | null;
+  measured: NetInput;
 }
 
-const HEADER = ['take', 'file', 'status', 'x', 'y', 'z', 'qx', 'qy', 'qz', 'qw', 'focal_mm', 'sigma_focal_mm', 'sigma_x', 'sigma_y', 'sigma_z', 'sigma_along_axis', 'rms_px', 'unit', 'up', 'says'];
+function netOf({ find, all }: HandoverDay, setId: string): OfSet {
+  const set = find('set', setId);
+  const ofSet = <T extends { body: { setId: string } }>(list: readonly T[]): T[] => list.filter((r) => r.body.setId === setId);
+  if (!set) return { net: null, measured: { facts: [] } };
+  const net = adjustedNet(set, ofSet(all('tie')), ofSet(all('fact')));
+  return { net: 'problem' in net ? null : net, measured: net.input };
+}
+
+const HEADER = [
+  'take',
+  'file',
+  'status',
+  'frame',
+  'x',
+  'y',
+  'z',
+  'qx',
+  'qy',
+  'qz',
+  'qw',
+  'focal_mm',
+  'sigma_focal_mm',
+  'sigma_x',
+  'sigma_y',
+  'sigma_z',
+  'sigma_along_axis',
+  'rms_px',
+  'unit',
+  'up',
+  'says',
+];
 
 function placesCsv(list: readonly LinedUp[], day: HandoverDay): string {
   const space = spaceOf(day.wishes);
@@ -75,9 +108,9 @@ function placesCsv(list: readonly LinedUp[], day: HandoverDay): string {
   const rows = list.map(({ take, path, checked }) => {
     const name = [labelOf(take), path];
     const { lineUp: l, report } = 'problem' in checked ? { lineUp: null, report: null } : checked;
-    if (!l || l.status === 'failed') return [...name, 'failed', ...Array<string>(14).fill(''), space.unit, space.up, l ? (l.reason ?? '') : (checked as { problem: string }).problem];
+    if (!l || l.status === 'failed') return [...name, 'failed', ...Array<string>(15).fill(''), space.unit, space.up, l ? (l.reason ?? '') : (checked as { problem: string }).problem];
     return [
-      ...[...name, l.status, ...into.place(l.position!), ...into.rotation(l.rotation!), l.focalMm!, l.sigmaFocalMm!, ...into.spread([...l.sigmaPositionM!])],
+      ...[...name, l.status, l.frame, ...into.place(l.position!), ...into.rotation(l.rotation!), l.focalMm!, l.sigmaFocalMm!, ...into.spread([...l.sigmaPositionM!])],
       ...[into.perMetre * l.sigmaAlongAxisM!, l.rmsPx!, space.unit, space.up, report?.sentence ?? ''],
     ];
   });
@@ -93,4 +126,13 @@ function marksCsv(list: readonly LinedUp[]): string {
     });
   });
   return writeCsv([['take', 'file', 'mark', 'x_px', 'y_px', 'off_x_px', 'off_y_px', 'left_out'], ...rows]);
+}
+
+function lengthsCsv(list: readonly LinedUp[]): string {
+  const rows = list.flatMap(({ take, path, checked }) =>
+    'problem' in checked
+      ? []
+      : checked.lineUp.facts.map(({ fact, offM, left }) => [labelOf(take), path, netFactWords(fact), 'm' in fact ? fact.m : '', fact.sigmaM, Number(offM.toFixed(5)), left ? 'yes' : '']),
+  );
+  return writeCsv([['take', 'file', 'what', 'measured_m', 'sigma_m', 'off_m', 'left_out'], ...rows]);
 }

@@ -1,17 +1,17 @@
 import { netInputOf, type SolvedNet, type StoredRecord } from '@mesure/contract';
-import { CoreError, solveNet } from '@mesure/core';
+import { CoreError, solveNet, type NetInput } from '@mesure/core';
 
-/** The tape net of a set, adjusted; in words where it cannot be. */
-export function adjustedNet(set: StoredRecord<'set'>, ties: readonly StoredRecord<'tie'>[], facts: readonly StoredRecord<'fact'>[]): SolvedNet | { problem: string } {
+/** The tape net of a set, adjusted; where it cannot be, in words and with what was measured. */
+export function adjustedNet(set: StoredRecord<'set'>, ties: readonly StoredRecord<'tie'>[], facts: readonly StoredRecord<'fact'>[]): SolvedNet | { problem: string; input: NetInput } {
+  const input = netInputOf(
+    set.body,
+    ties.map((t) => t.body),
+    facts.map((f) => f.body),
+  );
   try {
-    const input = netInputOf(
-      set.body,
-      ties.map((t) => t.body),
-      facts.map((f) => f.body),
-    );
     return { input, result: solveNet(input) };
   } catch (error) {
-    if (error instanceof CoreError) return { problem: error.message };
+    if (error instanceof CoreError) return { problem: error.message, input };
     throw error;
   }
 }

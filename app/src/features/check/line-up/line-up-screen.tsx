@@ -6,23 +6,17 @@ import { G, Image as SvgImage } from 'react-native-svg';
 import { api, useAll, useData, useFind, useMay, useRecord, useRecordsState } from '../../../data';
 import { Action, Choice, Section, useIsWide } from '../../../ui/controls';
 import { Drawing } from '../../../ui/drawing';
-import { Explained } from '../../../ui/explain';
 import { capital, fixed } from '../../../ui/format';
 import { Pin } from '../../../ui/pin';
-import { Empty, Failing, Loading } from '../../../ui/states';
-import { Figure, Words } from '../../../ui/text';
+import { Empty } from '../../../ui/states';
+import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
-import { VerdictMark } from '../../../ui/verdict-mark';
-import { Warnings } from '../../../ui/warnings';
-import { EXPLANATIONS } from '../../explanations';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
 import { PointedMarkRow } from '../../pictures/pointed-mark-row';
 import { WhichMark } from '../../pictures/which-mark';
-import { DifferenceStrip } from '../difference-strip';
-import { ReadingBehind } from '../reading-behind';
+import { Found } from './found';
 import { lineUpsOf } from './line-up-section';
-import { StandDrawing } from './stand-drawing';
 import { apartM, useLineUps, type LineUpState } from './use-line-up';
 
 /** One picture of a take: marks are pointed out in it, and where the camera stood follows and is laid against what was recorded. */
@@ -177,53 +171,15 @@ function sentence(state: LineUpState): string {
 }
 
 function markWords(state: LineUpState, mark: string): string {
-  const m = state.at === 'done' ? state.answer.lineUp.marks.find((q) => q.id === mark) : undefined;
-  if (!m) return state.at === 'done' ? 'its place is not known: it takes no part' : '';
-  return `${fixed(Math.hypot(m.dxPx, m.dyPx), 1)} px off${m.left ? ', left out: it does not belong to the others' : ''}`;
+  if (state.at !== 'done') return '';
+  const { lineUp } = state.answer;
+  const m = lineUp.marks.find((q) => q.id === mark);
+  if (!m) return lineUp.frame === 'places' ? 'its place is not known: it takes no part' : 'too little is measured to it: it takes no part';
+  if (m.left && lineUp.frame !== 'places') return 'left out: it does not belong to the others';
+  const at = lineUp.frame === 'places' ? undefined : state.places.get(mark);
+  const far = at ? `, ${fixed(Math.hypot(at[0], at[1] - lineUp.position![1], at[2]), 2)} m away` : '';
+  return `${fixed(Math.hypot(m.dxPx, m.dyPx), 1)} px off${far}${m.left ? ', left out: it does not belong to the others' : ''}`;
 }
-
-/** Where the camera stood and how long its lens was, each with its standard deviation, and each against the record. */
-function Found({ state, take, pointed }: { state: LineUpState; take: StoredRecord<'take'>; pointed: ReadonlySet<string> }) {
-  if (state.at === 'pending') return <Loading what="the line-up" />;
-  if (state.at !== 'done') return null;
-  const { lineUp, report } = state.answer;
-  if (lineUp.status === 'failed') return <Failing title="It cannot be lined up" text={`${capital(lineUp.reason ?? '')}. The marks stay as they are.`} />;
-  return (
-    <>
-      {report ? (
-        <View style={{ alignSelf: 'flex-start' }} testID="lineup-verdict">
-          <VerdictMark verdict={report.verdict} large />
-        </View>
-      ) : null}
-      <View style={{ flexDirection: 'row', flexWrap: 'wrap', columnGap: SPACE.xl }} testID="lineup-found">
-        <Explained about={EXPLANATIONS.lineUpHeight}>
-          <Figure look="big" origin="computed" value={fixed(lineUp.position![1], 3)} unit="m high" />
-        </Explained>
-        {lineUp.sigmaFocalMm! > 0 ? (
-          <Explained about={EXPLANATIONS.lineUpFocal}>
-            <Figure look="big" origin="computed" value={fixed(lineUp.focalMm, 2)} unit="mm" />
-          </Explained>
-        ) : null}
-      </View>
-      <Words look="small" dim>{`Height ± ${fixed(1000 * lineUp.sigmaPositionM![1], 0)} mm, along the lens axis ± ${fixed(1000 * lineUp.sigmaAlongAxisM!, 0)} mm${
-        lineUp.sigmaFocalMm! > 0 ? `, focal length ± ${fixed(lineUp.sigmaFocalMm, 2)} mm` : ', focal length held'
-      }; tilt ${degrees(lineUp.angles!.tiltRad, lineUp.angles!.sigmaTiltRad)}, roll ${degrees(lineUp.angles!.rollRad, lineUp.angles!.sigmaRollRad)}. Marks are ${fixed(lineUp.rmsPx, 2)} px off (RMS).`}</Words>
-      {report?.items.map((i, n) => (
-        <View key={`${i.quantity} ${i.about} ${n}`}>
-          <DifferenceStrip item={i} />
-          {i.verdict === 'contradicts' && i.causes[0] ? <Words look="small">{`${i.causes[0].title} (${Math.round(100 * i.causes[0].likelihood)} %): ${i.causes[0].evidence}.`}</Words> : null}
-          {i.verdict === 'contradicts' || i.verdict === 'drifts' ? <ReadingBehind item={i} take={take} /> : null}
-        </View>
-      ))}
-      <Warnings of={lineUp.warnings} />
-      <Section title="From above">
-        <StandDrawing lineUp={lineUp} places={state.places} pointed={pointed} />
-      </Section>
-    </>
-  );
-}
-
-const degrees = (rad: number, sigmaRad: number): string => `${fixed((rad * 180) / Math.PI, 1)}° ± ${fixed((sigmaRad * 180) / Math.PI, 1)}°`;
 
 /** Beyond it two pictures were not shot from one place. */
 const APART_SIGMAS = 3.3;

@@ -106,6 +106,47 @@ test('two pictures of a take say whether the camera stood in one place', async (
   expect(screen.getByTestId(`apart-${OTHER}`)).toHaveTextContent(/0\.300 ± .*another place/);
 });
 
+/** Four marks on the floor, the setup's level marks, and lengths between them; no net comes of so few. */
+const FLOOR: Record<string, [number, number, number]> = { K1: [-1.2, 0, -2.2], K2: [1.3, 0, -2.3], K3: [1.5, 0, -4.4], K4: [-1.3, 0, -4.9] };
+const floored = (pairs: readonly string[], longer = 0) => [
+  ...dayRecords().map((r) => (r.id === ID.setup ? record('setup', ID.setup, { ...(r.body as RecordBodies['setup']), levelMarks: Object.keys(FLOOR) }) : r)),
+  ...pairs.map((pair, i) => {
+    const [from, to] = pair.split(' ');
+    const m = Math.hypot(...FLOOR[from].map((v, k) => v - FLOOR[to][k])) + (i === 0 ? longer : 0);
+    const length = { typed: `${m.toFixed(3)} m`, unit: 'm', valueM: m, toleranceM: 0.004 } as const;
+    return record('tie', `00000000-0000-4000-8000-0000000000${70 + i}`, { setId: ID.set, from, to, length, instrument: 'tape', measuredAt: `2026-11-23T08:1${i}:00.000Z` });
+  }),
+  lineup(
+    Object.entries(FLOOR).map(([mark, p]) => {
+      const [f, fy] = [(32 / 24) * W, (32 / 12.66) * H];
+      return { mark, x: W / 2 + (f * (p[0] - CAMERA[0])) / (CAMERA[2] - p[2]), y: H / 2 - (fy * (p[1] - CAMERA[1])) / (CAMERA[2] - p[2]) };
+    }),
+  ),
+];
+
+test('lengths between marks do where nobody knows their places: height and lens are told, and how far off each length comes out', async () => {
+  const s = new FakeServer(floored(['K1 K2', 'K2 K3', 'K3 K4', 'K4 K1', 'K1 K3', 'K2 K4']));
+  await open(<LineUpScreen lineupId={LINEUP} />, s);
+  await settle(80);
+  expect(screen.getByTestId('lineup-found')).toHaveTextContent(/1\.(39|40)\d m high/);
+  expect(screen.getByTestId('lineup-found')).toHaveTextContent(/3[12]\.\d\d mm/);
+  expect(screen.getByTestId('lineup-verdict')).toHaveTextContent(/agrees/i);
+  expect(screen.getByTestId('lineup-mark-K1')).toHaveTextContent(/px off, 3\.[78]\d m away/);
+  expect(screen.getByTestId('lineup-fact-the length K1 – K2')).toHaveTextContent(/The length K1 – K2, 2\.502 m: 0 mm/);
+  expect(seen(/By 10 measures between the marks/)).toBe(true);
+});
+
+test('of too few lengths it says how many are missing; one that does not fit is named', async () => {
+  const s = new FakeServer(floored(['K1 K2', 'K2 K3', 'K3 K4']));
+  await open(<LineUpScreen lineupId={LINEUP} />, s);
+  await settle(40);
+  expect(screen.getByTestId('lineup-sentence')).toHaveTextContent(/Or tape between marks of this picture: one length more/);
+  const wrong = new FakeServer(floored(['K1 K2', 'K2 K3', 'K3 K4', 'K4 K1', 'K1 K3', 'K2 K4'], 0.4));
+  await open(<LineUpScreen lineupId={LINEUP} />, wrong);
+  await settle(120);
+  expect(seen(/K1 – K2.*(was left out|tape one length more)/)).toBe(true);
+});
+
 test('a take is given a picture, which is listed with what it says; a guest sees it and points nothing out', async () => {
   const s = new FakeServer([...dayRecords(), ...places()]);
   const take = () => s.records.get(ID.take)! as never;

@@ -25,7 +25,11 @@ export function StandDrawing({ lineUp, places, pointed }: { lineUp: LineUp; plac
     <Drawing
       box={box}
       maxHeight={340}
-      describe={`From above: the camera stood at x ${fixed(at[0], 2)} m, z ${fixed(at[2], 2)} m of the plan, ${fixed(at[1], 2)} m high. The shaded shape is two standard deviations.`}
+      describe={
+        lineUp.frame === 'places'
+          ? `From above: the camera stood at x ${fixed(at[0], 2)} m, z ${fixed(at[2], 2)} m of the plan, ${fixed(at[1], 2)} m high. The shaded shape is two standard deviations.`
+          : `From above, before the camera: ${[...places].map(([id, q]) => `${id} ${fixed(Math.hypot(q[0] - at[0], q[1] - at[1], q[2] - at[2]), 2)} m away`).join(', ')}.`
+      }
     >
       {(px) => {
         const labels = labelsThatFit(

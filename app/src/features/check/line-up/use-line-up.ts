@@ -25,7 +25,7 @@ export function useLineUps(take: StoredRecord<'take'>, set: StoredRecord<'set'>,
       if (state.status === 'pending') return [picture.id, null] as const;
       const { lensId } = mounted.pack;
       const known = { plates: measured.filter((m) => m.plate.lensId === lensId), book: bookPlates(measured, mounted), edges: edges.map((e) => e.body).filter((e) => e.lensId === lensId) };
-      return [picture.id, lineUpQuestion({ picture: picture.body, take: take.body, setup, mounted, net: net && { input, result: net }, ...known })] as const;
+      return [picture.id, lineUpQuestion({ picture: picture.body, take: take.body, setup, mounted, net: net && { input, result: net }, measured: input, ...known })] as const;
     }),
   );
   const key = JSON.stringify([...asked]);
@@ -51,13 +51,14 @@ export function useLineUps(take: StoredRecord<'take'>, set: StoredRecord<'set'>,
       const answer = question && answers.key === key ? answers.by.get(id) : undefined;
       if (!question || !answer) return { at: 'pending' };
       if (answer instanceof Error) return { at: 'failed', words: answer.message };
-      return { at: 'done', answer, places: new Map(question.question.points.map((p) => [p.id, p.position])) };
+      return { at: 'done', answer, places: new Map(answer.lineUp.places.map((p) => [p.id, p.position])) };
     },
   };
 }
 
-/** How far two pictures say their cameras stood apart, m, and how well that is known; null where one of them is not lined up. */
+/** How far two pictures say their cameras stood apart, m, and how well that is known; null where one is not lined up, or has a frame of its own. */
 export function apartM(a: CheckedLineUp, b: CheckedLineUp): { m: number; sigmaM: number } | null {
+  if (a.lineUp.frame !== 'places' || b.lineUp.frame !== 'places') return null;
   const [p, q] = [a.lineUp.position, b.lineUp.position];
   if (!p || !q) return null;
   const d = p.map((v, k) => v - q[k]);
