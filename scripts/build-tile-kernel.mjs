@@ -1,6 +1,6 @@
 // Assembles the two innermost loops of the linear algebra as WebAssembly SIMD and writes them as a TypeScript constant:
-//   node scripts/build-tile-kernel.mjs        writes core/src/math/tile-kernel-wasm.ts
-// What each function does is told in core/src/math/tile-kernel.ts, beside the same loops in plain TypeScript. A test assembles this
+//   node scripts/build-tile-kernel.mjs        writes core/src/estimate/tile-kernel-wasm.ts
+// What each function does is told in core/src/estimate/tile-kernel.ts, beside the same loops in plain TypeScript. A test assembles this
 // again and compares. Measured (2 GHz-class x86-64, V8): 2.9·10⁹ multiply-adds a second against 0.4–0.75·10⁹ of the plain loops.
 import { assembled, isMain, writeConstant } from './wasm-constant.mjs';
 
@@ -61,4 +61,4 @@ export const SOURCE = `(module
 `;
 
 export const assemble = () => assembled('tile-kernel.wat', SOURCE);
-if (isMain(import.meta.url)) writeConstant('core/src/math/tile-kernel-wasm.ts', 'TILE_KERNEL_HEX', 'scripts/build-tile-kernel.mjs', await assemble());
+if (isMain(import.meta.url)) writeConstant('core/src/estimate/tile-kernel-wasm.ts', 'TILE_KERNEL_HEX', 'scripts/build-tile-kernel.mjs', await assemble());

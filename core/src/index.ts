@@ -4,6 +4,7 @@ export * from './units';
 export * from './readings';
 export * from './devices';
 export * from './math';
+export * from './estimate';
 export * from './optics';
 export * from './picture';
 export * from './lens';

@@ -89,7 +89,7 @@ test('the tape net of the passage holds but for the tie that was written in the 
     netInputOf(
       set.body,
       mine.map((t) => t.body),
-      of('fact').map((f) => f.body),
+      of('fact').flatMap((f) => (f.body.setId === set.id ? [f.body] : [])),
     ),
   );
   expect(r.facts.filter((f) => f.suspect).map((f) => `${mine[f.fact].body.from}-${mine[f.fact].body.to}`)).toEqual(['L2-L6']);

@@ -1,4 +1,5 @@
 import { inverse, Matrix } from 'ml-matrix';
+import { dampedStep, factorDense, forwardDense } from '../estimate';
 import { applySimilarity, expSO3, mulMat3, type Similarity, type Vec3 } from '../math';
 import type { AnchorInput } from './anchor-solve';
 import { misfitsOf, placeOf, type FactSpread } from './fact-spread';
@@ -107,7 +108,9 @@ export function fitRoughly(
       l[i * n + i] += (all[kept[i]].sigmaM * (all[kept[i]].kind === 'level' ? similarity.scale / evenAt : 1)) ** 2;
     }
     for (let i = 0; i < n; i += 1) off[kept[i]] = r[i] ** 2 / l[i * n + i];
-    if (!whiten(l, n, y, r)) return { similarity, misfit: Infinity, off };
+    if (!factorDense(l, n)) return { similarity, misfit: Infinity, off };
+    forwardDense(l, n, y, 7);
+    forwardDense(l, n, r);
     misfit = 0;
     const normal = new Float64Array(49);
     const pull = new Float64Array(7);
@@ -115,65 +118,17 @@ export function fitRoughly(
       misfit += r[i] * r[i];
       for (let a = 0; a < 7; a += 1) {
         const v = y[7 * i + a];
-        pull[a] += v * r[i];
+        pull[a] -= v * r[i];
         for (let b = 0; b <= a; b += 1) normal[7 * a + b] += v * y[7 * i + b];
       }
     }
     if (!Number.isFinite(misfit)) return { similarity, misfit: Infinity, off };
-    const d = ridgedStep(normal, pull);
+    const d = dampedStep(normal, pull, 7, RIDGE);
     if (!d) return { similarity, misfit: Infinity, off };
     similarity = moved(similarity, d);
     if (Math.hypot(...d) < ROUGH_STEP) break;
   }
   return { similarity, misfit, off };
-}
-
-/** Cholesky of a lower triangle in place, and rows and right side divided by it; false when it is not positive. */
-function whiten(l: Float64Array, n: number, y: Float64Array, r: Float64Array): boolean {
-  for (let i = 0; i < n; i += 1) {
-    for (let j = 0; j <= i; j += 1) {
-      let s = l[i * n + j];
-      for (let k = 0; k < j; k += 1) s -= l[i * n + k] * l[j * n + k];
-      if (i === j) {
-        if (!(s > 0)) return false;
-        l[i * n + i] = Math.sqrt(s);
-      } else l[i * n + j] = s / l[j * n + j];
-    }
-    for (let k = 0; k < i; k += 1) {
-      const f = l[i * n + k];
-      if (f === 0) continue;
-      r[i] -= f * r[k];
-      for (let a = 0; a < 7; a += 1) y[7 * i + a] -= f * y[7 * k + a];
-    }
-    r[i] /= l[i * n + i];
-    for (let a = 0; a < 7; a += 1) y[7 * i + a] /= l[i * n + i];
-  }
-  return true;
-}
-
-/** Solves the 7 × 7 normal equations, scaled to unit diagonal and kept regular. */
-function ridgedStep(normal: Float64Array, pull: Float64Array): number[] | null {
-  const d = Array.from({ length: 7 }, (_, a) => (normal[8 * a] > 0 ? 1 / Math.sqrt(normal[8 * a]) : 0));
-  const l = new Float64Array(49);
-  const x = new Float64Array(7);
-  for (let i = 0; i < 7; i += 1) {
-    for (let j = 0; j <= i; j += 1) {
-      let s = normal[7 * i + j] * d[i] * d[j] + (i === j ? (d[i] === 0 ? 1 : RIDGE) : 0);
-      for (let k = 0; k < j; k += 1) s -= l[7 * i + k] * l[7 * j + k];
-      if (i === j) {
-        if (!(s > 0)) return null;
-        l[8 * i] = Math.sqrt(s);
-      } else l[7 * i + j] = s / l[8 * j];
-    }
-    let s = pull[i] * d[i];
-    for (let k = 0; k < i; k += 1) s -= l[7 * i + k] * x[k];
-    x[i] = s / l[8 * i];
-  }
-  for (let i = 6; i >= 0; i -= 1) {
-    for (let k = i + 1; k < 7; k += 1) x[i] -= l[7 * k + i] * x[k];
-    x[i] /= l[8 * i];
-  }
-  return Array.from(x, (v, i) => v * d[i]);
 }
 
 /** Inverse covariance of the facts at a scale: what the solve knows of them grows with it. */

@@ -1,4 +1,5 @@
-import { cholesky, EnvelopeMatrix, groundScatter, invertSelected } from '../math';
+import { cholesky, EnvelopeMatrix, invertSelected } from '../estimate';
+import { groundScatter } from '../math';
 import { projectionByPlace } from '../setup';
 import type { ForecastPlan } from './plan';
 

@@ -1,5 +1,6 @@
 import { draws, LONG, normals, simulateShot, uniform } from '@mesure/synthetic';
-import { leastSquares, quatToMat, expSO3, mulMat3, type Mat3, type Vec3 } from '../math';
+import { leastSquares } from '../estimate';
+import { quatToMat, expSO3, mulMat3, type Mat3, type Vec3 } from '../math';
 import { computeOptics, pictureGeometry } from '../optics';
 import { solveTracks, type SolveSetup } from '../solve';
 import { forecast } from './forecast';

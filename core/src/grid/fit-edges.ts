@@ -1,6 +1,7 @@
 import { COEFFICIENTS, distort, distortionFrom, frameEffect, undistorter, type Distortion, type DistortionModel, type FrameEffect } from '../lens';
 import { CoreError } from '../errors';
-import { leastSquares, median } from '../math';
+import { leastSquares } from '../estimate';
+import { median } from '../math';
 import { computeOptics, type OpticsInput } from '../optics';
 import { unknownsOf, type LensTerm } from './lens-unknowns';
 import type { GridFrame } from './observation';

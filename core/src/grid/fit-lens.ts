@@ -1,6 +1,7 @@
 import { distortionFrom, type Distortion, type DistortionModel } from '../lens';
 import { CoreError } from '../errors';
-import { expSO3, leastSquares, median, mulMat3, sigmaFromMedianRadius, type LeastSquaresResult, type Vec3 } from '../math';
+import { leastSquares, sigmaFromMedianRadius, type LeastSquaresResult } from '../estimate';
+import { expSO3, median, mulMat3, type Vec3 } from '../math';
 import { startPoses, type BoardPose } from './board-pose';
 import { cornerRows } from './corner-rows';
 import { layoutOf, type LensTerm } from './lens-unknowns';

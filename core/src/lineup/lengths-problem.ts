@@ -1,4 +1,5 @@
-import { leastSquares, mulMatTVec, type LeastSquaresResult, type Mat3, type Vec3 } from '../math';
+import { leastSquares, type LeastSquaresResult } from '../estimate';
+import { mulMatTVec, type Mat3, type Vec3 } from '../math';
 import { toCameraOf } from '../setup';
 import { NetRows, pointsOfFact, type NetFact } from '../survey';
 

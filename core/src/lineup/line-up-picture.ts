@@ -1,5 +1,6 @@
 import { distortWith, undistorter, coefficientsOf } from '../lens';
-import { distance, expSO3, leastSquares, matToQuat, mulMat3, mulMatTVec, seededRandom, transpose3, type Mat3, type Quat, type Vec3 } from '../math';
+import { leastSquares } from '../estimate';
+import { distance, expSO3, matToQuat, mulMat3, mulMatTVec, seededRandom, transpose3, type Mat3, type Vec3 } from '../math';
 import { refinePose, samplePose, type Pose, type Sighting } from '../solve/absolute-pose';
 import { readSolveSetup, type SolveLens, type SolveSetup } from '../solve/setup';
 import { PICTURE, type Warning } from '../warnings';

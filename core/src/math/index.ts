@@ -1,13 +1,9 @@
 export { add, sub, scale, dot, cross, norm, distance, normalize, centroid, type Vec3, type Mat3 } from './vec3';
 export { FLIP, IDENTITY3, meanTurn, mulMat3, transpose3, mulMatVec, mulMatTVec, det3, expSO3, matToQuat, quatToMat, rotationAngle, type Quat } from './rotation';
 export { seededRandom, seededNormal, sampleIndices } from './random';
-export { median, quantile, sigmaFromMedianRadius } from './statistics';
-export { EnvelopeMatrix, cholesky, solveCholesky, invertSelected } from './envelope-cholesky';
-export { tileKernel, type TileKernel } from './tile-kernel';
-export { leastSquares, type LeastSquaresProblem, type LeastSquaresResult } from './least-squares';
+export { median, quantile } from './statistics';
 export { umeyama, applySimilarity, type Similarity } from './similarity';
 export { homography, type PointPair } from './homography';
 export { groundScatter, type GroundScatter } from './ground-scatter';
 export { convexHull, hullAreaPx } from './hull';
 export { inLine } from './in-line';
-export { minimise } from './minimise';

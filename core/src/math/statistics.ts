@@ -13,9 +13,3 @@ export function quantile(values: ArrayLike<number>, q: number): number {
   const low = Math.floor(at);
   return sorted[low] + (at - low) * (sorted[Math.min(low + 1, sorted.length - 1)] - sorted[low]);
 }
-
-/**
- * One-axis sigma of 2D normal residuals from the median of their lengths: for a Rayleigh law the median is sigma·√(2 ln 2).
- * Half of the residuals may be wild without moving it much.
- */
-export const sigmaFromMedianRadius = (medianRadius: number): number => medianRadius / Math.sqrt(2 * Math.LN2);

@@ -1,5 +1,6 @@
 import { CoreError } from '../errors';
-import { leastSquares, median, mulMatTVec, type Vec3 } from '../math';
+import { leastSquares } from '../estimate';
+import { median, mulMatTVec, type Vec3 } from '../math';
 import { toCameraOf } from '../setup';
 import { PICTURE, type Warning } from '../warnings';
 

@@ -1,4 +1,5 @@
 import { EVD, Matrix } from 'ml-matrix';
+import { dampedStep, descend } from '../estimate';
 import { expSO3, mulMat3, mulMatVec, sampleIndices, umeyama, type Mat3, type Vec3 } from '../math';
 
 /** World to camera: Xc = R X + t. */
@@ -92,12 +93,10 @@ export function samplePose(sightings: readonly Sighting[], capSlope: number, ran
   return best;
 }
 
-/**
- * Refines a pose against known points: Gauss–Newton on slopes with Huber weights at `huberSlope`, damped when a step does not help.
- * Stops when the cost falls by less than 1e-6 of itself.
- */
+const ENOUGH = 1e-6;
+
+/** Refines a pose against known points: least squares on slopes with Huber weights at `huberSlope`, until the cost falls by less than 1e-6 of itself. */
 export function refinePose(start: Pose, sightings: readonly Sighting[], huberSlope: number, maxIterations = 12): { pose: Pose; inliers: number; cost: number } {
-  let pose = start;
   const n = sightings.length;
   const h = new Float64Array(36);
   const g = new Float64Array(6);
@@ -152,56 +151,32 @@ export function refinePose(start: Pose, sightings: readonly Sighting[], huberSlo
     }
     return { cost, inliers };
   };
-  let { cost, inliers } = evaluate(pose, true);
-  let damping = 1e-6;
-  for (let iteration = 0; iteration < maxIterations; iteration += 1) {
-    const d = solve6(h, g, damping);
-    if (!d) {
-      damping = Math.max(damping * 10, 1e-6);
-      continue;
-    }
-    const next: Pose = {
-      rotation: mulMat3(expSO3([d[0], d[1], d[2]]), pose.rotation),
-      translation: [pose.translation[0] + d[3], pose.translation[1] + d[4], pose.translation[2] + d[5]],
-    };
-    const trial = evaluate(next, false);
-    if (trial.cost <= cost) {
-      const done = cost - trial.cost < 1e-6 * cost;
-      pose = next;
-      ({ cost, inliers } = evaluate(pose, true));
-      damping = Math.max(1e-9, damping / 10);
-      if (done) break;
-    } else {
-      damping = Math.max(damping, 1e-7) * 30;
-      if (damping > 1e6) break;
-    }
-  }
+  let inliers = 0;
+  const { x: pose, finalCost: cost } = descend<Pose, 'cost'>(
+    {
+      linearise(p) {
+        const now = evaluate(p, true);
+        ({ inliers } = now);
+        return now.cost;
+      },
+      step({ rotation, translation: t }, damping) {
+        const d = dampedStep(h, g, 6, damping);
+        if (!d) return null;
+        return { to: { rotation: mulMat3(expSO3([d[0], d[1], d[2]]), rotation), translation: [t[0] + d[3], t[1] + d[4], t[2] + d[5]] }, promised: 0 };
+      },
+      costAt: (p) => evaluate(p, false).cost,
+    },
+    start,
+    {
+      maxIterations,
+      damping: {
+        first: 1e-6,
+        most: 1e6,
+        falls: ({ damping }) => Math.max(1e-9, damping / 10),
+        rises: (damping, _nth, singular) => (singular ? Math.max(damping * 10, 1e-6) : Math.max(damping, 1e-7) * 30),
+      },
+      ends: ({ taken, fall, cost: before }) => (taken && fall < ENOUGH * before ? 'cost' : null),
+    },
+  );
   return { pose, inliers, cost };
-}
-
-/** −(H + damping·diag H)⁻¹ g for a 6×6 symmetric matrix, lower triangle given. */
-function solve6(h: Float64Array, g: Float64Array, damping: number): Float64Array | null {
-  const l = new Float64Array(36);
-  for (let i = 0; i < 6; i += 1) {
-    for (let j = 0; j <= i; j += 1) {
-      let s = h[i * 6 + j] + (i === j ? damping * h[i * 6 + i] : 0);
-      for (let k = 0; k < j; k += 1) s -= l[i * 6 + k] * l[j * 6 + k];
-      if (i === j) {
-        if (!(s > 0)) return null;
-        l[i * 6 + i] = Math.sqrt(s);
-      } else l[i * 6 + j] = s / l[j * 6 + j];
-    }
-  }
-  const x = new Float64Array(6);
-  for (let i = 0; i < 6; i += 1) {
-    let s = -g[i];
-    for (let k = 0; k < i; k += 1) s -= l[i * 6 + k] * x[k];
-    x[i] = s / l[i * 6 + i];
-  }
-  for (let i = 5; i >= 0; i -= 1) {
-    let s = x[i];
-    for (let k = i + 1; k < 6; k += 1) s -= l[k * 6 + i] * x[k];
-    x[i] = s / l[i * 6 + i];
-  }
-  return x;
 }

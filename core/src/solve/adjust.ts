@@ -1,3 +1,5 @@
+import { descend, fallsByGain, type DescentResult, type Trial } from '../estimate';
+import { BundleGradient } from './bundle-gradient';
 import { evaluateBundle, Linearisation, profileAt, stepState, type BundleProblem, type BundleState } from './bundle-problem';
 import { SchurSystem } from './schur';
 import { addCurvature } from './step-curvature';
@@ -28,6 +30,10 @@ export interface AdjustResult {
 /** Where a step's length in sigmas is judged, it must be shortened by no more than this. */
 const SETTLING_DAMPING = 1e-8;
 const SETTLED_SIGMAS = 0.02;
+const FIRST_DAMPING = 1e-5;
+const LEAST_DAMPING = 1e-9;
+const MOST_DAMPING = 1e8;
+const MOST_SHRINK = 0.1;
 
 /** Every camera keeps a focal length. */
 function positive(problem: BundleProblem, state: BundleState): boolean {
@@ -59,15 +65,15 @@ export function robustCost(problem: BundleProblem, state: BundleState, lin: Line
 }
 
 /**
- * Levenberg–Marquardt on a bundle.
- * Source  Nielsen, Damping Parameter in Marquardt's Method, IMM-REP-1999-05 (gain ratio); Huber weights by iteratively re-weighted rows;
- *         each step follows the bend of the residuals (step-curvature.ts).
+ * A bundle by the damped loop of the core (descend.ts).
+ * Method  Huber weights by iteratively re-weighted rows; damping by the gain ratio; each step follows the bend of the residuals (step-curvature.ts).
  * Gauge   Left free: the damping keeps the system positive definite, which converges faster than holding a camera.
  */
 export function adjust(problem: BundleProblem, start: BundleState, options: AdjustOptions = {}): AdjustResult {
   const huberPx = options.huberPx ?? Infinity;
   const maxIterations = options.maxIterations ?? 30;
-  const costTolerance = options.costTolerance ?? 1e-7;
+  const { settle = false, costTolerance = 1e-7 } = options;
+  const isSmall = (t: Trial<BundleState>): boolean => t.fall <= costTolerance * t.cost;
   const count = problem.camera.length;
   if (maxIterations === 0) {
     const lin = new Linearisation(count);
@@ -76,107 +82,57 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
     return { state: start, reason: 'maxIterations', iterations: 0, initialCost: cost, finalCost: cost };
   }
   const system = new SchurSystem(problem);
+  const gradient = new BundleGradient(problem, system);
   const lin = new Linearisation(count);
   const trial = new Linearisation(count);
   const scale = new Float64Array(count);
-  const gCamera = new Float64Array(6 * problem.cameraCount);
-  const gPoint = new Float64Array(3 * problem.pointCount);
-  let gFocal = 0;
-  const zoomCount = system.zoomCount;
-  const gZoom = new Float64Array(zoomCount);
-  const lensCount = system.lensCount;
-  const gLens = new Float64Array(lensCount);
-  const prior = !problem.focal.held && problem.focal.priorSigmaMm ? 1 / problem.focal.priorSigmaMm ** 2 : 0;
-  let state = start;
-
-  const linearise = () => {
-    evaluateBundle(problem, state, lin, true);
-    const cost = robustCost(problem, state, lin, huberPx, scale);
-    gCamera.fill(0);
-    gPoint.fill(0);
-    gZoom.fill(0);
-    for (let k = 0; k < lensCount; k += 1) {
-      const known = problem.freeLens![k].prior;
-      gLens[k] = known && state.lens ? -(state.lens[k] - known.value) / known.sigma ** 2 : 0;
-    }
-    gFocal = prior > 0 ? -prior * (state.focalMm - problem.focal.priorMm!) : 0;
-    for (let i = 0; i < count; i += 1) {
-      const w = scale[i];
-      if (w !== 1) {
-        lin.residual[2 * i] *= w;
-        lin.residual[2 * i + 1] *= w;
-        for (let k = 12 * i; k < 12 * i + 12; k += 1) lin.jCamera[k] *= w;
-        for (let k = 6 * i; k < 6 * i + 6; k += 1) lin.jPoint[k] *= w;
-        lin.jFocal[2 * i] *= w;
-        lin.jFocal[2 * i + 1] *= w;
-        for (let k = 2 * lensCount * i; k < 2 * lensCount * (i + 1); k += 1) lin.jLens[k] *= w;
-      }
-      const ru = lin.residual[2 * i],
-        rv = lin.residual[2 * i + 1];
-      const c = 6 * problem.camera[i],
-        p = 3 * problem.point[i];
-      for (let k = 0; k < 6; k += 1) gCamera[c + k] -= lin.jCamera[12 * i + k] * ru + lin.jCamera[12 * i + 6 + k] * rv;
-      for (let k = 0; k < 3; k += 1) gPoint[p + k] -= lin.jPoint[6 * i + k] * ru + lin.jPoint[6 * i + 3 + k] * rv;
-      const alongFocal = lin.jFocal[2 * i] * ru + lin.jFocal[2 * i + 1] * rv;
-      gFocal -= alongFocal;
-      for (let k = 0; k < zoomCount; k += 1) gZoom[k] -= lin.zoomOverFocal[problem.camera[i] * zoomCount + k] * alongFocal;
-      for (let k = 0; k < lensCount; k += 1) gLens[k] -= lin.jLens[2 * lensCount * i + k] * ru + lin.jLens[2 * lensCount * i + lensCount + k] * rv;
-    }
-    return cost;
-  };
-
-  let cost = linearise();
-  const initialCost = cost;
-  let damping = 1e-5;
-  let growth = 2;
-  let reason: AdjustResult['reason'] = 'maxIterations';
-  let iterations = 0;
-  for (; iterations < maxIterations; iterations += 1) {
-    options.onIteration?.(iterations, cost);
-    let accepted = false;
-    const usedDamping = damping;
-    if (system.factor(lin, damping, prior)) {
-      const step = system.solve(gCamera, gPoint, gFocal, gZoom, gLens);
-      addCurvature(problem, state, lin, scale, step, system, trial);
-      const next = stepState(state, step.camera, step.point, step.focal, step.zoom, step.lens);
-      if (next.focalMm > 0.1 * state.focalMm && positive(problem, next)) {
-        evaluateBundle(problem, next, trial, false);
-        const nextCost = robustCost(problem, next, trial, huberPx);
-        if (nextCost <= cost) {
-          let predicted = step.focal * gFocal;
-          for (let k = 0; k < zoomCount; k += 1) predicted += step.zoom[k] * gZoom[k];
-          for (let k = 0; k < lensCount; k += 1) predicted += step.lens[k] * gLens[k];
-          for (let i = 0; i < gCamera.length; i += 1) predicted += step.camera[i] * gCamera[i];
-          for (let i = 0; i < gPoint.length; i += 1) predicted += step.point[i] * gPoint[i];
-          const gain = (cost - nextCost) / Math.max(predicted / 2, 1e-300);
-          damping = Math.max(1e-9, damping * Math.max(0.1, 1 - (2 * gain - 1) ** 3));
-          growth = 2;
-          const small = cost - nextCost <= costTolerance * cost;
+  return solved(
+    descend<BundleState, 'cost' | 'settled'>(
+      {
+        linearise(state) {
+          evaluateBundle(problem, state, lin, true);
+          const cost = robustCost(problem, state, lin, huberPx, scale);
+          gradient.gather(state, lin, scale);
+          return cost;
+        },
+        step(state, damping) {
+          if (!system.factor(lin, damping, gradient.priorWeight)) return null;
+          const step = system.solve(gradient.camera, gradient.point, gradient.focal, gradient.zoom, gradient.lens);
+          addCurvature(problem, state, lin, scale, step, system, trial);
+          const to = stepState(state, step.camera, step.point, step.focal, step.zoom, step.lens);
+          if (!(to.focalMm > 0.1 * state.focalMm && positive(problem, to))) return null;
+          return { to, promised: gradient.promisedBy(step) };
+        },
+        costAt(state) {
+          evaluateBundle(problem, state, trial, false);
+          return robustCost(problem, state, trial, huberPx);
+        },
+      },
+      start,
+      {
+        maxIterations,
+        damping: {
+          first: FIRST_DAMPING,
+          most: MOST_DAMPING,
+          falls(t, gain) {
+            const damping = fallsByGain(t.damping, gain, LEAST_DAMPING, MOST_SHRINK);
+            // a damped step says little of how far a flat direction still goes
+            return settle && isSmall(t) && t.damping > SETTLING_DAMPING ? Math.min(damping, SETTLING_DAMPING) : damping;
+          },
+          rises: (damping, nth) => Math.max(damping, 1e-7) * 4 * 2 ** nth,
+        },
+        ends(t) {
+          if (!t.taken || !isSmall(t)) return null;
+          if (!settle) return 'cost';
           // of the noise that is there: half the cost an observation is the variance of one coordinate
-          const sigmas = Math.sqrt(Math.max(0, predicted) / Math.max(cost / count, 1e-300));
-          const undamped = usedDamping <= SETTLING_DAMPING;
-          state = next;
-          accepted = true;
-          if (options.settle ? small && undamped && sigmas <= SETTLED_SIGMAS : small) {
-            cost = nextCost;
-            reason = options.settle ? 'settled' : 'cost';
-            iterations += 1;
-            break;
-          }
-          // a damped step says little of how far a flat direction still goes
-          if (options.settle && small && !undamped) damping = Math.min(damping, SETTLING_DAMPING);
-          cost = linearise();
-        }
-      }
-    }
-    if (!accepted) {
-      damping = Math.max(damping, 1e-7) * growth * 4;
-      growth *= 2;
-      if (damping > 1e8) {
-        reason = 'stationary';
-        break;
-      }
-    }
-  }
-  return { state, reason, iterations, initialCost, finalCost: cost };
+          const sigmas = Math.sqrt(Math.max(0, 2 * t.promised) / Math.max(t.cost / count, 1e-300));
+          return t.damping <= SETTLING_DAMPING && sigmas <= SETTLED_SIGMAS ? 'settled' : null;
+        },
+        linearisedAtEnd: false,
+        onIteration: options.onIteration,
+      },
+    ),
+  );
 }
+
+const solved = ({ x, ...told }: DescentResult<BundleState, 'cost' | 'settled'>): AdjustResult => ({ state: x, ...told });

@@ -1,4 +1,5 @@
-import { median, sigmaFromMedianRadius } from '../math';
+import { sigmaFromMedianRadius } from '../estimate';
+import { median } from '../math';
 import { relens, reprofile } from './observations';
 import type { Reconstruction } from './reconstruction';
 import { driftOf } from './residual-drift';

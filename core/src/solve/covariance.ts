@@ -1,4 +1,4 @@
-import { invertSelected, type EnvelopeMatrix } from '../math';
+import { invertSelected, type EnvelopeMatrix } from '../estimate';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
 import { SchurSystem } from './schur';
 

@@ -1,4 +1,5 @@
-import { median, sigmaFromMedianRadius } from '../math';
+import { sigmaFromMedianRadius } from '../estimate';
+import { median } from '../math';
 import { SOLVE, type Warning } from '../warnings';
 import { concentrate } from './concentrate';
 import { freeLens, freeRest } from './free-lens';

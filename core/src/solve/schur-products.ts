@@ -1,4 +1,4 @@
-import { tileKernel, type EnvelopeMatrix } from '../math';
+import { tileKernel, type EnvelopeMatrix } from '../estimate';
 
 /** Y of each eliminated block: `dim` rows over its columns of the reduced system, row by row, columns ascending. */
 export interface EliminatedRows {

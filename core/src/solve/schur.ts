@@ -1,4 +1,4 @@
-import { cholesky, EnvelopeMatrix, solveCholesky } from '../math';
+import { cholesky, EnvelopeMatrix, solveCholesky } from '../estimate';
 import type { BundleProblem, Linearisation } from './bundle-problem';
 import { planBatches, quadraticForms, subtractSquares, type EliminatedRows } from './schur-products';
 

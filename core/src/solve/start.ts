@@ -1,4 +1,5 @@
-import { IDENTITY3, median, sigmaFromMedianRadius } from '../math';
+import { sigmaFromMedianRadius } from '../estimate';
+import { IDENTITY3, median } from '../math';
 import type { SlopePair } from './five-point';
 import { Reconstruction, type FocalRule } from './reconstruction';
 import { estimateRelativePose, rotationOnly } from './relative-pose';

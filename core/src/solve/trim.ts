@@ -1,4 +1,5 @@
-import { median, sigmaFromMedianRadius } from '../math';
+import { sigmaFromMedianRadius } from '../estimate';
+import { median } from '../math';
 import type { TrimPreview } from './result';
 
 /** Beyond so many one-axis sigmas of the others a place is left out. */

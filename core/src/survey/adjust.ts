@@ -1,4 +1,4 @@
-import { cholesky, EnvelopeMatrix, invertSelected, solveCholesky } from '../math';
+import { cholesky, descend, EnvelopeMatrix, invertSelected, solveCholesky } from '../estimate';
 import { NetRows } from './facts';
 
 /** Keeps what no fact determines regular; says nothing beside a tape, m. */
@@ -89,47 +89,60 @@ export function costOf(rows: NetRows, x: Float64Array): number {
 
 const MOST_ROUNDS = 40;
 const STEP_M = 1e-6;
+/** Undamped while it goes down; these are what it begins with where it does not. */
+const FIRST_DAMPING = 1e-4;
+const SINGULAR_DAMPING = 1e-6;
+const MOST_DAMPING = 1e8;
+const ROUNDING = 1e-12;
 
 /**
  * Least squares of the net from a start.
- * Method  Gauss–Newton with Levenberg–Marquardt damping of the diagonal; stops when no coordinate moves by more than a micrometre.
- * Source  Ghilani, Adjustment Computations (2017), ch. 14 and 16; Madsen, Nielsen, Tingleff (2004), sec. 3.2.
+ * Method  the damped loop of the core (descend.ts) over an envelope, undamped as long as that goes down; ends when no coordinate moves by more
+ *         than a micrometre.
+ * Source  Ghilani, Adjustment Computations (2017), ch. 14 and 16.
  */
 export function adjust(rows: NetRows, start: Float64Array, slot: Int32Array, mostRounds = MOST_ROUNDS): Adjusted {
-  let x = start.slice();
-  const side = new Float64Array(x.length);
-  let { matrix, cost } = normals(rows, x, slot, side);
-  let damping = 0;
-  for (let round = 0; round < mostRounds; round += 1) {
-    const damped = new EnvelopeMatrix(Array.from({ length: x.length }, (_, i) => matrix.firstOf[i >> 2]));
-    damped.data.set(matrix.data);
-    if (damping > 0) for (let i = 0; i < x.length; i += 1) damped.data[damped.at(i, i)] *= 1 + damping;
-    const step = side.slice();
-    if (!cholesky(damped)) {
-      damping = Math.max(1e-6, damping * 10);
-      continue;
-    }
-    solveCholesky(damped, step);
-    const next = x.slice();
+  const side = new Float64Array(start.length);
+  let matrix: EnvelopeMatrix;
+  const largestMove = (a: Float64Array, b: Float64Array): number => {
     let largest = 0;
-    for (let p = 0; p < slot.length; p += 1)
-      for (let a = 0; a < 3; a += 1) {
-        next[3 * p + a] += step[3 * slot[p] + a];
-        largest = Math.max(largest, Math.abs(step[3 * slot[p] + a]));
-      }
-    const after = costOf(rows, next);
-    if (after <= cost * (1 + 1e-12) + 1e-12) {
-      x = next;
-      ({ matrix, cost } = normals(rows, x, slot, side));
-      damping = damping > 1e-5 ? damping / 10 : 0;
-      if (largest < STEP_M) return { x, cost, converged: true };
-    } else {
-      if (largest < STEP_M) return { x, cost, converged: true };
-      damping = Math.max(1e-4, damping * 10);
-      if (damping > 1e8) break;
-    }
-  }
-  return { x, cost, converged: false };
+    for (let i = 0; i < a.length; i += 1) largest = Math.max(largest, Math.abs(a[i] - b[i]));
+    return largest;
+  };
+  const { x, finalCost, reason } = descend<Float64Array, 'there'>(
+    {
+      linearise(x) {
+        const now = normals(rows, x, slot, side);
+        ({ matrix } = now);
+        return now.cost;
+      },
+      step(x, damping) {
+        const damped = new EnvelopeMatrix(Array.from({ length: x.length }, (_, i) => matrix.firstOf[i >> 2]));
+        damped.data.set(matrix.data);
+        if (damping > 0) for (let i = 0; i < x.length; i += 1) damped.data[damped.at(i, i)] *= 1 + damping;
+        if (!cholesky(damped)) return null;
+        const step = side.slice();
+        solveCholesky(damped, step);
+        const to = x.slice();
+        for (let p = 0; p < slot.length; p += 1) for (let a = 0; a < 3; a += 1) to[3 * p + a] += step[3 * slot[p] + a];
+        return { to, promised: 0 };
+      },
+      costAt: (x) => costOf(rows, x),
+    },
+    start.slice(),
+    {
+      maxIterations: mostRounds,
+      damping: {
+        first: 0,
+        most: MOST_DAMPING,
+        falls: ({ damping }) => (damping > 1e-5 ? damping / 10 : 0),
+        rises: (damping, _nth, singular) => Math.max(singular ? SINGULAR_DAMPING : FIRST_DAMPING, damping * 10),
+      },
+      takes: (before, after) => after <= before * (1 + ROUNDING) + ROUNDING,
+      ends: ({ from, to }) => (largestMove(from, to) < STEP_M ? 'there' : null),
+    },
+  );
+  return { x, cost: finalCost, converged: reason === 'there' };
 }
 
 /** Covariance of a few coordinates at a time; only between points that share a fact. */

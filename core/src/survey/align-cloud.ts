@@ -1,5 +1,6 @@
 import { CoreError } from '../errors';
-import { expSO3, leastSquares, mulMatVec, type Mat3, type Vec3 } from '../math';
+import { leastSquares } from '../estimate';
+import { expSO3, mulMatVec, type Mat3, type Vec3 } from '../math';
 import { rowsOf, type Net, type Places } from './net';
 
 /** Turns and moves a cloud so that heights, plumb lines and known points fit; tried from all sides, and mirrored. */

@@ -1,5 +1,5 @@
 import { USUAL_SIGMA } from '../facts';
-import { cholesky, EnvelopeMatrix, solveCholesky } from '../math';
+import { cholesky, EnvelopeMatrix, solveCholesky } from '../estimate';
 import { LOOSE_M } from './adjust';
 import type { NetRows } from './facts';
 

@@ -1,5 +1,6 @@
 import { EVD, Matrix } from 'ml-matrix';
-import { minimise, seededRandom, type Vec3 } from '../math';
+import { minimise } from '../estimate';
+import { seededRandom, type Vec3 } from '../math';
 import type { Net, Places } from './net';
 
 /** Dimensions in which the net is laid out first: with room to pass through itself it does not lock in folds. */

@@ -1,4 +1,5 @@
-import { cross, dot, leastSquares, norm, sub, type Vec3 } from '../math';
+import { leastSquares } from '../estimate';
+import { cross, dot, norm, sub, type Vec3 } from '../math';
 import { pointsOfFact } from './facts';
 import { turnOf } from './mirror';
 import { rowsOf, type Net, type Places } from './net';

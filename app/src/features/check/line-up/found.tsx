@@ -1,5 +1,5 @@
 import type { StoredRecord } from '@mesure/contract';
-import { netFactWords, type LineUp } from '@mesure/core';
+import { netFactWords, type LineUp, type NetFact } from '@mesure/core';
 import { View } from 'react-native';
 import { Section } from '../../../ui/controls';
 import { Explained } from '../../../ui/explain';
@@ -84,11 +84,25 @@ function ByLengths({ lineUp }: { lineUp: LineUp }) {
       )}
       {lineUp.facts.map(({ fact, offM, left }) => (
         <Words key={netFactWords(fact)} look="small" testID={`lineup-fact-${netFactWords(fact)}`}>
-          {`${left ? '▲ ' : ''}${capital(netFactWords(fact))}${'m' in fact ? `, ${fixed(fact.m, 3)} m` : ''}: ${fixed(1000 * Math.abs(offM), 0)} mm ${'m' in fact ? (offM > 0 ? 'longer here' : 'shorter here') : 'off'}${left ? ', left out' : ''}.`}
+          {`${left ? '▲ ' : ''}${capital(netFactWords(fact))}${'m' in fact ? `, ${fixed(fact.m, 3)} m` : ''}: ${offWords(fact, offM)}${left ? ', left out' : ''}.`}
         </Words>
       ))}
     </Section>
   );
+}
+
+const OFF: Record<NetFact['kind'], [more: string, less: string]> = {
+  tie: ['longer here', 'shorter here'],
+  height: ['higher here', 'lower here'],
+  wall: ['farther here', 'nearer here'],
+  level: ['off', 'off'],
+  plumb: ['off', 'off'],
+};
+const LEAST_MM = 0.5;
+
+function offWords({ kind }: NetFact, offM: number): string {
+  const mm = 1000 * Math.abs(offM);
+  return mm < LEAST_MM ? 'fits' : `${fixed(mm, 0)} mm ${OFF[kind][offM > 0 ? 0 : 1]}`;
 }
 
 const degrees = (rad: number, sigmaRad: number): string => `${fixed((rad * 180) / Math.PI, 1)}° ± ${fixed((sigmaRad * 180) / Math.PI, 1)}°`;

@@ -1,5 +1,5 @@
 import { TILE_KERNEL_HEX } from './tile-kernel-wasm';
-import { reserve, wasmExports, type WasmMemory } from './wasm';
+import { reserve, wasmExports, type WasmMemory } from '../math/wasm';
 
 /**
  * The two innermost loops of the linear algebra, over panels of four: a panel keeps rows (or columns) 4p…4p+3 together, element (i, k)
