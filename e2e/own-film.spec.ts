@@ -883,6 +883,78 @@ test('on the second day stills of one’s own walk are laid by one, shot by anot
   await expect(crew.guest.page.getByTestId('place-walk')).toHaveCount(0);
 });
 
+/** Marks on a slipway's floor: nobody knows their places, but the lengths between them. */
+const SLIP: Record<string, readonly [number, number, number]> = { S1: [-2, 0, -7], S2: [2.2, 0, -7.2], S3: [2.8, 0, -11], S4: [-2.6, 0, -10.5] };
+
+test('a set of which only lengths are known: taped by one, pointed out in a picture by another, and the height that the first one changes is contradicted', async () => {
+  const theirs = crew.supervisor.page;
+  await page.goto(at('/floor'));
+  await page.getByTestId('new-setup').click();
+  await page.getByTestId('setup-scene').fill('91');
+  await page.getByRole('radio', { name: 'a new set' }).click();
+  await page.getByTestId('setup-set-name').fill('Slipway');
+  await page.getByTestId('open-new-setup').click();
+  await page.getByTestId('log-take').click();
+  await page.getByTestId('length-field').fill('1m41');
+  await page.getByTestId('length-field').press('Enter');
+  await expect(page.getByRole('button', { name: 'Undo' })).toBeVisible();
+  await allSent(page);
+  const take = page.url();
+  const far = (a: string, b: string) => Math.hypot(...SLIP[a].map((v, i) => v - SLIP[b][i])).toFixed(3);
+  const ties = ['S1 S2', 'S2 S3', 'S3 S4', 'S4 S1', 'S1 S3', 'S2 S4'].map((pair) => pair.split(' '));
+  const bring = async (text: string) => {
+    await theirs.goto(at('/floor'));
+    await theirs.getByTestId('setup-91').click();
+    await theirs.getByTestId('open-net').click();
+    await theirs.getByTestId('net-from-table').click();
+    await theirs.getByTestId('paste-list').fill(text);
+    await theirs.getByTestId('read-pasted').click();
+    await theirs.getByTestId('bring-in').click();
+    await expect(theirs.getByText(/^✓ \d new, 0 changed/)).toBeVisible();
+    await allSent(theirs);
+  };
+  await bring(`from\tto\tlength\tunit\n${ties.map(([a, b]) => `${a}\t${b}\t${far(a, b)}\tm`).join('\n')}\n`);
+  const frame = path.join(dir, 'A_91_1_f1.png');
+  execFileSync('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', 'testsrc=s=1024x540:d=1', '-frames:v', '1', '-y', frame]);
+  await theirs.goto(at('/check'));
+  await theirs.getByTestId('check-91-1').click();
+  await choose(theirs, 'add-lineup', frame);
+  await theirs.getByTestId('lineup-A_91_1_f1.png').click();
+  await expect(theirs.getByTestId('lineup-sentence')).toContainText('Nothing ties the tape net to the floor');
+  const width = (await theirs.getByTestId('aim').boundingBox())!.width;
+  for (const [id, [x, y, z]] of Object.entries(SLIP)) {
+    const depth = CAMERA[2] - z;
+    await theirs.getByTestId('aim').click({ position: { x: width * (0.5 + ((32 / 24) * (x - CAMERA[0])) / depth), y: width * ((0.5 * 540) / 1024 - ((32 / 24) * (y - CAMERA[1])) / depth) } });
+    await theirs.getByTestId(`mark-is-${id}`).click();
+    await expect(theirs.getByTestId(`lineup-mark-${id}`)).toBeVisible();
+  }
+  // lengths alone tell how far away the marks are; of the height nothing is said until somebody says that they lie on the floor
+  await expect(theirs.getByTestId('lineup-mark-S1')).toContainText(/7\.\d\d m away/);
+  await expect(theirs.getByTestId('lineup-found')).not.toContainText('m high');
+  await allSent(theirs);
+  const picture = theirs.url();
+  await bring(
+    `mark\tvalue\tunit\n${Object.keys(SLIP)
+      .map((id) => `${id}\t0\tm`)
+      .join('\n')}\n`,
+  );
+  await theirs.goto(picture);
+  await expect(theirs.getByTestId('lineup-found')).toContainText(/1\.[345]\d\d\s*m high/);
+  await expect(theirs.getByTestId('lineup-verdict')).toContainText('agrees');
+  await expect(theirs.getByTestId('lineup-fact-the length S1 – S2')).toBeVisible();
+  await audit(theirs, 'a picture by its lengths');
+  await noSidewaysScroll(theirs);
+  // the owner changes the height, and the picture of the other one says so
+  await page.goto(take);
+  await page.getByTestId('length-field').fill('2m10');
+  await page.getByTestId('length-field').press('Enter');
+  await allSent(page);
+  await expect(theirs.getByTestId('lineup-verdict')).toContainText('contradicts');
+  await crew.guest.page.goto(picture);
+  await expect(crew.guest.page.getByTestId('lineup-found')).toContainText('m high');
+  await expect(crew.guest.page.getByTestId('aim')).toHaveCount(0);
+});
+
 test('a second start in the same folder says where the first one is, and leaves it alone', async () => {
   const second = runToEnd('bin/serve', ['--host', '127.0.0.1', '--port', '0'], server.dataDir);
   expect(second.out).toContain(`runs here already, at ${server.address}`);
