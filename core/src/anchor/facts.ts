@@ -1,3 +1,4 @@
+import { lengthBetween } from '../facts';
 import type { Vec3 } from '../math';
 
 /** A place that a fact speaks of: a track's point or a frame's entrance pupil. */
@@ -41,10 +42,15 @@ export function lengthFact(about: string, a: PlaceRef, b: PlaceRef, measuredM: n
     index,
     places: [a, b],
     evaluate: ([p, q]) => {
-      const d: Vec3 = [q[0] - p[0], q[1] - p[1], q[2] - p[2]];
-      const l = Math.hypot(...d) || 1e-12;
-      const g: Vec3 = [d[0] / l, d[1] / l, d[2] / l];
-      return { valueM: l, gradients: [[-g[0], -g[1], -g[2]], g] };
+      const g = new Float64Array(6);
+      const valueM = lengthBetween([...p, ...q], 0, 3, g);
+      return {
+        valueM,
+        gradients: [
+          [g[0], g[1], g[2]],
+          [g[3], g[4], g[5]],
+        ],
+      };
     },
   };
 }

@@ -1,9 +1,11 @@
+import type { LengthFact } from './length-fact';
+
 /** What was measured of a take and its set, as it ties a solve to the world. Metres and radians; each sigma is one standard deviation, the usual one where it is missing. */
 export interface AnchorFacts {
   level?: readonly string[];
   origin?: string;
   heading?: readonly [string, string];
-  lengths?: readonly { a: string; b: string; m: number; sigmaM?: number }[];
+  lengths?: readonly LengthFact[];
   /** `last`: the last frame that was tracked */
   cameraHeights?: readonly { frame: number | 'last'; m: number; sigmaM?: number }[];
   /** from the entrance pupil to a tracked mark */

@@ -1,4 +1,4 @@
-import { USUAL_SIGMA } from '../facts';
+import { USUAL_SIGMA, type LengthFact, type Planned, type PlannedPlace } from '../facts';
 import type { Mat3, Vec3 } from '../math';
 import type { PictureGeometry } from '../optics';
 
@@ -18,10 +18,10 @@ export interface ForecastFrame {
 export interface ForecastFacts {
   level: readonly string[];
   levelSigmaM: number;
-  lengths: readonly { a: string; b: string; sigmaM: number }[];
+  lengths: readonly Planned<LengthFact>[];
   cameraHeights: readonly { frame: number; sigmaM: number }[];
   /** surveyed points; three of them are a datum of their own */
-  surveyed: readonly { id: string; sigmaM: number }[];
+  surveyed: readonly PlannedPlace[];
   origin: string | null;
   heading: readonly [string, string] | null;
 }

@@ -1,6 +1,6 @@
 import { reconcile, type ReconcileReport } from '../reconcile';
 import type { SolveSetup } from '../solve/setup';
-import type { NetFact } from '../survey';
+import type { NetFact } from '../facts';
 import { lineUpByLengths } from './line-up-lengths';
 import { lineUpPicture } from './line-up-picture';
 import type { LineUp, LineUpMark, LineUpOptions, LineUpPoint } from './line-up-result';

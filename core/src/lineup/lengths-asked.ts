@@ -1,4 +1,4 @@
-import type { KnownPoint, NetFact } from '../survey';
+import type { KnownPoint, NetFact } from '../facts';
 import { attemptsAt, lacksOf, thatTell, type LengthsProblem } from './lengths-problem';
 
 /**

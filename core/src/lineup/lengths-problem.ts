@@ -1,7 +1,7 @@
 import { leastSquares, type LeastSquaresResult } from '../estimate';
 import { mulMatTVec, type Mat3, type Vec3 } from '../math';
 import { toCameraOf } from '../setup';
-import { NetRows, pointsOfFact, type NetFact } from '../survey';
+import { NetRows, pointsOfFact, type NetFact } from '../facts';
 
 /** A mark as a ray: where it was set, freed of the lens, in mm on the sensor from its middle; how well it is set there, one axis. */
 export interface MarkRay {

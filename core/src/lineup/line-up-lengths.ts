@@ -2,7 +2,7 @@ import { CoreError } from '../errors';
 import { undistorter } from '../lens';
 import { matToQuat, mulMat3, transpose3, type Vec3 } from '../math';
 import { readSolveSetup, type SolveLens, type SolveSetup } from '../solve/setup';
-import { pointsOfFact, type NetFact } from '../survey';
+import { pointsOfFact, type NetFact } from '../facts';
 import { PICTURE, type Warning } from '../warnings';
 import { adjustLengths, attemptsAt, cameraOf, netFactWords, focalOf, isHeight, lacksOf, layoutOf, rowsOf, thatTell, type LengthsFit, type LengthsProblem, type MarkRay } from './lengths-problem';
 import { startsOf } from './lengths-starts';

@@ -1,6 +1,6 @@
 import { CoreError } from '../errors';
 import type { Mat3, Quat, Vec3 } from '../math';
-import type { NetFact } from '../survey';
+import type { NetFact } from '../facts';
 import type { Warning } from '../warnings';
 
 /** A point of the set marked in one picture, px of the recorded picture. */

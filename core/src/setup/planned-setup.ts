@@ -1,3 +1,4 @@
+import type { LengthFact, Planned, PlannedPlace } from '../facts';
 import type { Vec3 } from '../math';
 import type { OpticsInput } from '../optics';
 
@@ -118,11 +119,11 @@ export interface PlannedMeasures {
   level: readonly string[];
   levelSigmaM: number;
   /** measured lengths between marks */
-  ties: readonly { a: string; b: string; sigmaM: number }[];
+  ties: readonly Planned<LengthFact>[];
   /** camera heights, at times of the move */
   heights: readonly { timeS: number; sigmaM: number }[];
   /** marks whose places will be surveyed; three of them level and scale the set by themselves */
-  surveyed?: readonly { id: string; sigmaM: number }[];
+  surveyed?: readonly PlannedPlace[];
 }
 
 /** A setup as it is planned: the set, the marks, the move, the camera, and what will be measured. */

@@ -1,5 +1,5 @@
 import { cholesky, descend, EnvelopeMatrix, invertSelected, solveCholesky } from '../estimate';
-import { NetRows } from './facts';
+import { NetRows } from '../facts';
 
 /** Keeps what no fact determines regular; says nothing beside a tape, m. */
 export const LOOSE_M = 10;

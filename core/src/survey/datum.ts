@@ -1,6 +1,6 @@
 import { cross, sub, type Vec3 } from '../math';
 import { covarianceOf } from './adjust';
-import type { NetRows } from './facts';
+import type { NetRows } from '../facts';
 
 /** What of the frame nothing measures, and was therefore taken: in words, and as rows of its own. */
 export interface Datum {

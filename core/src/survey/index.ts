@@ -3,7 +3,6 @@ export { SUSPECT_NORMALISED } from './snoop-net';
 export type { FactOutcome, NetInput, NetPoint, NetResult, OpenPoint } from './net-result';
 export type { MirrorChoice } from './mirror';
 export type { SideSaid, TwinQuestion } from './twins';
-export { NetRows, pointsOfFact, type KnownPoint, type NetFact } from './facts';
 export { explainLength, type DoubtfulLength } from './explain';
 export type { NextTie } from './next-tie';
 export { errorEllipse, netOnPlan } from './to-plan';

@@ -1,6 +1,6 @@
 import { median } from '../math';
 import { adjust, covarianceOf, type NetCovariance } from './adjust';
-import type { NetRows } from './facts';
+import type { NetRows } from '../facts';
 
 /** A fact that others check by less than this share can hide any blunder. */
 const LEAST_REDUNDANCY = 0.02;

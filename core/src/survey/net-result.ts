@@ -1,5 +1,5 @@
 import type { Mat3, Vec3 } from '../math';
-import type { KnownPoint, NetFact } from './facts';
+import type { KnownPoint, NetFact } from '../facts';
 import type { MirrorChoice } from './mirror';
 import type { NextTie } from './next-tie';
 import type { SideSaid, TwinQuestion } from './twins';

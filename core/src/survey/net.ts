@@ -1,5 +1,5 @@
 import type { Vec3 } from '../math';
-import { NetRows, type KnownPoint, type NetFact } from './facts';
+import { NetRows, type KnownPoint, type NetFact } from '../facts';
 
 /** A net as the search for first coordinates reads it: points are indices. */
 export interface Net {

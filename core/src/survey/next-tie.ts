@@ -1,7 +1,7 @@
 import { USUAL_SIGMA } from '../facts';
 import { cholesky, EnvelopeMatrix, solveCholesky } from '../estimate';
 import { LOOSE_M } from './adjust';
-import type { NetRows } from './facts';
+import type { NetRows } from '../facts';
 
 /** A tie that is not there yet, and what it would bring. */
 export interface NextTie {

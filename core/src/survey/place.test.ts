@@ -1,6 +1,6 @@
 import { seededNormal, seededRandom, type Vec3 } from '../math';
 import { alignCloud } from './align-cloud';
-import type { NetFact } from './facts';
+import type { NetFact } from '../facts';
 import { endsOfFarFacts, misfit, refine, unfold } from './fit-places';
 import { grow } from './grow';
 import type { Net, Places } from './net';

@@ -1,5 +1,5 @@
 import { CoreError } from '../errors';
-import { pointsOfFact } from './facts';
+import { pointsOfFact } from '../facts';
 import type { Net, Places } from './net';
 import type { NetInput, OpenPoint } from './net-result';
 

@@ -1,5 +1,5 @@
 import type { Vec3 } from '../math';
-import { pointsOfFact } from './facts';
+import { pointsOfFact } from '../facts';
 import type { Net, Places } from './net';
 
 /** So many beginnings are tried, the best braced first. */

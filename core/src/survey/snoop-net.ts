@@ -1,5 +1,5 @@
 import { median } from '../math';
-import { pointsOfFact } from './facts';
+import { pointsOfFact } from '../facts';
 import type { Net } from './net';
 import { factRowsOf, fitWithout, judgeRow, type Judged, type NetFit, type NetProblem } from './net-fit';
 

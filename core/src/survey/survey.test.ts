@@ -1,7 +1,7 @@
 import { USUAL_SIGMA } from '../facts';
 import { seededNormal, seededRandom, type Vec3 } from '../math';
 import { explainLength } from './explain';
-import { NetRows, type NetFact } from './facts';
+import { NetRows, type NetFact } from '../facts';
 import { intersect } from './intersect';
 import { errorEllipse, netOnPlan } from './to-plan';
 import type { NetInput, NetResult } from './net-result';

@@ -1,5 +1,6 @@
 import type { Vec3 } from '../math';
-import { solveNet, type NetFact, type NetInput, type SideSaid } from './index';
+import type { NetFact } from '../facts';
+import { solveNet, type NetInput, type SideSaid } from './index';
 import { wordsOf } from '../warnings';
 
 // marks of this file's own: a floor, a wall at z = −5, a truss 4 m up

@@ -1,6 +1,6 @@
 import { leastSquares } from '../estimate';
 import { cross, dot, norm, sub, type Vec3 } from '../math';
-import { pointsOfFact } from './facts';
+import { pointsOfFact } from '../facts';
 import { turnOf } from './mirror';
 import { rowsOf, type Net, type Places } from './net';
 import type { NetInput } from './net-result';

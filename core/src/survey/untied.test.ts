@@ -1,5 +1,5 @@
 import { wordsOf } from '../warnings';
-import type { KnownPoint, NetFact } from './facts';
+import type { KnownPoint, NetFact } from '../facts';
 import { solveNet } from './solve-net';
 
 const sigmaM: [number, number, number] = [0.002, 0.002, 0.002];

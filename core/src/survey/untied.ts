@@ -1,7 +1,7 @@
 import { SURVEY } from '../warnings';
 import type { Mat3 } from '../math';
 import { BY_KNOWN } from './datum';
-import type { KnownPoint } from './facts';
+import type { KnownPoint } from '../facts';
 import type { NetPoint, NetResult } from './net-result';
 
 /** As it was measured: nothing else speaks of it, so nothing checks it. */

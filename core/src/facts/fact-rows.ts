@@ -1,25 +1,5 @@
-import type { Vec3 } from '../math';
-
-/** What was measured on a set, or is known of it. Sigmas are one standard deviation, metres. World frame: Y up, the floor at 0. */
-export type NetFact =
-  | { kind: 'tie'; a: string; b: string; m: number; sigmaM: number }
-  /** over the floor */
-  | { kind: 'height'; id: string; m: number; sigmaM: number }
-  /** both at one height */
-  | { kind: 'level'; a: string; b: string; sigmaM: number }
-  /** b straight above a */
-  | { kind: 'plumb'; a: string; b: string; sigmaM: number }
-  /** level distance from the upright wall on which a and b lie */
-  | { kind: 'wall'; id: string; a: string; b: string; m: number; sigmaM: number };
-
-/** A point whose place is known beforehand; sigma 0 on an axis: it defines the datum there. */
-export interface KnownPoint {
-  id: string;
-  at: Vec3;
-  sigmaM: Vec3;
-}
-
-export const pointsOfFact = (f: NetFact): string[] => (f.kind === 'height' ? [f.id] : f.kind === 'wall' ? [f.id, f.a, f.b] : [f.a, f.b]);
+import { distanceFromWall, lengthBetween } from './measures';
+import { pointsOfFact, type NetFact } from './set-facts';
 
 const TIE = 0,
   COORDINATE = 1,
@@ -108,39 +88,7 @@ export class NetRows {
       gradient[3 + this.axis[r]] = 1;
       return x[b + this.axis[r]] - x[a + this.axis[r]];
     }
-    if (kind === TIE) {
-      const dx = x[b] - x[a],
-        dy = x[b + 1] - x[a + 1],
-        dz = x[b + 2] - x[a + 2];
-      const d = Math.sqrt(dx * dx + dy * dy + dz * dz) || 1e-12;
-      gradient[3] = dx / d;
-      gradient[4] = dy / d;
-      gradient[5] = dz / d;
-      gradient[0] = -gradient[3];
-      gradient[1] = -gradient[4];
-      gradient[2] = -gradient[5];
-      return d;
-    }
-    // level distance of p from the line a–b as seen from above: |(a − p) × (b − p)| / |b − a|
-    const w0 = b,
-      w1 = 3 * this.point[3 * r + 2];
-    const ex = x[w1] - x[w0],
-      ez = x[w1 + 2] - x[w0 + 2];
-    const length = Math.sqrt(ex * ex + ez * ez) || 1e-12;
-    const px = x[a] - x[w0],
-      pz = x[a + 2] - x[w0 + 2];
-    const area = ex * pz - ez * px;
-    const sign = area < 0 ? -1 : 1;
-    const d = (sign * area) / length;
-    const [ux, uz] = [ex / length, ez / length];
-    // the wall's direction turns with its ends
-    const along = (px * ux + pz * uz) / length;
-    gradient[0] = -sign * uz;
-    gradient[2] = sign * ux;
-    gradient[6] = sign * uz * along;
-    gradient[8] = -sign * ux * along;
-    gradient[3] = -gradient[0] - gradient[6];
-    gradient[5] = -gradient[2] - gradient[8];
-    return d;
+    const c = 3 * this.point[3 * r + 2];
+    return kind === TIE ? lengthBetween(x, a, b, gradient) : distanceFromWall(x, a, b, c, gradient);
   }
 }
