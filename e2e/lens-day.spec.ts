@@ -82,7 +82,7 @@ test('a row is cut out of the lattice under the loupe, and the fit follows', asy
   const after = Number(/, (\d+) corners/.exec((await page.getByRole('img', { name: /Lattice of/ }).getAttribute('aria-label'))!)![1]);
   expect(after).toBeLessThan(corners - 10);
   await page.getByTestId('make-files').click();
-  await expect(page.getByTestId('round-trip')).toContainText('below 0.001 px', { timeout: 90_000 });
+  await expect(page.getByTestId('round-trip')).toContainText('below 0.001 px', { timeout: 180_000 });
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByTestId('save-csv').click()]);
   expect(readFileSync((await download.path())!, 'utf8')).toMatch(/^lens,serial,body,focal_mm/);
 });

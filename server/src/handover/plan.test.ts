@@ -299,18 +299,18 @@ test('a picture that was lined up leaves with its marks and with where the camer
   expect(files.find((q) => q.path === 'takes/90-take-1/line-ups/frame.png')!.stored).toBe(body.sha256);
   expect(String(await files.find((q) => q.path === 'line-up-lengths.csv')!.make()).trim()).toBe('take,file,what,measured_m,sigma_m,off_m,left_out');
   // on a set that only has lengths between marks on its floor, the frame is the camera's own, and is said
-  const floor = randomUUID();
-  await server.put(wrangler, 'set', floor, { name: 'Bare floor', marks: [] }).expect(201);
+  const bareSet = randomUUID();
+  await server.put(wrangler, 'set', bareSet, { name: 'Bare floor', marks: [] }).expect(201);
   const lies: Record<string, [number, number, number]> = { Q1: [-1.2, 0, -2.2], Q2: [1.3, 0, -2.3], Q3: [1.5, 0, -4.4], Q4: [-1.3, 0, -4.9] };
   for (const pair of ['Q1 Q2', 'Q2 Q3', 'Q3 Q4', 'Q4 Q1', 'Q1 Q3']) {
     const [from, to] = pair.split(' ');
     const m = Math.hypot(...lies[from].map((v, k) => v - lies[to][k]));
     await server
-      .put(wrangler, 'tie', randomUUID(), { setId: floor, from, to, length: { typed: `${m.toFixed(3)} m`, unit: 'm', valueM: m, toleranceM: 0.004 }, instrument: 'tape', measuredAt: now })
+      .put(wrangler, 'tie', randomUUID(), { setId: bareSet, from, to, length: { typed: `${m.toFixed(3)} m`, unit: 'm', valueM: m, toleranceM: 0.004 }, instrument: 'tape', measuredAt: now })
       .expect(201);
   }
   const bare = randomUUID();
-  await server.put(wrangler, 'setup', bare, { dayId: id.day, setId: floor, name: 'Bare', scene: '91', order: 10, levelMarks: Object.keys(lies), originMark: null, headingMarks: null }).expect(201);
+  await server.put(wrangler, 'setup', bare, { dayId: id.day, setId: bareSet, name: 'Bare', scene: '91', order: 10, levelMarks: Object.keys(lies), originMark: null, headingMarks: null }).expect(201);
   const marked = Object.entries(lies).map(([mark, [x, y, z]]) => ({ mark, x: 192 + (f * (x - 0.1)) / (1.1 - z), y: 96 - (f * (y - 1.4)) / (1.1 - z) }));
   const second = await take({ setupId: bare, slate: '91', take: 1, tracks: null });
   await server
