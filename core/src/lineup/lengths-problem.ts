@@ -1,5 +1,5 @@
 import { leastSquares, type LeastSquaresResult } from '../estimate';
-import { mulMatTVec, type Mat3, type Vec3 } from '../math';
+import { mulMatTVec, mulMatVec, type Mat3, type Vec3 } from '../math';
 import { toCameraOf } from '../setup';
 import { NetRows, pointsOfFact, type NetFact } from '../facts';
 
@@ -98,7 +98,7 @@ export function adjustLengths(p: LengthsProblem, start: Float64Array, manner: Ma
       const f = focalOf(x, layout, p);
       p.rays.forEach((ray, i) => {
         const q: Vec3 = [x[3 * i], x[3 * i + 1], x[3 * i + 2]];
-        const c = mulMat(toCamera, q);
+        const c = mulMatVec(toCamera, q);
         if (c[2] < NEAREST_M) {
           jacobian.fill(0);
           row(BEHIND, jacobian);
@@ -111,7 +111,7 @@ export function adjustLengths(p: LengthsProblem, start: Float64Array, manner: Ma
             jacobian.fill(0);
             for (let k = 0; k < 3; k += 1) jacobian[3 * i + k] = (f * (toCamera[3 * axis + k] - (c[axis] / c[2]) * toCamera[6 + k])) / c[2] / sigma;
             turned.forEach((m, k) => {
-              const d = mulMat(m, q);
+              const d = mulMatVec(m, q);
               jacobian[layout.tilt + k] = ((f * d[axis]) / d[2] - value) / STEP / sigma;
             });
             if (layout.focal >= 0) jacobian[layout.focal] = value / sigma;
@@ -143,8 +143,6 @@ export function adjustLengths(p: LengthsProblem, start: Float64Array, manner: Ma
   });
   return { x: fit.x, cost: fit.finalCost, fit };
 }
-
-const mulMat = (m: Mat3, v: Vec3): Vec3 => [m[0] * v[0] + m[1] * v[1] + m[2] * v[2], m[3] * v[0] + m[4] * v[1] + m[5] * v[2], m[6] * v[0] + m[7] * v[1] + m[8] * v[2]];
 
 /** A mark of the picture so far away along its ray, seen from the camera. */
 export function alongRay(ray: MarkRay, focalMm: number, depthM: number, toCamera: Mat3): Vec3 {
