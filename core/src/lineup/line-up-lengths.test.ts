@@ -148,13 +148,21 @@ test('a length in feet taken for metres, one with its digits changed, and a mark
     ['W1', 'W3', apart('W1', 'W3') + 0.27],
   ] as const) {
     const r = lineUpByLengths(marked(ids, 0.7), wrong(a, b, m), setupOf());
-    expect(wordsOf(r.warnings).join(' ')).toMatch(new RegExp(`The length ${a} – ${b} is .* left out`));
+    expect(wordsOf(r.warnings).join(' ')).toMatch(new RegExp(`The length ${a} – ${b} of .* left out`));
     expect(r.facts.filter((f) => f.left).map((f) => f.fact)).toEqual([expect.objectContaining({ a, b })]);
     expect(Math.abs(r.focalMm! - FOCAL)).toBeLessThan(4 * r.sigmaFocalMm!);
   }
   const moved = marked(ids, 0.7).map((q) => (q.id === 'W4' ? { ...q, xPx: q.xPx - 260, yPx: q.yPx + 210 } : q));
   const r = lineUpByLengths(moved, right, setupOf());
   expect(r.marks.filter((q) => q.left).map((q) => q.id)).toEqual(['W4']);
+  expect(Math.abs(r.position![1] - HEIGHT)).toBeLessThan(4 * r.sigmaPositionM![1]);
+});
+
+test('of a pair that was taped twice the reading that does not fit is named by its value, and the other one stays', () => {
+  const twice: NetFact = { kind: 'tie', a: 'F2', b: 'F3', m: apart('F2', 'F3') + 0.2, sigmaM: SIGMA_M };
+  const r = lineUpByLengths(marked(FLOOR, 0.5), [...ties(FLOOR_TIES, SIGMA_M), twice, ...onFloor(FLOOR, 0.003)], setupOf());
+  expect(r.facts.filter((f) => f.left).map((f) => f.fact)).toEqual([twice]);
+  expect(wordsOf(r.warnings).join(' ')).toContain(`The length F2 – F3 of ${twice.m.toFixed(3)} m`);
   expect(Math.abs(r.position![1] - HEIGHT)).toBeLessThan(4 * r.sigmaPositionM![1]);
 });
 

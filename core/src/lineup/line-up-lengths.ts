@@ -185,7 +185,8 @@ function without(p: LengthsProblem, tried: readonly Float64Array[]): Without[] {
       p.facts.filter((_, j) => j !== i),
       p.rays,
     );
-    return rest ? [{ ...rest, words: netFactWords(fact), fact }] : [];
+    // one pair can be taped twice: its value says which of the two
+    return rest ? [{ ...rest, words: `${netFactWords(fact)}${'m' in fact ? ` of ${fact.m.toFixed(3)} m` : ''}`, fact }] : [];
   });
   const marksOut = p.rays.flatMap((ray): Without[] => {
     const rest = put(

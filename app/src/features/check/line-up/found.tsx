@@ -82,8 +82,9 @@ function ByLengths({ lineUp }: { lineUp: LineUp }) {
           No mark on the floor is among them: of the camera’s height nothing can be said.
         </Words>
       )}
-      {lineUp.facts.map(({ fact, offM, left }) => (
-        <Words key={netFactWords(fact)} look="small" testID={`lineup-fact-${netFactWords(fact)}`}>
+      {lineUp.facts.map(({ fact, offM, left }, n) => (
+        // one pair can be taped twice
+        <Words key={`${netFactWords(fact)} ${n}`} look="small" testID={`lineup-fact-${netFactWords(fact)}`}>
           {`${left ? '▲ ' : ''}${capital(netFactWords(fact))}${'m' in fact ? `, ${fixed(fact.m, 3)} m` : ''}: ${offWords(fact, offM)}${left ? ', left out' : ''}.`}
         </Words>
       ))}
