@@ -1,11 +1,8 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import os from 'node:os';
+import { readdirSync, readFileSync } from 'node:fs';
 import path from 'node:path';
 
 export const ROOT = path.resolve(__dirname, '..');
-const NOTE = path.join(os.tmpdir(), `mesure-e2e-${process.ppid}-${path.basename(ROOT)}.json`);
-const noteFile = () => process.env.MESURE_E2E_NOTE ?? NOTE;
 
 export interface Running {
   address: string;
@@ -32,7 +29,6 @@ export async function start(command: 'bin/demo' | 'bin/serve', dataDir: string, 
     await new Promise((r) => setTimeout(r, 100));
   }
 }
-export const startDemo = (dataDir: string): Promise<Running> => start('bin/demo', dataDir);
 
 /** Runs a command of bin/ to its end; what it says, and its exit code. */
 export function runToEnd(command: string, args: string[], dataDir: string): { out: string; code: number | null } {
@@ -53,13 +49,6 @@ export async function stopDemo(pid: number): Promise<void> {
   if (alive()) process.kill(pid, 'SIGINT');
   for (let i = 0; i < 200 && alive(); i += 1) await new Promise((r) => setTimeout(r, 100));
 }
-
-export const remember = (r: Running): void => {
-  process.env.MESURE_E2E_NOTE = noteFile();
-  writeFileSync(noteFile(), JSON.stringify(r));
-};
-export const running = (): Running => JSON.parse(readFileSync(noteFile(), 'utf8')) as Running;
-export const wasStarted = (): boolean => existsSync(noteFile());
 
 /** Kills the web process of the running demo as a fault would: at once, without a word. */
 export function killWeb(dataDir: string): void {

@@ -1,5 +1,6 @@
-import { expect, test, type BrowserContext, type Page } from '@playwright/test';
-import { killWeb, running } from './demo-process';
+import { type BrowserContext, type Page } from '@playwright/test';
+import { killWeb } from './demo-process';
+import { expect, running, test } from './demo-test';
 import { audit, noSidewaysScroll, signIn } from './helpers';
 
 test.describe.configure({ mode: 'serial' });

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './demo-test';
 import { audit, choose, noSidewaysScroll, open, sample, signIn } from './helpers';
 
 test.describe.configure({ mode: 'serial' });

@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './demo-test';
 import { audit, open, signIn } from './helpers';
 
 test('the day as a table: worked with keys, copied and pasted, a CSV brought in, all taken back with one step each', async ({ page, context }) => {

@@ -1,7 +1,7 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, type BrowserContext, type Page } from '@playwright/test';
 import path from 'node:path';
-import { running } from './demo-process';
+import { running } from './demo-test';
 
 export const PASSWORD = 'slack-water-9';
 export const sample = (name: string): string => path.join(running().dataDir, 'demo-files', name);

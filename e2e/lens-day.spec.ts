@@ -1,5 +1,5 @@
-import { expect, test } from '@playwright/test';
 import { readFileSync } from 'node:fs';
+import { expect, test } from './demo-test';
 import { audit, noSidewaysScroll, open, openPlate, sample, signIn } from './helpers';
 
 // A lens day on the phone: from the list to the book, with the lattice corrected, edges marked and a chart printed on the way.

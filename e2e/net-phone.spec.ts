@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './demo-test';
 import { audit, noSidewaysScroll, open, signIn } from './helpers';
 
 test('the tape net names the tie that was written in the wrong unit; a further tie determines what was open', async ({ page }) => {

@@ -1,5 +1,4 @@
-import { expect, test } from '@playwright/test';
-import { running } from './demo-process';
+import { expect, running, test } from './demo-test';
 import { audit, signIn } from './helpers';
 
 test('a take logged with the network cut is kept, shown as waiting, survives a reload, and is sent exactly once', async ({ page, context }) => {

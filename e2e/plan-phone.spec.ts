@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './demo-test';
 import { audit, noSidewaysScroll, open, signIn } from './helpers';
 
 // From nothing to a forecast on the phone.

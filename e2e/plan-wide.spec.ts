@@ -1,4 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
+import { type Page } from '@playwright/test';
+import { expect, test } from './demo-test';
 import { audit, signIn } from './helpers';
 
 /** By the mouse, from the middle of a handle; by how much it went. */

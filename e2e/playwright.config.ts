@@ -5,9 +5,12 @@ const launchOptions = {
   args: ['--headless', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
 };
 
+const PHONE = { viewport: { width: 390, height: 844 }, hasTouch: true };
+const WIDE = { viewport: { width: 1280, height: 800 } };
+
 /**
- * The real interface in Debian's Chromium, against what bin/demo starts. One worker for all that share the demo's day; the film of one's own
- * has a start of its own and runs beside them.
+ * The real interface in Debian's Chromium, against what bin/demo and bin/serve start. A group (project) is one worker on one installation of
+ * its own; two groups run beside each other, in the order of this list: the longest begin.
  */
 export default defineConfig({
   testDir: '.',
@@ -20,9 +23,9 @@ export default defineConfig({
   globalTeardown: './global-teardown.ts',
   use: { launchOptions, trace: 'off', screenshot: 'only-on-failure', acceptDownloads: true },
   projects: [
-    { name: 'phone', workers: 1, testMatch: /(walk|offline|refusals|lens-day|plan-phone|net-phone|floor-day|floor-more)\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
-    { name: 'own', workers: 1, testMatch: /(own-film|ordeal)\.spec\.ts/, use: { viewport: { width: 390, height: 844 }, hasTouch: true } },
-    { name: 'wide', workers: 1, testMatch: /(walk|plan-wide|floor-wide)\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['phone'] },
-    { name: 'restart', workers: 1, testMatch: /restart\.spec\.ts/, use: { viewport: { width: 1280, height: 800 } }, dependencies: ['wide'] },
+    { name: 'own', workers: 1, testMatch: /(own-film|ordeal)\.spec\.ts/, use: PHONE },
+    { name: 'phone', workers: 1, testMatch: /(walk|offline|refusals|lens-day|plan-phone|net-phone|floor-day|floor-more)\.spec\.ts/, use: PHONE },
+    { name: 'wide', workers: 1, testMatch: /(walk|plan-wide|floor-wide)\.spec\.ts/, use: WIDE },
+    { name: 'restart', workers: 1, testMatch: /restart\.spec\.ts/, use: WIDE },
   ],
 });

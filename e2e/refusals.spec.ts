@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test';
+import { expect, test } from './demo-test';
 import { choose, open, openPlate, sample, signIn } from './helpers';
 
 test.describe('pictures that cannot be used get a clear refusal with the reason', () => {

@@ -1,6 +1,6 @@
-import { expect, test } from '@playwright/test';
 import JSZip from 'jszip';
 import { readFileSync } from 'node:fs';
+import { expect, test } from './demo-test';
 import { audit, choose, noSidewaysScroll, open, openPlate, sample, signIn } from './helpers';
 
 // The eight steps of a day, in order, on one demo day. They build on one another.

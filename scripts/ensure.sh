@@ -10,11 +10,24 @@ ensure_node() {
   [ "$major" -ge 20 ] || { say "Node.js 20 or later is needed; this is $(node --version)."; exit 1; }
 }
 
+# lock_of NAME: one lock a checkout and a person
+lock_of() { printf '%s/mesure-%s-%s-%s.lock' "${TMPDIR:-/tmp}" "$1" "$(id -u)" "$(printf %s "$ROOT" | cksum | cut -d' ' -f1)"; }
+
+# in_turn COMMAND…: of two commands that are started at once the second one waits while the first one builds
+in_turn() {
+  local code=0
+  exec 8>"$(lock_of build)"
+  if command -v flock >/dev/null 2>&1; then flock 8; fi
+  "$@" 8>&- || code=$?
+  exec 8>&-
+  return "$code"
+}
+
 # npm ci when node_modules is missing or older than the lock file. Two commands may be started at once: the second one waits for the first
 ensure_packages() {
   ensure_node
   packages_are_there && return 0
-  exec 9>"${TMPDIR:-/tmp}/mesure-install-$(id -u)-$(printf %s "$ROOT" | cksum | cut -d' ' -f1).lock"
+  exec 9>"$(lock_of install)"
   if command -v flock >/dev/null 2>&1 && ! flock -n 9; then
     say "Another command is installing the packages; waiting for it …"
     flock 9

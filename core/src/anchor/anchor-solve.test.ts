@@ -1,7 +1,6 @@
 import { anchoredWorld, type AnchoredWorld, anchoringTrials, calibration, draws } from '@mesure/synthetic';
 import { applySimilarity, type Vec3 } from '../math';
 import { anchorSolve, type AnchorInput } from './anchor-solve';
-import { chooseFacts } from './choose-facts';
 import { wordsOf } from '../warnings';
 
 const anchored = (w: AnchoredWorld) => {
@@ -99,37 +98,5 @@ describe('which of the facts is wrong', () => {
     expect(t.rightLeftOut).toBeLessThanOrEqual(4);
     expect(calibration(t.zScale).z2).toBeGreaterThan(0.75);
     expect(calibration(t.zScale).z2).toBeLessThan(1.3);
-  });
-});
-
-describe('the choice itself', () => {
-  /** Numbers on a line with sigma one: the kept ones are averaged. */
-  const misfitOf = (values: readonly number[]) => (out: readonly number[]) => {
-    const kept = values.filter((_, i) => !out.includes(i));
-    const mean = kept.reduce((s, v) => s + v, 0) / Math.max(1, kept.length);
-    return { misfit: kept.reduce((s, v) => s + (v - mean) ** 2, 0), off: values.map((v) => (v - mean) ** 2) };
-  };
-  const groups = (n: number) => Array.from({ length: n }, (_, i) => ({ id: String(i), facts: [i] }));
-
-  test('few and many: two that are far off go, and the order in which they come is of no account', () => {
-    for (const n of [5, 12, 40]) {
-      const values = Array.from({ length: n }, (_, i) => Math.sin(7 * i));
-      values[1] = 30;
-      values[n - 1] = -18;
-      expect(chooseFacts(groups(n), misfitOf(values), [[0, 2]]).best.out).toEqual([1, n - 1]);
-    }
-  });
-  test('from a start that left out the right ones, they come back', () => {
-    const values = [0, 0.3, -0.2, 50, ...Array.from({ length: 30 }, (_, i) => Math.cos(5 * i))];
-    expect(chooseFacts(groups(values.length), misfitOf(values), [[0, 1, 2]]).best.out).toEqual([3]);
-  });
-  test('two against two is undecided, three against two is not', () => {
-    const two = chooseFacts(groups(4), misfitOf([0, 0.2, 20, 20.1]), []);
-    expect([two.best.out, ...two.rivals.map((r) => r.out)].sort()).toEqual([
-      [0, 1],
-      [2, 3],
-    ]);
-    const three = chooseFacts(groups(5), misfitOf([0, 0.2, 20, 20.1, 0.1]), []);
-    expect(three).toMatchObject({ best: { out: [2, 3] }, rivals: [] });
   });
 });

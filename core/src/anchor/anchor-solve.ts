@@ -2,7 +2,7 @@ import { Matrix } from 'ml-matrix';
 import { applySimilarity, mulMatVec, norm, sub, type Mat3, type Similarity, type Vec3 } from '../math';
 import type { AnchorFacts } from '../facts';
 import { readFacts } from './anchor-facts';
-import { chooseFacts, type FactGroup } from './choose-facts';
+import { chooseFacts, type FactGroup } from '../estimate';
 import { misfitsOf, placeJacobian, placeOf, spreadOfFacts, type FactSpread } from './fact-spread';
 import type { PlaceRef, ScalarFact } from './facts';
 import { datumJacobian, fitFacts, LEFT_OUT_VARIANCE_M2, fitRoughly, snoopFacts, type FactFit, type Snooped } from './fit-facts';
@@ -108,7 +108,7 @@ interface Fitted {
  * Model    h_i(s R x + t) = l_i + e_i; the weight matrix is the inverse of diag(sigma²) + B C Bᵀ: a fact counts by its tolerance and by how
  *          well the solve itself knows the places that it speaks of. A camera height over a floor of few far points so weighs little.
  * Method   Gauss–Newton on rotation, log scale and translation; directions that no fact speaks of stay as they are.
- * Choice   Which facts hold is judged by what remains (choose-facts): the answer that leaves the least misfit for the fewest facts left
+ * Choice   Which facts hold is judged by what remains (estimate/choose-facts): the answer that leaves the least misfit for the fewest facts left
  *          out. Where another answer is as possible that is said, with both worlds and what would decide.
  * Checks   Each fact against all others by data snooping: Baarda, A testing procedure for use in geodetic networks (1968); with
  *          correlated weights as in Förstner, Reliability analysis (1987).

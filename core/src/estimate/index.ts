@@ -1,8 +1,11 @@
+export { chooseFacts, type Choice, type FactGroup, type FittedAnswer, type Hypothesis } from './choose-facts';
 export { descend, fallsByGain, type Damping, type Descent, type DescentOptions, type DescentResult, type Trial } from './descend';
 export { dampedStep, factorDense, forwardDense } from './dense';
 export { EnvelopeMatrix, cholesky, solveCholesky, invertSelected } from './envelope-cholesky';
 export { leastSquares, type LeastSquaresProblem, type LeastSquaresResult } from './least-squares';
+export { leaveOut, misfitOf, TOLD_APART, type Agreement, type LeaveOutProblem, type LeaveOutResult, type WithoutOne } from './leave-out';
 export { minimise } from './minimise';
 export { pseudoInverse } from './rank';
 export { sigmaFromMedianRadius } from './robust-scale';
 export { tileKernel, type TileKernel } from './tile-kernel';
+export { snoop, SUSPECT_NORMALISED, type Normalised, type Snooped, type SnoopProblem } from './snoop';

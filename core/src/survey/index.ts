@@ -1,5 +1,4 @@
 export { solveNet } from './solve-net';
-export { SUSPECT_NORMALISED } from './snoop-net';
 export type { FactOutcome, NetInput, NetPoint, NetResult, OpenPoint } from './net-result';
 export type { MirrorChoice } from './mirror';
 export type { SideSaid, TwinQuestion } from './twins';

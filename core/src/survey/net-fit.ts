@@ -34,9 +34,15 @@ export interface Judged {
   sigmaComputedM: number;
 }
 
-/** Adjusts without the suspects. */
-export function fitWithout({ rows, slot }: NetProblem, from: Float64Array, suspects: ReadonlySet<number>): NetFit {
+/** The rows count, all but those of the suspects. */
+export function weighRows({ rows }: NetProblem, suspects: ReadonlySet<number>): void {
   for (let r = 0; r < rows.count; r += 1) rows.weight[r] = rows.fact[r] >= 0 && suspects.has(rows.fact[r]) ? 0 : 1;
+}
+
+/** Adjusts without the suspects. */
+export function fitWithout(problem: NetProblem, from: Float64Array, suspects: ReadonlySet<number>): NetFit {
+  const { rows, slot } = problem;
+  weighRows(problem, suspects);
   const { x, converged } = adjust(rows, from, slot);
   return { x, suspects, covariance: covarianceOf(rows, x, slot), converged };
 }

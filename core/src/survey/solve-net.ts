@@ -9,7 +9,7 @@ import { factOutcomes, isLoose, netPoints, netWarnings, redundancyOf } from './n
 import { nextTies } from './next-tie';
 import { placeNet } from './place';
 import { netOf, openPoints } from './read-input';
-import { grossBlunders, snoop } from './snoop-net';
+import { grossBlunders, snoopNet } from './snoop-net';
 import { settleSides } from './twins';
 import { onlyKnown, withUntied } from './untied';
 import { SURVEY } from '../warnings';
@@ -62,7 +62,7 @@ export function solveNet(input: NetInput): NetResult {
   const hopeless = many && off.filter((q) => q.off > HOPELESS_SIGMAS).length / net.facts.length > HOPELESS_SHARE;
   const mostSpread = ROBUST_TIMES * robustSpread(problem, start);
   const first = fitWithout(problem, start, gross);
-  const { fit: snooped, stillBad } = hopeless ? { fit: first, stillBad: false } : snoop(net, problem, first, most, mostSpread);
+  const { fit: snooped, stillBad } = hopeless ? { fit: first, stillBad: false } : snoopNet(net, problem, first, most, mostSpread);
   const at = (k: number): Vec3 => [snooped.x[3 * k], snooped.x[3 * k + 1], snooped.x[3 * k + 2]];
   const sides = hopeless ? null : settleSides(net, new Map(order.map((p, k) => [p, at(k)])), input, snooped.suspects, !datum.upTaken);
   const fit = sides?.turned ? fitWithout(problem, Float64Array.from(order.flatMap((p) => sides.placed.get(p)!)), snooped.suspects) : snooped;

@@ -1,0 +1,23 @@
+import { test as plain } from '@playwright/test';
+import type { Running } from './demo-process';
+import { demoOf } from './demos';
+
+let current: Running | null = null;
+/** The demo that the tests of this worker look at. */
+export const running = (): Running => current!;
+export const nowRunning = (other: Running): void => void (current = other);
+
+/** A test on the demo: each group of tests (project) has its own copy. */
+export const test = plain.extend<object, { demo: Running }>({
+  demo: [
+    // the runner reads from the pattern which other fixtures are wanted: none
+    // eslint-disable-next-line no-empty-pattern
+    async ({}, use, { project }) => {
+      current = await demoOf(project.name);
+      await use(current);
+    },
+    // it is loaded beside other tests, on a machine that may be slow
+    { scope: 'worker', auto: true, timeout: 900_000 },
+  ],
+});
+export { expect } from '@playwright/test';
