@@ -9,6 +9,7 @@ import { fileURLToPath } from 'node:url';
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
 const TARGETS = {
   mesure: 'cli/src/cli.ts',
+  'mesure-main': 'cli/src/main.ts',
   web: 'server/src/main-web.ts',
   worker: 'server/src/main-worker.ts',
   compute: 'server/src/jobs/compute.ts',
