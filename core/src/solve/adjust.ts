@@ -112,7 +112,8 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
       {
         maxIterations,
         damping: {
-          first: FIRST_DAMPING,
+          // what is to settle was adjusted before: an undamped step is tried at once
+          first: settle ? SETTLING_DAMPING : FIRST_DAMPING,
           most: MOST_DAMPING,
           falls(t, gain) {
             const damping = fallsByGain(t.damping, gain, LEAST_DAMPING, MOST_SHRINK);

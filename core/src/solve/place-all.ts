@@ -1,4 +1,4 @@
-import { firstAnswer } from './first-answer';
+import { answerOn, firstAnswer } from './first-answer';
 import { joinParts, type PlacedPart } from './join-parts';
 import type { Observations } from './observations';
 import { reprofile } from './observations';
@@ -68,7 +68,8 @@ export function placeAll({ started, sparse, obs, lens, rule, keys, zooms, random
   if (zooms) r.zoom = splineBasis(obs.frames, 1);
   r.triangulate(MIN_RAY_ANGLE_RAD, 4);
   r.adjustAll(2, 10, 1e-4);
-  const open = placeRest(r, random, onPlaced);
+  const onSettled = zooms ? undefined : (few: ReadonlySet<number>) => progress({ stage: 'frames placed', done: few.size, total, coarse: answerOn(r, noiseOf, few) });
+  const open = placeRest(r, random, onPlaced, onSettled);
   const parts = open.length > 0 && solveStretch ? joinParts(r, solveStretch, random) : [];
   return { r, parts };
 }

@@ -2,6 +2,7 @@ import { sigmaFromMedianRadius } from '../estimate';
 import { median } from '../math';
 import { SOLVE, type Warning } from '../warnings';
 import { concentrate } from './concentrate';
+import { adjustFew, fewFramesOf } from './few-frames';
 import { freeLens, freeRest } from './free-lens';
 import { chooseNormalisation } from './normalisation';
 import { driftOf } from './residual-drift';
@@ -17,24 +18,43 @@ const LAST_ITERATIONS = 40;
 
 export type Progress = (progress: SolveProgress) => void;
 
-/** Places all other frames, from the placed ones outwards, adding points where frames run out of them. Returns the frames left over. */
-export function placeRest(r: Reconstruction, random: () => number, onPlaced: (done: number) => void): number[] {
+/**
+ * Places all other frames, from the placed ones outwards, adding points where frames run out of them. Returns the frames left over.
+ * @param onSettled the frames on which a long shot was adjusted first, before the others are placed
+ */
+export function placeRest(r: Reconstruction, random: () => number, onPlaced: (done: number) => void, onSettled?: (few: ReadonlySet<number>) => void): number[] {
   let open = r.poses.flatMap((p, f) => (p ? [] : [f]));
+  let settled = false;
   for (let round = 0; round < 6 && open.length > 0; round += 1) {
     const before = open.length;
-    open.sort((a, b) => nearest(r, a) - nearest(r, b));
-    let count = r.placedFrames().length;
-    for (const f of open) {
-      if (r.place(f, 3, random)) count += 1;
-      if (count % 10 === 0) onPlaced(count);
-    }
-    open = open.filter((f) => !r.poses[f]);
+    open = placeOpen(r, open, random, onPlaced);
     r.triangulate(MIN_RAY_ANGLE_RAD, 4);
-    if (open.length === before) break;
-    if (open.length > 0) r.adjustAll(2, 4, 1e-4);
+    const few = settled ? null : fewFramesOf(r);
+    if (few) {
+      // a long shot of short tracks settles on few of its frames first; the others are placed from those
+      settled = true;
+      const others = r.placedFrames().filter((f) => !few.has(f));
+      adjustFew(r, few, 2);
+      onSettled?.(few);
+      r.triangulate(MIN_RAY_ANGLE_RAD, 4);
+      open = placeOpen(r, [...others, ...open], random, onPlaced);
+      r.triangulate(MIN_RAY_ANGLE_RAD, 4);
+    } else if (open.length === before) break;
+    else if (open.length > 0) r.adjustAll(2, 4, 1e-4);
   }
   onPlaced(r.placedFrames().length);
   return open;
+}
+
+/** Places what can be placed of these, the nearest to a placed one first; returns the others. */
+function placeOpen(r: Reconstruction, open: number[], random: () => number, onPlaced: (done: number) => void): number[] {
+  open.sort((a, b) => nearest(r, a) - nearest(r, b));
+  let count = r.placedFrames().length;
+  for (const f of open) {
+    if (r.place(f, 3, random)) count += 1;
+    if (count % 10 === 0) onPlaced(count);
+  }
+  return open.filter((f) => !r.poses[f]);
 }
 
 const nearest = (r: Reconstruction, f: number): number => {
