@@ -5,7 +5,7 @@ import { reconcile } from '../reconcile';
 
 type Point = readonly [number, number, number];
 const u = uniform(9);
-const POINTS = Array.from({ length: 150 }, (_, i) => ({ id: `m${i}`, at: [-3.6 + 7.2 * u(), i % 2 ? 2.9 * u() : 0, -5 + 4 * u()] as Point }));
+const POINTS = Array.from({ length: 100 }, (_, i) => ({ id: `m${i}`, at: [-3.6 + 7.2 * u(), i % 2 ? 2.9 * u() : 0, -5 + 4 * u()] as Point }));
 const TRUE_MM = 22;
 interface Film {
   center?: readonly [number, number];

@@ -132,7 +132,7 @@ describe('a solve of rows that were read one after the other', () => {
     const n = draws(60, 2);
     const found = Array.from({ length: n }, (_, i) => {
       const ms = 8 + (20 * i) / n;
-      const solved = solveTracks(shot({ readoutShare: (ms / 1000) * FPS, seed: 300 + i, frames: 30, points: scatter(45, 90 + i) }).tracks, setup());
+      const solved = solveTracks(shot({ readoutShare: (ms / 1000) * FPS, seed: 300 + i, frames: 24, points: scatter(36, 90 + i) }).tracks, setup());
       return { ms, solved, seen: solved.readoutSeen };
     });
     const z = found.flatMap(({ ms, seen }) => (seen ? [(seen.ms - ms) / seen.sigmaMs] : []));

@@ -122,7 +122,7 @@ describe('y upwards from a corner, which leaves no residual', () => {
 });
 
 test('a solve that must ask fails with the question; one that must not says it among its warnings', () => {
-  const { tracks } = shot(3, 12);
+  const { tracks } = shot(3, 8);
   const half = writtenAs(tracks, asRecorded({ widthPx: W / 2, heightPx: H / 2 }));
   const setup: SolveSetup = { image: { width: W, height: H }, sensor: SENSOR, focal: { mode: 'held', mm: 24 }, distortion: { mode: 'none' } };
   const asked = solveTracks(half, setup, { mustAsk: true });

@@ -6,8 +6,7 @@ import type { SolveSetup } from '@mesure/core';
 import { enqueueAnalysis } from './queue';
 import { startTestServer, type Person, type TestServer } from '../test-server';
 
-/** Tracks of a shot that takes several seconds to solve, so that there is time to step in. */
-const LONG = (() => {
+const tracksOf = (frames: number, points: number): Buffer => {
   const u = uniform(8);
   const shot = simulateShot({
     widthPx: 2048,
@@ -15,22 +14,26 @@ const LONG = (() => {
     focalMm: 18,
     sensorWidthMm: 24,
     sensorHeightMm: 12.66,
-    frames: 240,
+    frames,
     noisePx: 0.5,
-    points: Array.from({ length: 300 }, (_, i) => ({ id: `m${i}`, at: [-3 + 6 * u(), 2 * u(), -5 + 4 * u()] as [number, number, number] })),
+    points: Array.from({ length: points }, (_, i) => ({ id: `m${i}`, at: [-3 + 6 * u(), 2 * u(), -5 + 4 * u()] as [number, number, number] })),
     path: (t) => [-0.9 + 1.8 * t, 1.4, 3],
     aim: () => [0, 0.8, -3.5],
   });
   return Buffer.from(tracksText(shot));
-})();
+};
+/** A shot that takes several seconds to solve, so that there is time to step in. */
+const LONG = tracksOf(240, 300);
+const SHORT = tracksOf(30, 60);
 const SETUP: SolveSetup = { image: { width: 2048, height: 1080 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mode: 'free', mm: 18 }, distortion: { mode: 'none' } };
 
-let server: TestServer, wrangler: Person, sha256: string, subjectId: string;
+let server: TestServer, wrangler: Person, sha256: string, long: string, subjectId: string;
 
 beforeAll(async () => {
   server = await startTestServer({ worker: false });
   wrangler = await server.signIn('wrangler');
-  sha256 = (await server.give(wrangler, LONG, 'long.csv', 'tracks').expect(201)).body.sha256;
+  long = (await server.give(wrangler, LONG, 'long.csv', 'tracks').expect(201)).body.sha256;
+  sha256 = (await server.give(wrangler, SHORT, 'short.csv', 'tracks').expect(201)).body.sha256;
   subjectId = randomUUID();
   await server.put(wrangler, 'set', subjectId, { name: 'Any', marks: [] }).expect(201);
 });
@@ -43,7 +46,7 @@ const queued = async (change: object = {}) =>
     kind: 'solve',
     subjectId,
     status: 'queued',
-    input: { kind: 'solve', file: { sha256, name: 'long.csv' }, setup: SETUP, trim: false, net: null },
+    input: { kind: 'solve', file: { sha256, name: 'short.csv' }, setup: SETUP, trim: false, net: null },
     outcome: null,
     error: null,
     finishedAt: null,
@@ -67,7 +70,7 @@ const endless = () => {
 test('a running solve shows its progress, is stopped when asked, and leaves nothing', async () => {
   const worker = await server.startWorker();
   try {
-    const row = await queued();
+    const row = await queued({ input: { kind: 'solve', file: { sha256: long, name: 'long.csv' }, setup: SETUP, trim: false, net: null } });
     await enqueueAnalysis(server.boss, row.id);
     const seen = await reaches(row.id, (r) => r.status === 'running' && r.progress > 0);
     expect(seen.stage).not.toBe('');
@@ -142,7 +145,7 @@ test('a job and its place in the queue are written together: neither is there wi
           kind: 'solve',
           subjectId,
           status: 'queued',
-          input: { kind: 'solve', file: { sha256, name: 'long.csv' }, setup: SETUP, trim: false, net: null },
+          input: { kind: 'solve', file: { sha256, name: 'short.csv' }, setup: SETUP, trim: false, net: null },
           outcome: null,
           error: null,
           finishedAt: null,
