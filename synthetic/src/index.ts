@@ -15,3 +15,4 @@ export { compareWithTruth, type CornerFinder, type PlateChange } from './corner-
 export { carriedPair, pairRoom, rigAxes, type CarriedPair, type PairScene, type Rig } from './carried-pair';
 export { renderClip, type ClipScene, type RenderedClip } from './rendered-clip';
 export { CLIP_WAYS, clipScene } from './clip-scenes';
+export { drawnNet, type DrawnNet } from './net-trials';

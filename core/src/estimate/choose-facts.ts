@@ -1,5 +1,5 @@
 /** How much worse a fit may be for keeping a fact: 3.3 sigma for one number (one in a thousand), Baarda's usual limit; as much for three. */
-const COST_OF_ONE = 3.3 ** 2;
+export const COST_OF_ONE = 3.3 ** 2;
 const COST_OF_THREE = 16.27;
 /** Two answers whose costs differ by less are both possible: odds of one in ten. */
 const POSSIBLE = 2 * Math.log(10);

@@ -53,8 +53,11 @@ export interface OpenPoint {
 }
 
 export interface NetResult {
-  /** partial: some points are open; contradictory: too many facts speak against each other to trust any place; none: nothing is determined */
-  status: 'solved' | 'partial' | 'contradictory' | 'none';
+  /**
+   * unchecked: determined, but a wrong fact at some of the points would not be seen; partial: some points are open; contradictory: too many facts
+   * speak against each other to trust any place; none: nothing is determined
+   */
+  status: 'solved' | 'unchecked' | 'partial' | 'contradictory' | 'none';
   points: NetPoint[];
   open: OpenPoint[];
   facts: FactOutcome[];

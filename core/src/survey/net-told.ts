@@ -1,4 +1,5 @@
 import type { Mat3 } from '../math';
+import type { KnownPoint } from '../facts';
 import { SURVEY, type Warning } from '../warnings';
 import type { Datum } from './datum';
 import type { MirrorChoice } from './mirror';
@@ -33,8 +34,13 @@ export function factOutcomes(problem: NetProblem, fit: NetFit): FactOutcome[] {
   return [...byFact.values()].sort((a, b) => a.fact - b.fact);
 }
 
-/** The points that are determined, and those that move against the rest. */
-export function netPoints(problem: NetProblem, fit: NetFit, names: readonly string[]): { points: NetPoint[]; weak: OpenPoint[] } {
+/** Beyond so many of its own sigmas the scatter of the residuals is no chance. */
+const BY_CHANCE = 3;
+/** By how much sigmas are wider for residuals that scatter beyond their tolerances; 1 where chance explains it (χ² over its degrees has the sigma √(2/r)). */
+export const widening = (sigma0: number | null, redundancy: number): number => (sigma0 !== null && sigma0 ** 2 > 1 + BY_CHANCE * Math.sqrt(2 / redundancy) ? sigma0 : 1);
+
+/** The points that are determined, and those that move against the rest; sigmas that many times as wide. */
+export function netPoints(problem: NetProblem, fit: NetFit, names: readonly string[], wider = 1): { points: NetPoint[]; weak: OpenPoint[] } {
   const { rows } = problem;
   const share = new Float64Array(names.length);
   const count = new Int32Array(names.length);
@@ -49,7 +55,7 @@ export function netPoints(problem: NetProblem, fit: NetFit, names: readonly stri
   }
   const [points, weak]: [NetPoint[], OpenPoint[]] = [[], []];
   names.forEach((id, k) => {
-    const c = fit.covariance?.ofPoint(k) ?? new Float64Array(9).fill(Infinity);
+    const c = (fit.covariance?.ofPoint(k) ?? new Float64Array(9).fill(Infinity)).map((v) => v * wider * wider);
     const [sx, sy, sz] = [0, 4, 8].map((i) => Math.sqrt(Math.max(0, c[i])));
     const at = [fit.x[3 * k], fit.x[3 * k + 1], fit.x[3 * k + 2]] as const;
     if (isLoose(c)) weak.push({ id, facts: count[k], missing: 'it moves against the rest: one further tie across to the others, or its height' });
@@ -58,36 +64,47 @@ export function netPoints(problem: NetProblem, fit: NetFit, names: readonly stri
   return { points, weak };
 }
 
-/** How many facts there are more than needed, and how far they scatter over what was stated; null: nothing is more than needed. */
-export function redundancyOf(problem: NetProblem, fit: NetFit): { redundancy: number; sigma0: number | null } {
+/**
+ * How many facts there are more than needed, and how far they scatter over what was stated; null: nothing is more than needed.
+ * @param all those that were left out count too
+ */
+export function redundancyOf(problem: NetProblem, fit: NetFit, all = false): { redundancy: number; sigma0: number | null } {
   const { rows } = problem;
   const kept = factRowsOf(rows)
-    .filter((r) => rows.weight[r] > 0)
+    .filter((r) => all || rows.weight[r] > 0)
     .map((r) => judgeRow(problem, fit, r));
   const redundancy = Math.max(0, Math.round(kept.reduce((sum, j) => sum + j.share, 0)));
   const cost = kept.reduce((sum, j) => sum + (j.v / rows.sigma[j.row]) ** 2, 0);
   return { redundancy, sigma0: redundancy > 0 ? Math.sqrt(cost / redundancy) : null };
 }
 
+/** A point whose facts the others check by less in all: a blunder at it may stay unseen, and move it by many of its sigmas. */
+const LEAST_CHECKED = 0.45;
+/** Points of which a wrong fact would hardly be seen; those that an instrument placed are its own word. */
+export const littleChecked = (points: readonly NetPoint[], known: readonly KnownPoint[]): NetPoint[] => points.filter((p) => p.redundancy < LEAST_CHECKED && !known.some((k) => k.id === p.id));
+
 interface Told {
   converged: boolean;
-  sigma0: number | null;
+  /** the sigmas were made so many times as wide; null: they were not */
+  scatter: number | null;
   redundancy: number;
   contradictory: boolean;
   datum: Datum;
   points: readonly NetPoint[];
+  known: readonly KnownPoint[];
   mirror: MirrorChoice;
   twins: readonly TwinQuestion[];
 }
 
 /** What is worth knowing of it, in the order in which it weighs. */
-export function netWarnings({ converged, sigma0, redundancy, contradictory, datum, points, mirror, twins }: Told): Warning[] {
+export function netWarnings({ converged, scatter, redundancy, contradictory, datum, points, known, mirror, twins }: Told): Warning[] {
   const noHeight = points.filter((p) => p.sigmaM[1] === null);
+  const little = littleChecked(points, known);
   return [
     ...(converged ? [] : [SURVEY.NOT_AT_REST()]),
-    ...(sigma0 !== null && redundancy >= 5 && sigma0 > 2 ? [SURVEY.LENGTHS_SCATTER(sigma0)] : []),
+    ...(scatter !== null && redundancy >= 5 && scatter > 2 ? [SURVEY.LENGTHS_SCATTER(scatter)] : []),
     ...(contradictory ? [SURVEY.NET_CONTRADICTS()] : []),
-    ...(redundancy === 0 ? [SURVEY.NOTHING_CHECKS()] : []),
+    ...(redundancy === 0 ? [SURVEY.NOTHING_CHECKS()] : little.length > 0 && !contradictory ? [SURVEY.LITTLE_CHECKS(little.map((p) => p.id))] : []),
     ...(datum.upTaken ? [SURVEY.NO_UP()] : []),
     ...(2 * noHeight.length > points.length ? [SURVEY.NET_FLAT()] : noHeight.length > 0 ? [SURVEY.HEIGHTS_OPEN(noHeight.map((p) => p.id))] : []),
     ...(mirror.status === 'open' ? [SURVEY.MIRROR_OPEN(mirror.words)] : []),

@@ -16,21 +16,33 @@ const FOLDED_ONE_IN = 60;
 /** More facts that are far off than this share, and the build is a wrong one: blunders are rarer. */
 const FAR_SHARE = 0.08;
 
+/** What is folded is put right, and what hangs on it is added. */
+function finished(net: Net, placed: Places, seed: number): Places {
+  const random = seededRandom(seed);
+  if (placed.size > 0) {
+    refine(net, placed, true);
+    unfold(net, placed, random);
+  }
+  const more = grow(net, placed, true, random, () => random() < 0.5).placed;
+  if (more.size > placed.size) refine(net, more, true);
+  return more;
+}
+
+/** Another layout of the same net: all of its points are lifted off where they lie and let down again. */
+export function layAgain(net: Net, from: Places, seed: number): Places {
+  const core = coreOf(net);
+  if (core.length < 3) return new Map();
+  return finished(net, alignCloud(net, relaxNet(net, core, seed, { from, stirred: new Set(core) })), seed);
+}
+
 /** First coordinates of as many points as the facts determine. */
 export function placeNet(net: Net): Places {
   // what has too few facts must not pull at the others
   const core = coreOf(net);
   const builds: { placed: Places; cost: number; far: number; folded: number }[] = [];
-  const keep = (placed: Places) => builds.push({ placed, ...misfit(net, placed) });
   const finish = (placed: Places, seed: number) => {
-    const random = seededRandom(seed);
-    if (placed.size > 0) {
-      refine(net, placed, true);
-      unfold(net, placed, random);
-    }
-    const more = grow(net, placed, true, random, () => random() < 0.5).placed;
-    if (more.size > placed.size) refine(net, more, true);
-    keep(more);
+    const more = finished(net, placed, seed);
+    builds.push({ placed: more, ...misfit(net, more) });
   };
   const good = () => builds.some((b) => b.placed.size >= core.length && b.folded <= Math.floor(net.ids.length / FOLDED_ONE_IN) && b.far <= Math.max(1, FAR_SHARE * net.facts.length));
   const attempt = (start: Places, level: boolean) => {

@@ -1,34 +1,14 @@
-import type { Vec3 } from '../math';
-import { orderPoints } from './adjust';
-import { bestDatum, datumBases, takeDatum } from './datum';
-import { chooseMirror } from './mirror';
-import { rowsOf, type Net } from './net';
-import { fitWithout, offBy, robustSpread, robustStart, type NetProblem } from './net-fit';
-import type { NetInput, NetResult } from './net-result';
-import { factOutcomes, isLoose, netPoints, netWarnings, redundancyOf } from './net-told';
+import { attemptNet } from './net-attempt';
+import type { Net } from './net';
+import { weighRows } from './net-fit';
+import type { NetInput, NetResult, OpenPoint } from './net-result';
+import { factOutcomes, littleChecked, netPoints, netWarnings, widening } from './net-told';
 import { nextTies } from './next-tie';
+import { bestFold } from './other-folds';
 import { placeNet } from './place';
 import { netOf, openPoints } from './read-input';
-import { grossBlunders, snoopNet } from './snoop-net';
-import { settleSides } from './twins';
 import { onlyKnown, withUntied } from './untied';
 import { SURVEY } from '../warnings';
-
-/** At most so large a share of the facts is taken out; more contradict each other altogether. */
-const MOST_SUSPECTS = 0.1;
-const LEAST_SUSPECTS = 3;
-/** Of those, the share that may go before the first adjustment. */
-const GROSS_SHARE = 1 / 3;
-/** So large a share of facts beyond ten sigmas after the robust start, and no single blunder can be told: the start was wrong, or the facts are. */
-const HOPELESS_SHARE = 0.25;
-const HOPELESS_SIGMAS = 10;
-/** In a small net a single blunder is a large share. */
-const MANY_FACTS = 20;
-/** The robust start draws residuals towards nothing: the true spread is up to about twice what it shows. */
-const ROBUST_TIMES = 2;
-/** Nobody misreads so many; then it is the layout that is wrong. */
-const MANY_SUSPECTS = 8;
-const MANY_SHARE = 0.04;
 
 /**
  * Tape net: all ties, heights and level facts of a set, adjusted together.
@@ -37,6 +17,9 @@ const MANY_SHARE = 0.04;
  *          snooping: the fact with the largest normalised residual w = v / (σ √r) beyond 3.29 is left out, in one round with others as bad that
  *          share no point with it, and comes back when it fits. Where the tolerances are too small throughout, w is measured against the spread of all.
  * Source   Ghilani, Adjustment Computations (2017), ch. 21 (blunder detection); Baarda, A Testing Procedure for Use in Geodetic Networks (1968).
+ * Folds    where something contradicts, or too little holds the net, it is laid out several times more; the best counts, and points that another one
+ *          puts elsewhere at the same cost are open (other-folds).
+ * Sigma    from the covariance, as much wider as the residuals scatter beyond their tolerances where chance does not explain it.
  * Limits   a fact without redundancy hides any blunder. Covariances hold in the stated datum.
  * @throws CoreError TOO_FEW_OBSERVATIONS | INVALID_OPTION | NON_FINITE_INPUT
  */
@@ -45,48 +28,39 @@ export function solveNet(input: NetInput): NetResult {
   if (input.facts.length === 0) return onlyKnown(net.untied);
   const raw = placeNet(net);
   if (raw.size < 2) return withUntied(nothing(net, input), net.known, net.untied, false);
-  const mirror = chooseMirror(net, raw, input);
-  const { rows, order } = rowsOf(net, mirror.placed, true);
-  const laid = Float64Array.from(order.flatMap((p) => mirror.placed.get(p)!));
-  const problem: NetProblem = { rows, slot: orderPoints(rows, order.length) };
-  const names = order.map((p) => net.ids[p]);
-  const factRows = rows.count;
-  takeDatum(rows, laid, names, datumBases(rows, laid)[0]);
-  const start = robustStart(problem, laid);
-  const off = offBy(problem, start);
-  const most = Math.max(LEAST_SUSPECTS, Math.floor(MOST_SUSPECTS * net.facts.length));
-  const gross = grossBlunders(net, problem, off, Math.floor(most * GROSS_SHARE));
-  rows.truncate(factRows);
-  const datum = bestDatum(problem, start, names, isLoose);
-  const many = net.facts.length > MANY_FACTS;
-  const hopeless = many && off.filter((q) => q.off > HOPELESS_SIGMAS).length / net.facts.length > HOPELESS_SHARE;
-  const mostSpread = ROBUST_TIMES * robustSpread(problem, start);
-  const first = fitWithout(problem, start, gross);
-  const { fit: snooped, stillBad } = hopeless ? { fit: first, stillBad: false } : snoopNet(net, problem, first, most, mostSpread);
-  const at = (k: number): Vec3 => [snooped.x[3 * k], snooped.x[3 * k + 1], snooped.x[3 * k + 2]];
-  const sides = hopeless ? null : settleSides(net, new Map(order.map((p, k) => [p, at(k)])), input, snooped.suspects, !datum.upTaken);
-  const fit = sides?.turned ? fitWithout(problem, Float64Array.from(order.flatMap((p) => sides.placed.get(p)!)), snooped.suspects) : snooped;
-
-  const { points, weak } = netPoints(problem, fit, names);
-  const open = [...openPoints(net, mirror.placed), ...weak];
-  const { redundancy, sigma0 } = redundancyOf(problem, fit);
-  const suspects = fit.suspects.size;
-  const contradictory = hopeless || (many && stillBad && suspects >= most) || suspects > Math.max(MANY_SUSPECTS, MANY_SHARE * net.facts.length);
-  const twins = sides?.open ?? [];
+  const { best, elsewhere } = bestFold(net, attemptNet(net, input, raw), (again) => attemptNet(net, input, again));
+  const { problem, fit, names, datum, mirror, twins, redundancy, sigma0, scatter, contradictory } = best;
+  // the best of several was not the last
+  weighRows(problem, fit.suspects);
+  const wider = widening(scatter, redundancy);
+  const { points: determined, weak } = netPoints(problem, fit, names, wider);
+  const points = determined.filter((p) => !elsewhere.has(p.id));
+  const folded = determined
+    .filter((p) => elsewhere.has(p.id))
+    .map((p): OpenPoint => ({ id: p.id, facts: p.facts, missing: 'all its facts fit another place as well: one further tie, or its height' }));
+  const open = [...openPoints(net, best.placed), ...weak, ...folded];
   const result: NetResult = {
-    status: points.length === 0 ? 'none' : contradictory ? 'contradictory' : open.length > 0 ? 'partial' : 'solved',
+    status: statusOf({ points, open, folded: folded.length, contradictory, known: net.known }),
     points,
     open,
     facts: factOutcomes(problem, fit),
     sigma0,
     redundancy,
     datum: datum.words,
-    mirror: mirror.choice,
+    mirror,
     twins,
-    next: contradictory ? [] : nextTies(rows, fit.x, names),
-    warnings: netWarnings({ converged: fit.converged, sigma0, redundancy, contradictory, datum, points, mirror: mirror.choice, twins }),
+    next: contradictory ? [] : nextTies(problem.rows, fit.x, names),
+    warnings: netWarnings({ converged: fit.converged, scatter: wider > 1 ? wider : null, redundancy, contradictory, datum, points, known: net.known, mirror, twins }),
   };
   return withUntied(result, net.known, net.untied, datum.byKnown);
+}
+
+function statusOf({ points, open, folded, contradictory, known }: Pick<NetResult, 'points' | 'open'> & Pick<Net, 'known'> & { folded: number; contradictory: boolean }): NetResult['status'] {
+  // what two points have in common with another fold is a length
+  if (points.length === 0 || (points.length < 3 && folded > 0)) return 'none';
+  if (contradictory) return 'contradictory';
+  if (open.length > 0) return 'partial';
+  return littleChecked(points, known).length > 0 ? 'unchecked' : 'solved';
 }
 
 function nothing(net: Net, input: NetInput): NetResult {
