@@ -1,5 +1,7 @@
 // For tests: runs one command after the other in a thread that has loaded them once. What a command writes is caught, and its answer is waited
 // for by a thread that sleeps (Atomics.wait), so that a test reads as if it had run the command itself.
+import { Buffer } from 'node:buffer';
+import process from 'node:process';
 import { workerData } from 'node:worker_threads';
 
 const { port, flag, bundle } = workerData;

@@ -22,7 +22,7 @@ const ROUNDS = 12;
 function mayBeFolded(net: Net, a: NetAttempt): boolean {
   if (a.contradictory) return true;
   if (net.ids.length > SMALL_NET) return false;
-  return a.fit.suspects.size > 0 || (a.sigma0 ?? 0) > USUAL_SCATTER || a.redundancy < BRACED * net.ids.length;
+  return (a.sigma0 ?? 0) > USUAL_SCATTER || a.redundancy < BRACED * net.ids.length;
 }
 
 /**
