@@ -67,6 +67,8 @@ test('a net that does not know the floor, is not trusted, or is not seen by enou
   const input = net();
   const result = solveNet(input);
   expect(surveyedAnchors(setup, { input, result: { ...result, status: 'contradictory' } }, tracked)).toBe(setup);
+  // what little checks is a place all the same
+  for (const status of ['partial', 'unchecked'] as const) expect(surveyedAnchors(setup, { input, result: { ...result, status } }, tracked)).toEqual(surveyedAnchors(setup, { input, result }, tracked));
   expect(surveyedAnchors(setup, { input, result }, new Set(marks.slice(0, 2)))).toBe(setup);
   expect(surveyedAnchors(setup, { input, result: { ...result, mirror: { ...result.mirror, status: 'open' } } }, tracked)).toBe(setup);
   // a mark that may stand on the other side of its neighbours is none; the others are

@@ -48,7 +48,7 @@ const openTwins = (result: NetResult): Set<string> => new Set(result.twins.flatM
 
 /** Why a net holds no camera, and what would mend it; null when it does. */
 export function whyNoPlaces({ input, result }: SolvedNet): string | null {
-  if (result.status !== 'solved' && result.status !== 'partial') return 'The tape net gives no places yet. Open it: it says which measure is missing.';
+  if (result.status === 'none' || result.status === 'contradictory') return 'The tape net gives no places yet. Open it: it says which measure is missing.';
   if (!input.facts.some((f) => f.kind === 'height') && (input.known ?? []).length === 0) return 'Nothing ties the tape net to the floor. Measure the height of one mark over it.';
   // a net that may be its own mirror image holds no camera
   if (result.mirror.status !== 'settled') return 'The tape net may be its own mirror image. Say in it which mark stands on which side.';

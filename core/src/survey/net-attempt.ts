@@ -94,7 +94,7 @@ export function attemptNet(net: Net, input: NetInput, raw: Places): NetAttempt {
 }
 
 const g = new Float64Array(9);
-/** A row counts by no more than one that is left out: a layout with folds in it is worse than one with blunders. */
+/** The squares of what is kept, in sigmas of its own. */
 function squaresOf({ rows }: NetProblem, fit: NetFit): number {
   return factRowsOf(rows).reduce((sum, r) => (rows.weight[r] === 0 ? sum : sum + ((rows.measured[r] - rows.evaluate(r, fit.x, g)) / rows.sigma[r]) ** 2), 0);
 }

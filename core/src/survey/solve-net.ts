@@ -34,13 +34,15 @@ export function solveNet(input: NetInput): NetResult {
   weighRows(problem, fit.suspects);
   const wider = widening(scatter, redundancy);
   const { points: determined, weak } = netPoints(problem, fit, names, wider);
-  const points = determined.filter((p) => !elsewhere.has(p.id));
+  // what two points have in common with another fold is a length, and no place
+  const apart = determined.filter((p) => !elsewhere.has(p.id));
+  const points = elsewhere.size > 0 && apart.length < 3 ? [] : apart;
   const folded = determined
-    .filter((p) => elsewhere.has(p.id))
+    .filter((p) => !points.includes(p))
     .map((p): OpenPoint => ({ id: p.id, facts: p.facts, missing: 'all its facts fit another place as well: one further tie, or its height' }));
   const open = [...openPoints(net, best.placed), ...weak, ...folded];
   const result: NetResult = {
-    status: statusOf({ points, open, folded: folded.length, contradictory, known: net.known }),
+    status: statusOf({ points, open, contradictory, known: net.known }),
     points,
     open,
     facts: factOutcomes(problem, fit),
@@ -55,9 +57,8 @@ export function solveNet(input: NetInput): NetResult {
   return withUntied(result, net.known, net.untied, datum.byKnown);
 }
 
-function statusOf({ points, open, folded, contradictory, known }: Pick<NetResult, 'points' | 'open'> & Pick<Net, 'known'> & { folded: number; contradictory: boolean }): NetResult['status'] {
-  // what two points have in common with another fold is a length
-  if (points.length === 0 || (points.length < 3 && folded > 0)) return 'none';
+function statusOf({ points, open, contradictory, known }: Pick<NetResult, 'points' | 'open'> & Pick<Net, 'known'> & { contradictory: boolean }): NetResult['status'] {
+  if (points.length === 0) return 'none';
   if (contradictory) return 'contradictory';
   if (open.length > 0) return 'partial';
   return littleChecked(points, known).length > 0 ? 'unchecked' : 'solved';

@@ -53,7 +53,7 @@ export function withUntied(net: NetResult, known: readonly KnownPoint[], untied:
             measuredWins,
           ),
         ];
-  if (!measuredWins) return { ...net, warnings, open: [...net.open, ...apart], status: net.status === 'solved' ? 'partial' : net.status };
+  if (!measuredWins) return { ...net, warnings, open: [...net.open, ...apart], status: net.status === 'solved' || net.status === 'unchecked' ? 'partial' : net.status };
   return {
     ...net,
     points: measured,
