@@ -1,5 +1,6 @@
 export { solveNet } from './solve-net';
 export type { FactOutcome, NetInput, NetPoint, NetResult, OpenPoint } from './net-result';
+export { LEAST_CHECKED } from './net-told';
 export type { MirrorChoice } from './mirror';
 export type { SideSaid, TwinQuestion } from './twins';
 export { explainLength, type DoubtfulLength } from './explain';

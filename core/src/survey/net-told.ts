@@ -79,7 +79,7 @@ export function redundancyOf(problem: NetProblem, fit: NetFit, all = false): { r
 }
 
 /** A point whose facts the others check by less in all: a blunder at it may stay unseen, and move it by many of its sigmas. */
-const LEAST_CHECKED = 0.45;
+export const LEAST_CHECKED = 0.45;
 /** Points of which a wrong fact would hardly be seen; those that an instrument placed are its own word. */
 export const littleChecked = (points: readonly NetPoint[], known: readonly KnownPoint[]): NetPoint[] => points.filter((p) => p.redundancy < LEAST_CHECKED && !known.some((k) => k.id === p.id));
 

@@ -125,6 +125,28 @@ describe('a certificate of its own', () => {
   });
 });
 
+describe('two commands that are started at once', () => {
+  const root = path.resolve(__dirname, '../../..');
+  /** As bin/ does: what is to be built is built in turn. */
+  const inTurn = (script: string) =>
+    new Promise<number | null>((done) => {
+      spawn('bash', ['-c', `set -e; . "${root}/scripts/ensure.sh"; in_turn bash -c '${script}'`], { stdio: 'ignore' }).once('exit', done);
+    });
+
+  test('build one after the other', async () => {
+    const file = path.join(dir, 'built.txt');
+    const build = (name: string) => inTurn(`echo ${name} begins >> ${file}; sleep 0.4; echo ${name} ends >> ${file}`);
+    expect(await Promise.all([build('a'), build('b')])).toEqual([0, 0]);
+    const lines = readFileSync(file, 'utf8').trim().split('\n');
+    expect(lines).toHaveLength(4);
+    for (const i of [0, 2]) expect(lines[i + 1]).toBe(lines[i].replace('begins', 'ends'));
+  });
+  test('a build that fails ends its command, and the next one has its turn', async () => {
+    expect(await inTurn('exit 3')).toBe(3);
+    expect(await inTurn('true')).toBe(0);
+  });
+});
+
 describe('keeping things running', () => {
   test('what ends often waits longer, what ends once a day starts at once, and neither is given up', () => {
     let t = 0;

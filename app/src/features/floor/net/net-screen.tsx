@@ -1,5 +1,5 @@
 import type { StoredRecord } from '@mesure/contract';
-import { explainLength, netOnPlan, warningsBut, type FactOutcome, type NetResult, type Vec3 } from '@mesure/core';
+import { explainLength, LEAST_CHECKED, netOnPlan, warningsBut, type FactOutcome, type NetResult, type Vec3 } from '@mesure/core';
 import { writeSurveyCsv, writeSurveyPly } from '@mesure/formats/survey';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
@@ -227,7 +227,7 @@ function Places({ result, plan, setName, onMark }: { result: NetResult; plan: Re
           <MarkName id={q.id} onMark={onMark} />
           <View style={{ alignItems: 'flex-end' }}>
             <Words look="figure" color={p.blue}>{`= ${q.at.map((v) => fixed(v, 3)).join('  ')} m`}</Words>
-            <Words look="small" dim>{`± ${q.sigmaM.map(mm).join(', ')} mm · ${q.redundancy < 0.1 ? 'unchecked' : `checked ${fixed(q.redundancy, 1)} times over`}`}</Words>
+            <Words look="small" dim>{`± ${q.sigmaM.map(mm).join(', ')} mm · ${checkedWords(q.redundancy)}`}</Words>
           </View>
         </View>
       ))}
@@ -241,6 +241,11 @@ function Places({ result, plan, setName, onMark }: { result: NetResult; plan: Re
     </Section>
   );
 }
+
+const checkedWords = (redundancy: number): string => {
+  if (redundancy < 0.1) return 'unchecked';
+  return redundancy < LEAST_CHECKED ? 'hardly checked' : `checked ${fixed(redundancy, 1)} times over`;
+};
 
 /** A mark's name; who may write comes from it to another name, or to the mark that it is. */
 function MarkName({ id, onMark }: { id: string; onMark: ((mark: string) => void) | null }) {
