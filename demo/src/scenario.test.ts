@@ -157,3 +157,26 @@ test('the shots are the same each time they are made, and no place lies outside 
     }
   }
 });
+
+test('in the passage one tie more determines the open mark, and a mark that is tied to the wall alone is asked about and put where the answer says', () => {
+  const set = seeds.find((s) => s.kind === 'set' && (s.body as RecordBodies['set']).name === 'Lower passage')!;
+  const of = <K extends 'tie' | 'fact'>(kind: K) => seeds.flatMap((s) => (s.kind === kind && (s.body as RecordBodies['tie']).setId === set.id ? [s.body as RecordBodies[K]] : []));
+  const base = netInputOf(set.body as RecordBodies['set'], of('tie'), of('fact'));
+  const tie = (a: string, b: string, m: number) => ({ kind: 'tie' as const, a, b, m, sigmaM: 0.003 });
+  const solved = (ties: ReturnType<typeof tie>[], change: Partial<typeof base> = {}) =>
+    solveNet({ ...base, ...change, facts: [...base.facts.slice(0, of('tie').length), ...ties, ...base.facts.slice(of('tie').length)] });
+  const first = solved([]);
+  expect([first.points.length, first.open.map((o) => o.id)]).toEqual([7, ['L8']]);
+  const more = [tie('L3', 'L8', 2.166)];
+  expect(solved(more).open).toEqual([]);
+  more.push(tie('N1', 'L6', 2.377), tie('N1', 'L7', 1.658), tie('N1', 'L8', 2.049));
+  const asked = solved(more);
+  expect([asked.open, asked.twins.map((t) => t.ids)]).toEqual([[], [['N1']]]);
+  const { ask } = asked.twins[0];
+  const at = (['left', 'right'] as const).map((answer) => {
+    const r = solved(more, { sides: [{ ...ask!, answer }] });
+    expect([r.open, r.twins]).toEqual([[], []]);
+    return r.points.find((p) => p.id === 'N1')!.at;
+  });
+  expect(Math.hypot(...at[0].map((v, k) => v - at[1][k]))).toBeGreaterThan(0.5);
+});

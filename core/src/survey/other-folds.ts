@@ -3,6 +3,7 @@ import { applySimilarity, umeyama, type Vec3 } from '../math';
 import type { Net, Places } from './net';
 import type { NetAttempt } from './net-attempt';
 import { layAgain } from './place';
+import { sideTold } from './twins';
 
 /** Other layouts that are tried; each costs about as much as the net itself. */
 const TRIES = 6;
@@ -37,9 +38,20 @@ export function bestFold(net: Net, first: NetAttempt, attempt: (raw: Places) => 
     const raw = layAgain(net, first.placed, 31 + t);
     if (raw.size >= first.placed.size) all.push(attempt(raw));
   }
-  const best = all.reduce((a, b) => (b.cost < a.cost - 1e-6 ? b : a));
+  const least = all.reduce((a, b) => (b.cost < a.cost - 1e-6 ? b : a));
+  const alike = all.filter((a) => a.cost < least.cost + TOLD_APART * Math.max(1, least.sigma0 ?? 1) ** 2);
+  // the floor and the plan tell shapes apart that the facts do not
+  const told = (a: NetAttempt, b: NetAttempt, group: readonly number[]) => sideTold(net, group, a.placed, b.placed, !a.datum.upTaken && !b.datum.upTaken);
+  let best = least;
+  for (const a of alike) {
+    const group = differing(best.placed, a.placed);
+    if (group.length > 0 && told(best, a, group) === 'there') best = a;
+  }
   const elsewhere = new Set<string>();
-  for (const a of all) if (a !== best && a.cost < best.cost + TOLD_APART * Math.max(1, best.sigma0 ?? 1) ** 2) for (const p of differing(best.placed, a.placed)) elsewhere.add(net.ids[p]);
+  for (const a of alike) {
+    const group = a === best ? [] : differing(best.placed, a.placed);
+    if (group.length > 0 && told(best, a, group) === null) for (const p of group) elsewhere.add(net.ids[p]);
+  }
   // a question that is asked of somebody is no other fold
   for (const t of best.twins) t.ids.forEach((id) => elsewhere.delete(id));
   return { best, elsewhere };

@@ -183,6 +183,18 @@ function fitGroup(net: Net, placed: Places, group: readonly number[], skip: Read
 
 const farthestMove = (a: Places, b: Places, group: readonly number[]): number => Math.max(...group.map((p) => norm(sub(a.get(p)!, b.get(p)!))));
 
+/**
+ * Which of two ways in which some points may stand is meant, by the floor (nothing stands under it) or by the plan; null: neither tells.
+ * @param upKnown false: heights are only taken, and nothing is under a floor
+ */
+export function sideTold(net: Net, group: readonly number[], here: Places, there: Places, upKnown: boolean): 'here' | 'there' | null {
+  const under = (q: Places) => Math.min(...group.map((p) => q.get(p)![1])) < UNDER_FLOOR_M;
+  if (upKnown && under(here) !== under(there)) return under(here) ? 'there' : 'here';
+  const [a, b] = [offPlan(net, group, here), offPlan(net, group, there)];
+  if (a !== null && b !== null && Math.min(a, b) < PLAN_SHARE * Math.max(a, b)) return a <= b ? 'here' : 'there';
+  return null;
+}
+
 function tell(net: Net, group: readonly number[], here: Places, there: Places, plane: Plane, input: NetInput, upKnown: boolean): { side: 'here' | 'there'; question: TwinQuestion | null } {
   const ids = group.map((p) => net.ids[p]);
   for (const said of input.sides ?? []) {
@@ -190,10 +202,8 @@ function tell(net: Net, group: readonly number[], here: Places, there: Places, p
     const [now, then] = [answerOf(net, here, said), answerOf(net, there, said)];
     if (now !== then && (now === said.answer || then === said.answer)) return { side: now === said.answer ? 'here' : 'there', question: null };
   }
-  const lowest = (q: Places) => Math.min(...group.map((p) => q.get(p)![1]));
-  if (upKnown && lowest(here) < UNDER_FLOOR_M !== lowest(there) < UNDER_FLOOR_M) return { side: lowest(here) < UNDER_FLOOR_M ? 'there' : 'here', question: null };
-  const [a, b] = [offPlan(net, group, here), offPlan(net, group, there)];
-  if (a !== null && b !== null && Math.min(a, b) < PLAN_SHARE * Math.max(a, b)) return { side: a <= b ? 'here' : 'there', question: null };
+  const told = sideTold(net, group, here, there, upKnown);
+  if (told) return { side: told, question: null };
   const ask = askOf(net, group, here, there, plane);
   const one = ids.length === 1;
   const lead = `${ids.join(', ')} would fit on the other side of the points that ${one ? 'it is' : 'they are'} tied to as well`;
