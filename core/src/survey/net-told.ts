@@ -104,7 +104,11 @@ export function netWarnings({ converged, scatter, redundancy, contradictory, dat
     ...(converged ? [] : [SURVEY.NOT_AT_REST()]),
     ...(scatter !== null && redundancy >= 5 && scatter > 2 ? [SURVEY.LENGTHS_SCATTER(scatter)] : []),
     ...(contradictory ? [SURVEY.NET_CONTRADICTS()] : []),
-    ...(redundancy === 0 ? [SURVEY.NOTHING_CHECKS()] : little.length > 0 && !contradictory ? [SURVEY.LITTLE_CHECKS(little.map((p) => p.id))] : []),
+    ...(redundancy === 0
+      ? [SURVEY.NOTHING_CHECKS()]
+      : little.length > 0 && !contradictory
+        ? [SURVEY.LITTLE_CHECKS(little.map((p) => p.id).sort((a, b) => a.localeCompare(b, 'en', { numeric: true })))]
+        : []),
     ...(datum.upTaken ? [SURVEY.NO_UP()] : []),
     ...(2 * noHeight.length > points.length ? [SURVEY.NET_FLAT()] : noHeight.length > 0 ? [SURVEY.HEIGHTS_OPEN(noHeight.map((p) => p.id))] : []),
     ...(mirror.status === 'open' ? [SURVEY.MIRROR_OPEN(mirror.words)] : []),
