@@ -21,7 +21,20 @@ function run(command, args, options = {}) {
   return spawnSync(file, list, { cwd: '/', encoding: 'utf8', ...options });
 }
 
+/** Ports that were handed out in this process: each is let go until its server listens, and the system may name it again. */
+const given = new Set();
+
+/** A free port on loopback, never the same one twice. */
 export async function freePort() {
+  for (;;) {
+    const port = await anyPort();
+    if (given.has(port)) continue;
+    given.add(port);
+    return port;
+  }
+}
+
+function anyPort() {
   return new Promise((resolve, reject) => {
     const server = net.createServer();
     server.once('error', reject);

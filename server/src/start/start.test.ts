@@ -125,6 +125,13 @@ describe('a certificate of its own', () => {
   });
 });
 
+test('of the ports that a start asks for no two are the same, though none of them is taken yet', async () => {
+  const { freePort } = await import('../../../scripts/cluster.mjs');
+  const ports: number[] = [];
+  for (let i = 0; i < 1500; i += 1) ports.push(await freePort());
+  expect(new Set(ports).size).toBe(1500);
+});
+
 describe('two commands that are started at once', () => {
   const root = path.resolve(__dirname, '../../..');
   /** As bin/ does: what is to be built is built in turn. */
