@@ -51,6 +51,7 @@ test('from a third beside it a long shot of short tracks ends at its focal lengt
   expect(r.sigmaFocalMm!).toBeLessThan(1.5);
   expect(said.length).toBeGreaterThan(0);
   const { focalMm, sigmaFocalMm } = said.at(-1)!;
-  if (sigmaFocalMm !== null) expect(Math.abs(focalMm - 18)).toBeLessThan(3 * sigmaFocalMm);
-  expect(Math.abs(focalMm - r.focalMm!)).toBeLessThan(2.5);
+  // on so few frames it is known no better than to a tenth, and no sigma is claimed
+  expect(sigmaFocalMm).toBeNull();
+  expect(Math.abs(focalMm - r.focalMm!)).toBeLessThan(r.sigmaFocalMm!);
 });

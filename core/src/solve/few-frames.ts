@@ -9,7 +9,7 @@ const SIGHTINGS_A_TRACK = 14;
 const LEAST_STRIDE = 3;
 /** Where tracks live through a larger share of the shot, its ends see each other, and no valley is flat. */
 const LONG_LIFE = 1 / 3;
-/** Each costs a hundredth of one over all frames. */
+/** Each costs little beside one over all frames. */
 const MOST_ITERATIONS = 200;
 
 /**
