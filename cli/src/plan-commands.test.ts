@@ -172,7 +172,7 @@ describe('stills', () => {
     });
     const names = await Promise.all(
       cameras.map(async (c, i) => {
-        const { widthPx, heightPx, gray } = renderStill(room, c, { noise: 2, seed: i + 1, blurPx: [0.5, 0.5], rays: 1 });
+        const { widthPx, heightPx, gray } = renderStill(room, c, { noise: 2, seed: i + 1, blurPx: [0.5, 0.5] });
         await sharp(Buffer.from(gray), { raw: { width: widthPx, height: heightPx, channels: 1 } })
           .jpeg({ quality: 92 })
           .toFile(file(`walk_${i}.jpg`));

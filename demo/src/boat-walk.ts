@@ -78,7 +78,7 @@ export async function boatStills(stations: readonly StillStation[]): Promise<Boa
         ...{ at: [at[0] * near + sway(0), at[1] + sway(1), at[2] * near + sway(2)], headingRad: headingRad + 0.5 * sway(3), tiltRad: tiltRad + 0.4 * sway(4) },
         ...{ widthPx, heightPx, focalPx },
       };
-      const { gray } = renderStill(PANELS, camera, { rays: 1, blurPx: [0.5, 0.5], noise: 2, seed: 700 + i });
+      const { gray } = renderStill(PANELS, camera, { blurPx: [0.5, 0.5], noise: 2, seed: 700 + i });
       const exif: Exif = BY_PHONE.has(i)
         ? { IFD0: { Model: PHONE.body }, IFD2: { FocalLength: '54/10', FocalLengthIn35mmFilm: String(PHONE.focal35Mm), ExposureTime: '1/60', FNumber: '18/10', ISOSpeedRatings: '200' } }
         : { IFD0: { Model: 'Sorrel P1' }, IFD2: { FocalLength: '9/1', ExposureTime: '1/60', FNumber: '56/10', ISOSpeedRatings: '400' } };

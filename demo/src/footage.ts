@@ -66,7 +66,7 @@ export const stoveClip = (): RenderedClip =>
     camera: stoveCamera,
     box: { sizeM: 0.5, at: (f) => [1.5 - 0.035 * f, 0.05 + 0.03 * Math.sin(f / 3), -2.3 + 0.012 * f] },
     burnIn: true,
-    looks: (f) => ({ noise: 1.4, blurPx: [0.6, 0.6], rays: 4, stops: 0.3 - 0.012 * f }),
+    looks: (f) => ({ noise: 1.4, blurPx: [0.6, 0.6], stops: 0.3 - 0.012 * f }),
   });
 
 /** A thumb's marks: each mark of the set in the first frame that shows it well, a pixel or two off its centre. */

@@ -54,7 +54,7 @@ export async function passageStills(stations: readonly StillStation[], toTry = f
       const { widthPx, heightPx, gray } = renderStill(
         PANELS,
         { at: [at[0] + offM, at[1], at[2]], headingRad, tiltRad, widthPx: STILLS_MODE.widthPx, heightPx: STILLS_MODE.heightPx, focalPx },
-        { rays: 1, blurPx: [0.5, 0.5], noise: 2, seed: 60 + i, stops },
+        { blurPx: [0.5, 0.5], noise: 2, seed: 60 + i, stops },
       );
       const bytes = await sharp(Buffer.from(gray), { raw: { width: widthPx, height: heightPx, channels: 1 } })
         .toColourspace('srgb')

@@ -8,7 +8,8 @@ export { anchoredWorld, type AnchoredWorld, type WrongFact } from './anchored-wo
 export { anchoringTrials, calibration, type AnchoringAnswer, type Trials } from './anchoring-trials';
 export { driftingTracks, driftTrial } from './drifting-tracks';
 export { roomShot, tracksText } from './room-shot';
-export { placeBehind, renderStill, roomPanels, seenAt, sharedShare, type Panel, type StillCamera, type StillLooks } from './render-room';
+export { renderStill, type StillLooks } from './render-room';
+export { placeBehind, roomPanels, seenAt, sharedShare, type Panel, type StillCamera } from './room-rays';
 export { boardTrial, clearOf, poleTrial, scorePlate, type PlateScore, type PlateTrial } from './plate-trials';
 export { cornerFromTruth } from './corner-from-truth';
 export { compareWithTruth, type CornerFinder, type PlateChange } from './corner-accuracy';

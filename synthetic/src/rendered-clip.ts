@@ -1,4 +1,5 @@
-import { placeBehind, renderStill, seenAt, type Panel, type StillCamera, type StillLooks } from './render-room';
+import { renderStill, type StillLooks } from './render-room';
+import { placeBehind, seenAt, type Panel, type StillCamera } from './room-rays';
 
 type Triple = readonly [number, number, number];
 
@@ -19,6 +20,8 @@ export interface RenderedClip {
   widthPx: number;
   heightPx: number;
   count: number;
+  /** of the first frame */
+  focalPx: number;
   at(frame: number): { widthPx: number; heightPx: number; data: Uint8Array };
   /** what lies behind a place of a frame */
   kindAt(frame: number, xPx: number, yPx: number): 'still' | 'box' | 'burn-in' | 'nothing';
@@ -30,7 +33,7 @@ export interface RenderedClip {
 
 /** Renders frames as they are asked for, and keeps them. */
 export function renderClip(scene: ClipScene): RenderedClip {
-  const { widthPx, heightPx } = scene.camera(0);
+  const { widthPx, heightPx, focalPx } = scene.camera(0);
   const kept = new Map<number, Uint8Array>();
   const boxPanels = (frame: number): Panel[] => (scene.box ? boxAt(scene.box.at(frame), scene.box.sizeM) : []);
   const letters = { left: Math.round(0.03 * widthPx), top: Math.round(0.04 * heightPx), cell: Math.max(2, Math.round(widthPx / 320)), count: 8 };
@@ -40,11 +43,12 @@ export function renderClip(scene: ClipScene): RenderedClip {
     widthPx,
     heightPx,
     count: scene.frames,
+    focalPx,
     at(frame) {
       let data = kept.get(frame);
       if (!data) {
         // the pattern of a panel goes by its place in the list: the box comes last, so that the walls stay as they are
-        data = renderStill([...scene.still, ...boxPanels(frame)], scene.camera(frame), { rays: 1, seed: 100 + frame, ...scene.looks?.(frame) }).gray;
+        data = renderStill([...scene.still, ...boxPanels(frame)], scene.camera(frame), { seed: 100 + frame, ...scene.looks?.(frame) }).gray;
         if (scene.burnIn) burn(data, widthPx, frame, letters);
         kept.set(frame, data);
       }

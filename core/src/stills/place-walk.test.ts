@@ -31,7 +31,7 @@ const mixed = (i: number): StillCamera => (i % 2 === 1 ? { ...arc(i), widthPx: 4
 const stationOf = (c: StillCamera) => ({ at: [...c.at] as Vec3, headingRad: c.headingRad, tiltRad: c.tiltRad });
 
 const shoot = (c: StillCamera, seed: number, panels = ROOM) => {
-  const { widthPx, heightPx, gray } = renderStill(panels, c, { noise: 2, seed, blurPx: [0.5, 0.5], rays: 1 });
+  const { widthPx, heightPx, gray } = renderStill(panels, c, { noise: 2, seed, blurPx: [0.5, 0.5] });
   return walkFeatures({ widthPx, heightPx, data: gray });
 };
 const CAMERAS = Array.from({ length: 8 }, (_, i) => mixed(i));

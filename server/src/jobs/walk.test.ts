@@ -73,7 +73,7 @@ test('before three pictures are there it says so, and to whom there is no walk t
 
 test('another one gives the pictures; where they were taken, and that the noted focal length is not the lens’s', async () => {
   for (const [i, c] of CAMERAS.entries()) {
-    const { widthPx, heightPx, gray } = renderStill(ROOM, c, { noise: 2, seed: i + 1, blurPx: [0.5, 0.5], rays: 1 });
+    const { widthPx, heightPx, gray } = renderStill(ROOM, c, { noise: 2, seed: i + 1, blurPx: [0.5, 0.5] });
     const bytes = await sharp(Buffer.from(gray), { raw: { width: widthPx, height: heightPx, channels: 1 } })
       .jpeg({ quality: 92 })
       .toBuffer();
