@@ -2,7 +2,7 @@ import { median } from '../math';
 import type { GrayImage } from '../picture';
 import { cornersOrTexture } from './corners';
 import { flow } from './flow';
-import { matchPatch, patchAt, type Patch, type PatchChange, type Warp } from './patch';
+import { matchSoftened, patchAt, type Patch, type PatchChange, type Warp } from './patch';
 import { pyramidOf, sharpnessOf, type Pyramid } from './pyramid';
 
 /** The frames of a clip, by their place in it; read as often as they are asked for. */
@@ -68,6 +68,7 @@ const WORST_SIGMA_PX = 0.7;
 /** Off from how it went and from how its neighbours went, px at HD width. */
 const LEAP_PX = 24;
 const AROUND = 8;
+const LEAST_AROUND = 4;
 /** Level from which a search begins whose start is good to a few pixels. */
 const FINE = 2;
 const REFILL_EVERY = 5;
@@ -79,9 +80,19 @@ interface Feature {
   patch: Patch;
   warp: Warp;
   shift: [number, number];
+  /** false: the shift is a guess, nobody saw it go yet */
+  seenToGo: boolean;
   /** likeness in its first frames */
   usual: number;
 }
+
+/** A place, and how it goes from one frame to the next, px. */
+interface Going {
+  x: number;
+  y: number;
+  shift: readonly [number, number];
+}
+const goingOf = ({ warp, shift }: Feature): Going => ({ x: warp.x, y: warp.y, shift });
 
 /**
  * Features of a clip, found by themselves and followed through it: from `from` to the end, back to the beginning, and forwards again for those
@@ -113,7 +124,7 @@ class Following {
   private readonly apartPx: number;
   private readonly sharpness: number[] = [];
   /** where the features were in the frame before, and how they went into it */
-  private around: { x: number; y: number; shift: readonly [number, number] }[] = [];
+  private around: Going[] = [];
   private numbered = 0;
   private readonly out = new Float64Array(2);
   private readonly back = new Float64Array(2);
@@ -175,7 +186,8 @@ class Following {
   private step(active: Feature[], before: Pyramid, now: Pyramid, index: number, blurred: boolean): Feature[] {
     const kept: Feature[] = [];
     const lost: Feature[] = [];
-    this.around = active.map((f) => ({ x: f.warp.x, y: f.warp.y, shift: f.shift }));
+    this.around = active.filter((f) => f.seenToGo).map(goingOf);
+    const fresh = new Set(active.filter((f) => !f.seenToGo));
     for (const f of active) (this.follow(f, before, now, f.shift, index, blurred, f.track.frames.length > 2 ? FINE : Infinity) ? kept : lost).push(f);
     // those that were lost by a start that was wrong: once more from farther off, and as the others around went
     for (const f of lost) {
@@ -192,7 +204,11 @@ class Following {
       if (Math.hypot(guess[0] - f.shift[0], guess[1] - f.shift[1]) < this.scale) continue;
       if (this.follow(f, before, now, guess, index, blurred)) kept.push(f);
     }
-    return kept;
+    // nothing said beforehand where those would go that are seen to go for the first time: they are held against each other
+    const going = fresh.size > 0 ? kept.map(goingOf) : [];
+    const astray = new Set(kept.filter((f) => fresh.has(f) && this.strays(f.shift, f, going)));
+    for (const { track } of astray) takeBack(track);
+    return kept.filter((f) => !astray.has(f));
   }
 
   private follow(f: Feature, before: Pyramid, now: Pyramid, guess: readonly [number, number], index: number, blurred: boolean, coarsest = Infinity): boolean {
@@ -203,13 +219,14 @@ class Following {
     if (!flow(now, before, toX, toY, [x - toX, y - toY], back, FINE)) return false;
     const looser = blurred ? 2.5 : 1;
     if (Math.hypot(back[0] - x, back[1] - y) > MEETS_PX * this.scale * looser) return false;
-    const match = matchPatch(f.patch, now, { ...f.warp, x: toX, y: toY });
+    const match = matchSoftened(f.patch, now, { ...f.warp, x: toX, y: toY });
     if (!match || Math.hypot(match.warp.x - toX, match.warp.y - toY) > AGREES_PX * this.scale * looser || match.sigmaPx > WORST_SIGMA_PX) return false;
     if (this.leaps(f, match.warp.x - x, match.warp.y - y)) return false;
     const least = Math.max(LEAST_LIKENESS, LOST_SHARE * f.usual) * (blurred ? 0.7 : 1);
     if (match.correlation < least) return false;
     if (f.track.frames.length <= 3 && !blurred) f.usual = f.track.frames.length === 1 ? match.correlation : Math.max(f.usual, match.correlation);
     f.shift = [match.warp.x - x, match.warp.y - y];
+    f.seenToGo = true;
     f.warp = match.warp;
     put(f.track, index, match.warp.x, match.warp.y, match.correlation, match.sigmaPx);
     if (!blurred && match.correlation < RENEW_SHARE * f.usual) {
@@ -224,26 +241,35 @@ class Following {
 
   /** From one frame to the next neither as it went before nor as what is around it went: something that only looks alike was found. */
   private leaps(f: Feature, dx: number, dy: number): boolean {
-    const far = (shift: readonly [number, number]) => Math.hypot(dx - shift[0], dy - shift[1]) > LEAP_PX * this.scale + 0.5 * Math.hypot(...shift);
-    if (f.track.frames.length > 2 && !far(f.shift)) return false;
-    const near = this.around
-      .map((k) => ({ k, d: (k.x - f.warp.x) ** 2 + (k.y - f.warp.y) ** 2 }))
-      .sort((p, q) => p.d - q.d)
-      .slice(0, AROUND);
-    return near.length >= 4 && far([median(near.map(({ k }) => k.shift[0])), median(near.map(({ k }) => k.shift[1]))]) && far(f.shift);
+    return f.seenToGo && this.isFar([dx, dy], f.shift) && this.strays([dx, dy], f, this.around);
   }
 
+  private isFar(one: readonly [number, number], other: readonly [number, number]): boolean {
+    return Math.hypot(one[0] - other[0], one[1] - other[1]) > LEAP_PX * this.scale + 0.5 * Math.hypot(...other);
+  }
+
+  /** Not as most of those around it go; false where too few are there. */
+  private strays(shift: readonly [number, number], { warp }: Feature, others: readonly Going[]): boolean {
+    const near = others
+      .map((k) => ({ k, d: (k.x - warp.x) ** 2 + (k.y - warp.y) ** 2 }))
+      .sort((p, q) => p.d - q.d)
+      .slice(0, AROUND);
+    return near.length >= LEAST_AROUND && this.isFar(shift, [median(near.map(({ k }) => k.shift[0])), median(near.map(({ k }) => k.shift[1]))]);
+  }
+
+  /** Another pass found it here, and knows which way it goes on the other side. */
   private takeUp(track: FollowedTrack, now: Pyramid, active: Feature[]): void {
-    const at = track.frames.length > 0 ? 0 : -1;
-    if (at < 0) return;
-    const patch = patchAt(now, track.xPx[0], track.yPx[0], this.halfPx, this.change);
-    if (patch) active.push({ track, patch, warp: { x: track.xPx[0], y: track.yPx[0], a: 1, b: 0, c: 0, d: 1 }, shift: this.shiftNear(active, track.xPx[0], track.yPx[0]), usual: 1 });
+    const [x, y] = [track.xPx[0], track.yPx[0]];
+    const patch = patchAt(now, x, y, this.halfPx, this.change);
+    if (!patch) return;
+    const went = Math.abs((track.frames[1] ?? Infinity) - track.frames[0]) === 1;
+    active.push(feature(track, patch, went ? [x - track.xPx[1], y - track.yPx[1]] : this.shiftNear(active, x, y)));
   }
 
   private takeMark(mark: HandMark, now: Pyramid, active: Feature[], forward: boolean): void {
     const track = this.begin(mark.id, mark.index, mark.xPx, mark.yPx, forward, true);
     const patch = patchAt(now, mark.xPx, mark.yPx, this.halfPx, this.change);
-    if (patch) active.push({ track, patch, warp: { x: mark.xPx, y: mark.yPx, a: 1, b: 0, c: 0, d: 1 }, shift: this.shiftNear(active, mark.xPx, mark.yPx), usual: 1 });
+    if (patch) active.push(feature(track, patch, this.shiftNear(active, mark.xPx, mark.yPx)));
   }
 
   /** A number that no mark has for a name. */
@@ -296,7 +322,7 @@ class Following {
       if (!patch) return;
       held[cellOf(x, y)] += 1;
       const track = this.begin(this.freeName(), index, x, y, forward, false);
-      active.push({ track, patch, warp: { x, y, a: 1, b: 0, c: 0, d: 1 }, shift: this.shiftNear(active, x, y), usual: 1 });
+      active.push(feature(track, patch, this.shiftNear(active, x, y)));
     };
     for (const c of corners) {
       if (held[cellOf(c.x, c.y)] < quota) take(c);
@@ -304,6 +330,15 @@ class Following {
     }
     for (const c of later) take(c);
   }
+}
+
+/** At the place where its track begins. */
+function feature(track: FollowedTrack, patch: Patch, shift: [number, number]): Feature {
+  return { track, patch, warp: { x: track.xPx[0], y: track.yPx[0], a: 1, b: 0, c: 0, d: 1 }, shift, seenToGo: false, usual: 1 };
+}
+
+function takeBack({ frames, xPx, yPx, correlation, sigmaPx }: FollowedTrack): void {
+  for (const list of [frames, xPx, yPx, correlation, sigmaPx]) list.pop();
 }
 
 function put(track: FollowedTrack, index: number, xPx: number, yPx: number, correlation: number, sigmaPx: number): void {

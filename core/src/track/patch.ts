@@ -11,11 +11,19 @@ export interface Patch {
   template: Float32Array;
   /** root of the sum of their squares */
   contrast: number;
-  /** one after the other: the derivative of the template by each unknown, with brightness and contrast taken out of it */
+  /** how it changes where it is a little less sharp (its Laplacian), with brightness and contrast taken out of it */
+  softer: Float32Array;
+  /** sum of its squares; 0 where it would look the same */
+  softens: number;
+  /** one after the other: the derivative of the template by each unknown, with brightness, contrast and sharpness taken out of it */
   columns: Float32Array;
   /** (JᵀJ)⁻¹ */
   inverse: Float64Array;
   unknowns: number;
+  /** how much softer it is than it was seen: variance of a blur, px² */
+  softenedPx2: number;
+  /** the same, softened more; null where there is none */
+  next: () => Patch | null;
 }
 
 /** Where a patch lies in a frame: (x + a u + b v, y + c u + d v) for a place (u, v) of it. */
@@ -33,10 +41,14 @@ export interface PatchMatch {
   correlation: number;
   /** of one axis of the place by the noise that the comparison left, px */
   sigmaPx: number;
+  /** how much softer it is seen than the look it was compared with: variance of a blur, px²; negative: sharper */
+  softerPx2: number;
 }
 
 const ROUNDS = 12;
 const SETTLED_PX = 0.003;
+/** Below this share of its contrast a patch looks the same however sharp it is. */
+const SOFTENS = 1e-4;
 /** A patch of less contrast (sigma in grey levels) is none. */
 const LEAST_CONTRAST = 1.2;
 
@@ -61,13 +73,31 @@ function sampleInto({ widthPx: w, heightPx: h, data }: Pyramid['levels'][number]
   return true;
 }
 
+/** Of the softer looks, each after the one before: variance of the blur, px². Between two of them the first derivative serves. */
+const SOFT_PX2 = [0, 1, 2.6, 5.8, 11.6];
+
 /** The patch about a place; null too near the border, or where it shows nothing that holds it in two directions. */
 export function patchAt(pyramid: Pyramid, xPx: number, yPx: number, halfPx: number, change: PatchChange): Patch | null {
+  return patchOf(halfPx, change, 0, (reach) => {
+    const raster = new Float32Array((2 * reach + 1) ** 2);
+    return sampleInto(pyramid.levels[0], { x: xPx, y: yPx, a: 1, b: 0, c: 0, d: 1 }, reach, raster) ? raster : null;
+  });
+}
+
+/**
+ * @param step among the softer looks; 0: as it was seen
+ * @param around what is seen about the place, so many pixels each way; null where that is not all in the picture
+ */
+function patchOf(halfPx: number, change: PatchChange, step: number, around: (reach: number) => Float32Array | null): Patch | null {
   const side = 2 * halfPx + 1;
-  const wide = new Float32Array((side + 2) ** 2);
-  if (!sampleInto(pyramid.levels[0], { x: xPx, y: yPx, a: 1, b: 0, c: 0, d: 1 }, halfPx + 1, wide)) return null;
+  const sigma = Math.sqrt(SOFT_PX2[step]);
+  const margin = Math.ceil(3 * sigma);
+  const seenAround = around(halfPx + 1 + margin);
+  if (!seenAround) return null;
+  const wide = softened(seenAround, side + 2 + 2 * margin, margin, sigma);
   const n = side * side;
   const template = new Float32Array(n);
+  const softer = new Float32Array(n);
   const m = COLUMNS[change];
   const columns = new Float32Array(m * n);
   let mean = 0;
@@ -77,6 +107,7 @@ export function patchAt(pyramid: Pyramid, xPx: number, yPx: number, halfPx: numb
       const gx = (wide[i + 1] - wide[i - 1]) / 2;
       const gy = (wide[i + side + 2] - wide[i - side - 2]) / 2;
       template[o] = wide[i];
+      softer[o] = wide[i + 1] + wide[i - 1] + wide[i + side + 2] + wide[i - side - 2] - 4 * wide[i];
       mean += wide[i];
       columns[o] = gx;
       columns[n + o] = gy;
@@ -97,14 +128,16 @@ export function patchAt(pyramid: Pyramid, xPx: number, yPx: number, halfPx: numb
     square += template[o] * template[o];
   }
   if (square < n * LEAST_CONTRAST ** 2) return null;
+  takeOut(softer, 0, template, square);
+  let softens = 0;
+  for (let o = 0; o < n; o += 1) softens += softer[o] * softer[o];
+  if (softens < SOFTENS * square) softens = 0;
   for (let c = 0; c < m; c += 1) {
-    const at = c * n;
-    let [sum, along] = [0, 0];
-    for (let o = 0; o < n; o += 1) {
-      sum += columns[at + o];
-      along += columns[at + o] * template[o];
-    }
-    for (let o = 0; o < n; o += 1) columns[at + o] -= sum / n + (along / square) * template[o];
+    takeOut(columns, c * n, template, square);
+    if (softens === 0) continue;
+    let along = 0;
+    for (let o = 0; o < n; o += 1) along += columns[c * n + o] * softer[o];
+    for (let o = 0; o < n; o += 1) columns[c * n + o] -= (along / softens) * softer[o];
   }
   const normal = new Float64Array(m * m);
   for (let r = 0; r < m; r += 1)
@@ -114,7 +147,59 @@ export function patchAt(pyramid: Pyramid, xPx: number, yPx: number, halfPx: numb
       normal[r * m + c] = normal[c * m + r] = sum;
     }
   const inverse = invert(normal, m);
-  return inverse && { halfPx, template, contrast: Math.sqrt(square), columns, inverse, unknowns: m };
+  if (!inverse) return null;
+  let after: Patch | null | undefined;
+  // the frame is gone when a softer look is asked for: what is about the place is kept
+  const farthest = halfPx + 1 + Math.ceil(3 * Math.sqrt(SOFT_PX2[SOFT_PX2.length - 1]));
+  const kept = step === 0 ? around(farthest) : null;
+  const cut = kept ? (reach: number) => inner(kept, farthest, reach) : around;
+  const next = () => (after ??= softens > 0 && step + 1 < SOFT_PX2.length && (step > 0 || kept) ? patchOf(halfPx, change, step + 1, cut) : null);
+  return { halfPx, template, contrast: Math.sqrt(square), softer, softens, columns, inverse, unknowns: m, softenedPx2: SOFT_PX2[step], next };
+}
+
+/** The middle of a square raster. */
+function inner(raster: Float32Array, half: number, reach: number): Float32Array {
+  const side = 2 * reach + 1;
+  const out = new Float32Array(side * side);
+  for (let v = 0; v < side; v += 1) {
+    const from = (v + half - reach) * (2 * half + 1) + half - reach;
+    out.set(raster.subarray(from, from + side), v * side);
+  }
+  return out;
+}
+
+/** A square raster after a Gaussian blur, without the margin that this takes. */
+function softened(raster: Float32Array, side: number, margin: number, sigma: number): Float32Array {
+  if (margin === 0) return raster;
+  const taps = Float32Array.from({ length: 2 * margin + 1 }, (_, i) => Math.exp(-((i - margin) ** 2) / (2 * sigma * sigma)));
+  const sum = taps.reduce((s, v) => s + v, 0);
+  const small = side - 2 * margin;
+  const across = new Float32Array(side * small);
+  const out = new Float32Array(small * small);
+  for (let v = 0; v < side; v += 1)
+    for (let u = 0; u < small; u += 1) {
+      let s = 0;
+      for (let k = 0; k < taps.length; k += 1) s += taps[k] * raster[v * side + u + k];
+      across[v * small + u] = s / sum;
+    }
+  for (let v = 0; v < small; v += 1)
+    for (let u = 0; u < small; u += 1) {
+      let s = 0;
+      for (let k = 0; k < taps.length; k += 1) s += taps[k] * across[(v + k) * small + u];
+      out[v * small + u] = s / sum;
+    }
+  return out;
+}
+
+/** Takes the mean, and what goes with the template, out of a list that begins at `from`. */
+function takeOut(list: Float32Array, from: number, template: Float32Array, square: number): void {
+  const n = template.length;
+  let [sum, along] = [0, 0];
+  for (let o = 0; o < n; o += 1) {
+    sum += list[from + o];
+    along += list[from + o] * template[o];
+  }
+  for (let o = 0; o < n; o += 1) list[from + o] -= sum / n + (along / square) * template[o];
 }
 
 /** Of a symmetric positive matrix, by Gauss–Jordan with its diagonal scaled to ones; null where it is near singular. */
@@ -147,9 +232,22 @@ let seen = new Float32Array(0);
 const right = new Float64Array(6);
 const step = new Float64Array(6);
 
+/** As matchPatch, with the look whose softness is nearest to what is seen. */
+export function matchSoftened(patch: Patch, pyramid: Pyramid, start: Warp): PatchMatch | null {
+  let match = matchPatch(patch, pyramid, start);
+  for (let look = patch.next(); match && look; look = look.next()) {
+    if (match.softerPx2 < (look.softenedPx2 - patch.softenedPx2) / 2) break;
+    const softer = matchPatch(look, pyramid, match.warp);
+    if (!softer || softer.correlation < match.correlation) break;
+    [patch, match] = [look, softer];
+  }
+  return match;
+}
+
 /**
  * The patch's place in a frame, from a start within a few pixels, whatever brightness and contrast it has there.
- * Model    seen(W(u)) = gain · template(u) + offset; the inverse compositional step on columns from which both are projected out.
+ * Model    seen(W(u)) = gain · template(u) + softness · ∇²template(u) + offset; the inverse compositional step on columns from which all three are
+ *          projected out. Without the second one a lens that goes out of focus pulls a corner by half a pixel and more.
  * Source   Baker & Matthews, Lucas–Kanade 20 years on, IJCV 2004 (parts 1 and 3); Lewis 1995 for the normalised cross-correlation.
  * @returns null where it leaves the picture, or comes apart
  */
@@ -162,22 +260,11 @@ export function matchPatch(patch: Patch, pyramid: Pyramid, start: Warp): PatchMa
   let settled = false;
   for (let round = 0; ; round += 1) {
     if (!sampleInto(level, at, halfPx, seen)) return null;
-    let [sum, along, square] = [0, 0, 0];
-    for (let o = 0; o < n; o += 1) {
-      sum += seen[o];
-      along += seen[o] * template[o];
-      square += seen[o] * seen[o];
-    }
-    const spread = square - (sum * sum) / n;
+    let along = 0;
+    for (let o = 0; o < n; o += 1) along += seen[o] * template[o];
     const gain = along / patch.contrast ** 2;
-    const correlation = spread > 0 ? along / (patch.contrast * Math.sqrt(spread)) : 0;
     if (!(gain > 0.02)) return null;
-    if (settled || round === ROUNDS) {
-      const noise = Math.max(0, spread - gain * along) / Math.max(1, n - m - 2);
-      // a search that did not settle is only as good as its last step
-      const sigmaPx = (Math.sqrt(noise * 0.5 * (inverse[0] + inverse[m + 1])) / gain) * (settled ? 1 : 4);
-      return { warp: at, correlation, sigmaPx };
-    }
+    if (settled || round === ROUNDS) return compared(patch, at, gain, settled);
     for (let c = 0; c < m; c += 1) {
       let dot = 0;
       const from = c * n;
@@ -194,6 +281,28 @@ export function matchPatch(patch: Patch, pyramid: Pyramid, start: Warp): PatchMa
     settled = Math.hypot(step[0], step[1]) < SETTLED_PX;
     at = next;
   }
+}
+
+/** How alike what lies in `seen` is to the look, where it was found. */
+function compared({ template, contrast, softer, softens, inverse, unknowns: m }: Patch, warp: Warp, gain: number, settled: boolean): PatchMatch {
+  const n = template.length;
+  let [sum, square, soft] = [0, 0, 0];
+  for (let o = 0; o < n; o += 1) {
+    sum += seen[o];
+    square += seen[o] * seen[o];
+    soft += seen[o] * softer[o];
+  }
+  const spread = square - (sum * sum) / n;
+  const explained = (gain * contrast) ** 2 + (softens > 0 ? (soft * soft) / softens : 0);
+  const noise = Math.max(0, spread - explained) / Math.max(1, n - m - 3);
+  return {
+    warp,
+    correlation: spread > 0 ? Math.sqrt(explained / spread) : 0,
+    // a search that did not settle is only as good as its last step
+    sigmaPx: (Math.sqrt(noise * 0.5 * (inverse[0] + inverse[m + 1])) / gain) * (settled ? 1 : 4),
+    // a blur of the variance s² adds half of s² times the Laplacian (the heat equation)
+    softerPx2: softens > 0 ? (2 * soft) / softens / gain : 0,
+  };
 }
 
 /** W ∘ (change by the step)⁻¹. Null where the patch would be turned over or blown up. */
