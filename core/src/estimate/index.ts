@@ -1,4 +1,5 @@
 export { chooseFacts, COST_OF_ONE, type Choice, type FactGroup, type FittedAnswer, type Hypothesis } from './choose-facts';
+export { clusteredVariance, type ClusteredVariance, type ClusterShare } from './clusters';
 export { descend, fallsByGain, type Damping, type Descent, type DescentOptions, type DescentResult, type Trial } from './descend';
 export { dampedStep, factorDense, forwardDense } from './dense';
 export { EnvelopeMatrix, cholesky, solveCholesky, invertSelected } from './envelope-cholesky';

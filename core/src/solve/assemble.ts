@@ -89,13 +89,15 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const unknowns = (r.turnOnly ? 3 * frameOf.length + 2 * trackOf.length - 3 : 6 * frameOf.length + 3 * trackOf.length - 7) + focal;
   const variance = weightedSum / Math.max(1, 2 * n - unknowns);
   const drift = driftOf(r);
-  // what drifts along its track says less than its number of frames: everything that is known is known so much worse
-  const told = variance * drift.factor;
+  const covariance = BundleCovariance.compute(problem, state, r.huberPx);
+  // what drifts along its track says less than its number of frames: everything that is known is known so much worse. The residuals say it
+  // themselves too, track by track; what they lost to the fit, and what is slower than the tracks are long, only the model of a drift tells
+  const along = Math.max(drift.factor, beyondChance(covariance?.clusteredCameras(variance)));
+  const told = variance * along;
   // a lens that bends leaves errors that go along the tracks too
   const bending = !r.pair && !lens.hasDistortion && !lens.freeDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
   if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining)));
   else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(drift.factor)));
-  const covariance = BundleCovariance.compute(problem, state);
   if (!covariance) warnings.push(SOLVE.NO_DEVIATIONS());
   const moving = story.trimmed.filter((t) => t.frame === null);
   if (moving.length > 0) warnings.push(SOLVE.TRACKS_MOVE(moving.length, r.obs.trackIds.length));
@@ -116,6 +118,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     variance,
     told,
     drift,
+    along,
     bending,
     rowsLean: r.pair ? null : readoutLeft(r, problem, lin.residual, obsOf, Math.sqrt(variance), lens.geometry.heightPx),
     covariance,
@@ -172,12 +175,22 @@ function focalOf(r: Reconstruction, g: ReturnType<typeof gather>, camera: number
   return { focalMm: r.focalMm * ratio, sigmaFocalMm: g.covariance ? Math.sqrt(g.covariance.focalVarianceAt(ratio, byZoom) * g.told) : null };
 }
 
+/** A factor that was counted from so many clusters, where it is above what chance makes of 1. */
+const beyondChance = (c: { factor: number; effective: number } | undefined): number => (c && c.factor > 1 + Math.sqrt(2 / Math.max(1, c.effective)) ? c.factor : 1);
+
+/** Variance of the focal length: from the tracks as they say it together, and from what was known beforehand. */
+function varianceOfFocal(g: ReturnType<typeof gather>, covariance: BundleCovariance): number {
+  const c = covariance.clustered({ focal: 1 }, g.variance);
+  const whole = covariance.focalVariance();
+  return g.told * (whole - c.own) + g.variance * Math.max(g.along, beyondChance(c)) * c.own;
+}
+
 /** Of the middle of all cameras. */
 function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): number | null {
   if (g.problem.focal.held) return 0;
   if (!g.covariance) return null;
   const { zoom, cameraCount } = g.problem;
-  if (!zoom) return Math.sqrt(g.covariance.focalVariance() * g.told);
+  if (!zoom) return Math.sqrt(varianceOfFocal(g, g.covariance));
   const byZoom = Array.from({ length: zoom.count }, (_, k) => {
     let sum = 0;
     for (let c = 0; c < cameraCount; c += 1) sum += zoom.basis[c * zoom.count + k];

@@ -1,6 +1,8 @@
-import { invertSelected, type EnvelopeMatrix } from '../estimate';
+import { invertSelected, type ClusteredVariance, type EnvelopeMatrix } from '../estimate';
+import { robustCost } from './adjust';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
 import { SchurSystem } from './schur';
+import { clusteredByTrack, clusteredTogether, type Gradient } from './track-clusters';
 
 /** One column of the covariance, in cameras (φ, t: 6 each), points (3 each), focal length. */
 export interface CovarianceColumn {
@@ -19,21 +21,23 @@ export class BundleCovariance {
   private readonly inverse: EnvelopeMatrix;
   private readonly eliminatedBlocks: Float64Array;
 
-  private constructor(system: SchurSystem) {
+  private constructor(
+    private readonly problem: BundleProblem,
+    system: SchurSystem,
+    private readonly lin: Linearisation,
+  ) {
     this.system = system;
     this.inverse = invertSelected(system.reduced);
     this.eliminatedBlocks = system.eliminatedBlocks(this.inverse);
   }
 
-  /** Null when the observations do not determine the bundle even in a fixed gauge. */
-  static compute(problem: BundleProblem, state: BundleState): BundleCovariance | null {
-    const system = new SchurSystem(problem);
-    const lin = new Linearisation(problem.camera.length);
-    evaluateBundle(problem, state, lin, true);
-    const held = (indices: readonly number[]) => indices.map((index): [number, number] => [index, 1e9]);
-    const fixed = problem.turnOnly ? turnGauge(problem, state) : { camera: gauge(problem, state), point: [] };
-    const prior = !problem.focal.held && problem.focal.priorSigmaMm ? 1 / problem.focal.priorSigmaMm ** 2 : 0;
-    return system.factor(lin, 0, prior, { camera: held(fixed.camera), point: held(fixed.point) }) ? new BundleCovariance(system) : null;
+  /**
+   * @param huberPx with which the bundle was adjusted: what lies beyond it counts less
+   * @returns null when the observations do not determine the bundle even in a fixed gauge
+   */
+  static compute(problem: BundleProblem, state: BundleState, huberPx = Infinity): BundleCovariance | null {
+    const factored = inFixedGauge(problem, state, huberPx);
+    return factored && new BundleCovariance(problem, factored.system, factored.lin);
   }
 
   /** 6×6 of (φ, t), row-major. */
@@ -68,6 +72,26 @@ export class BundleCovariance {
     return this.system.solve(camera, point, focal);
   }
 
+  /** How much worse a function of the unknowns is known than from independent places, by what the residuals do along their tracks. */
+  clustered(gradient: Partial<Gradient>, variance: number): ClusteredVariance {
+    return clusteredByTrack(this.problem, this.system, this.lin, gradientOf(this.problem, gradient), variance);
+  }
+
+  /** The same of the cameras as a whole: of where some of them are (or look, where they only turn), against the one that the gauge holds. */
+  clusteredCameras(variance: number): ClusteredVariance {
+    const { problem } = this;
+    const first = problem.turnOnly ? 0 : 3;
+    const asked = [0, 0.15, 0.35, 0.65, 0.85, 1].map((share) => Math.round(share * (problem.cameraCount - 1)));
+    const gradients = asked.flatMap((c) =>
+      [0, 1, 2].map((axis) => {
+        const g = gradientOf(problem, {});
+        g.camera[6 * c + first + axis] = 1;
+        return g;
+      }),
+    );
+    return clusteredTogether(problem, this.system, this.lin, gradients, variance);
+  }
+
   private keptBlock(b: number, n: number): Float64Array {
     const out = new Float64Array(n * n);
     for (let i = 0; i < n; i += 1) for (let j = 0; j < n; j += 1) out[i * n + j] = this.inverse.get(b * n + i, b * n + j);
@@ -76,6 +100,44 @@ export class BundleCovariance {
   private eliminated(e: number, n: number): Float64Array {
     return this.eliminatedBlocks.slice(e * n * n, (e + 1) * n * n);
   }
+}
+
+/** The normal equations of a bundle, factored with its gauge held; null where they are not definite even so. */
+export function inFixedGauge(problem: BundleProblem, state: BundleState, huberPx: number): { system: SchurSystem; lin: Linearisation } | null {
+  const system = new SchurSystem(problem);
+  const lin = new Linearisation(problem.camera.length);
+  evaluateBundle(problem, state, lin, true);
+  weighRows(problem, state, lin, huberPx);
+  const held = (indices: readonly number[]) => indices.map((index): [number, number] => [index, 1e9]);
+  const fixed = problem.turnOnly ? turnGauge(problem, state) : { camera: gauge(problem, state), point: [] };
+  const prior = !problem.focal.held && problem.focal.priorSigmaMm ? 1 / problem.focal.priorSigmaMm ** 2 : 0;
+  return system.factor(lin, 0, prior, { camera: held(fixed.camera), point: held(fixed.point) }) ? { system, lin } : null;
+}
+
+/** A gradient that is nought but for what is given. */
+export const gradientOf = ({ cameraCount, pointCount }: BundleProblem, given: Partial<Gradient>): Gradient => ({
+  camera: new Float64Array(6 * cameraCount),
+  point: new Float64Array(3 * pointCount),
+  focal: 0,
+  ...given,
+});
+
+/** Residuals and derivatives times the roots of their robust weights. */
+function weighRows(problem: BundleProblem, state: BundleState, lin: Linearisation, huberPx: number): void {
+  const scale = new Float64Array(problem.camera.length);
+  robustCost(problem, state, lin, huberPx, scale);
+  const lensCount = problem.freeLens?.length ?? 0;
+  const times = (list: Float64Array, width: number, i: number) => {
+    for (let k = width * i; k < width * (i + 1); k += 1) list[k] *= scale[i];
+  };
+  scale.forEach((s, i) => {
+    if (s === 1) return;
+    times(lin.residual, 2, i);
+    times(lin.jCamera, 12, i);
+    times(lin.jPoint, 6, i);
+    times(lin.jFocal, 2, i);
+    times(lin.jLens, 2 * lensCount, i);
+  });
 }
 
 /** Of a camera that only turns: the turn of the middle camera, all places, and of each direction the coordinate that its length is in. */

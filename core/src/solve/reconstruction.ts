@@ -41,6 +41,8 @@ export class Reconstruction {
    * laid beside them in px of this noise. Until something was adjusted it is a pixel, which lets a start be pulled as strongly as it needs.
    */
   noisePx = 1;
+  /** threshold of the last adjustment of everything: a residual that is longer counts by less than its length */
+  huberPx = Infinity;
 
   /** the camera turns and does not move: poses have no place, and points are directions of unit length */
   turnOnly = false;
@@ -72,6 +74,7 @@ export class Reconstruction {
   carryTo(obs: Observations, focalRule: FocalRule): Reconstruction {
     const other = new Reconstruction(obs, this.lens, this.focalMm, focalRule);
     other.noisePx = this.noisePx;
+    other.huberPx = this.huberPx;
     other.turnOnly = this.turnOnly;
     if (this.zoom && obs.frames.length === this.obs.frames.length) other.zoom = this.zoom;
     const frameIndex = new Map(obs.frames.map((f, i) => [f, i]));
@@ -406,6 +409,7 @@ export class Reconstruction {
     settle = false,
   ): { costPerObs: number; residualPx: Float64Array; obsOf: Int32Array; reason: AdjustResult['reason'] } {
     const { problem, state, frameOf, trackOf, obsOf } = this.toBundle();
+    if (maxIterations > 0) this.huberPx = huberPx;
     const result = adjust(problem, state, { huberPx, maxIterations, costTolerance, settle, onIteration });
     this.absorb(result.state, frameOf, trackOf);
     const lin = new Linearisation(problem.camera.length);
