@@ -36,10 +36,19 @@ export const onFrames = (pairs: readonly PairCandidate[], from: Observations, to
  * takes up what they can.
  */
 export const TURN_EXPLAINS = 1.08;
+/**
+ * A move that shifts near and far by so few noises of a track would leave, if it were one, several times the noise to a turn; followed tracks have errors
+ * that are alike for neighbours, and a move takes up more of those than of white ones.
+ */
+const SMALL_NOISES = 30;
+const TURN_EXPLAINS_SMALL = 1.2;
 /** A turn that leaves no more than this is worth having where no move is found. */
 export const LITTLE_PX = 2;
 /** A move that shifts near and far against each other by more than so many times the noise of a track is no turn; nobody needs to ask. */
 export const DOUBTFUL_NOISES = 60;
+
+/** Is what was solved as a move a turn after all? Both noises with what the unknowns took up put back, px. */
+export const turnsAfterAll = (movePx: number, turnPx: number, travel: number): boolean => turnPx < (travel < SMALL_NOISES * movePx ? TURN_EXPLAINS_SMALL : TURN_EXPLAINS) * movePx;
 
 /** By how much the travel of the camera moves points in the picture, px: its extent over their median distance. */
 export function travelPx(r: Reconstruction): number {

@@ -4,6 +4,7 @@ import { SOLVE, type Warning } from '../warnings';
 import { concentrate } from './concentrate';
 import { adjustFew, fewFramesOf } from './few-frames';
 import { freeLens, freeRest } from './free-lens';
+import { withoutLeaning } from './leaning';
 import { chooseNormalisation } from './normalisation';
 import { driftOf } from './residual-drift';
 import { MIN_RAY_ANGLE_RAD } from './start';
@@ -136,12 +137,36 @@ export function refineInStages({ r, lens, rule, zooms, trimmed, progress, warnin
     for (const { track, rms } of bent) trimmed.push({ track: r.obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
     iterations += refineAll(r, trimmed, progress, warnings);
   }
+  const leaning = zooms || r.pair ? [] : withoutLeaning(r);
+  if (leaning.length > 0) {
+    for (const { track, rms } of leaning) trimmed.push({ track: r.obs.trackIds[track], frame: null, residualPx: rms, reason: 'moving' });
+    iterations += refineAll(r, trimmed, progress, warnings);
+  }
   if (!zooms && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);
   return iterations;
 }
 
 /** One-axis noise of residual lengths, px; half of them may be wild. */
 export const noiseOf = (residualPx: Float64Array): number => sigmaFromMedianRadius(median(residualPx));
+
+/** Of a distance of two coordinates of the same noise: its middle over the root of its mean square. */
+const MIDDLE_OF_RMS = Math.sqrt(Math.LN2);
+
+/**
+ * The same of all places in frames that were placed: those of tracks that were left out lie beyond any, and those of tracks that found no depth as far
+ * off as they are from the best one. What leaves much out fits what it keeps.
+ */
+export function noiseOfAll(r: Reconstruction): number {
+  const all = Array.from(r.adjustAll(Infinity, 0).residualPx);
+  r.points.forEach((point, t) => {
+    if (point) return;
+    const places = r.obs.byTrack[t].filter((o) => r.poses[r.obs.frame[o]]).length;
+    if (places < 3) return;
+    const off = r.rejected[t] ? Infinity : MIDDLE_OF_RMS * r.missOf(t);
+    for (let k = 0; k < places; k += 1) all.push(off);
+  });
+  return noiseOf(Float64Array.from(all));
+}
 
 /** Of each track the sum of its squared residuals, and their number. */
 function squaresByTrack(r: Reconstruction, residualPx: Float64Array, obsOf: Int32Array): Map<number, { sum: number; n: number }> {

@@ -3,15 +3,16 @@ import { once, SOLVE, type Warning } from '../warnings';
 import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../track/counting';
 import { assembleFree, failed } from './assemble';
 import { forgetDepthless, partAgain, type PlacedPart } from './join-parts';
-import { DOUBTFUL_NOISES, farthestApart, leftOver, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, solveTurn, travelPx, TURN_EXPLAINS } from './move-or-turn';
+import { DOUBTFUL_NOISES, farthestApart, leftOver, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, solveTurn, travelPx, turnsAfterAll } from './move-or-turn';
 import { asObject, objectSetup, withoutStill } from './object';
 import type { TrackPoint } from '../track/track-point';
 import { buildObservations, reprofile } from './observations';
 import { outsideNoted } from './outside-noted';
 import { bestStart, placeAll } from './place-all';
 import { Reconstruction, type FocalRule } from './reconstruction';
-import { nameMoving, noiseOf, refineAll, refineInStages, trim } from './refine';
+import { nameMoving, noiseOfAll, refineAll, refineInStages, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
+import { asksAgain, triedNearRecord, triedOtherStarts } from './second-starts';
 import { secondThoughts } from './second-thoughts';
 import type { AnchorFacts } from '../facts';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
@@ -89,6 +90,8 @@ function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setu
 interface CountedOptions extends SolveOptions {
   /** the squeeze was asked already */
   settled?: boolean;
+  /** no other start is tried */
+  onlyStart?: boolean;
   /** one stretch of a shot: nothing is asked beyond its cameras and points */
   stretch?: boolean;
   /** asks for another readout */
@@ -165,7 +168,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     const { turned, r, parts } = solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
     return { ...turnAgain(turned, r), ...partedOf(r, parts) };
   };
-  const again = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim'> = {}) => solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed, ...more });
+  const again = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim'> = {}) => solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed, onlyStart: true, ...more });
   // what else may have made a turn what it is: late rows, then a squeeze that nobody wrote down
   const turnAgain = (turned: SolveResult, r: Reconstruction): SolveResult => {
     if (options.stretch) return turned;
@@ -196,15 +199,23 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   let iterations = refineInStages({ r, lens, rule, zooms, trimmed, progress, warnings });
   // what did not hold together after all is refined apart
   if (partAgain(r, shot.parts)) iterations += refineAll(r, trimmed, progress, warnings);
-  const noisePx = noiseOf(r.adjustAll(Infinity, 0).residualPx);
+  const noisePx = noiseOfAll(r);
   if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
-  if (travelPx(r) < DOUBTFUL_NOISES * noisePx && noiseOfTurn(sparse, lens, rule, ranked, zooms) < TURN_EXPLAINS * (noisePx / leftOver(r))) return asTurn();
+  const travel = travelPx(r);
+  if (travel < DOUBTFUL_NOISES * noisePx && turnsAfterAll(noisePx / leftOver(r), noiseOfTurn(sparse, lens, rule, ranked, zooms), travel)) return asTurn();
   forgetDepthless(r, shot.parts);
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
   const solved: Counted = { ...assembleFree(r, lens, setup, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held' }), ...partedOf(r, shot.parts) };
   if (options.stretch) return solved;
+  const asks = options.onlyStart ? null : asksAgain(solved, setup, obs.count);
+  if (asks) {
+    progress({ stage: 'starting pair', done: 0, total: 2 });
+    const other = (by: SolveSetup) => again(by, { settled: options.settled, trim: options.trim });
+    const told = asks === 'ran away' ? triedNearRecord(solved, setup, other) : triedOtherStarts(solved, setup, other, obs.count);
+    if (told !== solved) return told;
+  }
   // late rows look like a zoom or a squeeze, and are asked for first
   const seen = options.readout?.(solved) ?? null;
   if (seen) return { ...solved, ...toldRead(solved, seen) };

@@ -15,6 +15,9 @@ export const SOLVE = tableOf({
   CENTRE_NOT_TOLD: (sigmaPx: number) =>
     `These tracks do not tell where the principal point is: a turn of the camera hides a shift of it. It stays as it was known, within ${sigmaPx.toFixed(0)} px. A roll of the camera during a pass would tell it.`,
   SQUEEZE_NOT_TOLD: () => 'These tracks do not tell the squeeze: it stays as it was recorded. A roll of the camera, or surveyed points, would tell it.',
+  TRIED_NEAR_RECORD: (recordedMm: number, ranToMm: number) =>
+    `From ${recordedMm.toFixed(1)} mm the focal length ran off to ${ranToMm.toFixed(1)} mm without an end. It was tried again, held loosely to the record at first; this is what came of that.`,
+  TRIED_OTHER_STARTS: (firstMm: number) => `The first start ended at ${firstMm.toFixed(1)} mm, against the record; another one explains more of the tracks, and is what is told here.`,
   FOCAL_HARDLY_SEEN: (sigmaMm: number) => `The focal length is hardly seen in this move: ± ${sigmaMm.toFixed(1)} mm.`,
   CAMERA_TURNS: () => 'The camera turns but does not move: turns, directions and what they say of the lens are seen, and no depth, no place, no scale.',
   CAMERA_STANDS: () => 'The camera stands still: nothing is seen of its path, and nothing of its lens.',

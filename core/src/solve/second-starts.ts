@@ -1,0 +1,82 @@
+import { once, SOLVE } from '../warnings';
+import type { SolveResult } from './result';
+import type { SolveSetup } from './setup';
+
+/** A focal length known to no more than this share of itself ran off along a valley, or nothing in the move holds it. */
+const KNOWN_SHARE = 0.25;
+/** It was recorded to this share, as far as a second try is told. */
+const NEAR_SHARE = 0.25;
+/** The second answer leaves this much more noise at most: where nothing tells, both fit. */
+const AS_GOOD = 1.05;
+/** A focal length that is off from the record by more than this, and by so many sigmas, contradicts it: that is not said from one start. */
+const AGREES_SHARE = 0.05;
+const AGREES_SIGMAS = 3;
+/** Where else it is begun then, over what was found. */
+const OTHER_STARTS = [0.72, 1.39];
+/** A place counts as not explained from so many times the noise. */
+const UNEXPLAINED_NOISES = 5;
+/** Another answer is taken where it leaves less than this of the whole. */
+const BETTER = 0.9;
+/** Places of a shot beyond which a solve takes a minute, and is not done three times. */
+const MOST_PLACES = 150_000;
+
+type Again = (setup: SolveSetup) => SolveResult;
+
+const knownShare = ({ sigmaFocalMm, focalMm }: SolveResult): number => (sigmaFocalMm ?? Infinity) / (focalMm ?? 1);
+const moved = (s: SolveResult): boolean => s.status !== 'failed' && s.motion !== 'pan' && s.focalMm !== null;
+
+/** What else is tried before a free focal length is told; null: nothing, it is near the record and well known. */
+export function asksAgain(solved: SolveResult, { focal, adapterFactor }: SolveSetup, places: number): 'ran away' | 'contradicts' | null {
+  if (focal.mode !== 'free' || !moved(solved)) return null;
+  // each step fits a little better, and the floor lies elsewhere: the picture is flattened or stretched without end
+  if (knownShare(solved) > KNOWN_SHARE) return 'ran away';
+  const off = Math.abs(solved.focalMm! - focal.mm * (adapterFactor ?? 1));
+  const contradicts = off > AGREES_SHARE * solved.focalMm! && off > AGREES_SIGMAS * (solved.sigmaFocalMm ?? 0);
+  return contradicts && places <= MOST_PLACES ? 'contradicts' : null;
+}
+
+/** The same record, begun at another focal length. What a plate said was said of the recorded one. */
+function begun(setup: SolveSetup, focal: SolveSetup['focal']): SolveSetup {
+  const { distortion } = setup;
+  if (!distortion?.mode || distortion.mode === 'none') return { ...setup, focal };
+  return { ...setup, focal, distortion: { ...distortion, focalMm: distortion.focalMm ?? setup.focal.mm * (setup.adapterFactor ?? 1) } };
+}
+
+/**
+ * Tries once more from near the record: held loosely to it at first, then free from where that ended.
+ * @param again solves the same tracks by another record, without a third try
+ * @returns the better known of the two, and what was tried
+ */
+export function triedNearRecord(solved: SolveResult, setup: SolveSetup, again: Again): SolveResult {
+  const { mm } = setup.focal;
+  const near = again(begun(setup, { mode: 'guided', mm, sigmaMm: NEAR_SHARE * mm }));
+  if (near.status === 'failed' || near.focalMm === null) return solved;
+  const second = again(begun(setup, { mode: 'free', mm: near.focalMm / (setup.adapterFactor ?? 1) }));
+  const better = moved(second) && knownShare(second) < knownShare(solved) && (second.noisePx ?? Infinity) <= AS_GOOD * (solved.noisePx ?? 0);
+  if (!better) return solved;
+  return { ...second, warnings: once([SOLVE.TRIED_NEAR_RECORD(mm, solved.focalMm!), ...second.warnings]) };
+}
+
+/** Mean square of what a solve leaves of all places, px²; what it left out, and what lies far off, counts as far off. */
+function unexplained(s: SolveResult, places: number, noisePx: number): number {
+  const most = (UNEXPLAINED_NOISES * noisePx) ** 2;
+  const placed = s.points.reduce((sum, p) => sum + p.observations, 0);
+  const left = s.points.reduce((sum, p) => sum + p.observations * Math.min(p.rmsPx ** 2, most), 0);
+  return (left + Math.max(0, places - placed) * most) / places;
+}
+
+/**
+ * A solve may stop in a hollow beside the floor: a world that is flatter or deeper, without the tracks that speak against it. Before it contradicts
+ * what was written down it is begun from a shorter and from a longer focal length, and the one that explains most of all tracks is told.
+ * @param places of tracks in the picture, all frames together
+ */
+export function triedOtherStarts(solved: SolveResult, setup: SolveSetup, again: Again, places: number): SolveResult {
+  let best = solved;
+  for (const by of OTHER_STARTS) {
+    const other = again(begun(setup, { ...setup.focal, mm: (by * solved.focalMm!) / (setup.adapterFactor ?? 1) }));
+    if (!moved(other)) continue;
+    const noisePx = Math.min(best.noisePx ?? Infinity, other.noisePx ?? Infinity);
+    if (unexplained(other, places, noisePx) < BETTER * unexplained(best, places, noisePx)) best = other;
+  }
+  return best === solved ? solved : { ...best, warnings: once([SOLVE.TRIED_OTHER_STARTS(solved.focalMm!), ...best.warnings]) };
+}
