@@ -22,11 +22,14 @@ export interface RenderedClip {
   count: number;
   /** of the first frame */
   focalPx: number;
+  cameraAt(frame: number): StillCamera;
   at(frame: number): { widthPx: number; heightPx: number; data: Uint8Array };
   /** what lies behind a place of a frame */
   kindAt(frame: number, xPx: number, yPx: number): 'still' | 'box' | 'burn-in' | 'nothing';
   /** the place in the list of the panel behind it; the box's come after the still ones; −1 where there is none */
   panelAt(frame: number, xPx: number, yPx: number): number;
+  /** where the still thing behind it is, metres; null where there is none, or the box */
+  placeAt(frame: number, xPx: number, yPx: number): Triple | null;
   /** where what is seen at a place of one frame is seen in another; null where that is not in front of the camera. Only of what stands still */
   truth(fromFrame: number, xPx: number, yPx: number, toFrame: number): { xPx: number; yPx: number } | null;
 }
@@ -60,6 +63,11 @@ export function renderClip(scene: ClipScene): RenderedClip {
       return !hit ? 'nothing' : hit.panel < scene.still.length ? 'still' : 'box';
     },
     panelAt: (frame, xPx, yPx) => placeBehind([...scene.still, ...boxPanels(frame)], scene.camera(frame), xPx, yPx)?.panel ?? -1,
+    placeAt(frame, xPx, yPx) {
+      const hit = placeBehind([...scene.still, ...boxPanels(frame)], scene.camera(frame), xPx, yPx);
+      return hit && hit.panel < scene.still.length ? hit.at : null;
+    },
+    cameraAt: scene.camera,
     truth(fromFrame, xPx, yPx, toFrame) {
       const hit = placeBehind(scene.still, scene.camera(fromFrame), xPx, yPx);
       return hit && seenAt(scene.camera(toFrame), hit.at);

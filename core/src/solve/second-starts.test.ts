@@ -1,3 +1,6 @@
+import { roomShot } from '@mesure/synthetic';
+import { CancelledError } from '../errors';
+import { solveTracks } from '.';
 import type { SolveResult } from './result';
 import { asksAgain, triedNearRecord, triedOtherStarts } from './second-starts';
 import type { SolveSetup } from './setup';
@@ -35,6 +38,28 @@ test('what contradicts the record is begun elsewhere first, and the answer that 
   expect(begunAt.map(([, mm]) => mm)).toEqual([68, 68]);
   expect(begunAt[0][0]).toBeLessThan(60);
   expect(begunAt[1][0]).toBeGreaterThan(100);
+});
+
+test('whoever waits is told that it is begun elsewhere, and can stop it there', () => {
+  const { shot } = roomShot({ widthPx: 1920, heightPx: 1080, focalMm: 24, sensorWidthMm: 24, sensorHeightMm: 13.5, frames: 24, noisePx: 0.3 });
+  const asRecorded = (mm: number): SolveSetup => ({ image: { width: 1920, height: 1080 }, sensor: { widthMm: 24, heightMm: 13.5 }, focal: { mode: 'free', mm }, distortion: { mode: 'none' } });
+  const stages = (mm: number): string[] => {
+    const list: string[] = [];
+    const r = solveTracks(shot.tracks, asRecorded(mm), { onProgress: ({ stage }) => list.push(stage) });
+    expect(Math.abs(r.focalMm! - 24)).toBeLessThan(3 * r.sigmaFocalMm!);
+    return list;
+  };
+  expect(stages(24)).not.toContain('other starts');
+  expect(stages(32)).toContain('other starts');
+  let asked = 0;
+  const stopped = () =>
+    solveTracks(shot.tracks, asRecorded(32), {
+      onProgress({ stage }) {
+        if (stage === 'other starts') asked += 1;
+        if (asked === 3) throw new CancelledError();
+      },
+    });
+  expect(stopped).toThrow(CancelledError);
 });
 
 test('where no start explains more, the first answer stands', () => {

@@ -63,7 +63,12 @@ export function solvePair(given: readonly TrackPoint[], setup: SolveSetup, witne
   if (doubt) return no(`the tracks of ${witness.name}: ${doubt.words}`);
   const report = options.onProgress ?? (() => undefined);
   const half = (from: number, name: string) => (p: SolveProgress) =>
-    report({ stage: p.stage === 'uncertainty' ? 'adjusting' : p.stage, done: from + p.done / Math.max(1, p.total) / 2, total: 1, ...(name === '' && p.coarse ? { coarse: p.coarse } : {}) });
+    report({
+      stage: p.stage === 'uncertainty' || p.stage === 'other starts' ? 'adjusting' : p.stage,
+      done: from + p.done / Math.max(1, p.total) / 2,
+      total: 1,
+      ...(name === '' && p.coarse ? { coarse: p.coarse } : {}),
+    });
   const random = seededRandom(options.seed ?? 1);
 
   const names = (track: string): string => (witness.shared.has(track) ? track : `${witness.name} ${track}`);

@@ -168,7 +168,8 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     const { turned, r, parts } = solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
     return { ...turnAgain(turned, r), ...partedOf(r, parts) };
   };
-  const again = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim'> = {}) => solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed, onlyStart: true, ...more });
+  const again = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim' | 'onProgress'> = {}) =>
+    solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed, onlyStart: true, ...more });
   // what else may have made a turn what it is: late rows, then a squeeze that nobody wrote down
   const turnAgain = (turned: SolveResult, r: Reconstruction): SolveResult => {
     if (options.stretch) return turned;
@@ -211,8 +212,14 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   if (options.stretch) return solved;
   const asks = options.onlyStart ? null : asksAgain(solved, setup, obs.count);
   if (asks) {
-    progress({ stage: 'starting pair', done: 0, total: 2 });
-    const other = (by: SolveSetup) => again(by, { settled: options.settled, trim: options.trim });
+    let begun = 0;
+    const other = (by: SolveSetup) => {
+      const onProgress = () => progress({ stage: 'other starts', done: begun, total: 2 });
+      onProgress();
+      const told = again(by, { settled: options.settled, trim: options.trim, onProgress });
+      begun += 1;
+      return told;
+    };
     const told = asks === 'ran away' ? triedNearRecord(solved, setup, other) : triedOtherStarts(solved, setup, other, obs.count);
     if (told !== solved) return told;
   }

@@ -11,7 +11,8 @@ const STAGES: Record<string, [number, number]> = {
   'frames placed': [0.2, 0.5],
   adjusting: [0.5, 0.85],
   trimming: [0.85, 0.9],
-  uncertainty: [0.9, 1],
+  uncertainty: [0.9, 0.92],
+  'other starts': [0.92, 1],
 };
 
 export const computeSolve: Computation<SolveInput> = ({ input, given }, report) => {
