@@ -37,34 +37,39 @@ export function patternOf(seed: number, widthM: number, heightM: number, perM2 =
   }));
   // things in a raster of half metres, so that a place asks only the few near it
   const cell = 0.5 * size;
-  const columns = Math.ceil(widthM / cell) + 1;
-  const near = new Map<number, number[]>();
+  const [columns, rows] = [Math.ceil(widthM / cell) + 1, Math.ceil(heightM / cell) + 1];
+  const near: number[][] = Array.from({ length: columns * rows }, () => []);
+  const column = (u: number): number => Math.min(columns - 1, Math.max(0, Math.floor(u / cell)));
+  const row = (v: number): number => Math.min(rows - 1, Math.max(0, Math.floor(v / cell)));
+  // left, right, low, high of each
+  const sides = new Float64Array(4 * things.length);
   things.forEach((t, n) => {
-    for (let i = Math.floor((t.u - t.w) / cell); i <= Math.floor((t.u + t.w) / cell); i += 1)
-      for (let j = Math.floor((t.v - t.h) / cell); j <= Math.floor((t.v + t.h) / cell); j += 1) near.set(j * columns + i, [...(near.get(j * columns + i) ?? []), n]);
+    sides.set([t.u - t.w, t.u + t.w, t.v - t.h, t.v + t.h], 4 * n);
+    for (let i = column(t.u - t.w); i <= column(t.u + t.w); i += 1) for (let j = row(t.v - t.h); j <= row(t.v + t.h); j += 1) near[j * columns + i].push(n);
   });
   const salt = seed * 31;
   return {
     stainAt: (u, v) => 0.5 + 0.24 * (grain(u, v, 0.4, salt + 1) - 0.5) + 0.16 * (grain(u, v, 0.12, salt + 2) - 0.5) + 0.1 * (grain(u, v, FINEST_STAIN_M, salt + 3) - 0.5),
     thingAt(u, v) {
-      const here = near.get(Math.floor(v / cell) * columns + Math.floor(u / cell));
-      if (!here) return -1;
+      const here = near[row(v) * columns + column(u)];
       for (let k = here.length - 1; k >= 0; k -= 1) {
-        const t = things[here[k]];
-        if (Math.abs(u - t.u) < t.w && Math.abs(v - t.v) < t.h) return here[k];
+        const at = 4 * here[k];
+        if (u > sides[at] && u < sides[at + 1] && v > sides[at + 2] && v < sides[at + 3]) return here[k];
       }
       return -1;
     },
     seen: (thing, stain) => (thing < 0 ? stain : 0.75 * things[thing].grey + 0.25 * stain),
     hasEdge(fromU, toU, fromV, toV) {
-      for (let j = Math.floor(fromV / cell); j <= Math.floor(toV / cell); j += 1)
-        for (let i = Math.floor(fromU / cell); i <= Math.floor(toU / cell); i += 1)
-          for (const n of near.get(j * columns + i) ?? []) {
-            const t = things[n];
-            const [left, right, low, high] = [t.u - t.w, t.u + t.w, t.v - t.h, t.v + t.h];
-            if (right <= fromU || left >= toU || high <= fromV || low >= toV) continue;
-            if (left > fromU || right < toU || low > fromV || high < toV) return true;
+      const [lastRow, lastColumn] = [row(toV), column(toU)];
+      for (let j = row(fromV); j <= lastRow; j += 1)
+        for (let i = column(fromU); i <= lastColumn; i += 1) {
+          const here = near[j * columns + i];
+          for (let k = 0; k < here.length; k += 1) {
+            const at = 4 * here[k];
+            if (sides[at + 1] <= fromU || sides[at] >= toU || sides[at + 3] <= fromV || sides[at + 2] >= toV) continue;
+            if (sides[at] > fromU || sides[at + 1] < toU || sides[at + 2] > fromV || sides[at + 3] < toV) return true;
           }
+        }
       return false;
     },
   };

@@ -47,7 +47,14 @@ export function createAnalysesStore({ api, kept, productionId, newId, now }: Nee
   /** when the server answered last, to this device */
   let answeredAt: string | null = null;
   return createStore<AnalysesState>()((set, get) => {
-    const put = (a: Analysis) => set((s) => ({ bySubject: { ...s.bySubject, [keyOf(a)]: a } }));
+    // a list may have been written before what was started meanwhile, and would put the one before it back
+    let changes = 0;
+    const changedAt = new Map<string, number>();
+    const put = (a: Analysis) => {
+      changes += 1;
+      changedAt.set(keyOf(a), changes);
+      set((s) => ({ bySubject: { ...s.bySubject, [keyOf(a)]: a } }));
+    };
     const active = (a: Analysis) => a.status === 'queued' || a.status === 'running';
     async function follow(a: Analysis): Promise<void> {
       if (polling.has(a.id)) return;
@@ -83,6 +90,8 @@ export function createAnalysesStore({ api, kept, productionId, newId, now }: Nee
               : { status: s.status, knownFrom: 'never' },
           );
         }
+        const askedAt = changes;
+        const newer = (key: string): boolean => (changedAt.get(key) ?? 0) > askedAt;
         try {
           const { analyses } = await api.analyses(productionId);
           answeredAt = now();
@@ -92,12 +101,15 @@ export function createAnalysesStore({ api, kept, productionId, newId, now }: Nee
             unreached: null,
             knownFrom: null,
             // a whole outcome that is already here stays
-            bySubject: Object.fromEntries(
-              analyses.map((a) => {
-                const here = s.bySubject[keyOf(a)];
-                return [keyOf(a), here?.id === a.id && here.status === 'done' ? { ...here, stale: a.stale ?? null } : a];
-              }),
-            ),
+            bySubject: {
+              ...Object.fromEntries(
+                analyses.map((a) => {
+                  const here = s.bySubject[keyOf(a)];
+                  return [keyOf(a), here?.id === a.id && here.status === 'done' ? { ...here, stale: a.stale ?? null } : a];
+                }),
+              ),
+              ...Object.fromEntries(Object.entries(s.bySubject).filter(([key, here]) => newer(key) && analyses.every((a) => a.id !== here.id))),
+            },
           }));
           analyses.filter(active).forEach((a) => void follow(a));
         } catch (error) {

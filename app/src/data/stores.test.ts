@@ -88,6 +88,22 @@ describe('analyses', () => {
     await store.getState().refresh();
     expect(isWhole(now(store))).toBe(true);
   });
+  test('a list that was written before the one that was started meanwhile does not put the one before it back', async () => {
+    const before = analysis({ id: 'a0', status: 'done', outcome: outcome(0) });
+    const { store, api } = make([analysis({ status: 'running' })]);
+    let answer: (list: { analyses: Analysis[] }) => void = () => undefined;
+    api.analyses.mockImplementationOnce(() => new Promise((r) => (answer = r)));
+    const reading = store.getState().refresh();
+    await jest.advanceTimersByTimeAsync(0);
+    await store.getState().start('solve', 'take');
+    answer({ analyses: [before] });
+    await reading;
+    expect(now(store)).toMatchObject({ id: 'a1', status: 'running' });
+    // one that is asked for afterwards knows it
+    api.analyses.mockImplementationOnce(async () => ({ analyses: [before] }));
+    await store.getState().refresh();
+    expect(now(store).id).toBe('a0');
+  });
   test('what makes it old is said by the list alone, and stands whichever answer comes first', async () => {
     const stale = { when: '2026-03-02T09:30:00Z', who: 'Ivo Tam', what: 'lens 32' };
     const { store } = make([analysis({ status: 'done', outcome: outcome(0), stale }), analysis({ status: 'done', outcome: outcome(5) })]);

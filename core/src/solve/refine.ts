@@ -14,8 +14,10 @@ import type { SolveLens } from './setup';
 import { trimLimitPx } from './trim';
 import { chooseKnots } from './zoom';
 
-/** Rounds of the last adjustment; a shot that needs more is told apart from one that settled. */
+/** Rounds of the last adjustment; a shot that needs more is told apart from one that settled. Of a small one a round takes little, and a valley may be long. */
 const LAST_ITERATIONS = 40;
+const LAST_ITERATIONS_SMALL = 160;
+const SMALL_PLACES = 20_000;
 
 export type Progress = (progress: SolveProgress) => void;
 
@@ -91,9 +93,10 @@ export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], prog
     if (moving.length + lost === 0 && (round > 0 || added === 0)) break;
   }
   // a long shot of short tracks bends along a flat valley: the cost hardly falls while the focal length still walks
+  const last = r.obs.count < SMALL_PLACES ? LAST_ITERATIONS_SMALL : LAST_ITERATIONS;
   const { reason } = r.adjustAll(
     huberPx,
-    LAST_ITERATIONS,
+    last,
     1e-3 / r.obs.count,
     (i) => {
       iterations += 1;
@@ -101,7 +104,7 @@ export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], prog
     },
     true,
   );
-  if (reason === 'maxIterations') warnings.push(SOLVE.STOPPED_EARLY(LAST_ITERATIONS));
+  if (reason === 'maxIterations') warnings.push(SOLVE.STOPPED_EARLY(last));
   return iterations;
 }
 

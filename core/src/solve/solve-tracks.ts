@@ -32,6 +32,8 @@ export interface SolveOptions {
   counting?: TrackCounting;
   /** where the tracks make no sense as they are read: do not solve them, fail with the question. Default: solve, and say it */
   mustAsk?: boolean;
+  /** no other start is tried where the focal length ends far from the record: that is a guess. Default false */
+  onlyStart?: boolean;
   /** throw CancelledError inside to stop */
   onProgress?: (progress: SolveProgress) => void;
 }
@@ -90,8 +92,6 @@ function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setu
 interface CountedOptions extends SolveOptions {
   /** the squeeze was asked already */
   settled?: boolean;
-  /** no other start is tried */
-  onlyStart?: boolean;
   /** one stretch of a shot: nothing is asked beyond its cameras and points */
   stretch?: boolean;
   /** asks for another readout */

@@ -141,7 +141,9 @@ function lensWords(l: WalkOutcome['placed']['lenses'][number], pxPerMm: number |
   const of = `${l.lens}, ${countOf(l.stills.length, 'picture', 'pictures')}`;
   const by = pxPerMm ?? 1;
   const unit = pxPerMm ? 'mm' : 'px';
-  const digits = pxPerMm ? 2 : 0;
+  // as many digits as the sigma needs to be one
+  const small = l.sigmaPx !== null && l.sigmaPx / by < (pxPerMm ? 0.005 : 0.5);
+  const digits = (pxPerMm ? 2 : 0) + (small ? 1 : 0);
   if (!l.told || l.sigmaPx === null) return `${of}: taken as ${fixed(l.recordedPx / by, digits)} ${unit}, which they do not tell.`;
   return `${of}: ${fixed(l.focalPx / by, digits)} ± ${fixed(l.sigmaPx / by, digits)} ${unit}, noted ${fixed(l.recordedPx / by, digits)}.`;
 }
