@@ -2,7 +2,7 @@ import { invertSelected, type ClusteredVariance, type EnvelopeMatrix } from '../
 import { robustCost } from './adjust';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
 import { SchurSystem } from './schur';
-import { clusteredByTrack, clusteredTogether, type Gradient } from './track-clusters';
+import { clusteredByTrack, clusteredTogether, LARGE_PLACES, type Gradient } from './track-clusters';
 
 /** One column of the covariance, in cameras (φ, t: 6 each), points (3 each), focal length. */
 export interface CovarianceColumn {
@@ -81,7 +81,7 @@ export class BundleCovariance {
   clusteredCameras(variance: number): ClusteredVariance {
     const { problem } = this;
     const first = problem.turnOnly ? 0 : 3;
-    const asked = [0, 0.15, 0.35, 0.65, 0.85, 1].map((share) => Math.round(share * (problem.cameraCount - 1)));
+    const asked = (problem.camera.length > LARGE_PLACES ? [0, 0.35, 1] : [0, 0.15, 0.35, 0.65, 0.85, 1]).map((share) => Math.round(share * (problem.cameraCount - 1)));
     const gradients = asked.flatMap((c) =>
       [0, 1, 2].map((axis) => {
         const g = gradientOf(problem, {});

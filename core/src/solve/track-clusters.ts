@@ -4,6 +4,9 @@ import type { SchurSystem } from './schur';
 
 /** Tracks of which the share is worked out that the fit takes out of their own residuals */
 const ASKED = 24;
+/** Of a large bundle a column costs as much as a round of the adjustment, and a track takes less of it. */
+export const LARGE_PLACES = 40_000;
+const ASKED_LARGE = 6;
 
 type Column = ReturnType<SchurSystem['solve']>;
 
@@ -78,7 +81,7 @@ function rowTimes({ camera, point, zoom, freeLens }: BundleProblem, lin: Lineari
 function lostShare(problem: BundleProblem, system: SchurSystem, lin: Linearisation, moved: Float64Array, shares: readonly ClusterShare[]): number {
   const rowsOf: number[][] = Array.from({ length: problem.pointCount }, () => []);
   problem.point.forEach((p, i) => rowsOf[p].push(i));
-  const step = Math.max(1, Math.ceil(problem.pointCount / ASKED));
+  const step = Math.max(1, Math.ceil(problem.pointCount / (problem.camera.length > LARGE_PLACES ? ASKED_LARGE : ASKED)));
   const row = new Float64Array(2 * problem.camera.length);
   let [lost, own] = [0, 0];
   for (let p = 0; p < problem.pointCount; p += step) {
