@@ -88,12 +88,12 @@ function draw(name: string, seed: number): Take {
         ...(floor.length >= 3 ? { level: floor.slice(0, 6).map((m) => m.id) } : {}),
         lengths: ties.map(([a, b]) => ({ a: a.id, b: b.id, m: read(apart(a.at, b.at), 0.0015), sigmaM: 0.0015 })),
         cameraHeights: [
-          { frame: 1, m: read(first.at[1], 0.0025), sigmaM: 0.0025 },
+          { frame: 0, m: read(first.at[1], 0.0025), sigmaM: 0.0025 },
           { frame: 'last', m: read(last.at[1], 0.0025), sigmaM: 0.0025 },
         ],
         cameraAngles: [
-          { frame: 1, of: 'tilt', rad: first.tiltRad + 0.1 * DEG * n(), sigmaRad: 0.1 * DEG },
-          { frame: 1, of: 'roll', rad: 0.1 * DEG * n(), sigmaRad: 0.1 * DEG },
+          { frame: 0, of: 'tilt', rad: first.tiltRad + 0.1 * DEG * n(), sigmaRad: 0.1 * DEG },
+          { frame: 0, of: 'roll', rad: 0.1 * DEG * n(), sigmaRad: 0.1 * DEG },
         ],
       },
     },
