@@ -97,7 +97,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   // a lens that bends leaves errors that go along the tracks too
   const bending = !r.pair && !lens.hasDistortion && !lens.freeDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
   if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining)));
-  else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(drift.factor)));
+  else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(along)));
   if (!covariance) warnings.push(SOLVE.NO_DEVIATIONS());
   const moving = story.trimmed.filter((t) => t.frame === null);
   if (moving.length > 0) warnings.push(SOLVE.TRACKS_MOVE(moving.length, r.obs.trackIds.length));

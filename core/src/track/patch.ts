@@ -20,9 +20,9 @@ export interface Patch {
   /** (JᵀJ)⁻¹ */
   inverse: Float64Array;
   unknowns: number;
-  /** how much softer it is than it was seen: variance of a blur, px² */
-  softenedPx2: number;
-  /** the same, softened more; null where there is none */
+  /** what is seen softer than by this is compared with the next look, px²; Infinity: there is none */
+  turnsPx2: number;
+  /** the same, softened more; made when it is asked for, which most never are */
   next: () => Patch | null;
 }
 
@@ -153,8 +153,13 @@ function patchOf(halfPx: number, change: PatchChange, step: number, around: (rea
   const farthest = halfPx + 1 + Math.ceil(3 * Math.sqrt(SOFT_PX2[SOFT_PX2.length - 1]));
   const kept = step === 0 ? around(farthest) : null;
   const cut = kept ? (reach: number) => inner(kept, farthest, reach) : around;
-  const next = () => (after ??= softens > 0 && step + 1 < SOFT_PX2.length && (step > 0 || kept) ? patchOf(halfPx, change, step + 1, cut) : null);
-  return { halfPx, template, contrast: Math.sqrt(square), softer, softens, columns, inverse, unknowns: m, softenedPx2: SOFT_PX2[step], next };
+  const next = () => {
+    if (after === undefined) after = patchOf(halfPx, change, step + 1, cut);
+    return after;
+  };
+  const isLast = softens === 0 || step + 1 === SOFT_PX2.length || (step === 0 && !kept);
+  const turnsPx2 = isLast ? Infinity : (SOFT_PX2[step + 1] - SOFT_PX2[step]) / 2;
+  return { halfPx, template, contrast: Math.sqrt(square), softer, softens, columns, inverse, unknowns: m, turnsPx2, next };
 }
 
 /** The middle of a square raster. */
@@ -235,9 +240,9 @@ const step = new Float64Array(6);
 /** As matchPatch, with the look whose softness is nearest to what is seen. */
 export function matchSoftened(patch: Patch, pyramid: Pyramid, start: Warp): PatchMatch | null {
   let match = matchPatch(patch, pyramid, start);
-  for (let look = patch.next(); match && look; look = look.next()) {
-    if (match.softerPx2 < (look.softenedPx2 - patch.softenedPx2) / 2) break;
-    const softer = matchPatch(look, pyramid, match.warp);
+  while (match && match.softerPx2 >= patch.turnsPx2) {
+    const look = patch.next();
+    const softer = look && matchPatch(look, pyramid, match.warp);
     if (!softer || softer.correlation < match.correlation) break;
     [patch, match] = [look, softer];
   }
