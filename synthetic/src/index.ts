@@ -17,3 +17,4 @@ export { carriedPair, pairRoom, rigAxes, type CarriedPair, type PairScene, type 
 export { renderClip, type ClipScene, type RenderedClip } from './rendered-clip';
 export { CLIP_WAYS, clipScene } from './clip-scenes';
 export { drawnNet, type DrawnNet } from './net-trials';
+export { causeNamed, judgedWords, likelihoodNamed, type Planted } from './planted';

@@ -1,4 +1,4 @@
-import { clipScene, type CLIP_WAYS, normals, renderClip, uniform, type RenderedClip } from '@mesure/synthetic';
+import { causeNamed, clipScene, judgedWords, likelihoodNamed, normals, renderClip, uniform, type CLIP_WAYS, type Planted, type RenderedClip } from '@mesure/synthetic';
 import { asPoints, trackClip, type ClipTrack } from '../clip/track-clip';
 import { solveTracks, type SolveSetup, type TrackPoint } from '../solve';
 import { swappedDigits } from './causes';
@@ -100,10 +100,6 @@ function draw(name: string, seed: number): Take {
   };
 }
 
-interface Planted {
-  quantity: string;
-  cause: string;
-}
 const FOCAL = 'focalLength';
 const says = (quantity: string, cause: string): Planted => ({ quantity, cause });
 const recorded = (t: Take, focalMm: number): void => void (t.record.focal = { mode: 'free', mm: focalMm });
@@ -151,36 +147,32 @@ function judged(t: Take): ReconcileReport | string {
   if (solve.question) return `asked: ${solve.question.what}`;
   return solve.status === 'failed' ? (solve.reason ?? 'failed') : reconcile(t.record, solve, t.kit);
 }
-const causeOf = (r: ReconcileReport | string, { quantity }: Planted): string | undefined =>
-  typeof r === 'string' ? r : r.items.find((i) => i.quantity === quantity && i.verdict !== 'agrees' && i.causes.length > 0)?.causes[0].cause;
 /** Nothing right is contradicted, and of what is wrong it is said that this take does not show it, or that several may be. */
 const undecided = (r: ReconcileReport | string, { quantity }: Planted): boolean =>
   typeof r !== 'string' &&
   (r.undecided !== null || (r.items.every((i) => i.verdict !== 'contradicts' || i.quantity === quantity) && r.items.some((i) => i.quantity === quantity && i.verdict === 'not observable')));
-const words = (r: ReconcileReport | string): string =>
-  typeof r === 'string' ? r : `${r.sentence} | ${r.items.map((q) => `${q.quantity} ${q.verdict} ${q.causes[0] ? `${q.causes[0].cause} ${q.causes[0].likelihood.toFixed(2)}` : ''}`).join('; ')}`;
 
 const counted = { all: 0, right: 0, undecided: 0, sure: 0, sureAndRight: 0 };
 
 test.each(CLIPS)('%s, really followed: right records are not contradicted, wrong ones are put down to their cause', (name) => {
   const missed: string[] = [];
   const right = judged(draw(name, 90_000 + CLIPS.indexOf(name)));
-  if (typeof right === 'string' || right.verdict === 'contradicts') missed.push(`no mistake: ${words(right)}`);
+  if (typeof right === 'string' || right.verdict === 'contradicts') missed.push(`no mistake: ${judgedWords(right)}`);
   Object.entries(MISTAKES).forEach(([mistake, plant], k) => {
     const t = draw(name, 1000 * CLIPS.indexOf(name) + k + 1);
     const planted = plant(t);
     if (!planted) return;
     const r = judged(t);
-    const found = causeOf(r, planted) === planted.cause;
+    const found = causeNamed(r, planted) === planted.cause;
     if (!found && undecided(r, planted)) {
       counted.undecided += 1;
-      console.log(`${name}, ${mistake}: not shown, and said. ${words(r)}`);
+      console.log(`${name}, ${mistake}: not shown, and said. ${judgedWords(r)}`);
       return;
     }
     counted.all += 1;
     if (found) counted.right += 1;
-    else missed.push(`${mistake}: ${words(r)}`);
-    const likely = typeof r === 'string' ? 1 : (r.items.find((q) => q.quantity === planted.quantity && q.causes.length > 0)?.causes[0].likelihood ?? 0);
+    else missed.push(`${mistake}: ${judgedWords(r)}`);
+    const likely = likelihoodNamed(r, planted);
     if (likely < 0.8) return;
     counted.sure += 1;
     if (found) counted.sureAndRight += 1;

@@ -1,4 +1,4 @@
-import { draws, LONG, normals, simulateShot, uniform, type ShotScene } from '@mesure/synthetic';
+import { causeNamed, draws, judgedWords, likelihoodNamed, LONG, normals, simulateShot, uniform, type Planted, type ShotScene } from '@mesure/synthetic';
 import { reconcile, type KitAround, type ReconcileReport } from '.';
 import { solveTracks, type SolveSetup, type TrackPoint } from '../solve';
 import { swappedDigits } from './causes';
@@ -95,11 +95,6 @@ function draw(seed: number): Drawn & { u: U; n: () => number } {
   return { markedMm, scene, record, u, n };
 }
 
-/** What is wrong, and the cause that must be named first for the quantity it is about. */
-interface Planted {
-  quantity: string;
-  cause: string;
-}
 type Plant = (d: ReturnType<typeof draw>) => Planted | null;
 const longer = (d: Drawn, factor: number) => (d.scene = { ...d.scene, focalMm: (d.scene.focalMm as number) * factor });
 const heightWrong = (d: Drawn, m: number) => (d.record.anchors!.cameraHeights![0].m = mm(m));
@@ -175,8 +170,6 @@ function judged(d: Drawn): ReconcileReport | string {
   return solve.status === 'failed' ? (solve.reason ?? 'failed') : reconcile(d.record, solve, KIT);
 }
 
-const causeOf = (r: ReconcileReport | string, { quantity }: Planted): string | undefined =>
-  typeof r === 'string' ? r : r.items.find((i) => i.quantity === quantity && i.verdict !== 'agrees' && i.causes.length > 0)?.causes[0].cause;
 /** Several facts may be the wrong one, or the take does not show this one; and that is said, and nothing right is contradicted. */
 function saidUndecided(r: ReconcileReport | string, planted: readonly Planted[]): boolean {
   if (typeof r === 'string') return false;
@@ -184,11 +177,9 @@ function saidUndecided(r: ReconcileReport | string, planted: readonly Planted[])
   const wrong = planted.map((p) => p.quantity);
   return (
     r.items.every((i) => i.verdict !== 'contradicts' || wrong.includes(i.quantity)) &&
-    planted.every((p) => causeOf(r, p) === p.cause || (p.quantity !== FOCAL && r.items.some((i) => i.quantity === p.quantity && i.verdict === 'not observable')))
+    planted.every((p) => causeNamed(r, p) === p.cause || (p.quantity !== FOCAL && r.items.some((i) => i.quantity === p.quantity && i.verdict === 'not observable')))
   );
 }
-const words = (r: ReconcileReport | string): string =>
-  typeof r === 'string' ? r : `${r.sentence} | ${r.items.map((q) => `${q.quantity} ${q.verdict} ${q.causes[0] ? `${q.causes[0].cause} ${q.causes[0].likelihood.toFixed(2)}` : ''}`).join('; ')}`;
 
 const counted = { all: 0, right: 0, undecided: 0, sure: 0, sureAndRight: 0 };
 
@@ -202,13 +193,13 @@ describe('planted mistakes, through the solver', () => {
       if (!planted) continue;
       all += 1;
       const r = judged(d);
-      const right = causeOf(r, planted) === planted.cause;
+      const right = causeNamed(r, planted) === planted.cause;
       if (!right && saidUndecided(r, [planted])) counted.undecided += 1;
       else {
         counted.all += 1;
         if (right) counted.right += 1;
-        else missed.push(`${name} ${i}: ${words(r)}`);
-        const likely = typeof r === 'string' ? 1 : (r.items.find((q) => q.quantity === planted.quantity && q.causes.length > 0)?.causes[0].likelihood ?? 0);
+        else missed.push(`${name} ${i}: ${judgedWords(r)}`);
+        const likely = likelihoodNamed(r, planted);
         if (likely >= 0.8) {
           counted.sure += 1;
           if (right) counted.sureAndRight += 1;
@@ -245,9 +236,9 @@ test('two mistakes at once: both are named, each at its own quantity', () => {
       done += 1;
       const r = judged(d);
       all += 1;
-      if (planted.every((p) => causeOf(r, p!) === p!.cause)) right += 1;
+      if (planted.every((p) => causeNamed(r, p!) === p!.cause)) right += 1;
       else if (saidUndecided(r, planted as Planted[])) undecided += 1;
-      else missed.push(`${a} + ${b} ${i}: ${words(r)}`);
+      else missed.push(`${a} + ${b} ${i}: ${judgedWords(r)}`);
     }
   });
   expect([right / (all - undecided) >= 0.95, undecided <= 0.2 * all, missed]).toEqual([true, true, expect.anything()]);
@@ -258,7 +249,7 @@ test('a take without a mistake is contradicted in under two of a hundred', () =>
   const against: string[] = [];
   for (let i = 0; i < all; i += 1) {
     const r = judged(draw(90_000 + i));
-    if (typeof r === 'string' || r.verdict === 'contradicts') against.push(`${i}: ${words(r)}`);
+    if (typeof r === 'string' || r.verdict === 'contradicts') against.push(`${i}: ${judgedWords(r)}`);
   }
   expect([against.length < 0.02 * all + 0.01, against]).toEqual([true, expect.anything()]);
 });
