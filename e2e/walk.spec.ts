@@ -168,7 +168,8 @@ test('a take of each kind: a whip, a zoom, an object, two cameras on one rig, an
   const look = async (take: string) => {
     await open(page, '/check');
     await page.getByTestId(`check-${take}`).click();
-    await page.getByTestId('take-verdict').waitFor();
+    await expect(page.getByRole('heading', { name: take.replace('-', ' take ') })).toBeVisible();
+    await expect(page.getByTestId('take-verdict')).toBeVisible();
   };
   await look('36A-1');
   await expect(page.getByTestId('stretch-1')).toContainText(/Frames 1 to 35|Frames 44 to 78/);

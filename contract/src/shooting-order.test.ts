@@ -1,7 +1,9 @@
 import { BODY_SCHEMAS, check } from './schemas';
 import {
   dateIn,
+  dayOfNow,
   dayOfToday,
+  eveningDateIn,
   inOrderOfReference,
   KINDS,
   mountedNow,
@@ -74,6 +76,17 @@ describe('days', () => {
     expect(dayOfToday(days, '2026-11-30')!.id).toBe(uuid(3));
     expect(dayOfToday(days, '2026-11-01')!.id).toBe(uuid(1));
     expect(dayOfToday([], '2026-11-01')).toBeNull();
+  });
+  test('a night that nobody has closed goes on until six; a closed one, or none, leaves the morning to its own day', () => {
+    const at = (time: string) => new Date(`2026-11-24T${time}:00Z`);
+    const named = (of: typeof days, time: string, zone = 'UTC') => dayOfNow(of, zone, at(time))!.id;
+    expect(['00:00', '03:30', '05:59', '06:00', '23:59'].map((t) => named(days, t))).toEqual([1, 1, 1, 2, 2].map(uuid));
+    // nine hours ahead it is half past eight in the morning already
+    expect([named(days, '23:30', 'Asia/Tokyo'), named(days, '15:30', 'Asia/Tokyo')]).toEqual([3, 2].map(uuid));
+    const closed = days.map((d) => ({ ...d, body: { ...d.body, closed: { by: 'Odalys', at: '2026-11-23T21:00:00Z' } } }));
+    expect(named(closed, '03:30')).toBe(uuid(2));
+    expect(named(days.slice(0, 1), '03:30')).toBe(uuid(2));
+    expect([eveningDateIn('UTC', at('05:59')), eveningDateIn('UTC', at('06:00'))]).toEqual(['2026-11-23', '2026-11-24']);
   });
   test('the next one is counted up by unit, and never on a date that its unit has', () => {
     expect(nextDay(days, '2026-11-24')).toEqual({ name: 'Day 3', date: '2026-11-25', unit: 'main', closed: null });

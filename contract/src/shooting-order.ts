@@ -34,6 +34,18 @@ export function dayOfToday<D extends Day>(days: readonly D[], today: string): D 
   return all.find((d) => d.body.date === today) ?? [...all].reverse().find((d) => d.body.date < today) ?? all[0] ?? null;
 }
 
+/** How long after midnight what was begun in the evening may go on. */
+const NIGHT_MS = 6 * 3_600_000;
+/** The date of the evening before, until six in the morning: what somebody chose holds through the night. */
+export const eveningDateIn = (timeZone: string | null, now: Date): string => dateIn(timeZone, new Date(now.getTime() - NIGHT_MS));
+
+/** The day that opens by itself now. A day that nobody has closed goes on past midnight, until six: a night's takes are those of one day. */
+export function dayOfNow<D extends Day>(days: readonly D[], timeZone: string | null, now: Date): D | null {
+  const [date, evening] = [dateIn(timeZone, now), eveningDateIn(timeZone, now)];
+  const goesOn = evening === date ? undefined : daysInOrder(days).find((d) => d.body.date === evening && !d.body.closed);
+  return goesOn ?? dayOfToday(days, date);
+}
+
 export const nextDate = (date: string, days = 1): string => new Date(Date.parse(`${date}T00:00:00Z`) + days * 86_400_000).toISOString().slice(0, 10);
 
 /** The next day of a unit: counted up, on the first free date from today on. */

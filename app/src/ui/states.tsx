@@ -38,7 +38,6 @@ export function Loading({ what }: { what: string }) {
   );
 }
 
-/** Long work: what it does, how far it is, and a way to stop it. */
 /** The server does not say how things are: what stands here is from before, or nothing is known. */
 export function KnownOnly({ known, there, what }: { known: string; there: boolean; what: string }) {
   return (
@@ -48,6 +47,7 @@ export function KnownOnly({ known, there, what }: { known: string; there: boolea
   );
 }
 
+/** Long work: what it does, how far it is, and a way to stop it. */
 export function Working({ what, share, onStop }: { what: string; share: number; onStop: () => void }) {
   return (
     <View style={{ gap: SPACE.s, marginVertical: SPACE.m }}>

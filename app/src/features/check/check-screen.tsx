@@ -1,9 +1,10 @@
 import type { StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
+import { useMemo } from 'react';
 import { View } from 'react-native';
 import { useAll, useAnalysesState } from '../../data';
 import { Row, useIsWide } from '../../ui/controls';
-import { Empty, Failing } from '../../ui/states';
+import { Empty, Failing, Loading } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
 import { VerdictMark, type VerdictName } from '../../ui/verdict-mark';
@@ -14,6 +15,18 @@ import { TakeCheck } from './take-check';
 import { useVerdict } from './use-verdict';
 
 const ORDER: VerdictName[] = ['contradicts', 'drifts', 'not observable', 'not checked', 'agrees'];
+
+/** No row moves away under a finger: the order is made anew when somebody chooses, when takes come or go, and when the server first answers. */
+function useSettled(sorted: StoredRecord<'take'>[], takeId: string | null): StoredRecord<'take'>[] {
+  const known = useAnalysesState((s) => `${s.status} ${s.knownFrom === null}`);
+  const key = `${known} ${takeId} ${sorted
+    .map((t) => t.id)
+    .sort()
+    .join()}`;
+  // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds when the order may change
+  const ids = useMemo(() => sorted.map((t) => t.id), [key]);
+  return ids.flatMap((id) => sorted.find((t) => t.id === id) ?? []);
+}
 
 /** Check: the day's takes with their verdicts, what disagrees first. */
 export function CheckScreen({ takeId }: { takeId: string | null }) {
@@ -29,12 +42,13 @@ export function CheckScreen({ takeId }: { takeId: string | null }) {
       ORDER.indexOf(verdictOf(bySubject[a.id]).verdict) - ORDER.indexOf(verdictOf(bySubject[b.id]).verdict) ||
       (a.body.slate + String(a.body.take).padStart(3, '0')).localeCompare(b.body.slate + String(b.body.take).padStart(3, '0')),
   );
-  const open = all.find((t) => t.id === (takeId ?? (wide ? sorted[0]?.id : null)));
+  const settled = useSettled(sorted, takeId);
+  const open = all.find((t) => t.id === (takeId ?? (wide ? settled[0]?.id : null)));
   return (
     <RecordsGate what="the takes">
       <Split
         showDetail={takeId !== null}
-        list={<VerdictList takes={sorted} selectedId={open?.id ?? null} />}
+        list={<VerdictList takes={settled} selectedId={open?.id ?? null} />}
         detail={
           open ? (
             <TakeCheck key={open.id} take={open} />
@@ -53,6 +67,7 @@ function VerdictList({ takes, selectedId }: { takes: StoredRecord<'take'>[]; sel
   const router = useRouter();
   const bySubject = useAnalysesState((s) => s.bySubject);
   const verdictOf = useVerdict();
+  const status = useAnalysesState((s) => s.status);
   const analysesError = useAnalysesState((s) => (s.status === 'failed' ? s.unreached : null));
   return (
     <Page>
@@ -62,7 +77,9 @@ function VerdictList({ takes, selectedId }: { takes: StoredRecord<'take'>[]; sel
       {analysesError ? <Failing title="Verdicts could not be loaded" text={`${analysesError} The takes below are safe on this device.`} /> : null}
       {takes.length === 0 ? <Empty title="No takes yet" text="Log takes on Floor; check them here with a test solve." action={{ title: 'Go to Floor', onPress: () => router.push('/floor') }} /> : null}
       <View style={{ marginTop: SPACE.s, marginHorizontal: -SPACE.m }}>
-        {takes.map((t) => {
+        {/* in the order of verdicts that are not here yet a row would be another one when it is touched */}
+        {status === 'loading' && takes.length > 0 ? <Loading what="the verdicts" /> : null}
+        {(status === 'loading' ? [] : takes).map((t) => {
           const v = verdictOf(bySubject[t.id]);
           return (
             <Row

@@ -1,10 +1,10 @@
 import { TextDecoder as WholeTextDecoder } from 'node:util';
 import type { Analysis, AnalysisChoice, SolveOutcome, StoredRecord } from '@mesure/contract';
 import type { ShotPart } from '@mesure/core';
-import { fireEvent, screen } from '@testing-library/react-native';
+import { act, fireEvent, screen } from '@testing-library/react-native';
 import { CheckScreen } from './check-screen';
 import { solveLine } from './earlier-solves';
-import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, takeBody } from '../test-day';
+import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, stores, takeBody } from '../test-day';
 
 const picked: { file: File | null } = { file: null };
 jest.mock('../../ui/pick-file', () => ({ pickFile: async () => mockPicked(), pickFiles: async () => [mockPicked()].filter(Boolean) }));
@@ -94,6 +94,33 @@ describe('the column of verdicts', () => {
     expect(screen.getByTestId('check-12-9')).toHaveTextContent(/no tracks yet.*not checked/);
     fireEvent.press(screen.getByTestId('check-41A-2'));
     expect(pushed()).toEqual(['/check/t2']);
+  });
+  test('no row stands where another one will be, before the verdicts are here and when one comes in', async () => {
+    const server = withSolve(solved(outcome('agrees')));
+    server.records.set('t2', record('take', 't2', takeBody({ take: 2 })));
+    server.analyses.set('an-2', solved(outcome('agrees'), { id: 'an-2', subjectId: 't2' }));
+    const answer = server.fetch;
+    let here = (): void => undefined;
+    const line = new Promise<void>((r) => (here = r));
+    server.fetch = async (...asked) => {
+      if (/analyses/.test(String(asked[0]))) await line;
+      return answer(...asked);
+    };
+    await open(<CheckScreen takeId={null} />, server);
+    const rows = () => screen.queryAllByTestId(/^check-/).map((r) => r.props.testID);
+    expect(seen('Loading the verdicts …')).toBe(true);
+    expect(rows()).toEqual([]);
+    here();
+    await settle();
+    expect(rows()).toEqual(['check-41A-1', 'check-41A-2']);
+    // a verdict that comes in is said where its take stands
+    server.analyses.set('an-2', solved(outcome('contradicts'), { id: 'an-3', subjectId: 't2' }));
+    await act(() => stores().analyses.getState().refresh());
+    expect(screen.getByTestId('check-41A-2')).toHaveTextContent(/contradicts/);
+    expect(rows()).toEqual(['check-41A-1', 'check-41A-2']);
+    screen.unmount();
+    await open(<CheckScreen takeId={null} />, server);
+    expect(rows()).toEqual(['check-41A-2', 'check-41A-1']);
   });
   test('an answer of an older record says so in the column and over the verdict, and is computed again with one tap', async () => {
     const stale = { when: '2026-11-23T14:10:00.000Z', who: 'Odalys', what: 'take 41A take 1' };

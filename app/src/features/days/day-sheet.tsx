@@ -125,7 +125,11 @@ function EditDay({ day, onDone }: { day: StoredRecord<'day'>; onDone: () => void
     finish();
   });
   const { closed } = day.body;
+  const here = useDay();
+  const choose = useChooseDay();
   const sign = async () => {
+    // a night's day that is closed is no longer the one that opens by itself; who closes it stays on it
+    if (here?.id === day.id) choose(day.id);
     const at = new Date().toISOString();
     await write('day', day.id, (now) => ({ ...now, closed: closed ? null : { by: session.name, at } }), closed ? `${day.body.name} open again` : `${day.body.name} closed`);
     finish();

@@ -56,6 +56,63 @@ describe('the chosen day', () => {
     expect(screen.queryByTestId('check-42-1')).toBeNull();
   });
 
+  describe('past midnight', () => {
+    beforeEach(
+      () =>
+        void jest.useFakeTimers({
+          now: new Date('2026-11-24T01:30:00Z'),
+          doNotFake: [
+            'setTimeout',
+            'setInterval',
+            'setImmediate',
+            'clearTimeout',
+            'clearInterval',
+            'clearImmediate',
+            'nextTick',
+            'queueMicrotask',
+            'performance',
+            'requestAnimationFrame',
+            'cancelAnimationFrame',
+          ],
+        }),
+    );
+    afterEach(() => void jest.useRealTimers());
+    const night = () => new FakeServer(twoDays().map((r) => (r.id === DAY2 ? { ...r, body: { ...r.body, date: '2026-11-24' } } : r) as StoredRecord));
+    const floor = (
+      <Shell>
+        <FloorScreen setupId={null} />
+      </Shell>
+    );
+    test('the evening’s day goes on until six, and what was chosen holds', async () => {
+      const server = night();
+      await open(floor, server);
+      expect(seen('The Salt Ferry · Day 12')).toBe(true);
+      await press('where');
+      await press('day-Day 13');
+      screen.unmount();
+      jest.setSystemTime(new Date('2026-11-24T05:00:00Z'));
+      await reopen(floor, server);
+      expect(seen('The Salt Ferry · Day 13')).toBe(true);
+      screen.unmount();
+      jest.setSystemTime(new Date('2026-11-24T06:00:00Z'));
+      await open(floor, server);
+      expect(seen('The Salt Ferry · Day 13')).toBe(true);
+    });
+    test('who closes it stays on it; for the others the morning’s day has begun', async () => {
+      const server = night();
+      await open(floor, server);
+      await press('where');
+      fireEvent.press(screen.getByLabelText('Change Day 12'));
+      await settle();
+      await press('close-day');
+      expect(seen('The Salt Ferry · Day 12')).toBe(true);
+      screen.unmount();
+      forgetDays();
+      await open(floor, server);
+      expect(seen('The Salt Ferry · Day 13')).toBe(true);
+    });
+  });
+
   test('Plan may look at all days', async () => {
     await open(<PlanScreen setupId={null} />, new FakeServer(twoDays()));
     expect(seen('Dolly past the stove')).toBe(false);

@@ -1,4 +1,4 @@
-import { dateIn, dayOfToday, daysInOrder, takesOf, type ProductionBody, type StoredRecord } from '@mesure/contract';
+import { dateIn, dayOfNow, daysInOrder, eveningDateIn, takesOf, type ProductionBody, type StoredRecord } from '@mesure/contract';
 import { useStore } from 'zustand';
 import { createStore } from 'zustand/vanilla';
 import { useAll, useData } from '../../data';
@@ -7,7 +7,7 @@ import { deviceZone } from '../../data/clock';
 const KEY = 'mesure-day';
 interface Chosen {
   dayId: string;
-  /** the date on which it was chosen: on another one, today opens by itself again */
+  /** the evening on which it was chosen: on another one, what is today's opens by itself again; never at midnight, in the middle of a night's work */
   on: string;
 }
 type ByProduction = Record<string, Chosen>;
@@ -35,20 +35,23 @@ export function useProduction(): ProductionBody {
 export const useToday = (): string => dateIn(useProduction().timeZone, new Date());
 export const useDays = (): StoredRecord<'day'>[] => daysInOrder(useAll('day'));
 
-/** The day on which every place is: the chosen one, else today's, else the one next to it. */
+const useEvening = (): string => eveningDateIn(useProduction().timeZone, new Date());
+
+/** The day on which every place is: the chosen one, else today's or the night's that goes on, else the one next to it. */
 export function useDay(): StoredRecord<'day'> | null {
   const { session } = useData();
-  const today = useToday();
+  const { timeZone } = useProduction();
+  const evening = useEvening();
   const days = useDays();
   const chosen = useStore(dayStore, (s) => s.chosen[session.production.id]);
-  return (chosen?.on === today ? days.find((d) => d.id === chosen.dayId) : undefined) ?? dayOfToday(days, today);
+  return (chosen?.on === evening ? days.find((d) => d.id === chosen.dayId) : undefined) ?? dayOfNow(days, timeZone, new Date());
 }
 
 export function useChooseDay(): (dayId: string) => void {
   const { session } = useData();
-  const today = useToday();
+  const evening = useEvening();
   return (dayId) => {
-    const chosen = { ...dayStore.getState().chosen, [session.production.id]: { dayId, on: today } };
+    const chosen = { ...dayStore.getState().chosen, [session.production.id]: { dayId, on: evening } };
     dayStore.setState({ chosen });
     try {
       globalThis.localStorage?.setItem(KEY, JSON.stringify(chosen));
