@@ -89,7 +89,8 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const unknowns = (r.turnOnly ? 3 * frameOf.length + 2 * trackOf.length - 3 : 6 * frameOf.length + 3 * trackOf.length - 7) + focal;
   const variance = weightedSum / Math.max(1, 2 * n - unknowns);
   const drift = driftOf(r);
-  const covariance = BundleCovariance.compute(problem, state, r.huberPx);
+  const covariance = BundleCovariance.compute(problem, state, r.huberPx, r.factored);
+  r.factored = null;
   // what drifts along its track says less than its number of frames: everything that is known is known so much worse. The residuals say it
   // themselves too, track by track; what they lost to the fit, and what is slower than the tracks are long, only the model of a drift tells
   const along = Math.max(drift.factor, beyondChance(covariance?.clusteredCameras(variance)));

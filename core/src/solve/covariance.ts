@@ -2,7 +2,10 @@ import { invertSelected, type ClusteredVariance, type EnvelopeMatrix } from '../
 import { robustCost } from './adjust';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
 import { SchurSystem } from './schur';
-import { clusteredByTrack, clusteredTogether, LARGE_PLACES, type Gradient } from './track-clusters';
+import { clusteredByTrack, clusteredTogether, fewerOfMany, type Gradient } from './track-clusters';
+
+/** Of all cameras, by time; those that are asked first come first, and the middle one is held by the gauge. */
+const ASKED_CAMERAS = [0, 1, 0.35, 0.65, 0.15, 0.85];
 
 /** One column of the covariance, in cameras (φ, t: 6 each), points (3 each), focal length. */
 export interface CovarianceColumn {
@@ -33,10 +36,11 @@ export class BundleCovariance {
 
   /**
    * @param huberPx with which the bundle was adjusted: what lies beyond it counts less
+   * @param before what was factored last, which is taken where nothing has changed since
    * @returns null when the observations do not determine the bundle even in a fixed gauge
    */
-  static compute(problem: BundleProblem, state: BundleState, huberPx = Infinity): BundleCovariance | null {
-    const factored = inFixedGauge(problem, state, huberPx);
+  static compute(problem: BundleProblem, state: BundleState, huberPx = Infinity, before: FactoredBundle | null = null): BundleCovariance | null {
+    const factored = before && isSameBundle(before, { problem, state, huberPx }) ? before : inFixedGauge(problem, state, huberPx);
     return factored && new BundleCovariance(problem, factored.system, factored.lin);
   }
 
@@ -81,7 +85,7 @@ export class BundleCovariance {
   clusteredCameras(variance: number): ClusteredVariance {
     const { problem } = this;
     const first = problem.turnOnly ? 0 : 3;
-    const asked = (problem.camera.length > LARGE_PLACES ? [0, 0.35, 1] : [0, 0.15, 0.35, 0.65, 0.85, 1]).map((share) => Math.round(share * (problem.cameraCount - 1)));
+    const asked = ASKED_CAMERAS.slice(0, fewerOfMany(problem.camera.length, 2, ASKED_CAMERAS.length)).map((share) => Math.round(share * (problem.cameraCount - 1)));
     const gradients = asked.flatMap((c) =>
       [0, 1, 2].map((axis) => {
         const g = gradientOf(problem, {});
@@ -102,8 +106,18 @@ export class BundleCovariance {
   }
 }
 
-/** The normal equations of a bundle, factored with its gauge held; null where they are not definite even so. */
-export function inFixedGauge(problem: BundleProblem, state: BundleState, huberPx: number): { system: SchurSystem; lin: Linearisation } | null {
+/** A bundle as it stood, and its normal equations, factored with its gauge held. */
+export interface FactoredBundle {
+  problem: BundleProblem;
+  state: BundleState;
+  huberPx: number;
+  system: SchurSystem;
+  /** residuals and derivatives, times the roots of their robust weights */
+  lin: Linearisation;
+}
+
+/** Null where the normal equations are not definite even with the gauge held. */
+export function inFixedGauge(problem: BundleProblem, state: BundleState, huberPx: number): FactoredBundle | null {
   const system = new SchurSystem(problem);
   const lin = new Linearisation(problem.camera.length);
   evaluateBundle(problem, state, lin, true);
@@ -111,7 +125,17 @@ export function inFixedGauge(problem: BundleProblem, state: BundleState, huberPx
   const held = (indices: readonly number[]) => indices.map((index): [number, number] => [index, 1e9]);
   const fixed = problem.turnOnly ? turnGauge(problem, state) : { camera: gauge(problem, state), point: [] };
   const prior = !problem.focal.held && problem.focal.priorSigmaMm ? 1 / problem.focal.priorSigmaMm ** 2 : 0;
-  return system.factor(lin, 0, prior, { camera: held(fixed.camera), point: held(fixed.point) }) ? { system, lin } : null;
+  return system.factor(lin, 0, prior, { camera: held(fixed.camera), point: held(fixed.point) }) ? { problem, state, huberPx, system, lin } : null;
+}
+
+/** Whether two bundles of one reconstruction are equal in all that their normal equations are made of. */
+function isSameBundle(a: Omit<FactoredBundle, 'system' | 'lin'>, b: typeof a): boolean {
+  const equal = (x: ArrayLike<number> | null | undefined, y: typeof x): boolean =>
+    x === y || (!!x && !!y && x.length === y.length && Array.prototype.every.call(x, (v: number, i: number) => v === y[i]));
+  const lists = ({ problem: p, state: s }: typeof a) => [p.camera, p.point, p.xPx, p.yPx, p.weight, p.profile, p.zoom?.basis, s.rotations, s.translations, s.points, s.zoom, s.lens];
+  const others = ({ problem: p, state: s, huberPx }: typeof a) => [huberPx, p.lens, p.turnOnly, p.pair, JSON.stringify(p.freeLens), p.focal.held, p.focal.priorSigmaMm, s.focalMm];
+  const [theirs, mine] = [others(a), others(b)];
+  return mine.every((v, i) => v === theirs[i]) && lists(a).every((list, i) => equal(list, lists(b)[i]));
 }
 
 /** A gradient that is nought but for what is given. */

@@ -38,8 +38,10 @@ export function withoutLeaning(r: Reconstruction): { track: number; rms: number 
 function worstPull(r: Reconstruction): number | null {
   const { problem, state, trackOf } = r.toBundle();
   if (problem.focal.held || problem.pointCount < LEAST_TRACKS) return null;
+  r.factored = null;
   const factored = inFixedGauge(problem, state, r.huberPx);
   if (!factored) return null;
+  r.factored = factored;
   const { shares } = sharesByTrack(problem, factored.system, factored.lin, gradientOf(problem, { focal: 1 }));
   const own = shares.reduce((s, q) => s + q.own, 0);
   const { residual } = factored.lin;

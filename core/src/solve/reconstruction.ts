@@ -2,6 +2,7 @@ import { expSO3, mulMat3, mulMatVec, type Mat3, type Vec3 } from '../math';
 import { adjust, type AdjustResult } from './adjust';
 import { refinePose, samplePose, slopeError, type Pose, type Sighting } from './absolute-pose';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
+import type { FactoredBundle } from './covariance';
 import { relens, reprofile, type Observations } from './observations';
 import { RIG_UNKNOWNS } from './pair-rows';
 import type { SlopePair } from './five-point';
@@ -43,6 +44,9 @@ export class Reconstruction {
   noisePx = 1;
   /** threshold of the last adjustment of everything: a residual that is longer counts by less than its length */
   huberPx = Infinity;
+
+  /** as it was factored last, for who asks next: making it costs as much as a round of the adjustment */
+  factored: FactoredBundle | null = null;
 
   /** the camera turns and does not move: poses have no place, and points are directions of unit length */
   turnOnly = false;

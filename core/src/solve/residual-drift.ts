@@ -9,8 +9,9 @@ export function driftOf(r: Reconstruction): TrackDrift {
   evaluateBundle(problem, state, lin, false);
   const runs = new Map<number, { u: number[]; v: number[] }[]>();
   const lastFrame = new Map<number, number>();
-  const order = Array.from(obsOf.keys()).sort((a, b) => r.obs.frame[obsOf[a]] - r.obs.frame[obsOf[b]]);
-  for (const i of order) {
+  const byFrame: number[][] = r.obs.frames.map(() => []);
+  obsOf.forEach((o, i) => byFrame[r.obs.frame[o]].push(i));
+  for (const i of byFrame.flat()) {
     const [track, frame] = [r.obs.track[obsOf[i]], r.obs.frame[obsOf[i]]];
     const mine = runs.get(track) ?? [];
     if (mine.length === 0 || lastFrame.get(track) !== frame - 1) mine.push({ u: [], v: [] });

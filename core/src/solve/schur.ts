@@ -208,29 +208,24 @@ export class SchurSystem {
     for (let k = 0; k < this.zoomCount; k += 1) rhs[this.size - 1 - this.zoomCount + k] = bZoom?.[k] ?? 0;
     const lensRow = this.size - (this.hasFocal ? 1 : 0) - this.zoomCount - this.lensCount;
     for (let k = 0; k < this.lensCount; k += 1) rhs[lensRow + k] = bLens?.[k] ?? 0;
+    const v = new Float64Array(6);
     for (let e = 0; e < this.elimCount; e += 1) {
-      const columns = columnsOf[e];
-      const y = yOf[e];
-      const m = columns.length;
       for (let i = 0; i < de; i += 1) {
-        let v = bE[e * de + i];
-        for (let k = 0; k < i; k += 1) v -= l[e * de * de + i * de + k] * z[e * de + k];
-        v /= l[e * de * de + i * de + i];
-        z[e * de + i] = v;
-        if (v !== 0) for (let c = 0; c < m; c += 1) rhs[columns[c]] -= y[i * m + c] * v;
+        let sum = bE[e * de + i];
+        for (let k = 0; k < i; k += 1) sum -= l[e * de * de + i * de + k] * v[k];
+        v[i] = sum / l[e * de * de + i * de + i];
+        z[e * de + i] = v[i];
       }
+      subtractRows(yOf[e], columnsOf[e], de, v, rhs);
     }
     solveCholesky(this.reduced, rhs);
     const elim = new Float64Array(this.elimCount * de);
     for (let e = 0; e < this.elimCount; e += 1) {
-      const columns = columnsOf[e];
-      const y = yOf[e];
-      const m = columns.length;
+      timesRows(yOf[e], columnsOf[e], de, rhs, v);
       for (let i = de - 1; i >= 0; i -= 1) {
-        let v = z[e * de + i];
-        for (let c = 0; c < m; c += 1) v -= y[i * m + c] * rhs[columns[c]];
-        for (let k = i + 1; k < de; k += 1) v -= l[e * de * de + k * de + i] * elim[e * de + k];
-        elim[e * de + i] = v / l[e * de * de + i * de + i];
+        let sum = z[e * de + i] - v[i];
+        for (let k = i + 1; k < de; k += 1) sum -= l[e * de * de + k * de + i] * elim[e * de + k];
+        elim[e * de + i] = sum / l[e * de * de + i * de + i];
       }
     }
     const kept = rhs.slice(0, this.keptCount * this.keptDim);
@@ -318,4 +313,32 @@ function forwardRows(l: Float64Array, at: number, n: number, y: Float64Array, m:
     const d = 1 / l[at + i * n + i];
     for (let c = 0; c < m; c += 1) y[i * m + c] *= d;
   }
+}
+
+/** x ← x − Σ vᵢ times row i of Y, n rows (3 or 6): three at once, since a sum that is written back after each row waits for itself. */
+function subtractRows(y: Float64Array, columns: Int32Array, n: number, v: Float64Array, x: Float64Array): void {
+  const m = columns.length;
+  const v0 = v[0],
+    v1 = v[1],
+    v2 = v[2];
+  for (let c = 0; c < m; c += 1) x[columns[c]] -= y[c] * v0 + y[m + c] * v1 + y[2 * m + c] * v2;
+  if (n > 3) subtractRows(y.subarray(3 * m), columns, 3, v.subarray(3), x);
+}
+
+/** Y x of n rows (3 or 6), in as many sums that do not wait for each other. */
+function timesRows(y: Float64Array, columns: Int32Array, n: number, x: Float64Array, out: Float64Array): void {
+  const m = columns.length;
+  let s0 = 0,
+    s1 = 0,
+    s2 = 0;
+  for (let c = 0; c < m; c += 1) {
+    const v = x[columns[c]];
+    s0 += y[c] * v;
+    s1 += y[m + c] * v;
+    s2 += y[2 * m + c] * v;
+  }
+  out[0] = s0;
+  out[1] = s1;
+  out[2] = s2;
+  if (n > 3) timesRows(y.subarray(3 * m), columns, 3, x, out.subarray(3));
 }

@@ -2,11 +2,11 @@ import { clusteredVariance, type ClusteredVariance, type ClusterShare } from '..
 import type { BundleProblem, Linearisation } from './bundle-problem';
 import type { SchurSystem } from './schur';
 
-/** Tracks of which the share is worked out that the fit takes out of their own residuals */
-const ASKED = 24;
-/** Of a large bundle a column costs as much as a round of the adjustment, and a track takes less of it. */
-export const LARGE_PLACES = 40_000;
-const ASKED_LARGE = 6;
+/** Of a larger bundle a column costs more, and a track takes less of it: fewer are asked, so that columns times places stay about the same. */
+const ASKED_PLACES = 240_000;
+export const fewerOfMany = (places: number, least: number, most: number): number => Math.round(Math.min(most, Math.max(least, ASKED_PLACES / places)));
+/** Tracks of which the share is worked out that the fit takes out of their own residuals: at least, at most. */
+const ASKED: [number, number] = [6, 24];
 
 type Column = ReturnType<SchurSystem['solve']>;
 
@@ -81,7 +81,7 @@ function rowTimes({ camera, point, zoom, freeLens }: BundleProblem, lin: Lineari
 function lostShare(problem: BundleProblem, system: SchurSystem, lin: Linearisation, moved: Float64Array, shares: readonly ClusterShare[]): number {
   const rowsOf: number[][] = Array.from({ length: problem.pointCount }, () => []);
   problem.point.forEach((p, i) => rowsOf[p].push(i));
-  const step = Math.max(1, Math.ceil(problem.pointCount / (problem.camera.length > LARGE_PLACES ? ASKED_LARGE : ASKED)));
+  const step = Math.max(1, Math.ceil(problem.pointCount / fewerOfMany(problem.camera.length, ...ASKED)));
   const row = new Float64Array(2 * problem.camera.length);
   let [lost, own] = [0, 0];
   for (let p = 0; p < problem.pointCount; p += step) {
