@@ -2,7 +2,7 @@ import { uniform } from './noise';
 import { simulateShot, type ShotScene, type SimulatedShot } from './simulate-shot';
 
 /** A dolly past sixty points of a room, half of them on the floor: the shot that tests of whole paths share. */
-export function roomShot(scene: Pick<ShotScene, 'widthPx' | 'heightPx' | 'focalMm' | 'sensorWidthMm' | 'sensorHeightMm' | 'frames' | 'noisePx'>): {
+export function roomShot(scene: Pick<ShotScene, 'widthPx' | 'heightPx' | 'focalMm' | 'sensorWidthMm' | 'sensorHeightMm' | 'frames' | 'noisePx' | 'k'>): {
   shot: SimulatedShot;
   csv: string;
   floorMarks: string[];

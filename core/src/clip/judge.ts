@@ -114,7 +114,7 @@ function inverse3(a: Float64Array): Float64Array | null {
 
 /** Tracks that a camera among still things does not explain, by a test solve. Null where none came out, and nothing can be said by it. */
 export function movingBySolve(points: readonly TrackPoint[], setup: SolveSetup): Set<string> | null {
-  const solve = solveTracks(points, { ...setup, anchors: undefined }, { onlyStart: true });
+  const solve = solveTracks(points, { ...setup, anchors: undefined }, { onlyTracks: true });
   const all = new Set(points.map((p) => p.track)).size;
   if (solve.status === 'failed') return null;
   const moving = new Set(solve.trimmed.filter((t) => t.reason === 'moving' && t.frame === null).map((t) => t.track));

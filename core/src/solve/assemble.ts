@@ -51,6 +51,8 @@ export interface Story {
   trimmed: TrimmedObservation[];
   iterations: number;
   focalMode: string;
+  /** whether the lens bends is asked where nobody said it; default true */
+  mayBend?: boolean;
 }
 
 /** A sigma of more than this share of the focal length is not to be trusted from the curvature alone. */
@@ -96,7 +98,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const along = Math.max(drift.factor, beyondChance(covariance?.clusteredCameras(variance)));
   const told = variance * along;
   // a lens that bends leaves errors that go along the tracks too
-  const bending = !r.pair && !lens.hasDistortion && !lens.freeDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
+  const bending = story.mayBend !== false && !r.pair && !lens.hasDistortion && !lens.freeDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
   if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining)));
   else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(along)));
   if (!covariance) warnings.push(SOLVE.NO_DEVIATIONS());

@@ -18,7 +18,7 @@ export interface TurnInput {
   lens: SolveLens;
   setup: SolveSetup;
   rule: FocalRule;
-  options: { trim?: boolean; onProgress?: (progress: SolveProgress) => void };
+  options: { trim?: boolean; onlyTracks?: boolean; onProgress?: (progress: SolveProgress) => void };
   warnings: Warning[];
   pairs: readonly PairCandidate[];
 }
@@ -102,7 +102,7 @@ export function solveTurn({ obs, lens, setup, rule, options, warnings, pairs }: 
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
-  return { turned: assembleTurn(r, lens, setup, { warnings, trimmed, iterations, focalMode: setup.focal.mode ?? 'held' }), r, parts };
+  return { turned: assembleTurn(r, lens, setup, { warnings, trimmed, iterations, focalMode: setup.focal.mode ?? 'held', mayBend: !options.onlyTracks }), r, parts };
 }
 
 /** Does any of the best pairs show motion, at whatever focal length explains a pure turn best? */

@@ -19,6 +19,9 @@ const solved = (focalMm: number, sigmaFocalMm: number, tracks: number, rmsPx = 0
     ...more,
   }) as unknown as SolveResult;
 
+/** Solves by this; `told` collects what was solved with all that is asked of a solve that is told. */
+const by = (answer: (setup: SolveSetup) => SolveResult, told: SolveSetup[] = []) => ({ asStart: answer, whole: (other: SolveSetup) => (told.push(other), answer(other)) });
+
 test('what is near the record and well known is told at once; so is a turn, and what was held', () => {
   expect(asksAgain(solved(69, 0.5, 50), setup, 5000)).toBeNull();
   // off by a tenth, but known no better than that
@@ -31,11 +34,20 @@ test('what contradicts the record is begun elsewhere first, and the answer that 
   const first = solved(76.6, 0.5, 38, 0.35);
   expect(asksAgain(first, setup, 5000)).toBe('contradicts');
   const begunAt: [number, number | undefined][] = [];
-  const told = triedOtherStarts(first, setup, ({ focal, distortion }) => (begunAt.push([focal.mm, distortion?.focalMm]), focal.mm < 76 ? solved(52.7, 1.5, 50, 0.33) : solved(110, 3, 30)), 5000);
+  const whole: SolveSetup[] = [];
+  const shorter = (s: SolveSetup) => s.focal.mm < 76;
+  const told = triedOtherStarts(
+    first,
+    setup,
+    by((s) => (begunAt.push([s.focal.mm, s.distortion?.focalMm]), shorter(s) ? solved(52.7, 1.5, 50, 0.33) : solved(110, 3, 30)), whole),
+    5000,
+  );
+  // only what is told is asked what else it may be
+  expect(whole.map(shorter)).toEqual([true]);
   expect(told.focalMm).toBe(52.7);
   expect(told.warnings.map((w) => w.words).join()).toContain('ended at 76.6 mm');
   // a plate's coefficients were normalised with what was recorded, wherever it is begun
-  expect(begunAt.map(([, mm]) => mm)).toEqual([68, 68]);
+  expect(begunAt.map(([, mm]) => mm)).toEqual([68, 68, 68]);
   expect(begunAt[0][0]).toBeLessThan(60);
   expect(begunAt[1][0]).toBeGreaterThan(100);
 });
@@ -64,18 +76,50 @@ test('whoever waits is told that it is begun elsewhere, and can stop it there', 
 
 test('where no start explains more, the first answer stands', () => {
   const first = solved(52.7, 1, 50);
-  expect(triedOtherStarts(first, setup, () => solved(52.9, 1, 50, 0.299), 5000)).toBe(first);
-  expect(triedOtherStarts(first, setup, () => solved(20, 1, 50, 0.1, { status: 'failed' }), 5000)).toBe(first);
+  const whole: SolveSetup[] = [];
+  expect(
+    triedOtherStarts(
+      first,
+      setup,
+      by(() => solved(52.9, 1, 50, 0.299), whole),
+      5000,
+    ),
+  ).toBe(first);
+  expect(
+    triedOtherStarts(
+      first,
+      setup,
+      by(() => solved(20, 1, 50, 0.1, { status: 'failed' }), whole),
+      5000,
+    ),
+  ).toBe(first);
+  expect(whole).toEqual([]);
 });
 
 test('a focal length that ran off is looked for near the record; where nothing holds it there either, the first one stands', () => {
   const first = solved(3.9, 1000, 50);
   expect(asksAgain(first, setup, 5000)).toBe('ran away');
-  const told = triedNearRecord(first, setup, ({ focal }) => (focal.mode === 'guided' ? solved(60, 5, 50) : solved(58.5, 2, 50)));
+  const told = triedNearRecord(
+    first,
+    setup,
+    by(({ focal }) => (focal.mode === 'guided' ? solved(60, 5, 50) : solved(58.5, 2, 50))),
+  );
   expect([told.focalMm, told.warnings[0].code]).toEqual([58.5, 'TRIED_NEAR_RECORD']);
-  expect(triedNearRecord(first, setup, ({ focal }) => (focal.mode === 'guided' ? solved(60, 5, 50) : solved(2, 4000, 50)))).toBe(first);
+  expect(
+    triedNearRecord(
+      first,
+      setup,
+      by(({ focal }) => (focal.mode === 'guided' ? solved(60, 5, 50) : solved(2, 4000, 50))),
+    ),
+  ).toBe(first);
   // what it leaves more noise with is another world
-  expect(triedNearRecord(first, setup, ({ focal }) => (focal.mode === 'guided' ? solved(60, 5, 50) : solved(58.5, 2, 50, 0.4)))).toBe(first);
+  expect(
+    triedNearRecord(
+      first,
+      setup,
+      by(({ focal }) => (focal.mode === 'guided' ? solved(60, 5, 50) : solved(58.5, 2, 50, 0.4))),
+    ),
+  ).toBe(first);
 });
 
 test('a move of a few noises is a turn unless it explains much more; a long one needs to explain little', () => {
@@ -83,4 +127,16 @@ test('a move of a few noises is a turn unless it explains much more; a long one 
   expect(turnsAfterAll(0.09, 0.2, 1.4)).toBe(false);
   expect(turnsAfterAll(0.09, 0.0985, 4)).toBe(false);
   expect(turnsAfterAll(0.09, 0.096, 4)).toBe(true);
+});
+
+test('which tracks move is the same where nothing else is asked, of a lens that bends too', () => {
+  const room = roomShot({ widthPx: 1280, heightPx: 720, focalMm: 20, sensorWidthMm: 24, sensorHeightMm: 13.5, frames: 24, noisePx: 0.3, k: [-0.12, 0.02, 0] });
+  const walks = Array.from({ length: 24 }, (_, i) => ({ track: 'walker', frame: i + 1, x: 300 + 12 * i + 8 * Math.sin(i), y: 400 - 5 * i }));
+  const setup: SolveSetup = { image: { width: 1280, height: 720 }, sensor: { widthMm: 24, heightMm: 13.5 }, focal: { mode: 'free', mm: 26 }, distortion: { mode: 'none' } };
+  const tracks = [...room.shot.tracks, ...walks];
+  const [whole, asked] = [solveTracks(tracks, setup), solveTracks(tracks, setup, { onlyTracks: true })];
+  const moving = (s: SolveResult) => s.trimmed.filter((t) => t.frame === null).map((t) => t.track);
+  expect(moving(asked)).toContain('walker');
+  expect(moving(asked)).toEqual(moving(whole));
+  expect([whole.bending === null, asked.bending]).toEqual([false, null]);
 });

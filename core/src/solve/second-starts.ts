@@ -20,7 +20,13 @@ const BETTER = 0.9;
 /** Places of a shot beyond which a solve takes a minute, and is not done three times. */
 const MOST_PLACES = 150_000;
 
-type Again = (setup: SolveSetup) => SolveResult;
+/** Solves the same tracks by another record, without a third try. */
+export interface Again {
+  /** as far as its cameras and tracks go: what it is compared by */
+  asStart: (setup: SolveSetup) => SolveResult;
+  /** with all that is asked of a solve that is told */
+  whole: (setup: SolveSetup) => SolveResult;
+}
 
 const knownShare = ({ sigmaFocalMm, focalMm }: SolveResult): number => (sigmaFocalMm ?? Infinity) / (focalMm ?? 1);
 const moved = (s: SolveResult): boolean => s.status !== 'failed' && s.motion !== 'pan' && s.focalMm !== null;
@@ -44,17 +50,18 @@ function begun(setup: SolveSetup, focal: SolveSetup['focal']): SolveSetup {
 
 /**
  * Tries once more from near the record: held loosely to it at first, then free from where that ended.
- * @param again solves the same tracks by another record, without a third try
  * @returns the better known of the two, and what was tried
  */
 export function triedNearRecord(solved: SolveResult, setup: SolveSetup, again: Again): SolveResult {
   const { mm } = setup.focal;
-  const near = again(begun(setup, { mode: 'guided', mm, sigmaMm: NEAR_SHARE * mm }));
+  const near = again.asStart(begun(setup, { mode: 'guided', mm, sigmaMm: NEAR_SHARE * mm }));
   if (near.status === 'failed' || near.focalMm === null) return solved;
-  const second = again(begun(setup, { mode: 'free', mm: near.focalMm / (setup.adapterFactor ?? 1) }));
+  const from = begun(setup, { mode: 'free', mm: near.focalMm / (setup.adapterFactor ?? 1) });
+  const second = again.asStart(from);
   const better = moved(second) && knownShare(second) < knownShare(solved) && (second.noisePx ?? Infinity) <= AS_GOOD * (solved.noisePx ?? 0);
   if (!better) return solved;
-  return { ...second, warnings: once([SOLVE.TRIED_NEAR_RECORD(mm, solved.focalMm!), ...second.warnings]) };
+  const told = again.whole(from);
+  return { ...told, warnings: once([SOLVE.TRIED_NEAR_RECORD(mm, solved.focalMm!), ...told.warnings]) };
 }
 
 /** Mean square of what a solve leaves of all places, px²; what it left out, and what lies far off, counts as far off. */
@@ -72,11 +79,15 @@ function unexplained(s: SolveResult, places: number, noisePx: number): number {
  */
 export function triedOtherStarts(solved: SolveResult, setup: SolveSetup, again: Again, places: number): SolveResult {
   let best = solved;
+  let from = setup;
   for (const by of OTHER_STARTS) {
-    const other = again(begun(setup, { ...setup.focal, mm: (by * solved.focalMm!) / (setup.adapterFactor ?? 1) }));
+    const begunAt = begun(setup, { ...setup.focal, mm: (by * solved.focalMm!) / (setup.adapterFactor ?? 1) });
+    const other = again.asStart(begunAt);
     if (!moved(other)) continue;
     const noisePx = Math.min(best.noisePx ?? Infinity, other.noisePx ?? Infinity);
-    if (unexplained(other, places, noisePx) < BETTER * unexplained(best, places, noisePx)) best = other;
+    if (unexplained(other, places, noisePx) < BETTER * unexplained(best, places, noisePx)) [best, from] = [other, begunAt];
   }
-  return best === solved ? solved : { ...best, warnings: once([SOLVE.TRIED_OTHER_STARTS(solved.focalMm!), ...best.warnings]) };
+  if (best === solved) return solved;
+  const told = again.whole(from);
+  return { ...told, warnings: once([SOLVE.TRIED_OTHER_STARTS(solved.focalMm!), ...told.warnings]) };
 }

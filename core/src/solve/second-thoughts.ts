@@ -13,7 +13,7 @@ interface Thoughts {
   lens: SolveLens;
   setup: SolveSetup;
   /** solves the same tracks by another record */
-  again: (setup: SolveSetup, more?: { settled?: boolean; trim?: boolean }) => SolveResult;
+  again: (setup: SolveSetup, more?: { settled?: boolean; trim?: boolean; onlyTracks?: boolean }) => SolveResult;
   options: { settled?: boolean; trim?: boolean };
 }
 
@@ -24,7 +24,7 @@ export function secondThoughts({ solved, r, sparse, lens, setup, again, options 
   const squeezed = squeezedSeen(r, solved, lens, setup, again);
   if (squeezed) return toldSqueezed(solved, squeezed, setup.squeeze ?? 1);
   const doubtful = solved.status !== 'failed' && mayZoom(sparse, solved.driftFactor ?? 1);
-  const asZoom = doubtful ? again({ ...setup, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }) : null;
+  const asZoom = doubtful ? again({ ...setup, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, { onlyTracks: true }) : null;
   // a zoom that is taken as one length bends the picture too: what leaves less of the error is what it was
   const asBend = solved.bending ? (solved.noisePx ?? 0) * Math.sqrt(solved.bending.remaining) : Infinity;
   const zoomed = asZoom && (asZoom.noisePx ?? Infinity) < asBend ? zoomSeen(solved, asZoom) : null;

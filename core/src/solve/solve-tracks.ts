@@ -32,8 +32,8 @@ export interface SolveOptions {
   counting?: TrackCounting;
   /** where the tracks make no sense as they are read: do not solve them, fail with the question. Default: solve, and say it */
   mustAsk?: boolean;
-  /** no other start is tried where the focal length ends far from the record: that is a guess. Default false */
-  onlyStart?: boolean;
+  /** which tracks are still is all that is asked: nothing is looked for that would make another lens or another move of the same tracks. Default false */
+  onlyTracks?: boolean;
   /** throw CancelledError inside to stop */
   onProgress?: (progress: SolveProgress) => void;
 }
@@ -92,6 +92,8 @@ function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setu
 interface CountedOptions extends SolveOptions {
   /** the squeeze was asked already */
   settled?: boolean;
+  /** no other start is tried where the focal length ends far from the record: that is a guess, or this is one of them */
+  onlyStart?: boolean;
   /** one stretch of a shot: nothing is asked beyond its cameras and points */
   stretch?: boolean;
   /** asks for another readout */
@@ -168,11 +170,11 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     const { turned, r, parts } = solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
     return { ...turnAgain(turned, r), ...partedOf(r, parts) };
   };
-  const again = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim' | 'onProgress'> = {}) =>
+  const again = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim' | 'onlyTracks' | 'onProgress'> = {}) =>
     solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed, onlyStart: true, ...more });
   // what else may have made a turn what it is: late rows, then a squeeze that nobody wrote down
   const turnAgain = (turned: SolveResult, r: Reconstruction): SolveResult => {
-    if (options.stretch) return turned;
+    if (options.stretch || options.onlyTracks) return turned;
     const seen = options.readout?.(turned) ?? null;
     if (seen) return toldRead(turned, seen);
     const squeezed = zooms || options.settled ? null : squeezedSeen(r, turned, lens, setup, again);
@@ -208,19 +210,23 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
-  const solved: Counted = { ...assembleFree(r, lens, setup, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held' }), ...partedOf(r, shot.parts) };
-  if (options.stretch) return solved;
+  const solved: Counted = {
+    ...assembleFree(r, lens, setup, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held', mayBend: !options.onlyTracks }),
+    ...partedOf(r, shot.parts),
+  };
+  if (options.stretch || options.onlyTracks) return solved;
   const asks = options.onlyStart ? null : asksAgain(solved, setup, obs.count);
   if (asks) {
     let begun = 0;
-    const other = (by: SolveSetup) => {
-      const onProgress = () => progress({ stage: 'other starts', done: begun, total: 2 });
+    const by = (onlyTracks: boolean) => (other: SolveSetup) => {
+      const onProgress = () => progress({ stage: 'other starts', done: begun, total: 3 });
       onProgress();
-      const told = again(by, { settled: options.settled, trim: options.trim, onProgress });
+      const told = again(other, { settled: options.settled, trim: options.trim, onlyTracks, onProgress });
       begun += 1;
       return told;
     };
-    const told = asks === 'ran away' ? triedNearRecord(solved, setup, other) : triedOtherStarts(solved, setup, other, obs.count);
+    const others = { asStart: by(true), whole: by(false) };
+    const told = asks === 'ran away' ? triedNearRecord(solved, setup, others) : triedOtherStarts(solved, setup, others, obs.count);
     if (told !== solved) return told;
   }
   // late rows look like a zoom or a squeeze, and are asked for first
