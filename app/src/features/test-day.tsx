@@ -248,7 +248,11 @@ export function changeElsewhere<K extends RecordKind>(server: FakeServer, kind: 
   server.memory.write(kind, id, { mutationId: crypto.randomUUID(), baseVersion: r.version, body: { ...r.body, ...change }, deleted: false });
 }
 export const listen = (server: FakeServer): Promise<void> =>
-  act(() => stores().records.getState().hear({ records: [...server.records.values()].filter((r) => r.version > 1), cursor: 99, whole: false, epoch: 'epoch-1' }));
+  act(() =>
+    stores()
+      .records.getState()
+      .hear({ records: [...server.records.values()].filter((r) => r.version > 1), cursor: 99, whole: false, epoch: 'epoch-1' }),
+  );
 
 /** Renders a screen on a device of its own, signed in, with the server behind it, and waits until the records are there. */
 export async function open(screenElement: ReactElement, server: FakeServer, role: Role = 'wrangler', others: SessionInfo['productions'] = []): Promise<void> {

@@ -35,6 +35,8 @@ const APART = 0.02;
 /** More tracks make it slower and hardly surer. */
 const TRACKS = 45;
 const MOST_SOLVES = 9;
+/** Solves altogether: as it was taken, as a turn and as a move, to either side. */
+export const MOST_READOUTS = 2 + 3 * MOST_SOLVES;
 /** A solve that loses more frames than this fell apart over something. */
 const MOST_FRAMES = 0.9;
 /** With it the tracks must be plainly quieter. */

@@ -1,6 +1,7 @@
 import { draws, simulateShot, uniform, type ShotScene, type SimulatedShot } from '@mesure/synthetic';
+import { CancelledError } from '../errors';
 import { reconcile } from '../reconcile';
-import { solveTracks, type SolveSetup } from '.';
+import { solveTracks, type SolveProgress, type SolveSetup } from '.';
 import { atMiddleRow, readoutShare } from './readout';
 
 type P3 = readonly [number, number, number];
@@ -93,8 +94,21 @@ describe('a solve of rows that were read one after the other', () => {
   test('a turn stays a turn with it; without it is taken for a move, and that is said', () => {
     const { tracks } = shot({ ...onTheSpot, readoutShare: SHARE });
     expect(solveTracks(tracks, setup(taken))).toMatchObject({ motion: 'pan', focalMm: expect.closeTo(24, 1) });
-    const without = solveTracks(tracks, setup());
+    const heard: SolveProgress[] = [];
+    const without = solveTracks(tracks, setup(), { onProgress: (p) => heard.push(p) });
     expect(without.status).toBe('partial');
+    // whoever waits is told that other readouts are tried, with what fits so far and without a sigma, and can stop it there
+    const tried = heard.filter((p) => p.stage === 'other readouts');
+    expect(tried[0].coarse).toMatchObject({ sigmaFocalMm: null, noisePx: expect.any(Number) });
+    expect(tried.slice(1).filter((p) => p.coarse)).toEqual([]);
+    expect(tried.every((p) => p.done <= p.total)).toBe(true);
+    const stop = () =>
+      solveTracks(tracks, setup(), {
+        onProgress({ stage, done }) {
+          if (stage === 'other readouts' && done >= 2) throw new CancelledError();
+        },
+      });
+    expect(stop).toThrow(CancelledError);
     expect(without.motion).toBeUndefined();
     expect(without.readoutSeen).toMatchObject({ ms: expect.closeTo(16, 0), turned: true });
     expect(without.reason).toMatch(/were taken as read at once: a readout of 1[56]\.\d ± 0\.\d ms fits; with it the camera only turned/);

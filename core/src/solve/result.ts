@@ -90,7 +90,7 @@ export interface SolveProgress {
   stage: string;
   done: number;
   total: number;
-  /** the first answer, from a few frames and tracks, not yet adjusted with the rest; it comes once */
+  /** the first answer, from a few frames and tracks, not yet adjusted with the rest; and once more where the whole is doubted for its rows */
   coarse?: FirstAnswer;
 }
 

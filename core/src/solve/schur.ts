@@ -32,6 +32,10 @@ export class SchurSystem {
   private readonly z: Float64Array; // L⁻¹ b_E
   private readonly keptDiagonal: Float64Array;
   private readonly rhs: Float64Array;
+  /** unknowns that every observation hangs on */
+  private readonly border: number;
+  private readonly by: Float64Array; // of one observation by those
+  private readonly h: Float64Array; // of one eliminated block
 
   constructor(private readonly problem: BundleProblem) {
     this.hasFocal = !problem.focal.held;
@@ -48,6 +52,9 @@ export class SchurSystem {
     this.obsOf = plan.obsOf;
     this.lensCount = problem.freeLens?.length ?? 0;
     const border = this.lensCount + this.zoomCount + (this.hasFocal ? 1 : 0);
+    this.border = border;
+    this.by = new Float64Array(2 * border);
+    this.h = new Float64Array(this.elimDim ** 2);
     this.size = this.keptCount * this.keptDim + border;
     const first = new Int32Array(this.size);
     for (let b = 0; b < this.keptCount; b += 1) first.fill(plan.firstBlock[b] * this.keptDim, b * this.keptDim, (b + 1) * this.keptDim);
@@ -75,120 +82,106 @@ export class SchurSystem {
    * @param extra weights that hold unknowns where they are, over their own diagonal: [index among the cameras' or points' unknowns, weight]
    * @returns false when it is not positive definite
    */
-  factor(lin: Linearisation, damping: number, focalPriorWeight: number, extra?: { camera: [number, number][]; point?: [number, number][] }): boolean {
-    const { keptDim: dk, elimDim: de, reduced, keptDiagonal, l } = this;
+  factor(lin: Linearisation, damping: number, focalPriorWeight: number, extra: { camera?: [number, number][]; point?: [number, number][] } = {}): boolean {
+    const [heldKept, heldElim] = this.eliminatesPoints ? [extra.camera, extra.point] : [extra.point, extra.camera];
+    this.reduced.data.fill(0);
+    this.addKept(lin, damping, heldKept ?? []);
+    if (this.border > 0) this.addBorder(lin, damping, focalPriorWeight);
+    const held = new Map<number, [number, number][]>();
+    for (const [index, weight] of heldElim ?? []) {
+      const e = Math.floor(index / this.elimDim);
+      held.set(e, [...(held.get(e) ?? []), [index % this.elimDim, weight]]);
+    }
+    for (let e = 0; e < this.elimCount; e += 1) if (!this.eliminate(e, lin, damping, held.get(e) ?? [])) return false;
+    subtractSquares(this.reduced, this.rows);
+    return cholesky(this.reduced);
+  }
+
+  /** The diagonal blocks of what is kept. */
+  private addKept(lin: Linearisation, damping: number, held: readonly [number, number][]): void {
+    const { keptDim: dk, keptDiagonal, reduced } = this;
+    keptDiagonal.fill(0);
+    addSquares(this.eliminatesPoints ? lin.jCamera : lin.jPoint, this.kept, dk, keptDiagonal);
+    for (let b = 0; b < this.keptCount; b += 1)
+      for (let i = 0; i < dk; i += 1)
+        for (let j = 0; j <= i; j += 1) {
+          const v = keptDiagonal[(b * dk + i) * dk + j];
+          reduced.data[reduced.at(b * dk + i, b * dk + j)] += i === j ? v * (1 + damping) + 1e-12 : v;
+        }
+    for (const [index, weight] of held) reduced.data[reduced.at(index, index)] += weight * Math.max(1, keptDiagonal[index * dk + (index % dk)]);
+  }
+
+  /** Rows of the border: of what every observation hangs on, coefficients of the lens, factors of the zoom, focal length. */
+  private addBorder(lin: Linearisation, damping: number, focalPriorWeight: number): void {
+    const { border, keptDim: dk, kept, reduced, by } = this;
+    const jK = this.eliminatesPoints ? lin.jCamera : lin.jPoint;
+    const width = this.keptCount * dk;
+    const across = new Float64Array(border * width);
+    const square = new Float64Array(border * border);
+    for (let o = 0; o < kept.length; o += 1) {
+      this.borderAt(lin, o);
+      for (let k = 0; k < border; k += 1) {
+        const u = by[k],
+          v = by[border + k];
+        const to = k * width + kept[o] * dk;
+        for (let j = 0; j < dk; j += 1) across[to + j] += u * jK[2 * dk * o + j] + v * jK[2 * dk * o + dk + j];
+        for (let m = 0; m <= k; m += 1) square[k * border + m] += u * by[m] + v * by[border + m];
+      }
+    }
+    for (let k = 0; k < this.lensCount; k += 1) square[k * border + k] += 1 / (this.problem.freeLens![k].prior?.sigma ?? Infinity) ** 2;
+    if (this.hasFocal) square[border * border - 1] += focalPriorWeight;
+    for (let k = 0; k < border; k += 1) {
+      const row = width + k;
+      for (let c = 0; c < width; c += 1) reduced.data[reduced.at(row, c)] += across[k * width + c];
+      for (let m = 0; m <= k; m += 1) reduced.data[reduced.at(row, width + m)] += square[k * border + m] * (m === k ? 1 + damping : 1);
+    }
+  }
+
+  /** Derivatives of one observation by the unknowns of the border, those of u first, into `by`. */
+  private borderAt(lin: Linearisation, o: number): void {
+    const { border, by, lensCount: D, zoomCount: K } = this;
+    for (let axis = 0; axis < 2; axis += 1) {
+      const to = axis * border;
+      for (let k = 0; k < D; k += 1) by[to + k] = lin.jLens[2 * D * o + axis * D + k];
+      if (!this.hasFocal) continue;
+      const focal = lin.jFocal[2 * o + axis];
+      for (let k = 0; k < K; k += 1) by[to + D + k] = lin.zoomOverFocal[this.problem.camera[o] * K + k] * focal;
+      by[to + border - 1] = focal;
+    }
+  }
+
+  /** H_E = L Lᵀ of one eliminated block, and Y = L⁻¹ W. */
+  private eliminate(e: number, lin: Linearisation, damping: number, held: readonly [number, number][]): boolean {
+    const { elimDim: de, keptDim: dk, border, by, l, h } = this;
     const jK = this.eliminatesPoints ? lin.jCamera : lin.jPoint;
     const jE = this.eliminatesPoints ? lin.jPoint : lin.jCamera;
-    const s = reduced.data;
-    const { y: yOf, columns: columnsOf } = this.rows;
-    s.fill(0);
-    keptDiagonal.fill(0);
-    const count = this.kept.length;
-    let focal = focalPriorWeight;
-    const focalRow = this.size - 1;
-    const K = this.zoomCount;
-    const zoomRow = focalRow - K;
-    const D = this.lensCount;
-    const lensRow = this.size - (this.hasFocal ? 1 : 0) - K - D;
-    const { jLens } = lin;
-    const over = lin.zoomOverFocal;
-    const { camera } = this.problem;
-    // of each camera the sum of its squared derivatives by the focal length
-    const squares = K > 0 ? new Float64Array(this.problem.cameraCount) : null;
-    for (let o = 0; o < count; o += 1) {
-      const b = this.kept[o];
-      const at = 2 * dk * o;
-      for (let i = 0; i < dk; i += 1) {
-        const ui = jK[at + i],
-          vi = jK[at + dk + i];
-        for (let j = 0; j <= i; j += 1) keptDiagonal[(b * dk + i) * dk + j] += ui * jK[at + j] + vi * jK[at + dk + j];
-      }
-      if (this.hasFocal) {
-        const fu = lin.jFocal[2 * o],
-          fv = lin.jFocal[2 * o + 1];
-        focal += fu * fu + fv * fv;
-        if (squares) squares[camera[o]] += fu * fu + fv * fv;
-        for (let j = 0; j < dk; j += 1) {
-          const product = fu * jK[at + j] + fv * jK[at + dk + j];
-          s[reduced.at(focalRow, b * dk + j)] += product;
-          for (let k = 0; k < K; k += 1) s[reduced.at(zoomRow + k, b * dk + j)] += over[camera[o] * K + k] * product;
-        }
-      }
-      for (let k = 0; k < D; k += 1) {
-        const [lu, lv] = [jLens[2 * D * o + k], jLens[2 * D * o + D + k]];
-        for (let j = 0; j < dk; j += 1) s[reduced.at(lensRow + k, b * dk + j)] += lu * jK[at + j] + lv * jK[at + dk + j];
-        for (let m = 0; m <= k; m += 1) s[reduced.at(lensRow + k, lensRow + m)] += (lu * jLens[2 * D * o + m] + lv * jLens[2 * D * o + D + m]) * (m === k ? 1 + damping : 1);
-        if (!this.hasFocal) continue;
-        const byFocal = lu * lin.jFocal[2 * o] + lv * lin.jFocal[2 * o + 1];
-        s[reduced.at(focalRow, lensRow + k)] += byFocal;
-        for (let m = 0; m < K; m += 1) s[reduced.at(zoomRow + m, lensRow + k)] += over[camera[o] * K + m] * byFocal;
+    const obs = this.obsOf[e];
+    const y = this.rows.y[e];
+    const m = this.rows.columns[e].length;
+    h.fill(0);
+    for (let i = 0; i < de; i += 1) y.fill(0, (i + 1) * m - border, (i + 1) * m);
+    let slot = -1;
+    for (let q = 0; q < obs.length; q += 1) {
+      const o = obs[q];
+      const again = q > 0 && this.kept[o] === this.kept[obs[q - 1]];
+      if (!again) slot += 1;
+      if (border > 0) this.borderAt(lin, o);
+      for (let i = 0; i < de; i += 1) {
+        const ui = jE[2 * de * o + i],
+          vi = jE[2 * de * o + de + i];
+        for (let j = 0; j <= i; j += 1) h[i * de + j] += ui * jE[2 * de * o + j] + vi * jE[2 * de * o + de + j];
+        const block = i * m + slot * dk;
+        if (!again) y.fill(0, block, block + dk);
+        for (let j = 0; j < dk; j += 1) y[block + j] += ui * jK[2 * dk * o + j] + vi * jK[2 * dk * o + dk + j];
+        const end = (i + 1) * m - border;
+        for (let k = 0; k < border; k += 1) y[end + k] += ui * by[k] + vi * by[border + k];
       }
     }
-    for (let k = 0; k < D; k += 1) {
-      const known = this.problem.freeLens![k].prior;
-      if (known) s[reduced.at(lensRow + k, lensRow + k)] += (1 + damping) / known.sigma ** 2;
-    }
-    const keptExtra = this.eliminatesPoints ? extra?.camera : extra?.point;
-    const heldOf = new Map<number, [number, number][]>();
-    for (const [index, weight] of (this.eliminatesPoints ? extra?.point : extra?.camera) ?? []) {
-      const e = Math.floor(index / this.elimDim);
-      heldOf.set(e, [...(heldOf.get(e) ?? []), [index % this.elimDim, weight]]);
-    }
-    for (let b = 0; b < this.keptCount; b += 1) {
-      for (let i = 0; i < dk; i += 1) {
-        const row = b * dk + i;
-        for (let j = 0; j <= i; j += 1) s[reduced.at(row, b * dk + j)] += keptDiagonal[row * dk + j] * (i === j ? 1 + damping : 1) + (i === j ? 1e-12 : 0);
-      }
-    }
-    for (const [index, weight] of keptExtra ?? []) s[reduced.at(index, index)] += weight * Math.max(1, keptDiagonal[index * dk + (index % dk)]);
-    if (this.hasFocal) s[reduced.at(focalRow, focalRow)] += focal * (1 + damping);
-    if (squares)
-      squares.forEach((q, c) => {
-        for (let k = 0; k < K; k += 1) {
-          const wk = over[c * K + k] * q;
-          if (wk === 0) continue;
-          s[reduced.at(focalRow, zoomRow + k)] += wk;
-          for (let m = 0; m <= k; m += 1) s[reduced.at(zoomRow + k, zoomRow + m)] += wk * over[c * K + m] * (m === k ? 1 + damping : 1);
-        }
-      });
-
-    const h = new Float64Array(de * de);
-    for (let e = 0; e < this.elimCount; e += 1) {
-      const obs = this.obsOf[e];
-      const y = yOf[e];
-      const m = columnsOf[e].length;
-      h.fill(0);
-      const lensAt = m - D - K - (this.hasFocal ? 1 : 0);
-      for (let k = 0; k < de; k += 1) y.fill(0, k * m + lensAt, k * m + m);
-      let slot = -1;
-      for (let q = 0; q < obs.length; q += 1) {
-        const again = q > 0 && this.kept[obs[q]] === this.kept[obs[q - 1]];
-        if (!again) slot += 1;
-        const ae = 2 * de * obs[q];
-        const ak = 2 * dk * obs[q];
-        for (let i = 0; i < de; i += 1) {
-          const ui = jE[ae + i],
-            vi = jE[ae + de + i];
-          for (let j = 0; j <= i; j += 1) h[i * de + j] += ui * jE[ae + j] + vi * jE[ae + de + j];
-          const block = i * m + slot * dk;
-          for (let j = 0; j < dk; j += 1) y[block + j] = ui * jK[ak + j] + vi * jK[ak + dk + j] + (again ? y[block + j] : 0);
-          if (this.hasFocal) {
-            const product = ui * lin.jFocal[2 * obs[q]] + vi * lin.jFocal[2 * obs[q] + 1];
-            y[i * m + m - 1] += product;
-            for (let k = 0; k < K; k += 1) y[i * m + m - 1 - K + k] += over[camera[obs[q]] * K + k] * product;
-          }
-          for (let k = 0; k < D; k += 1) y[i * m + lensAt + k] += ui * jLens[2 * D * obs[q] + k] + vi * jLens[2 * D * obs[q] + D + k];
-        }
-      }
-      for (let i = 0; i < de; i += 1) h[i * de + i] = h[i * de + i] * (1 + damping) + 1e-12;
-      for (const [k, weight] of heldOf.get(e) ?? []) {
-        h[k * de + k] += weight * Math.max(1, h[k * de + k]);
-      }
-      if (!smallCholesky(h, l, e * de * de, de)) return false;
-      forwardRows(l, e * de * de, de, y, m);
-    }
-    subtractSquares(reduced, this.rows);
-    return cholesky(reduced);
+    for (let i = 0; i < de; i += 1) h[i * de + i] = h[i * de + i] * (1 + damping) + 1e-12;
+    for (const [k, weight] of held) h[k * de + k] += weight * Math.max(1, h[k * de + k]);
+    if (!smallCholesky(h, l, e * de * de, de)) return false;
+    forwardRows(l, e * de * de, de, y, m);
+    return true;
   }
 
   /** Solves the factored system H d = b. `b` and the result are in cameras (6 each), points (3 each), focal length, factors of the zoom, coefficients of the lens. */
@@ -287,6 +280,19 @@ function cost(elim: Int32Array, kept: Int32Array, elimCount: number, keptCount: 
   });
   for (let b = 0; b < keptCount; b += 1) operations += (dk * ((b - firstBlock[b] + 1) * dk) ** 2) / 2;
   return { obsOf, firstBlock, operations };
+}
+
+/** Squares of the derivatives of each block, lower triangles of dim². */
+function addSquares(j: Float64Array, block: Int32Array, dim: number, out: Float64Array): void {
+  for (let o = 0; o < block.length; o += 1) {
+    const at = 2 * dim * o;
+    const to = block[o] * dim * dim;
+    for (let i = 0; i < dim; i += 1) {
+      const ui = j[at + i],
+        vi = j[at + dim + i];
+      for (let k = 0; k <= i; k += 1) out[to + i * dim + k] += ui * j[at + k] + vi * j[at + dim + k];
+    }
+  }
 }
 
 function smallCholesky(h: Float64Array, l: Float64Array, at: number, n: number): boolean {

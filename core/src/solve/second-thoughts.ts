@@ -21,7 +21,7 @@ interface Thoughts {
 export function secondThoughts({ solved, r, sparse, lens, setup, again, options }: Thoughts): SolveResult {
   const settled = options.settled ? solved : settledSqueeze(solved, setup, (other) => again(other, { ...options, settled: true }));
   if (settled !== solved) return settled;
-  const squeezed = squeezedSeen(r, solved, lens, setup, again);
+  const squeezed = squeezedSeen(r, solved, lens, setup, (other) => again(other, { onlyTracks: true }));
   if (squeezed) return toldSqueezed(solved, squeezed, setup.squeeze ?? 1);
   const doubtful = solved.status !== 'failed' && mayZoom(sparse, solved.driftFactor ?? 1);
   const asZoom = doubtful ? again({ ...setup, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, { onlyTracks: true }) : null;

@@ -64,7 +64,7 @@ export function solvePair(given: readonly TrackPoint[], setup: SolveSetup, witne
   const report = options.onProgress ?? (() => undefined);
   const half = (from: number, name: string) => (p: SolveProgress) =>
     report({
-      stage: p.stage === 'uncertainty' || p.stage === 'other starts' ? 'adjusting' : p.stage,
+      stage: ['uncertainty', 'other starts', 'other readouts'].includes(p.stage) ? 'adjusting' : p.stage,
       done: from + p.done / Math.max(1, p.total) / 2,
       total: 1,
       ...(name === '' && p.coarse ? { coarse: p.coarse } : {}),

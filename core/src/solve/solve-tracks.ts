@@ -17,7 +17,7 @@ import { secondThoughts } from './second-thoughts';
 import type { AnchorFacts } from '../facts';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { atMiddleRow, readoutSkewOut } from './readout';
-import { readoutAsked, toldRead, type ReadoutSeen } from './readout-asked';
+import { MOST_READOUTS, readoutAsked, toldRead, type ReadoutSeen } from './readout-asked';
 import { chooseKeyframes, MIN_SHARED_TRACKS, rankPairs, RICH_SHARED } from './start';
 import { onOtherFrames, thinTracks } from './starts';
 import { squeezedSeen, toldSqueezed } from './squeezed';
@@ -72,18 +72,24 @@ export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, opt
 const LOOSE_FOCAL = 0.2;
 
 /** Were the rows read otherwise than a solve took them? */
-function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setup: SolveSetup, { seed }: SolveOptions): ReadoutSeen | null {
+function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setup: SolveSetup, { seed, onProgress }: SolveOptions): ReadoutSeen | null {
   const { readout: _readout, anchors: _anchors, ...bare } = setup;
   // near what was found already: from one start, not from a dozen
   const mm = (solved.focalMm ?? 0) / (setup.adapterFactor ?? 1);
   const other: SolveSetup = setup.focal.mode === 'zoom' ? bare : { ...bare, focal: { mode: 'guided', mm, sigmaMm: LOOSE_FOCAL * mm } };
+  let begun = 0;
+  // what is known by now is told to whoever waits; how well, nobody knows before the rows are settled
+  const coarse = { focalMm: solved.focalMm ?? 0, sigmaFocalMm: null, noisePx: solved.noisePx ?? 0 };
   return readoutAsked({
     solved,
     tracks: counted,
     setup,
     solveBy(some, share, motion) {
       const as: SolveSetup = { ...other, motion };
-      const { status, noisePx, rowsLean } = solveCounted(atMiddleRow(some, share, setup.image.height).tracks, as, readSolveSetup(as), { seed, stretch: true });
+      const tell = (more: Partial<SolveProgress> = {}) => onProgress?.({ stage: 'other readouts', done: begun, total: MOST_READOUTS, ...more });
+      tell(begun === 0 ? { coarse } : {});
+      const { status, noisePx, rowsLean } = solveCounted(atMiddleRow(some, share, setup.image.height).tracks, as, readSolveSetup(as), { seed, stretch: true, onProgress: () => tell() });
+      begun = Math.min(MOST_READOUTS, begun + 1);
       return status === 'failed' || noisePx === null || !rowsLean ? null : { noisePx, left: rowsLean };
     },
   });
@@ -177,7 +183,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     if (options.stretch || options.onlyTracks) return turned;
     const seen = options.readout?.(turned) ?? null;
     if (seen) return toldRead(turned, seen);
-    const squeezed = zooms || options.settled ? null : squeezedSeen(r, turned, lens, setup, again);
+    const squeezed = zooms || options.settled ? null : squeezedSeen(r, turned, lens, setup, (other) => again(other, { onlyTracks: true }));
     return squeezed ? toldSqueezed(turned, squeezed, setup.squeeze ?? 1) : turned;
   };
   const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);

@@ -29,7 +29,7 @@ const TRIED = 4;
  * of its error along the tracks. Asked cheaply first (one more unknown from where the solve ended), then by whole solves from the squeezes that
  * lenses are made with, since the first answer may lie in another valley.
  * @param r as it was solved; it is changed
- * @param again solves the same tracks by another record
+ * @param again solves the same tracks by another record, as far as its cameras and tracks go
  */
 export function squeezedSeen(r: Reconstruction, solved: SolveResult, lens: SolveLens, setup: SolveSetup, again: (setup: SolveSetup) => SolveResult): Squeezed | null {
   if (solved.status === 'failed' || setup.squeezeFit || !solved.noisePx || (solved.driftFactor ?? 1) < BENT_FACTOR) return null;

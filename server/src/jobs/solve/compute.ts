@@ -13,6 +13,7 @@ const STAGES: Record<string, [number, number]> = {
   trimming: [0.85, 0.9],
   uncertainty: [0.9, 0.92],
   'other starts': [0.92, 1],
+  'other readouts': [0.92, 1],
 };
 
 export const computeSolve: Computation<SolveInput> = ({ input, given }, report) => {
