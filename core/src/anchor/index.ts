@@ -10,5 +10,5 @@ export {
   type SolveCovariance,
   type Undecided,
 } from './anchor-solve';
-export { frameWords } from './anchor-facts';
+export { frameWords } from './placed-facts';
 export { bySpreadOfCameras } from './start-similarity';

@@ -1,5 +1,5 @@
 import { CoreError } from '../errors';
-import { leastSquares } from '../estimate';
+import { leastSquares, type LeastSquaresProblem } from '../estimate';
 import { median, mulMatTVec, type Vec3 } from '../math';
 import { toCameraOf } from '../setup';
 import { PICTURE, type Warning } from '../warnings';
@@ -60,131 +60,164 @@ const MOST_TILT_DEG = 75;
  * @throws CoreError TOO_FEW_OBSERVATIONS | INVALID_OPTION | NON_FINITE_INPUT
  */
 export function measurePhoto(input: RecceInput): PhotoMeasure {
-  const { lengths, focalPx } = input;
   check(input);
-  const sigmaPx = input.sigmaPx ?? Math.max(1, input.widthPx / 1500);
-  const freeFocal = input.sigmaFocalShare > 0;
-  const n = freeFocal ? 4 : 3;
-  // x: log height, tilt, roll, log focal length
-  const poseOf = (x: ArrayLike<number>) => ({ heightM: Math.exp(x[0]), toCamera: toCameraOf(0, x[1], x[2]), focal: freeFocal ? Math.exp(x[3]) : focalPx });
-  const floorAt = (x: ArrayLike<number>, p: { x: number; y: number }): Vec3 | null => {
-    const { heightM, toCamera, focal } = poseOf(x);
-    const d = mulMatTVec(toCamera, [(p.x - input.widthPx / 2) / focal, (p.y - input.heightPx / 2) / focal, 1]);
-    // a hundredth below the horizon is as good as never
-    if (d[1] > -0.01) return null;
-    const t = -heightM / d[1];
-    return [t * d[0], 0, t * d[2]];
-  };
-  const residualsOf = (x: ArrayLike<number>): number[] | null => {
-    const { heightM, toCamera: r, focal } = poseOf(x);
-    const out: number[] = [];
-    for (const l of lengths) {
-      const a = floorAt(x, l.a);
-      if (!a) return null;
-      if (l.kind === 'ground') {
-        const b = floorAt(x, l.b);
-        if (!b) return null;
-        const length = Math.hypot(b[0] - a[0], b[2] - a[2]);
-        out.push((length - l.m) / Math.hypot(l.sigmaM, fingerM(x, l, length)));
-        continue;
-      }
-      const top: Vec3 = [a[0], l.m - heightM, a[2]];
-      const z = r[6] * top[0] + r[7] * top[1] + r[8] * top[2];
-      if (z < 0.05) return null;
-      const u = input.widthPx / 2 + (focal * (r[0] * top[0] + r[1] * top[1] + r[2] * top[2])) / z;
-      const v = input.heightPx / 2 + (focal * (r[3] * top[0] + r[4] * top[1] + r[5] * top[2])) / z;
-      out.push((u - l.b.x) / (Math.SQRT2 * sigmaPx), (v - l.b.y) / Math.hypot(Math.SQRT2 * sigmaPx, (focal * l.sigmaM) / z));
-    }
-    out.push(x[2] / ROLL_SIGMA_RAD);
-    if (freeFocal) out.push((x[3] - Math.log(focalPx)) / input.sigmaFocalShare);
-    return out;
-  };
-  /** what the finger's noise makes of a length on the floor */
-  const fingerM = (x: ArrayLike<number>, l: PhotoLength, length: number): number => {
-    let variance = 0;
-    for (const end of ['a', 'b'] as const)
-      for (const axis of ['x', 'y'] as const) {
-        const moved = { ...l, [end]: { ...l[end], [axis]: l[end][axis] + sigmaPx } };
-        const [a, b] = [floorAt(x, moved.a), floorAt(x, moved.b)];
-        variance += a && b ? (Math.hypot(b[0] - a[0], b[2] - a[2]) - length) ** 2 : length ** 2;
-      }
-    return Math.sqrt(variance);
-  };
+  const photo = photoOf(input);
   let best: { x: Float64Array; cost: number; covariance: Float64Array } | null = null;
   for (let tiltDeg = -MOST_TILT_DEG; tiltDeg <= 20; tiltDeg += 5) {
-    const start = startAt((tiltDeg * Math.PI) / 180);
+    const start = startAt(photo, (tiltDeg * Math.PI) / 180);
     if (!start) continue;
-    const jac = new Float64Array(n);
-    const fit = leastSquares(start, {
-      rows: (x, row, derivatives) => {
-        const now = residualsOf(x);
-        // behind the horizon there is no floor: as bad as can be
-        if (!now) {
-          jac.fill(0);
-          row(1e6, jac);
-          return;
-        }
-        const moved = derivatives ? Array.from({ length: n }, (_, k) => [stepped(x, k, 1e-5), stepped(x, k, -1e-5)].map(residualsOf)) : [];
-        now.forEach((v, i) => {
-          for (let k = 0; k < moved.length; k += 1) jac[k] = moved[k][0] && moved[k][1] ? (moved[k][0]![i] - moved[k][1]![i]) / 2e-5 : 0;
-          row(v, jac);
-        });
-      },
-    });
-    if (fit.status !== 'failed' && fit.rank === n && residualsOf(fit.x) && (best === null || fit.finalCost < best.cost)) best = { x: fit.x, cost: fit.finalCost, covariance: fit.covariance };
+    const fit = leastSquares(start, { rows: rowsOf(photo) });
+    if (fit.status !== 'failed' && fit.rank === photo.n && residualsOf(photo, fit.x) && (best === null || fit.finalCost < best.cost))
+      best = { x: fit.x, cost: fit.finalCost, covariance: fit.covariance };
   }
   if (!best) throw new CoreError('INVALID_OPTION', 'No camera over a level floor sees these lengths so. Are the ends on the floor, and the upright ones marked from foot to top?', 'lengths');
-  return result(best.x, best.covariance);
+  return measured(photo, best.x, best.covariance);
+}
 
-  function startAt(tilt: number): Float64Array | null {
-    const x = Float64Array.from(freeFocal ? [0, tilt, 0, Math.log(focalPx)] : [0, tilt, 0]);
-    const ratios: number[] = [];
-    for (const l of lengths) {
-      const [a, b] = [floorAt(x, l.a), l.kind === 'ground' ? floorAt(x, l.b) : null];
-      if (!a || (l.kind === 'ground' && !b)) return null;
-      if (b) ratios.push(l.m / Math.max(1e-9, Math.hypot(b[0] - a[0], b[2] - a[2])));
+/** What is known of the photo. Unknown are log height, tilt, roll and, where it is free, the log of the focal length. */
+interface Photo extends RecceInput {
+  sigmaPx: number;
+  freeFocal: boolean;
+  /** unknowns */
+  n: number;
+}
+type Unknowns = ArrayLike<number>;
+interface Spot {
+  x: number;
+  y: number;
+}
+
+function photoOf(input: RecceInput): Photo {
+  const freeFocal = input.sigmaFocalShare > 0;
+  return { ...input, sigmaPx: input.sigmaPx ?? Math.max(1, input.widthPx / 1500), freeFocal, n: freeFocal ? 4 : 3 };
+}
+
+const poseOf = ({ freeFocal, focalPx }: Photo, x: Unknowns) => ({ heightM: Math.exp(x[0]), toCamera: toCameraOf(0, x[1], x[2]), focal: freeFocal ? Math.exp(x[3]) : focalPx });
+
+/** Of a place in the picture its ray, in axes of the floor. */
+function rayOf(photo: Photo, x: Unknowns, p: Spot): Vec3 {
+  const { toCamera, focal } = poseOf(photo, x);
+  return mulMatTVec(toCamera, [(p.x - photo.widthPx / 2) / focal, (p.y - photo.heightPx / 2) / focal, 1]);
+}
+
+/** Where the ray meets the floor; null: it does not. */
+function floorAt(photo: Photo, x: Unknowns, p: Spot): Vec3 | null {
+  const d = rayOf(photo, x, p);
+  // a hundredth below the horizon is as good as never
+  if (d[1] > -0.01) return null;
+  const t = -poseOf(photo, x).heightM / d[1];
+  return [t * d[0], 0, t * d[2]];
+}
+
+const onFloor = (a: Vec3, b: Vec3): number => Math.hypot(b[0] - a[0], b[2] - a[2]);
+
+/** What the finger's noise makes of a length on the floor, m. */
+function fingerM(photo: Photo, x: Unknowns, l: PhotoLength, length: number): number {
+  let variance = 0;
+  for (const end of ['a', 'b'] as const)
+    for (const axis of ['x', 'y'] as const) {
+      const moved = { ...l, [end]: { ...l[end], [axis]: l[end][axis] + photo.sigmaPx } };
+      const [a, b] = [floorAt(photo, x, moved.a), floorAt(photo, x, moved.b)];
+      variance += a && b ? (onFloor(a, b) - length) ** 2 : length ** 2;
     }
-    // without a length on the floor: as a person holds it
-    x[0] = Math.log(ratios.length > 0 ? median(ratios) : 1.6);
-    return x;
-  }
+  return Math.sqrt(variance);
+}
 
-  function result(x: Float64Array, covariance: Float64Array): PhotoMeasure {
-    const { heightM, focal } = poseOf(x);
-    const ends = lengths.map((l) => {
-      const a = floorAt(x, l.a)!;
-      return { a, b: l.kind === 'ground' ? floorAt(x, l.b)! : ([a[0], l.m, a[2]] as Vec3) };
-    });
-    const lengthsM = lengths.map((l, i) => (l.kind === 'ground' ? Math.hypot(ends[i].b[0] - ends[i].a[0], ends[i].b[2] - ends[i].a[2]) : uprightM(x, l, ends[i].a)));
-    const sigmaHeightM = heightM * Math.sqrt(covariance[0]);
-    const warnings: Warning[] = [];
-    if (sigmaHeightM > POOR_HEIGHT_SHARE * heightM) warnings.push(PICTURE.LENGTHS_DO_NOT_FIX());
-    lengths.forEach((l, i) => {
-      const sigma = l.kind === 'ground' ? Math.hypot(l.sigmaM, fingerM(x, l, lengthsM[i])) : Math.hypot(l.sigmaM, (Math.SQRT2 * sigmaPx * Math.hypot(...ends[i].a, heightM)) / focal);
-      if (Math.abs(lengthsM[i] - l.m) > CONTRADICTS * sigma) warnings.push(PICTURE.LENGTH_DOES_NOT_FIT(i + 1, lengthsM[i], l.m));
-    });
-    return {
-      status: warnings.length > 0 ? 'poor' : 'usable',
-      heightM,
-      sigmaHeightM,
-      tiltRad: x[1],
-      sigmaTiltRad: Math.sqrt(covariance[n + 1]),
-      rollRad: x[2],
-      focalPx: focal,
-      sigmaFocalPx: freeFocal ? focal * Math.sqrt(covariance[3 * n + 3]) : 0,
-      ends,
-      lengthsM,
-      warnings,
-    };
+/** Differences over their sigmas; null: an end lies behind the horizon, or a top behind the camera. */
+function residualsOf(photo: Photo, x: Unknowns): number[] | null {
+  const { heightM, toCamera: r, focal } = poseOf(photo, x);
+  const touchPx = Math.SQRT2 * photo.sigmaPx;
+  const out: number[] = [];
+  for (const l of photo.lengths) {
+    const a = floorAt(photo, x, l.a);
+    if (!a) return null;
+    if (l.kind === 'ground') {
+      const b = floorAt(photo, x, l.b);
+      if (!b) return null;
+      const length = onFloor(a, b);
+      out.push((length - l.m) / Math.hypot(l.sigmaM, fingerM(photo, x, l, length)));
+      continue;
+    }
+    const top: Vec3 = [a[0], l.m - heightM, a[2]];
+    const z = r[6] * top[0] + r[7] * top[1] + r[8] * top[2];
+    if (z < 0.05) return null;
+    const u = photo.widthPx / 2 + (focal * (r[0] * top[0] + r[1] * top[1] + r[2] * top[2])) / z;
+    const v = photo.heightPx / 2 + (focal * (r[3] * top[0] + r[4] * top[1] + r[5] * top[2])) / z;
+    out.push((u - l.b.x) / touchPx, (v - l.b.y) / Math.hypot(touchPx, (focal * l.sigmaM) / z));
   }
+  out.push(x[2] / ROLL_SIGMA_RAD);
+  if (photo.freeFocal) out.push((x[3] - Math.log(photo.focalPx)) / photo.sigmaFocalShare);
+  return out;
+}
 
-  /** Height over its foot at which the vertical comes nearest to the ray through the marked top. */
-  function uprightM(x: ArrayLike<number>, l: PhotoLength, foot: Vec3): number {
-    const { heightM, toCamera, focal } = poseOf(x);
-    const d = mulMatTVec(toCamera, [(l.b.x - input.widthPx / 2) / focal, (l.b.y - input.heightPx / 2) / focal, 1]);
-    const reach = (foot[0] * d[0] + foot[2] * d[2]) / (d[0] * d[0] + d[2] * d[2]);
-    return heightM + reach * d[1];
+const STEP = 1e-5;
+/** The same as rows of the adjustment, with derivatives by differences. */
+const rowsOf =
+  (photo: Photo): LeastSquaresProblem['rows'] =>
+  (x, row, derivatives) => {
+    const jac = new Float64Array(photo.n);
+    const now = residualsOf(photo, x);
+    // behind the horizon there is no floor: as bad as can be
+    if (!now) {
+      row(1e6, jac);
+      return;
+    }
+    const moved = derivatives ? Array.from({ length: photo.n }, (_, k) => [stepped(x, k, STEP), stepped(x, k, -STEP)].map((at) => residualsOf(photo, at))) : [];
+    now.forEach((v, i) => {
+      for (let k = 0; k < moved.length; k += 1) jac[k] = moved[k][0] && moved[k][1] ? (moved[k][0]![i] - moved[k][1]![i]) / (2 * STEP) : 0;
+      row(v, jac);
+    });
+  };
+
+/** At a tilt, the height set to suit the lengths on the floor; null: the floor is not where their ends are. */
+function startAt(photo: Photo, tilt: number): Float64Array | null {
+  const x = Float64Array.from(photo.freeFocal ? [0, tilt, 0, Math.log(photo.focalPx)] : [0, tilt, 0]);
+  const ratios: number[] = [];
+  for (const l of photo.lengths) {
+    const [a, b] = [floorAt(photo, x, l.a), l.kind === 'ground' ? floorAt(photo, x, l.b) : null];
+    if (!a || (l.kind === 'ground' && !b)) return null;
+    if (b) ratios.push(l.m / Math.max(1e-9, onFloor(a, b)));
   }
+  // without a length on the floor: as a person holds it
+  x[0] = Math.log(ratios.length > 0 ? median(ratios) : 1.6);
+  return x;
+}
+
+/** Height over its foot at which the vertical comes nearest to the ray through the marked top. */
+function uprightM(photo: Photo, x: Unknowns, l: PhotoLength, foot: Vec3): number {
+  const d = rayOf(photo, x, l.b);
+  const reach = (foot[0] * d[0] + foot[2] * d[2]) / (d[0] * d[0] + d[2] * d[2]);
+  return poseOf(photo, x).heightM + reach * d[1];
+}
+
+function measured(photo: Photo, x: Float64Array, covariance: Float64Array): PhotoMeasure {
+  const { lengths, n } = photo;
+  const { heightM, focal } = poseOf(photo, x);
+  const ends = lengths.map((l) => {
+    const a = floorAt(photo, x, l.a)!;
+    return { a, b: l.kind === 'ground' ? floorAt(photo, x, l.b)! : ([a[0], l.m, a[2]] as Vec3) };
+  });
+  const lengthsM = lengths.map((l, i) => (l.kind === 'ground' ? onFloor(ends[i].a, ends[i].b) : uprightM(photo, x, l, ends[i].a)));
+  const sigmaHeightM = heightM * Math.sqrt(covariance[0]);
+  const warnings: Warning[] = [];
+  if (sigmaHeightM > POOR_HEIGHT_SHARE * heightM) warnings.push(PICTURE.LENGTHS_DO_NOT_FIX());
+  lengths.forEach((l, i) => {
+    const byFinger = l.kind === 'ground' ? fingerM(photo, x, l, lengthsM[i]) : (Math.SQRT2 * photo.sigmaPx * Math.hypot(...ends[i].a, heightM)) / focal;
+    if (Math.abs(lengthsM[i] - l.m) > CONTRADICTS * Math.hypot(l.sigmaM, byFinger)) warnings.push(PICTURE.LENGTH_DOES_NOT_FIT(i + 1, lengthsM[i], l.m));
+  });
+  return {
+    status: warnings.length > 0 ? 'poor' : 'usable',
+    heightM,
+    sigmaHeightM,
+    tiltRad: x[1],
+    sigmaTiltRad: Math.sqrt(covariance[n + 1]),
+    rollRad: x[2],
+    focalPx: focal,
+    sigmaFocalPx: photo.freeFocal ? focal * Math.sqrt(covariance[3 * n + 3]) : 0,
+    ends,
+    lengthsM,
+    warnings,
+  };
 }
 
 const stepped = (x: Float64Array, k: number, by: number): Float64Array => {
