@@ -2,22 +2,12 @@ import { EVD, Matrix } from 'ml-matrix';
 import { minimise } from '../estimate';
 import { seededRandom, type Vec3 } from '../math';
 import type { Net, Places } from './net';
+import { pullsOf, ROOM, strainOf, type Spring } from './relax-strain';
 
-/** Dimensions in which the net is laid out first: with room to pass through itself it does not lock in folds. */
-const ROOM = 5;
 const LANDMARKS = 60;
 const ROUNDS = 100;
 /** Residual beyond which a tie pulls less and less while the layout is pressed flat, m. */
 const SCALE_M = 0.5;
-
-const LEVEL_HEIGHTS = 3;
-const UNDER_FLOOR = 0.3;
-
-interface Spring {
-  a: number;
-  b: number;
-  m: number;
-}
 
 /**
  * First coordinates of a whole net at once.
@@ -29,96 +19,11 @@ interface Spring {
  *         embedding, J. Comput. Chem. 3 (1982), for the way through more dimensions; Nocedal & Wright, Numerical Optimization (2006), alg. 7.4 (L-BFGS).
  */
 export function relaxNet(net: Net, members: readonly number[], seed: number, again?: { from: Places; stirred: ReadonlySet<number> }): Places {
-  const slot = new Map(members.map((p, k) => [p, k]));
   const n = members.length;
-  const springs: Spring[] = [];
-  const heights = new Map<number, number>();
-  const levels: [number, number][] = [];
-  const plumbs: [number, number][] = [];
-  const at = (id: string): number => slot.get(net.index.get(id)!) ?? -1;
-  for (const f of net.facts) {
-    if (f.kind === 'height') {
-      if (at(f.id) >= 0) heights.set(at(f.id), f.m);
-      continue;
-    }
-    if (f.kind === 'wall') continue;
-    const [a, b] = [at(f.a), at(f.b)];
-    if (a < 0 || b < 0) continue;
-    if (f.kind === 'tie') springs.push({ a, b, m: f.m });
-    else (f.kind === 'level' ? levels : plumbs).push([a, b]);
-  }
-  for (const k of net.known) if (at(k.id) >= 0) heights.set(at(k.id), k.at[1]);
-  net.known.forEach((k, i) =>
-    net.known.slice(0, i).forEach((l) => {
-      if (at(k.id) >= 0 && at(l.id) >= 0) springs.push({ a: at(k.id), b: at(l.id), m: Math.hypot(k.at[0] - l.at[0], k.at[1] - l.at[1], k.at[2] - l.at[2]) });
-    }),
-  );
+  const pulls = pullsOf(net, members);
+  const { springs, heights } = pulls;
+  const energy = strainOf(pulls);
   let x = again ? lifted(members, again, seed) : layout(n, springs, heights, seed);
-  const D = ROOM;
-  const ends = Int32Array.from(springs.flatMap((q) => [D * q.a, D * q.b]));
-  const lengths = Float64Array.from(springs, (q) => q.m);
-  const high = Int32Array.from(heights.keys(), (i) => D * i + 1);
-  const highM = Float64Array.from(heights.values());
-  // pairs of coordinates that are to be the same
-  const alike = Int32Array.from([...levels.flatMap(([a, b]) => [D * a + 1, D * b + 1]), ...plumbs.flatMap(([a, b]) => [0, 2, 3, 4].flatMap((k) => [D * a + k, D * b + k]))]);
-  /** Strain of the ties under a loss that grows ever more slowly beyond `scaleM` (Cauchy), and the square of what sticks out of space. */
-  const energy =
-    (scaleM: number, press: number) =>
-    (p: Float64Array, g: Float64Array): number => {
-      g.fill(0);
-      let e = 0;
-      const c2 = scaleM * scaleM;
-      for (let s = 0; s < lengths.length; s += 1) {
-        const a = ends[2 * s],
-          b = ends[2 * s + 1];
-        const d0 = p[b] - p[a],
-          d1 = p[b + 1] - p[a + 1],
-          d2 = p[b + 2] - p[a + 2],
-          d3 = p[b + 3] - p[a + 3],
-          d4 = p[b + 4] - p[a + 4];
-        const d = Math.sqrt(d0 * d0 + d1 * d1 + d2 * d2 + d3 * d3 + d4 * d4) + 1e-12;
-        const v = d - lengths[s];
-        const q = 1 + (v * v) / c2;
-        e += c2 * Math.log(q);
-        const w = (2 * v) / (q * d);
-        g[b] += w * d0;
-        g[a] -= w * d0;
-        g[b + 1] += w * d1;
-        g[a + 1] -= w * d1;
-        g[b + 2] += w * d2;
-        g[a + 2] -= w * d2;
-        g[b + 3] += w * d3;
-        g[a + 3] -= w * d3;
-        g[b + 4] += w * d4;
-        g[a + 4] -= w * d4;
-      }
-      for (let i = 0; i < high.length; i += 1) {
-        const v = p[high[i]] - highM[i];
-        const q = 1 + (v * v) / c2;
-        e += c2 * Math.log(q);
-        g[high[i]] += (2 * v) / q;
-      }
-      // what is measured over a floor stands on it or above
-      if (high.length >= LEVEL_HEIGHTS)
-        for (let i = 1; i < p.length; i += D)
-          if (p[i] < 0) {
-            e += UNDER_FLOOR * p[i] * p[i];
-            g[i] += 2 * UNDER_FLOOR * p[i];
-          }
-      for (let i = 0; i < alike.length; i += 2) {
-        const v = p[alike[i + 1]] - p[alike[i]];
-        e += v * v;
-        g[alike[i + 1]] += 2 * v;
-        g[alike[i]] -= 2 * v;
-      }
-      if (press > 0)
-        for (let i = 0; i < p.length; i += D) {
-          e += press * (p[i + 3] * p[i + 3] + p[i + 4] * p[i + 4]);
-          g[i + 3] += 2 * press * p[i + 3];
-          g[i + 4] += 2 * press * p[i + 4];
-        }
-      return e;
-    };
   if (!again) {
     x = minimise(energy(3, 0), x, 2 * ROUNDS);
     turnToMain(x, n, heights.size > 0);
@@ -127,9 +32,9 @@ export function relaxNet(net: Net, members: readonly number[], seed: number, aga
     x = minimise(energy(SCALE_M, press), x, ROUNDS);
     if (!again) turnToMain(x, n, heights.size > 0);
   }
-  for (let i = 0; i < n; i += 1) for (let k = 3; k < D; k += 1) x[D * i + k] = 0;
+  for (let i = 0; i < n; i += 1) for (let k = 3; k < ROOM; k += 1) x[ROOM * i + k] = 0;
   for (const scaleM of [0.5, 0.15, 0.05]) x = minimise(energy(scaleM, 1e3), x, ROUNDS);
-  return new Map(members.map((p, i) => [p, [x[D * i], x[D * i + 1], x[D * i + 2]] as Vec3]));
+  return new Map(members.map((p, i) => [p, [x[ROOM * i], x[ROOM * i + 1], x[ROOM * i + 2]] as Vec3]));
 }
 
 /** How far points are lifted off, m: as far as neighbours are apart. */
