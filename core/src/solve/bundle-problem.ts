@@ -98,27 +98,41 @@ const d2 = new Float64Array(2);
 const j4 = new Float64Array(4);
 const c10 = new Float64Array(10);
 
+/** The lens as the unknowns have it now. */
+interface LensNow {
+  cx: number;
+  cy: number;
+  pxPerMmX: number;
+  coefficients: Float64Array;
+  /** of each free unknown a coefficient by its number, else CENTRE_X, CENTRE_Y, RATIO, OF_THE_RIG */
+  kinds: Int8Array;
+  /** whether a coefficient is among them */
+  bends: boolean;
+}
+
+function lensNow({ lens, freeLens }: BundleProblem, { lens: values }: BundleState): LensNow {
+  const coefficients = coefficientsOf(lens.distortion);
+  const kinds = Int8Array.from(values ? (freeLens ?? []) : [], (q) => KINDS[q.name] ?? OF_THE_RIG);
+  const now = { cx: lens.cx, cy: lens.cy, pxPerMmX: lens.pxPerMmX, coefficients, kinds, bends: kinds.some((kind) => kind < CENTRE_X) };
+  kinds.forEach((kind, k) => {
+    const value = values![k];
+    if (kind === CENTRE_X) now.cx = value;
+    else if (kind === CENTRE_Y) now.cy = value;
+    else if (kind === RATIO) now.pxPerMmX = value * lens.pxPerMmY;
+    else if (kind < CENTRE_X) coefficients[kind] = value;
+  });
+  return now;
+}
+
 /** Fills `out.residual`, and the derivatives when `derivatives` is set. */
 export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisation, derivatives: boolean): void {
   const { rotations: R, translations: T, points: X, focalMm } = s;
-  const { pxPerMmY, distortion, follows } = p.lens;
-  let { cx, cy, pxPerMmX } = p.lens;
-  const coefficients = coefficientsOf(distortion);
-  const unknowns = s.lens ? (p.freeLens ?? []) : [];
-  const freeLens = unknowns.length;
-  // a coefficient by its number, else CENTRE_X, CENTRE_Y, RATIO
-  const kinds = Int8Array.from(unknowns, (q) => KINDS[q.name] ?? OF_THE_RIG);
-  for (let k = 0; k < freeLens; k += 1) {
-    const value = s.lens![k];
-    if (kinds[k] === CENTRE_X) cx = value;
-    else if (kinds[k] === CENTRE_Y) cy = value;
-    else if (kinds[k] === RATIO) pxPerMmX = value * pxPerMmY;
-    else if (kinds[k] < CENTRE_X) coefficients[kinds[k]] = value;
-  }
-  const bends = kinds.some((kind) => kind < CENTRE_X);
+  const { pxPerMmY, distortion, follows, normaliserMm } = p.lens;
+  const { cx, cy, pxPerMmX, coefficients, kinds, bends } = lensNow(p, s);
+  const freeLens = kinds.length;
   if (derivatives && out.jLens.length !== 2 * freeLens * p.camera.length) out.jLens = new Float64Array(2 * freeLens * p.camera.length);
   const ratios = ratiosOf(p, s, out, derivatives);
-  const { residual, jCamera, jPoint, jFocal } = out;
+  const { residual, jFocal, jLens } = out;
   const count = p.camera.length;
   const { pair } = p;
   const witness = pair && s.lens ? witnessAt(pair, s) : null;
@@ -129,7 +143,7 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
     }
     const ratio = ratios ? ratios[p.camera[i]] : 1;
     const f = focalMm * ratio;
-    const g = follows ? f : p.lens.normaliserMm;
+    const g = follows ? f : normaliserMm;
     const toG = f / g;
     const ax = g * pxPerMmX;
     const ay = g * pxPerMmY;
@@ -145,23 +159,13 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
     const z = y2 + T[c3 + 2];
     const w = Math.sqrt(p.weight[i]);
     if (z < 1e-6) {
-      residual[2 * i] = BEHIND_PX * w;
-      residual[2 * i + 1] = 0;
-      if (derivatives) {
-        jCamera.fill(0, 12 * i, 12 * i + 12);
-        jPoint.fill(0, 6 * i, 6 * i + 6);
-        jFocal[2 * i] = 0;
-        jFocal[2 * i + 1] = 0;
-        out.jLens.fill(0, 2 * freeLens * i, 2 * freeLens * (i + 1));
-      }
+      behind(out, i, w, derivatives, freeLens);
       continue;
     }
     const zi = 1 / z;
     const sx = (y0 + T[c3]) * zi;
     const sy = (y1 + T[c3 + 1]) * zi;
-    const x = sx * toG;
-    const y = sy * toG;
-    distortWith(distortion.model, coefficients, x, y, d2, derivatives ? j4 : null, derivatives && bends ? c10 : null);
+    distortWith(distortion.model, coefficients, sx * toG, sy * toG, d2, derivatives ? j4 : null, derivatives && bends ? c10 : null);
     residual[2 * i] = (cx + ax * d2[0] - p.xPx[i]) * w;
     residual[2 * i + 1] = (cy + ay * d2[1] - p.yPx[i]) * w;
     if (!derivatives) continue;
@@ -170,45 +174,16 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
     for (let k = 0; k < freeLens; k += 1) {
       const kind = kinds[k];
       const at = 2 * freeLens * i + k;
-      out.jLens[at] = kind < CENTRE_X ? a * c10[kind] : kind === CENTRE_X ? w : kind === RATIO ? g * pxPerMmY * d2[0] * w : 0;
-      out.jLens[at + freeLens] = kind < CENTRE_X ? b * c10[5 + kind] : kind === CENTRE_Y ? w : 0;
+      jLens[at] = kind < CENTRE_X ? a * c10[kind] : kind === CENTRE_X ? w : kind === RATIO ? g * pxPerMmY * d2[0] * w : 0;
+      jLens[at + freeLens] = kind < CENTRE_X ? b * c10[5 + kind] : kind === CENTRE_Y ? w : 0;
     }
-    // d(u, v) / d(slope)
+    // d(u, v) / d(slope), then by the point in the camera's axes
     const ux = a * j4[0] * toG,
       uy = a * j4[1] * toG,
       vx = b * j4[2] * toG,
       vy = b * j4[3] * toG;
-    // d(u, v) / d(camera point)
-    const u0 = ux * zi,
-      u1 = uy * zi,
-      u2 = -(ux * sx + uy * sy) * zi;
-    const v0 = vx * zi,
-      v1 = vy * zi,
-      v2 = -(vx * sx + vy * sy) * zi;
-    const jc = 12 * i;
-    jCamera[jc] = u2 * y1 - u1 * y2;
-    jCamera[jc + 1] = u0 * y2 - u2 * y0;
-    jCamera[jc + 2] = u1 * y0 - u0 * y1;
-    jCamera[jc + 3] = u0;
-    jCamera[jc + 4] = u1;
-    jCamera[jc + 5] = u2;
-    jCamera[jc + 6] = v2 * y1 - v1 * y2;
-    jCamera[jc + 7] = v0 * y2 - v2 * y0;
-    jCamera[jc + 8] = v1 * y0 - v0 * y1;
-    jCamera[jc + 9] = v0;
-    jCamera[jc + 10] = v1;
-    jCamera[jc + 11] = v2;
-    if (p.turnOnly) {
-      jCamera.fill(0, jc + 3, jc + 6);
-      jCamera.fill(0, jc + 9, jc + 12);
-    }
-    const jp = 6 * i;
-    jPoint[jp] = u0 * R[c9] + u1 * R[c9 + 3] + u2 * R[c9 + 6];
-    jPoint[jp + 1] = u0 * R[c9 + 1] + u1 * R[c9 + 4] + u2 * R[c9 + 7];
-    jPoint[jp + 2] = u0 * R[c9 + 2] + u1 * R[c9 + 5] + u2 * R[c9 + 8];
-    jPoint[jp + 3] = v0 * R[c9] + v1 * R[c9 + 3] + v2 * R[c9 + 6];
-    jPoint[jp + 4] = v0 * R[c9 + 1] + v1 * R[c9 + 4] + v2 * R[c9 + 7];
-    jPoint[jp + 5] = v0 * R[c9 + 2] + v1 * R[c9 + 5] + v2 * R[c9 + 8];
+    poseAndPoint(out, i, 0, ux * zi, uy * zi, -(ux * sx + uy * sy) * zi, y0, y1, y2, R, c9, p.turnOnly);
+    poseAndPoint(out, i, 1, vx * zi, vy * zi, -(vx * sx + vy * sy) * zi, y0, y1, y2, R, c9, p.turnOnly);
     if (follows) {
       jFocal[2 * i] = pxPerMmX * d2[0] * w * ratio;
       jFocal[2 * i + 1] = pxPerMmY * d2[1] * w * ratio;
@@ -217,6 +192,33 @@ export function evaluateBundle(p: BundleProblem, s: BundleState, out: Linearisat
       jFocal[2 * i + 1] = pxPerMmY * (j4[2] * sx + j4[3] * sy) * w * ratio;
     }
   }
+}
+
+/** Derivatives of one coordinate of an observation by its camera's turn and place and by its point, from those (g0, g1, g2) by the point in the camera's axes; y is that point, turned and not yet moved. */
+function poseAndPoint(out: Linearisation, i: number, axis: number, g0: number, g1: number, g2: number, y0: number, y1: number, y2: number, R: Float64Array, c9: number, turnOnly?: boolean): void {
+  const { jCamera, jPoint } = out;
+  const jc = 12 * i + 6 * axis;
+  jCamera[jc] = g2 * y1 - g1 * y2;
+  jCamera[jc + 1] = g0 * y2 - g2 * y0;
+  jCamera[jc + 2] = g1 * y0 - g0 * y1;
+  jCamera[jc + 3] = turnOnly ? 0 : g0;
+  jCamera[jc + 4] = turnOnly ? 0 : g1;
+  jCamera[jc + 5] = turnOnly ? 0 : g2;
+  const jp = 6 * i + 3 * axis;
+  jPoint[jp] = g0 * R[c9] + g1 * R[c9 + 3] + g2 * R[c9 + 6];
+  jPoint[jp + 1] = g0 * R[c9 + 1] + g1 * R[c9 + 4] + g2 * R[c9 + 7];
+  jPoint[jp + 2] = g0 * R[c9 + 2] + g1 * R[c9 + 5] + g2 * R[c9 + 8];
+}
+
+/** A point behind its camera: no place in the picture, and nothing says which way it would have one. */
+function behind(out: Linearisation, i: number, w: number, derivatives: boolean, freeLens: number): void {
+  out.residual[2 * i] = BEHIND_PX * w;
+  out.residual[2 * i + 1] = 0;
+  if (!derivatives) return;
+  out.jCamera.fill(0, 12 * i, 12 * i + 12);
+  out.jPoint.fill(0, 6 * i, 6 * i + 6);
+  out.jFocal.fill(0, 2 * i, 2 * i + 2);
+  out.jLens.fill(0, 2 * freeLens * i, 2 * freeLens * (i + 1));
 }
 
 /** Of each camera its focal length over the common one; null where all have that. */
