@@ -1,6 +1,6 @@
 import type { StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
-import { useMemo } from 'react';
+import { useMemo, useState } from 'react';
 import { View } from 'react-native';
 import { useAll, useAnalysesState } from '../../data';
 import { Row, useIsWide } from '../../ui/controls';
@@ -18,8 +18,12 @@ const ORDER: VerdictName[] = ['contradicts', 'drifts', 'not observable', 'not ch
 
 /** No row moves away under a finger: the order is made anew when somebody chooses, when takes come or go, and when the server first answers. */
 function useSettled(sorted: StoredRecord<'take'>[], takeId: string | null): StoredRecord<'take'>[] {
-  const known = useAnalysesState((s) => `${s.status} ${s.knownFrom === null}`);
-  const key = `${known} ${takeId} ${sorted
+  const status = useAnalysesState((s) => s.status);
+  const here = useAnalysesState((s) => s.status === 'ready' && s.knownFrom === null);
+  // a line that goes and comes again is no reason to move anything
+  const [answered, setAnswered] = useState(false);
+  if (here && !answered) setAnswered(true);
+  const key = `${answered || status} ${takeId} ${sorted
     .map((t) => t.id)
     .sort()
     .join()}`;

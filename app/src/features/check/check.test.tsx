@@ -118,6 +118,13 @@ describe('the column of verdicts', () => {
     await act(() => stores().analyses.getState().refresh());
     expect(screen.getByTestId('check-41A-2')).toHaveTextContent(/contradicts/);
     expect(rows()).toEqual(['check-41A-1', 'check-41A-2']);
+    // nor does the line that goes, and comes again
+    server.cut = true;
+    await act(() => stores().analyses.getState().refresh());
+    expect(rows()).toEqual(['check-41A-1', 'check-41A-2']);
+    server.cut = false;
+    await act(() => stores().analyses.getState().refresh());
+    expect(rows()).toEqual(['check-41A-1', 'check-41A-2']);
     screen.unmount();
     await open(<CheckScreen takeId={null} />, server);
     expect(rows()).toEqual(['check-41A-2', 'check-41A-1']);
