@@ -134,8 +134,8 @@ function isSameBundle(a: Omit<FactoredBundle, 'system' | 'lin'>, b: typeof a): b
     x === y || (!!x && !!y && x.length === y.length && Array.prototype.every.call(x, (v: number, i: number) => v === y[i]));
   const lists = ({ problem: p, state: s }: typeof a) => [p.camera, p.point, p.xPx, p.yPx, p.weight, p.profile, p.zoom?.basis, s.rotations, s.translations, s.points, s.zoom, s.lens];
   const others = ({ problem: p, state: s, huberPx }: typeof a) => [huberPx, p.lens, p.turnOnly, p.pair, JSON.stringify(p.freeLens), p.focal.held, p.focal.priorSigmaMm, s.focalMm];
-  const [theirs, mine] = [others(a), others(b)];
-  return mine.every((v, i) => v === theirs[i]) && lists(a).every((list, i) => equal(list, lists(b)[i]));
+  const [othersOfB, listsOfB] = [others(b), lists(b)];
+  return others(a).every((v, i) => v === othersOfB[i]) && lists(a).every((list, i) => equal(list, listsOfB[i]));
 }
 
 /** A gradient that is nought but for what is given. */

@@ -3,7 +3,7 @@ import { inverse, Matrix, solve as solveDense } from 'ml-matrix';
 import { expSO3, type Vec3 } from '../math';
 import { adjust, type AdjustOptions } from './adjust';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
-import { BundleCovariance } from './covariance';
+import { BundleCovariance, inFixedGauge } from './covariance';
 import { SchurSystem } from './schur';
 import { planBatches } from './schur-products';
 import { solveTracks } from './solve-tracks';
@@ -203,4 +203,32 @@ test('long shots of short tracks settle to their floor', () => {
   expect(r.warnings.filter(({ words: w }) => /still moved/.test(w))).toEqual([]);
   expect(r.iterations).toBeLessThan(40);
   expect(Math.abs(r.focalMm! - 18)).toBeLessThan(4 * r.sigmaFocalMm!);
+});
+
+test('what was factored before is taken where nothing has changed, and never where something has', () => {
+  const made = bundle(8, 40, 8);
+  const copy = (): BundleState => ({ ...made.state, rotations: made.state.rotations.slice(), translations: made.state.translations.slice(), points: made.state.points.slice() });
+  const before = inFixedGauge(made.problem, made.state, 2)!;
+  const factored = jest.spyOn(SchurSystem.prototype, 'factor');
+  const variance = (problem: BundleProblem, state: BundleState, huberPx = 2): [number, number] => {
+    factored.mockClear();
+    return [BundleCovariance.compute(problem, state, huberPx, before)!.focalVariance(), factored.mock.calls.length];
+  };
+  const fresh = BundleCovariance.compute(made.problem, made.state, 2)!.focalVariance();
+  expect(variance(made.problem, copy())).toEqual([fresh, 0]);
+  const moved = copy();
+  moved.points[5] += 1e-9;
+  const nearer = copy();
+  nearer.focalMm += 1e-9;
+  const lighter = { ...made.problem, weight: made.problem.weight.map((w, i) => (i === 3 ? 0.5 * w : w)) };
+  const again = [
+    variance(made.problem, moved),
+    variance(made.problem, nearer),
+    variance(lighter, copy()),
+    variance(made.problem, copy(), 0.01),
+    variance({ ...made.problem, focal: { held: false, priorSigmaMm: 0.1 } }, copy()),
+  ];
+  expect(again.map(([, calls]) => calls)).toEqual([1, 1, 1, 1, 1]);
+  expect(again[4][0]).toBeLessThan(fresh);
+  factored.mockRestore();
 });
