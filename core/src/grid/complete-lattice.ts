@@ -7,6 +7,7 @@ import { toObservations, type GridFrame } from './observation';
 import { cornerPredictor } from './predict-corner';
 import type { LatticeNode } from './grow-lattice';
 import { joinPieces } from './join-pieces';
+import { LatticeIndex } from './lattice-index';
 import { placeCorners } from './place-corners';
 import { refineCorner } from './refine-corner';
 import { thinned } from './sample';
@@ -163,41 +164,42 @@ function rmsOfAll(fit: LensFit): number {
 /** Share of the picture under windows from which on it is smoothed in bands. */
 const BANDS_SHARE = 0.25;
 
-const STEPS = [
+const MIN_WINDOW_PX = 3;
+
+/** The ways from a corner to its neighbours, px: to the right and to the left, down and up; NaN where no neighbour is known. */
+const waysX = new Float64Array(4);
+const waysY = new Float64Array(4);
+const NEIGHBOURS = [
   [0, 1],
   [0, -1],
   [1, 0],
   [-1, 0],
 ] as const;
-const MIN_WINDOW_PX = 3;
 
 /**
- * How far the nearest other edge of the chart is from a corner, px: the cells' narrower width, which in a cell seen at a slant is less than
- * either of its sides. A window that reaches beyond it is dragged by that edge. Infinite where no neighbour is known.
+ * How far the nearest other edge of the chart is from the corner whose ways were written, px: the cells' narrower width, which in a cell seen at a
+ * slant is less than either of its sides. A window that reaches beyond it is dragged by that edge. Infinite where no neighbour is known.
  */
-function nearestEdgePx(at: { x: number; y: number }, neighbour: (dr: number, dc: number) => readonly [number, number] | null): number {
+function nearestEdgePx(): number {
   let nearest = Infinity;
-  for (const dc of BOTH_WAYS) {
-    const beside = neighbour(0, dc);
-    const ux = beside ? beside[0] - at.x : 0;
-    const uy = beside ? beside[1] - at.y : 0;
-    const across = Math.sqrt(ux * ux + uy * uy);
-    if (beside && across < nearest) nearest = across;
-    for (const dr of BOTH_WAYS) {
-      const beyond = neighbour(dr, 0);
-      if (!beyond) continue;
-      const vx = beyond[0] - at.x;
-      const vy = beyond[1] - at.y;
-      const down = Math.sqrt(vx * vx + vy * vy);
-      if (down < nearest) nearest = down;
-      if (!beside) continue;
-      const width = Math.abs(ux * vy - uy * vx) / Math.max(across, down);
+  for (let i = 0; i < 4; i += 1) {
+    const side = Math.sqrt(waysX[i] * waysX[i] + waysY[i] * waysY[i]);
+    if (side < nearest) nearest = side;
+  }
+  for (let beside = 0; beside < 2; beside += 1) {
+    const ux = waysX[beside];
+    const uy = waysY[beside];
+    const across = ux * ux + uy * uy;
+    for (let beyond = 2; beyond < 4; beyond += 1) {
+      const vx = waysX[beyond];
+      const vy = waysY[beyond];
+      const width = Math.abs(ux * vy - uy * vx) / Math.sqrt(Math.max(across, vx * vx + vy * vy));
+      // false with a neighbour that is not known
       if (width < nearest) nearest = width;
     }
   }
   return nearest;
 }
-const BOTH_WAYS = [1, -1] as const;
 
 /** With the whole window, else with half of it: beside an occlusion or a smear the near pixels may still be good. */
 function refineWithin(fine: SmoothedPicture, corner: { x: number; y: number }, windowPx: number, maxShiftPx: number, flat: boolean): boolean {
@@ -206,8 +208,7 @@ function refineWithin(fine: SmoothedPicture, corner: { x: number; y: number }, w
 }
 
 function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx: number, look: ChartLook, ringPx: number): MeasuredNode[] {
-  const byPlace = new Map<number, readonly [number, number]>();
-  for (const n of nodes) byPlace.set(n.row * 65536 + n.col, [n.x, n.y]);
+  const byPlace = new LatticeIndex(nodes);
   const out: MeasuredNode[] = [];
   // from above downwards, in bands, where the windows together are much of the picture
   const windowPx = look.window(cellPx);
@@ -216,19 +217,26 @@ function refineAll(fine: SmoothedPicture, nodes: readonly LatticeNode[], cellPx:
   const ordered = [...nodes].sort(inBands ? (a, b) => a.y - b.y : (a, b) => a.row - b.row || a.col - b.col);
   for (const n of ordered) {
     if (inBands) fine.holdBand(n.y - windowPx - 3, n.y + windowPx + 3);
-    const local = nearestEdgePx(n, (dr, dc) => byPlace.get((n.row + dr) * 65536 + n.col + dc) ?? null);
+    for (let i = 0; i < 4; i += 1) {
+      const at = byPlace.at(n.row + NEIGHBOURS[i][0], n.col + NEIGHBOURS[i][1]);
+      waysX[i] = at < 0 ? Number.NaN : nodes[at].x - n.x;
+      waysY[i] = at < 0 ? Number.NaN : nodes[at].y - n.y;
+    }
+    const local = nearestEdgePx();
     const cell = Number.isFinite(local) ? local : cellPx;
     const place = { x: n.x, y: n.y };
     // looked at while its neighbourhood is at hand
-    if (refineWithin(fine, place, look.window(cell), 0.3 * cell, look.flat)) out.push({ ...n, ...place, seen: look.test(fine, place.x, place.y, ringPx, 0) });
+    if (!refineWithin(fine, place, look.window(cell), 0.3 * cell, look.flat)) continue;
+    const { x, y } = place;
+    out.push({ row: n.row, col: n.col, x, y, contrast: n.contrast, seen: look.test(fine, x, y, ringPx, 0) });
   }
   return out;
 }
 
 /** Measures the corners that the fit expects inside the frame and that are not known yet; keeps those that look like corners. */
 function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit, frame: GridFrame, sigmaPx: number, look: ChartLook, ringPx: number, mostSteps = STEPS_BEYOND): MeasuredNode[] {
-  const place = (row: number, col: number) => row * 1_000_003 + col;
-  const have = new Map(known.map((n) => [place(n.row, n.col), n]));
+  // known, or looked at
+  const have = new LatticeIndex(known);
   const contrast = median(known.map((n) => n.contrast));
   const expected = patternOf(known, fit, frame, look);
   const predict = cornerPredictor(fit, frame, 0);
@@ -236,16 +244,14 @@ function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit
   const queue: MeasuredNode[] = [...known];
   /** how many steps a place is from the last corner that is known */
   const steps = new Map<MeasuredNode, number>();
-  const asked = new Set<number>();
   for (let head = 0; head < queue.length; head += 1) {
     const n = queue[head];
     const beyond = (steps.get(n) ?? 0) + 1;
-    for (const [dr, dc] of STEPS) {
+    for (const [dr, dc] of NEIGHBOURS) {
       const row = n.row + dr;
       const col = n.col + dc;
-      const k = place(row, col);
-      if (have.has(k) || asked.has(k)) continue;
-      asked.add(k);
+      if (have.has(row, col)) continue;
+      have.set(row, col, queue.length);
       const at = predict(row, col);
       // what a step leads to may lie outside; inside it is looked at
       if (!at || at[0] < 2 || at[1] < 2 || at[0] > frame.widthPx - 2 || at[1] > frame.heightPx - 2) continue;
@@ -253,12 +259,12 @@ function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit
       if (step < 4 || step > frame.widthPx / 4) continue;
       const node: MeasuredNode = { row, col, x: at[0], y: at[1], contrast: 0, seen: null };
       // the nearest neighbour decides: a fisheye's cells are several times as long as wide
-      const window = look.window(
-        Math.min(
-          step,
-          nearestEdgePx({ x: at[0], y: at[1] }, (r, c) => predict(row + r, col + c)),
-        ),
-      );
+      for (let i = 0; i < 4; i += 1) {
+        const beside = predict(row + NEIGHBOURS[i][0], col + NEIGHBOURS[i][1]);
+        waysX[i] = beside ? beside[0] - at[0] : Number.NaN;
+        waysY[i] = beside ? beside[1] - at[1] : Number.NaN;
+      }
+      const window = look.window(Math.min(step, nearestEdgePx()));
       const room = Math.min(window, roomAt(fine, at[0], at[1]));
       const ring = room >= MIN_WINDOW_PX ? look.test(fine, at[0], at[1], room, 0.2 * contrast) : null;
       const angle = expected?.angle(row, col) ?? null;
@@ -268,7 +274,6 @@ function addPredicted(fine: SmoothedPicture, known: MeasuredNode[], fit: LensFit
         node.contrast = fits.contrast;
         node.seen = look.test(fine, node.x, node.y, ringPx, 0);
         added.push(node);
-        have.set(k, node);
         queue.push(node);
       } else if (beyond < mostSteps) {
         steps.set(node, beyond);

@@ -1,5 +1,6 @@
 import { median } from '../math';
 import { axisAngle, CHARTS, type Chart, type Saddle } from '../charts';
+import { LatticeIndex } from './lattice-index';
 
 /** A corner with its place in the chart: column to the right, row downwards, counted from an arbitrary corner. */
 export interface LatticeNode {
@@ -9,8 +10,6 @@ export interface LatticeNode {
   y: number;
   contrast: number;
 }
-
-const key = (row: number, col: number) => row * 65536 + col;
 
 /** Saddles by square tiles, for nearest-neighbour questions. */
 class Buckets {
@@ -83,22 +82,26 @@ export function growLattices(saddles: readonly Saddle[], widthPx: number, height
   if (saddles.length < 9) return [];
   const buckets = new Buckets(saddles, 16);
   const pieces: Placed[][] = [];
-  const taken = new Set<number>();
+  const taken = new Uint8Array(saddles.length);
+  let takenCount = 0;
   for (const seed of seedsFromMiddle(saddles, widthPx, heightPx)) {
-    if (taken.has(seed)) continue;
+    if (taken[seed]) continue;
     const placed = growFrom(seed, saddles, buckets, Math.max(widthPx, heightPx), chart.neighbours);
-    placed.forEach((p) => taken.add(p.index));
+    for (const { index } of placed) {
+      takenCount += 1 - taken[index];
+      taken[index] = 1;
+    }
     if (placed.length >= MIN_PIECE) pieces.push(placed);
     // so much of it that no piece of the chart can be left
-    if (taken.size > saddles.length - MIN_PIECE) break;
+    if (takenCount > saddles.length - MIN_PIECE) break;
   }
   pieces.sort((a, b) => b.length - a.length);
   // two seeds may have grown into the same corners: they are the larger one's
-  const given = new Set<number>();
+  const given = new Uint8Array(saddles.length);
   const apart = pieces.flatMap((piece) => {
-    const own = piece.filter((p) => !given.has(p.index));
+    const own = piece.filter((p) => given[p.index] === 0);
     if (own.length < MIN_PIECE) return [];
-    own.forEach((p) => given.add(p.index));
+    for (const p of own) given[p.index] = 1;
     return [own];
   });
   return apart.map((piece) => orientToPicture(piece.map((p) => ({ row: p.row, col: p.col, x: saddles[p.index].x, y: saddles[p.index].y, contrast: saddles[p.index].contrast }))));
@@ -130,36 +133,31 @@ function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, re
   const lengthV = Math.hypot(...v);
   if (Math.max(lengthU, lengthV) > 2.2 * Math.min(lengthU, lengthV)) return [];
 
-  const byPlace = new Map<number, Placed>();
-  const used = new Set<number>();
+  const byPlace = new LatticeIndex();
+  const used = new Uint8Array(saddles.length);
   const queue: Placed[] = [];
   const put = (p: Placed) => {
-    byPlace.set(key(p.row, p.col), p);
-    used.add(p.index);
+    byPlace.set(p.row, p.col, queue.length);
+    used[p.index] = 1;
     queue.push(p);
   };
   put({ row: 0, col: 0, index: seed, u, v });
   for (let head = 0; head < queue.length; head += 1) {
     const p = queue[head];
     const from = saddles[p.index];
-    for (const [dr, dc] of [
-      [0, 1],
-      [0, -1],
-      [1, 0],
-      [-1, 0],
-    ]) {
+    const reach = 0.3 * Math.min(lengthOf(p.u), lengthOf(p.v));
+    for (const [dr, dc] of FOUR_WAYS) {
       const row = p.row + dr;
       const col = p.col + dc;
-      if (byPlace.has(key(row, col))) continue;
+      if (byPlace.has(row, col)) continue;
       const step = dc !== 0 ? p.u : p.v;
       const sign = dc + dr;
       const tx = from.x + sign * step[0];
       const ty = from.y + sign * step[1];
-      const reach = 0.3 * Math.min(Math.hypot(...p.u), Math.hypot(...p.v));
       let nearest = -1;
       let nearestPx = Infinity;
       buckets.forEachNear(tx, ty, reach, (i, d) => {
-        if (d < nearestPx && !used.has(i) && fits(saddles[i].brightRad, from.brightRad)) {
+        if (d < nearestPx && used[i] === 0 && fits(saddles[i].brightRad, from.brightRad)) {
           nearest = i;
           nearestPx = d;
         }
@@ -172,8 +170,20 @@ function growFrom(seed: number, saddles: readonly Saddle[], buckets: Buckets, re
       put({ row, col, index: nearest, u: dc !== 0 ? blend(p.u, found) : p.u, v: dr !== 0 ? blend(p.v, found) : p.v });
     }
   }
-  return dropInconsistent(byPlace, saddles);
+  return dropInconsistent(queue, byPlace, saddles);
 }
+
+const FOUR_WAYS = [
+  [0, 1],
+  [0, -1],
+  [1, 0],
+  [-1, 0],
+] as const;
+const HALF_OF_THEM = [
+  [0, 1],
+  [1, 0],
+] as const;
+const lengthOf = ([x, y]: readonly [number, number]): number => Math.sqrt(x * x + y * y);
 
 /** The nearest saddle along `angle` (either way) whose quadrants are turned by a right angle. */
 function firstStep(s: Saddle, angle: number, saddles: readonly Saddle[], buckets: Buckets, reachPx: number, fits: Chart['neighbours']): [number, number] | null {
@@ -196,26 +206,24 @@ function firstStep(s: Saddle, angle: number, saddles: readonly Saddle[], buckets
 }
 
 /** Removes corners that lie off the mean of their opposite neighbours by more than 0.2 cells, and lone ones. */
-function dropInconsistent(byPlace: Map<number, Placed>, saddles: readonly Saddle[]): Placed[] {
+function dropInconsistent(placed: readonly Placed[], byPlace: LatticeIndex, saddles: readonly Saddle[]): Placed[] {
   const kept: Placed[] = [];
-  for (const p of byPlace.values()) {
+  for (const p of placed) {
     const s = saddles[p.index];
-    const cell = Math.min(Math.hypot(...p.u), Math.hypot(...p.v));
+    const cell = Math.min(lengthOf(p.u), lengthOf(p.v));
     let neighbours = 0;
     let good = true;
-    for (const [dr, dc] of [
-      [0, 1],
-      [1, 0],
-    ]) {
-      const a = byPlace.get(key(p.row + dr, p.col + dc));
-      const b = byPlace.get(key(p.row - dr, p.col - dc));
-      if (a) neighbours += 1;
-      if (b) neighbours += 1;
-      if (a && b) {
-        const mx = (saddles[a.index].x + saddles[b.index].x) / 2 - s.x;
-        const my = (saddles[a.index].y + saddles[b.index].y) / 2 - s.y;
-        if (Math.hypot(mx, my) > 0.2 * cell) good = false;
-      }
+    for (const [dr, dc] of HALF_OF_THEM) {
+      const a = byPlace.at(p.row + dr, p.col + dc);
+      const b = byPlace.at(p.row - dr, p.col - dc);
+      if (a >= 0) neighbours += 1;
+      if (b >= 0) neighbours += 1;
+      if (a < 0 || b < 0) continue;
+      const sa = saddles[placed[a].index];
+      const sb = saddles[placed[b].index];
+      const mx = (sa.x + sb.x) / 2 - s.x;
+      const my = (sa.y + sb.y) / 2 - s.y;
+      if (mx * mx + my * my > (0.2 * cell) ** 2) good = false;
     }
     if (good && neighbours >= 2) kept.push(p);
   }
@@ -248,30 +256,27 @@ export function orientToPicture(nodes: LatticeNode[]): LatticeNode[] {
   }
   const swap = Math.abs(rowX) * Math.hypot(colX, colY) > Math.abs(colX) * Math.hypot(rowX, rowY);
   const [ux, vy] = swap ? [rowX, colY] : [colX, rowY];
-  const turned = nodes.map((n) => ({
-    ...n,
-    col: (swap ? n.row : n.col) * (ux < 0 ? -1 : 1),
-    row: (swap ? n.col : n.row) * (vy < 0 ? -1 : 1),
-  }));
+  const colOf = (n: LatticeNode): number => (swap ? n.row : n.col) * (ux < 0 ? -1 : 1);
+  const rowOf = (n: LatticeNode): number => (swap ? n.col : n.row) * (vy < 0 ? -1 : 1);
   // plain loops: spreading tens of thousands of numbers into Math.min overflows the stack
   let minCol = Infinity,
     minRow = Infinity;
-  for (const n of turned) {
-    minCol = Math.min(minCol, n.col);
-    minRow = Math.min(minRow, n.row);
+  for (const n of nodes) {
+    minCol = Math.min(minCol, colOf(n));
+    minRow = Math.min(minRow, rowOf(n));
   }
-  return turned.map((n) => ({ ...n, col: n.col - minCol, row: n.row - minRow }));
+  return nodes.map((n) => ({ row: rowOf(n) - minRow, col: colOf(n) - minCol, x: n.x, y: n.y, contrast: n.contrast }));
 }
 
 /** Steps between neighbouring corners, px. */
 export function latticeStepsPx(nodes: readonly LatticeNode[]): number[] {
-  const byPlace = new Map(nodes.map((n) => [key(n.row, n.col), n]));
+  const byPlace = new LatticeIndex(nodes);
   const steps: number[] = [];
   for (const n of nodes) {
-    const right = byPlace.get(key(n.row, n.col + 1));
-    const below = byPlace.get(key(n.row + 1, n.col));
-    if (right) steps.push(Math.hypot(right.x - n.x, right.y - n.y));
-    if (below) steps.push(Math.hypot(below.x - n.x, below.y - n.y));
+    const right = byPlace.at(n.row, n.col + 1);
+    const below = byPlace.at(n.row + 1, n.col);
+    if (right >= 0) steps.push(lengthOf([nodes[right].x - n.x, nodes[right].y - n.y]));
+    if (below >= 0) steps.push(lengthOf([nodes[below].x - n.x, nodes[below].y - n.y]));
   }
   return steps;
 }

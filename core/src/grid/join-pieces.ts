@@ -3,6 +3,7 @@ import { fitLens, type LensFit } from './fit-lens';
 import { toObservations, type GridFrame } from './observation';
 import { cellLocator, cornerPredictor } from './predict-corner';
 import { medianCellPx, type LatticeNode } from './grow-lattice';
+import { LatticeIndex } from './lattice-index';
 import { thinned } from './sample';
 
 /** The chart with those of its pieces that are certain, and how many corners of it are left out since their place in it is not. */
@@ -45,8 +46,8 @@ export function joinPieces<N extends LatticeNode>(known: readonly N[], pieces: r
     const turned = alongChart(piece, locate);
     const best = turned && joined.length === known.length ? provenPlace(known, turned, fit, frame, cellPx, locate) : null;
     if (best) {
-      const have = new Set(joined.map((n) => `${n.row},${n.col}`));
-      joined = [...joined, ...withoutKnown(best, joined, cellPx).filter((n) => !have.has(`${n.row},${n.col}`))];
+      const have = new LatticeIndex(joined);
+      joined = [...joined, ...withoutKnown(best, joined, cellPx).filter((n) => !have.has(n.row, n.col))];
     } else {
       left.push(piece);
       if (turned) uncertain += unknown.length;
@@ -70,10 +71,10 @@ function withoutKnown<N extends LatticeNode>(piece: readonly N[], known: readonl
 
 /** The piece with its numbers turned as the chart's; null where its cells are not the chart's. */
 function alongChart<N extends LatticeNode>(piece: readonly N[], locate: (x: number, y: number) => [number, number] | null): N[] | null {
-  const byPlace = new Map(piece.map((n) => [`${n.row},${n.col}`, n]));
+  const byPlace = new LatticeIndex(piece);
   const step = (dr: number, dc: number): [number, number] | null => {
     const steps = piece.flatMap((n) => {
-      const next = byPlace.get(`${n.row + dr},${n.col + dc}`);
+      const next = piece[byPlace.at(n.row + dr, n.col + dc)];
       const a = next && locate(n.x, n.y);
       const b = next && locate(next.x, next.y);
       return a && b ? [[b[0] - a[0], b[1] - a[1]] as const] : [];

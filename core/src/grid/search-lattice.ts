@@ -50,6 +50,8 @@ const AFAR_LONG_SIDE_PX = 1600;
 const FARTHEST_LONG_SIDE_PX = 400;
 /** Neighbours nearer than this, seen from afar, may have been lost or mistaken for each other. */
 const AFAR_CELL_PX = 9;
+/** So many times as many strong places as there is room for are no noise beside a chart of such cells. */
+const NOISE_TIMES = 2;
 /** A smaller lattice may be something beside the chart that is only seen from nearby. */
 const AFAR_COVERAGE = 0.25;
 
@@ -60,8 +62,8 @@ export function searchFromAfar(image: GrayImage): FoundLattice | null {
   for (let level = Math.floor(Math.log2(longSidePx / FARTHEST_LONG_SIDE_PX)); level >= nearest; level -= 1) {
     const small = smooth(glance(image, level), SMOOTHING_PX);
     const strong = strongPlaces(small);
-    // more than there is room for at that distance: they stand closer, and the next size tells
-    if (level > nearest && strong.places.length * AFAR_CELL_PX ** 2 > small.widthPx * small.heightPx) continue;
+    // more than there is room for at that distance: they stand closer, and the next size tells; of the last, noise may be some of them
+    if (strong.places.length * AFAR_CELL_PX ** 2 > (level > nearest ? 1 : NOISE_TIMES) * small.widthPx * small.heightPx) continue;
     const [nodes = [], ...others] = growLattices(saddlesAmong(strong, small, SADDLE_RING_PX), small.widthPx, small.heightPx, CHARTS.chequer);
     if (nodes.length < MIN_NODES || hullAreaPx(nodes) < AFAR_COVERAGE * small.widthPx * small.heightPx) continue;
     if (quantile(latticeStepsPx(nodes), 0.02) < AFAR_CELL_PX) continue;

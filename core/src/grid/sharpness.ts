@@ -1,6 +1,7 @@
 import { median } from '../math';
 import { sampleAt, type GrayImage } from '../picture';
 import type { LatticeNode } from './grow-lattice';
+import { LatticeIndex } from './lattice-index';
 import { GRID, type Warning } from '../warnings';
 
 /** Sigma of the edge spread, px, of edges that run along the lattice's rows and along its columns; NaN where none could be measured. */
@@ -16,15 +17,15 @@ interface EdgeBlurs {
  * slope is C / (sigma √(2π)). The lens's and the sensor's own softness are in it.
  */
 function edgeBlurs(image: GrayImage, nodes: readonly LatticeNode[], most: number): EdgeBlurs {
-  const byPlace = new Map(nodes.map((n) => [n.row * 65536 + n.col, n]));
+  const byPlace = new LatticeIndex(nodes);
   const found: EdgeBlurs = { downPx: [], acrossPx: [] };
   const stride = Math.max(1, Math.floor(nodes.length / most));
   for (let i = 0; i < nodes.length; i += stride) {
     const a = nodes[i];
-    const right = byPlace.get(a.row * 65536 + a.col + 1);
-    const below = byPlace.get((a.row + 1) * 65536 + a.col);
-    const down = right ? spreadAcross(image, a, right) : null;
-    const across = below ? spreadAcross(image, a, below) : null;
+    const right = byPlace.at(a.row, a.col + 1);
+    const below = byPlace.at(a.row + 1, a.col);
+    const down = right >= 0 ? spreadAcross(image, a, nodes[right]) : null;
+    const across = below >= 0 ? spreadAcross(image, a, nodes[below]) : null;
     if (down !== null) found.downPx.push(down);
     if (across !== null) found.acrossPx.push(across);
   }

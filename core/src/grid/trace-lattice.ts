@@ -1,6 +1,7 @@
 import { CoreError } from '../errors';
 import type { SmoothedPicture } from '../picture';
 import type { LatticeNode } from './grow-lattice';
+import { LatticeIndex } from './lattice-index';
 import { refineCorner } from './refine-corner';
 
 /** A cell corner and the next one along a row, as touched on the picture, px. */
@@ -49,19 +50,18 @@ export function traceLattice(smoothed: SmoothedPicture, start: LatticeStart, loo
   const v = otherSide(first, u, seen);
   if (!v) return [];
 
-  const key = (row: number, col: number) => row * 65_536 + col;
-  const nodes = new Map<number, LatticeNode & { u: Step; v: Step }>();
+  const byPlace = new LatticeIndex();
   const queue: (LatticeNode & { u: Step; v: Step })[] = [];
   const put = (n: LatticeNode & { u: Step; v: Step }) => {
-    nodes.set(key(n.row, n.col), n);
+    byPlace.set(n.row, n.col, queue.length);
     queue.push(n);
   };
   put({ row: 0, col: 0, ...first, u, v });
   const taken = (x: number, y: number, within: number, near: LatticeNode) => {
     for (let dr = -2; dr <= 2; dr += 1)
       for (let dc = -2; dc <= 2; dc += 1) {
-        const other = nodes.get(key(near.row + dr, near.col + dc));
-        if (other && Math.hypot(other.x - x, other.y - y) < within) return true;
+        const other = byPlace.at(near.row + dr, near.col + dc);
+        if (other >= 0 && Math.hypot(queue[other].x - x, queue[other].y - y) < within) return true;
       }
     return false;
   };
@@ -73,7 +73,7 @@ export function traceLattice(smoothed: SmoothedPicture, start: LatticeStart, loo
       [1, 0],
       [-1, 0],
     ]) {
-      if (nodes.has(key(p.row + dr, p.col + dc))) continue;
+      if (byPlace.has(p.row + dr, p.col + dc)) continue;
       const step = dc !== 0 ? p.u : p.v;
       const sign = dc + dr;
       const cell = Math.min(Math.hypot(...p.u), Math.hypot(...p.v));
@@ -85,7 +85,7 @@ export function traceLattice(smoothed: SmoothedPicture, start: LatticeStart, loo
       put({ row: p.row + dr, col: p.col + dc, ...at, u: dc !== 0 ? blend(p.u, found) : p.u, v: dr !== 0 ? blend(p.v, found) : p.v });
     }
   }
-  return [...nodes.values()].map(({ row, col, x, y, contrast }) => ({ row, col, x, y, contrast }));
+  return queue.map(({ row, col, x, y, contrast }) => ({ row, col, x, y, contrast }));
 }
 
 /** The step to the corner on the other side of the cell: the strongest corner near where a square or slanted cell would have it. */

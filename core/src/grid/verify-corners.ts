@@ -5,6 +5,7 @@ import { cornerPredictor } from './predict-corner';
 import type { SmoothedPicture } from '../picture';
 import { axisAngle, roomAt, type ChartLook, type Oval, type SeenCorner } from '../charts';
 import type { LatticeNode } from './grow-lattice';
+import { LatticeIndex } from './lattice-index';
 
 /** A corner that was measured, and how it looks on the ring there; null when not like a corner, or without room for the ring. */
 export interface MeasuredNode extends LatticeNode {
@@ -83,16 +84,15 @@ export function seenOnCell(fine: SmoothedPicture, at: { row: number; col: number
 
 /** The corners that look as their neighbours do, in contrast and in sense, and do not stand alone. */
 export function verified(fine: SmoothedPicture, known: readonly MeasuredNode[], fit: LensFit, frame: GridFrame, look: ChartLook, ringPx: number): MeasuredNode[] {
-  const place = (row: number, col: number) => row * 1_000_003 + col;
   const expected = patternOf(known, fit, frame, look);
-  const index = new Map(known.map((n, i) => [place(n.row, n.col), i]));
+  const index = new LatticeIndex(known);
   /** at most `enough` of those about a corner */
   const around = (n: LatticeNode, reach: number, enough: number): number[] => {
     const found: number[] = [];
     for (let dr = -reach; dr <= reach; dr += 1)
       for (let dc = -reach; dc <= reach && found.length < enough; dc += 1) {
-        const i = dr === 0 && dc === 0 ? undefined : index.get(place(n.row + dr, n.col + dc));
-        if (i !== undefined) found.push(i);
+        const i = dr === 0 && dc === 0 ? -1 : index.at(n.row + dr, n.col + dc);
+        if (i >= 0) found.push(i);
       }
     return found;
   };
