@@ -86,6 +86,38 @@ describe('least squares', () => {
     expect([r.covariance[0], r.covariance[3]]).toEqual([Infinity, Infinity]);
   });
 
+  test('rows that name their columns add up to what whole rows do, in whatever batches and order they come', () => {
+    const u = uniform(23);
+    const SIZE = 21;
+    // eleven, ten and nine of them: whole panels of four with the residual, and parts of one
+    const sets = [11, 10, 9].map((m, k) => Int32Array.from({ length: m }, (_, i) => (i < 5 ? i : i + k + 3)));
+    const rows = Array.from({ length: 700 }, (_, i) => {
+      const columns = sets[Math.floor(i / 90) % 3];
+      const jacobian = new Float64Array(SIZE);
+      for (const c of columns) jacobian[c] = u() - 0.5;
+      return { columns, jacobian, b: u() };
+    });
+    const fit = (named: boolean) =>
+      leastSquares(new Float64Array(SIZE), {
+        rows(x, row) {
+          for (const { columns, jacobian, b } of rows) {
+            // what a row does not name may hold anything
+            const given = named ? jacobian.map((v, i) => (columns.includes(i) ? v : Number.NaN)) : jacobian;
+            row(
+              jacobian.reduce((sum, v, i) => sum + v * x[i], -b),
+              given,
+              named ? columns : undefined,
+            );
+          }
+        },
+      });
+    const [named, whole] = [fit(true), fit(false)];
+    expect(named.rank).toBe(whole.rank);
+    expect(named.finalCost).toBeCloseTo(whole.finalCost, 10);
+    named.x.forEach((v, i) => expect(v).toBeCloseTo(whole.x[i], 9));
+    named.covariance.forEach((v, i) => (Number.isFinite(whole.covariance[i]) ? expect(v).toBeCloseTo(whole.covariance[i], 9) : expect(v).toBe(whole.covariance[i])));
+  });
+
   test('columns that depend on each other leave only theirs open', () => {
     const rows = [0, 1, 2, 3, 4, 5].map((i) => ({ a: Float64Array.from([1, 2 * i, -i, i * i]), y: 3 + 4 * i + 0.5 * i * i }));
     const r = leastSquares([0, 0, 0, 0], { rows: (b, row) => rows.forEach(({ a, y }) => row(a.reduce((s, v, k) => s + v * b[k], 0) - y, a)) });

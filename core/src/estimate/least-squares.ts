@@ -1,6 +1,7 @@
 import { dampedStep } from './dense';
 import { descend, fallsByGain } from './descend';
 import { pseudoInverse } from './rank';
+import { tileKernel } from './tile-kernel';
 
 /**
  * Nonlinear least squares for few unknowns and many rows (lens fits, anchors).
@@ -97,8 +98,9 @@ class NormalEquations {
   rowCount = 0;
   // 13 of 90 unknowns in a row of a joint fit: gathered apart it is 20 times less work than passing over the zeros
   private gathered: Int32Array | null = null;
-  private block = new Float64Array(0);
-  private packed = new Float64Array(0);
+  /** the gathered entries of BATCH rows and their residuals, in panels of four columns, and how many rows wait in them */
+  private batch = new Float64Array(0);
+  private waiting = 0;
 
   constructor(private readonly n: number) {
     this.a = new Float64Array(n * n);
@@ -128,34 +130,52 @@ class NormalEquations {
   }
 
   private gather(r: number, jac: Float64Array, columns: Int32Array): void {
-    const { g } = this;
-    const m = columns.length;
-    if (columns !== this.gathered) {
+    if (columns !== this.gathered || this.waiting === BATCH) {
       this.scatter();
       this.gathered = columns;
-      if (this.packed.length !== m) {
-        this.packed = new Float64Array(m);
-        this.block = new Float64Array(m * m);
-      } else this.block.fill(0);
+      const size = panelsOf(columns) * PANEL;
+      if (this.batch.length !== size) this.batch = new Float64Array(size);
     }
-    const { packed, block } = this;
+    const { batch } = this;
+    const m = columns.length;
+    let to = 4 * this.waiting;
     for (let p = 0; p < m; p += 1) {
-      const v = jac[columns[p]];
-      packed[p] = v;
-      g[columns[p]] += v * r;
-      const to = p * m;
-      for (let q = 0; q <= p; q += 1) block[to + q] += v * packed[q];
+      batch[to] = jac[columns[p]];
+      to += (p & 3) === 3 ? PANEL - 3 : 1;
     }
+    batch[to] = r;
+    this.waiting += 1;
   }
 
+  /** Adds the products of what waits: panel by panel of the columns with those that follow, the residuals the last of them. */
   private scatter(): void {
-    const { gathered, block, a, n } = this;
-    if (!gathered) return;
+    const { gathered, waiting, batch, a, g, n } = this;
+    if (!gathered || waiting === 0) return;
     const m = gathered.length;
-    for (let p = 0; p < m; p += 1) for (let q = 0; q <= p; q += 1) a[gathered[p] * n + gathered[q]] += block[p * m + q];
-    this.gathered = null;
+    const panels = panelsOf(gathered);
+    const kernel = tileKernel(batch.length + 16 * panels);
+    kernel.data.set(batch);
+    for (let panel = 0; panel < panels; panel += 1) {
+      kernel.tiles(PANEL * panel, PANEL * panel, waiting, panels - panel, PANEL, batch.length);
+      const { data } = kernel;
+      for (let i = 0; i < 4 && 4 * panel + i < m; i += 1) {
+        const column = gathered[4 * panel + i];
+        for (let q = 4 * panel + i; q <= m; q += 1) {
+          const product = data[batch.length + 16 * ((q >> 2) - panel) + 4 * i + (q & 3)];
+          if (q === m) g[column] += product;
+          else a[gathered[q] * n + column] += product;
+        }
+      }
+    }
+    this.waiting = 0;
   }
 }
+
+/** Rows that are multiplied together. */
+const BATCH = 64;
+const PANEL = 4 * BATCH;
+/** Four columns each; the residuals are one more. */
+const panelsOf = (columns: Int32Array): number => (columns.length + 4) >> 2;
 
 /** The inverse, in which what takes part in a direction that is not determined has no variance that could be told. */
 function covarianceOf(a: Float64Array, n: number): { covariance: Float64Array; rank: number } {

@@ -38,6 +38,17 @@ export function cornerRows({ observations, frame, model, layout, plates }: Corne
   const [d2, j4, byCoefficient] = [new Float64Array(2), new Float64Array(4), new Float64Array(2 * count)];
   const [sC, sRho, sAspect] = ['cx', 'rho', 'aspect'].map((name) => layout.slot(name));
   const free = layout.coefficients;
+  // beside each other: the objects of tens of thousands of corners lie all over the memory
+  const cells = new Float64Array(2 * observations.length);
+  const places = new Float64Array(2 * observations.length);
+  const plateOf = new Int32Array(observations.length);
+  observations.forEach(({ col, row, x, y, plate }, i) => {
+    cells[2 * i] = col;
+    cells[2 * i + 1] = row;
+    places[2 * i] = x;
+    places[2 * i + 1] = y;
+    plateOf[i] = plate;
+  });
   // a corner depends on the lens and on its own plate: the jacobians' other entries are not read
   const columns = Array.from({ length: plates }, (_, q) => Int32Array.from({ length: shared + 6 }, (__, i) => (i < shared ? i : i + 6 * q)));
 
@@ -77,21 +88,24 @@ export function cornerRows({ observations, frame, model, layout, plates }: Corne
     const turned = turns.map((w, q) => mulMat3(expSO3(w), poses[q].rotation));
     const left = turns.map(leftJacobian);
     const fx = aspect * frame.fxPx;
-    for (let i = 0; i < observations.length; i += 1) {
+    for (let i = 0; i < plateOf.length; i += 1) {
       const weight = weights ? weights[i] : 1;
       if (weight === 0) continue;
-      const o = observations[i];
-      const at = shared + 6 * o.plate;
-      const [r, t] = [turned[o.plate], poses[o.plate].translation];
-      const y0 = r[0] * o.col + r[1] * o.row;
-      const y1 = r[3] * o.col + r[4] * o.row;
-      const y2 = r[6] * o.col + r[7] * o.row;
+      const plate = plateOf[i];
+      const col = cells[2 * i];
+      const row = cells[2 * i + 1];
+      const at = shared + 6 * plate;
+      const r = turned[plate];
+      const t = poses[plate].translation;
+      const y0 = r[0] * col + r[1] * row;
+      const y1 = r[3] * col + r[4] * row;
+      const y2 = r[6] * col + r[7] * row;
       const zi = 1 / (y2 + t[2] + v[at + 5]);
       const px = (y0 + t[0] + v[at + 3]) * zi;
       const py = (y1 + t[1] + v[at + 4]) * zi;
       distortWith(model, coefficients, rho * px, rho * py, d2, derivatives ? j4 : null, derivatives ? byCoefficient : null);
-      const ru = (o.x - center[0] - fx * d2[0]) * weight;
-      const rv = (o.y - center[1] - frame.fyPx * d2[1]) * weight;
+      const ru = (places[2 * i] - center[0] - fx * d2[0]) * weight;
+      const rv = (places[2 * i + 1] - center[1] - frame.fyPx * d2[1]) * weight;
       if (derivatives) {
         const [fu, fv, a] = [-fx * weight, -frame.fyPx * weight, rho * zi];
         byLens(fu, fv, weight, px, py);
@@ -99,11 +113,11 @@ export function cornerRows({ observations, frame, model, layout, plates }: Corne
           uy = fu * j4[1] * a;
         const vx = fv * j4[2] * a,
           vy = fv * j4[3] * a;
-        byPlate(jacU, at, ux, uy, -(ux * px + uy * py), y0, y1, y2, left[o.plate]);
-        byPlate(jacV, at, vx, vy, -(vx * px + vy * py), y0, y1, y2, left[o.plate]);
+        byPlate(jacU, at, ux, uy, -(ux * px + uy * py), y0, y1, y2, left[plate]);
+        byPlate(jacV, at, vx, vy, -(vx * px + vy * py), y0, y1, y2, left[plate]);
       }
-      take(ru, jacU, derivatives ? columns[o.plate] : undefined);
-      take(rv, jacV, derivatives ? columns[o.plate] : undefined);
+      take(ru, jacU, derivatives ? columns[plate] : undefined);
+      take(rv, jacV, derivatives ? columns[plate] : undefined);
     }
   };
 }

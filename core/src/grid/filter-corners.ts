@@ -1,5 +1,6 @@
 import type { GrayImage } from '../picture';
 import type { CornerForm, FormAt, Oval } from '../charts';
+import { BLOCK_WEIGHTS, cornerKernel, SUM_COUNT, type CornerKernel, type KernelWindow } from './corner-kernel';
 import { boxOf, cornerWindow, leftOut, nearEdge } from './corner-model';
 
 /** A corner to be measured: where it is to a quarter of a pixel, the cell's sides there, the blur across each edge, and the sign of the pattern. */
@@ -38,12 +39,21 @@ const LEAST_PIXELS = 24;
 
 /** One least-squares problem solved beforehand: what to add up of the pixels about a corner to have its place. */
 interface Filter {
-  offsets: Int32Array;
-  /** the model's derivative by each unknown but the level, whose is 1, pixel by pixel */
-  rows: Float64Array;
+  /** its window's upper left pixel, from the corner's own */
+  left: number;
+  top: number;
+  blocks: number;
+  heightPx: number;
+  /** pixels that count */
+  pixels: number;
+  /** the model's derivative by each unknown but the level, whose is 1, as the kernel takes them */
+  weights: Float32Array;
   /** Cholesky's factor of their normal equations, row by row */
   factor: Float64Array;
 }
+
+/** Rows of the picture that are held while the corners in them are measured, and what their windows need beside them. */
+const BAND_PX = 128;
 
 /**
  * Measures many corners as `CornerFitter` does, at a fraction of its cost: about a corner whose edges' directions and blur are known the model is
@@ -53,27 +63,46 @@ interface Filter {
  */
 export function filterCorners(image: GrayImage, corners: readonly FilteredCorner[], look: FilterLook): void {
   const starts = corners.map(({ x, y }) => ({ x, y }));
+  const filters = new Map<number, Filter | null>();
   let open: number[] = corners.map((_, i) => i);
   for (let pass = 0; pass < PASSES && open.length > 0; pass += 1) {
-    const groups = new Map<number, number[]>();
+    const bands = new Map<number, Map<number, number[]>>();
     for (const i of open) {
+      const band = Math.floor(corners[i].y / BAND_PX);
+      let groups = bands.get(band);
+      if (!groups) bands.set(band, (groups = new Map()));
       const key = likeness(corners[i]);
+      if (!filters.has(key)) filters.set(key, filterFor(corners[i], look));
       const group = groups.get(key);
       if (group) group.push(i);
       else groups.set(key, [i]);
     }
-    const again: number[] = [];
-    for (const group of groups.values()) {
-      const filter = filterFor(corners[group[0]], image.widthPx, look);
-      if (!filter) continue;
-      for (const i of group) {
-        const moved = apply(filter, image, corners[i]);
-        if (moved > AGAIN_PX) again.push(i);
-      }
-    }
-    open = again;
+    open = [...bands].flatMap(([band, groups]) => measureBand(image, corners, band * BAND_PX, groups, filters));
   }
   for (const i of open) Object.assign(corners[i], starts[i], { noise: Number.NaN });
+}
+
+/** Measures the corners between a height and BAND_PX below it, by their filters; those that were too far off and are to be measured again. */
+function measureBand(image: GrayImage, corners: readonly FilteredCorner[], fromPx: number, groups: ReadonlyMap<number, readonly number[]>, filters: ReadonlyMap<number, Filter | null>): number[] {
+  const kernel = cornerKernel();
+  let top = fromPx,
+    bottom = fromPx;
+  for (const key of groups.keys()) {
+    const filter = filters.get(key);
+    if (!filter) continue;
+    top = Math.min(top, fromPx + filter.top);
+    bottom = Math.max(bottom, fromPx + BAND_PX + filter.top + filter.heightPx);
+  }
+  top = Math.max(0, top);
+  kernel.hold(image, top, Math.min(image.heightPx, bottom) - top);
+  const again: number[] = [];
+  for (const [key, group] of groups) {
+    const filter = filters.get(key);
+    if (!filter) continue;
+    kernel.use(filter.weights);
+    for (const i of group) if (apply(filter, image, kernel, corners[i]) > AGAIN_PX) again.push(i);
+  }
+  return again;
 }
 
 const phaseOf = (v: number): number => Math.floor((v - Math.floor(v)) * PHASES);
@@ -103,7 +132,7 @@ const BLURS = 25;
 
 const centred = (v: number): number => Math.floor(v) + (phaseOf(v) + 0.5) / PHASES;
 
-function filterFor(of: FilteredCorner, rowPx: number, { form, lineCells, contrast }: FilterLook): Filter | null {
+function filterFor(of: FilteredCorner, { form, lineCells, contrast }: FilterLook): Filter | null {
   // the middle of what the filter is for
   const turned = ([x, y]: readonly [number, number]): [number, number] => {
     const [length, angle] = [Math.hypot(x, y), directionOf([x, y]) * DIRECTION_RAD];
@@ -119,9 +148,14 @@ function filterFor(of: FilteredCorner, rowPx: number, { form, lineCells, contras
   const [boxX, boxY] = boxOf(window);
   const [fx, fy] = [centred(of.x) - Math.floor(of.x), centred(of.y) - Math.floor(of.y)];
   const at: FormAt = { form: 0, byP: 0, byQ: 0, byS1: 0, byS2: 0 };
-  let n = 0;
-  for (let py = Math.ceil(fy - boxY - 0.5); py <= fy + boxY - 0.5; py += 1) {
-    for (let px = Math.ceil(fx - boxX - 0.5); px <= fx + boxX - 0.5; px += 1) {
+  const [left, top] = [Math.ceil(fx - boxX - 0.5), Math.ceil(fy - boxY - 0.5)];
+  const blocks = (Math.floor(fx + boxX - 0.5) - left + 4) >> 2;
+  const heightPx = Math.floor(fy + boxY - 0.5) - top + 1;
+  const weights = new Float32Array(BLOCK_WEIGHTS * blocks * heightPx);
+  let pixels = 0;
+  for (let row = 0; row < heightPx; row += 1) {
+    for (let across = 0; across < 4 * blocks; across += 1) {
+      const [px, py] = [left + across, top + row];
       const dx = px + 0.5 - fx;
       const dy = py + 0.5 - fy;
       const p = n1x * dx + n1y * dy;
@@ -129,34 +163,27 @@ function filterFor(of: FilteredCorner, rowPx: number, { form, lineCells, contras
       if (p > reach1Px || p < -reach1Px || q > reach2Px || q < -reach2Px || leftOut(px, py, p, q, near1, near2)) continue;
       form(p, q, 1 / blur1Px, 1 / blur2Px, half1Px, half2Px, at);
       const lit = 1 + of.sense * contrast * at.form;
-      scratchOffsets[n] = py * rowPx + px;
-      const k = 5 * n;
-      scratch[k] = at.form;
-      scratch[k + 1] = -(at.byP * n1x + at.byQ * n2x);
-      scratch[k + 2] = -(at.byP * n1y + at.byQ * n2y);
-      scratch[k + 3] = lit * dx;
-      scratch[k + 4] = lit * dy;
-      n += 1;
+      const k = BLOCK_WEIGHTS * (row * blocks + (across >> 2)) + (across & 3);
+      weights[k] = 1;
+      weights[k + 4] = at.form;
+      weights[k + 8] = -(at.byP * n1x + at.byQ * n2x);
+      weights[k + 12] = -(at.byP * n1y + at.byQ * n2y);
+      weights[k + 16] = lit * dx;
+      weights[k + 20] = lit * dy;
+      pixels += 1;
     }
   }
-  return n < LEAST_PIXELS ? null : factored(n);
+  const factor = pixels < LEAST_PIXELS ? null : factored(weights);
+  return factor && { left, top, blocks, heightPx, pixels, weights, factor };
 }
 
-/** A window of 28 px each way at any slant that is looked at, with room to spare. */
-const MOST_PIXELS = 4096;
-const scratch = new Float64Array((COLUMNS - 1) * MOST_PIXELS);
-const scratchOffsets = new Int32Array(MOST_PIXELS);
-
-/** What stands in the scratch, with the level's column of ones left out; null where the unknowns depend on each other. */
-function factored(n: number): Filter | null {
-  const rows = scratch.slice(0, 5 * n);
+/** The factor of the normal equations of a filter's columns, the first of them the ones that count; null where the unknowns depend on each other. */
+function factored(weights: Float32Array): Float64Array | null {
   const factor = new Float64Array(COLUMNS * COLUMNS);
   for (let c = 0; c < COLUMNS; c += 1) {
     for (let b = 0; b <= c; b += 1) {
       let sum = 0;
-      if (c === 0) sum = n;
-      else if (b === 0) for (let i = c - 1; i < 5 * n; i += 5) sum += rows[i];
-      else for (let i = 0; i < 5 * n; i += 5) sum += rows[i + c - 1] * rows[i + b - 1];
+      for (let i = 0; i < weights.length; i += BLOCK_WEIGHTS) for (let lane = i; lane < i + 4; lane += 1) sum += weights[lane + 4 * c] * weights[lane + 4 * b];
       const whole = sum;
       for (let k = 0; k < b; k += 1) sum -= factor[c * COLUMNS + k] * factor[b * COLUMNS + k];
       if (b < c) factor[c * COLUMNS + b] = sum / factor[b * COLUMNS + b];
@@ -164,50 +191,39 @@ function factored(n: number): Filter | null {
       else return null;
     }
   }
-  return { offsets: scratchOffsets.slice(0, n), rows, factor };
+  return factor;
 }
 
+const weighed = new Float64Array(SUM_COUNT);
 const sums = new Float64Array(COLUMNS);
+const place: KernelWindow = { x: 0, y: 0, blocks: 0, heightPx: 0 };
 
-/** Moves a corner to where its pixels put it; by how much it was off the filter's own place, px. */
-function apply({ offsets, rows, factor }: Filter, { data, widthPx }: GrayImage, corner: FilteredCorner): number {
-  const n = offsets.length;
-  const base = Math.floor(corner.y) * widthPx + Math.floor(corner.x);
-  let t0 = 0,
-    t1 = 0,
-    t2 = 0,
-    t3 = 0,
-    t4 = 0,
-    t5 = 0,
-    squares = 0;
-  for (let i = 0, k = 0; i < n; i += 1, k += 5) {
-    const grey = data[base + offsets[i]];
-    squares += grey * grey;
-    t0 += grey;
-    t1 += rows[k] * grey;
-    t2 += rows[k + 1] * grey;
-    t3 += rows[k + 2] * grey;
-    t4 += rows[k + 3] * grey;
-    t5 += rows[k + 4] * grey;
-  }
-  sums[0] = t0;
-  sums[1] = t1;
-  sums[2] = t2;
-  sums[3] = t3;
-  sums[4] = t4;
-  sums[5] = t5;
+/** Moves a corner to where its pixels put it; by how much it was off the filter's own place, px. Not at all where its window leaves the picture. */
+function apply(filter: Filter, image: GrayImage, kernel: CornerKernel, corner: FilteredCorner): number {
+  const { factor, pixels, blocks, heightPx } = filter;
+  const [column, row] = [Math.floor(corner.x), Math.floor(corner.y)];
+  place.x = column + filter.left;
+  place.y = row + filter.top;
+  place.blocks = blocks;
+  place.heightPx = heightPx;
+  if (place.x < 0 || place.y < 0 || place.x + 4 * blocks > image.widthPx || place.y + heightPx > image.heightPx) return 0;
+  // any level serves; one of the picture's own keeps the squares small
+  kernel.weigh(place, image.data[row * image.widthPx + column], weighed);
+  let squares = weighed[0];
   // forwards through the factor, which also tells how much of the pixels the model explains; then backwards
   for (let c = 0; c < COLUMNS; c += 1) {
+    sums[c] = weighed[c + 1];
     for (let k = 0; k < c; k += 1) sums[c] -= factor[c * COLUMNS + k] * sums[k];
     sums[c] /= factor[c * COLUMNS + c];
     squares -= sums[c] * sums[c];
   }
-  corner.noise = Math.sqrt(Math.max(0, squares) / (n - COLUMNS));
+  corner.noise = Math.sqrt(Math.max(0, squares) / (pixels - COLUMNS));
   for (let c = COLUMNS - 1; c >= 0; c -= 1) {
     for (let k = c + 1; k < COLUMNS; k += 1) sums[c] -= factor[k * COLUMNS + c] * sums[k];
     sums[c] /= factor[c * COLUMNS + c];
   }
-  const [sx, sy] = [sums[2] / sums[1], sums[3] / sums[1]];
+  const sx = sums[2] / sums[1];
+  const sy = sums[3] / sums[1];
   corner.x = centred(corner.x) + sx;
   corner.y = centred(corner.y) + sy;
   return Math.max(Math.abs(sx), Math.abs(sy));

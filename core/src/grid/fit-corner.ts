@@ -1,7 +1,7 @@
 import { median } from '../math';
 import type { GrayImage } from '../picture';
 import type { Chart, CornerForm, FormAt, Oval } from '../charts';
-import { boxOf, cornerWindow, leftOut, nearEdge } from './corner-model';
+import { boxOf, cornerWindow, leftOut, nearEdge, type CornerWindow } from './corner-model';
 
 const ROUNDS = 5;
 /** A corner rests when the next step moves it by less: a quarter of the noise of the best plates. */
@@ -36,21 +36,12 @@ export interface FittedCorner {
  * Source   Least-squares template matching: Gruen, Adaptive least squares correlation, S. Afr. J. of Photogrammetry 14(3), 1985.
  */
 export class CornerFitter {
-  private readonly formHere: FormAt = { form: 0, byP: 0, byQ: 0, byS1: 0, byS2: 0 };
-  private readonly w: number;
-  private readonly h: number;
-  private readonly data: GrayImage['data'];
-
   constructor(
-    image: GrayImage,
+    private readonly image: GrayImage,
     private readonly form: CornerForm,
     /** of ruled lines, in cells */
     private readonly lineCells = 0,
-  ) {
-    this.w = image.widthPx;
-    this.h = image.heightPx;
-    this.data = image.data;
-  }
+  ) {}
 
   /**
    * @param cell the two sides of the cell at the corner, px
@@ -58,161 +49,202 @@ export class CornerFitter {
    * @returns null where the window is too small or the model does not hold
    */
   fit(start: { x: number; y: number }, cell: Oval, blurPx: number): FittedCorner | null {
-    let { x, y } = start;
-    let s1 = Math.min(MOST_BLUR_PX, Math.max(LEAST_BLUR_PX, blurPx));
-    let s2 = s1;
-    const window = cornerWindow(cell, this.lineCells, s1, s2);
+    const blur = Math.min(MOST_BLUR_PX, Math.max(LEAST_BLUR_PX, blurPx));
+    const window = cornerWindow(cell, this.lineCells, blur, blur);
     if (!window) return null;
-    const { n1x, n1y, n2x, n2y, reach1Px, reach2Px, half1Px, half2Px } = window;
-    const [boxX, boxY] = boxOf(window);
-    const { w, h, data, formHere: at } = this;
-    let m = 0,
-      a = 0,
-      gx = 0,
-      gy = 0;
-    let squares = 0,
-      pixels = 0;
-    for (let round = 0; round < ROUNDS; round += 1) {
-      const levels = round === 0;
-      // of the odd unknowns x, y, gx, gy
-      let xx = 0,
-        xy = 0,
-        x3 = 0,
-        x4 = 0,
-        yy = 0,
-        y3 = 0,
-        y4 = 0,
-        o33 = 0,
-        o34 = 0,
-        o44 = 0,
-        bx = 0,
-        by = 0,
-        b3 = 0,
-        b4 = 0;
-      // of the even ones m, a, s1, s2
-      let e1 = 0,
-        e12 = 0,
-        e13 = 0,
-        e14 = 0,
-        e22 = 0,
-        e23 = 0,
-        e24 = 0,
-        e33 = 0,
-        e34 = 0,
-        e44 = 0,
-        c1 = 0,
-        c2 = 0,
-        c3 = 0,
-        c4 = 0;
+    const now: CornerState = { x: start.x, y: start.y, s1: blur, s2: blur, m: 0, a: 0, gx: 0, gy: 0 };
+    let pixels = 0,
       squares = 0;
-      pixels = 0;
-      const [i1, i2] = [1 / s1, 1 / s2];
-      const [near1, near2] = [nearEdge(half1Px, s1), nearEdge(half2Px, s2)];
-      const perLevel = 1 / Math.max(1, Math.abs(m));
-      const top = Math.max(0, Math.ceil(y - boxY - 0.5));
-      const bottom = Math.min(h - 1, Math.floor(y + boxY - 0.5));
-      const left = Math.max(0, Math.ceil(x - boxX - 0.5));
-      const right = Math.min(w - 1, Math.floor(x + boxX - 0.5));
-      for (let py = top; py <= bottom; py += 1) {
-        const dy = py + 0.5 - y;
-        const [q1, q2] = [n1y * dy, n2y * dy];
-        for (let px = left; px <= right; px += 1) {
-          const dx = px + 0.5 - x;
-          const p = n1x * dx + q1;
-          const q = n2x * dx + q2;
-          if (p > reach1Px || p < -reach1Px || q > reach2Px || q < -reach2Px || leftOut(px, py, p, q, near1, near2)) continue;
-          this.form(p, q, i1, i2, half1Px, half2Px, at);
-          const form = at.form;
-          const grey = data[py * w + px];
-          pixels += 1;
-          if (levels) {
-            e1 += 1;
-            e12 += form;
-            e22 += form * form;
-            c1 += grey;
-            c2 += form * grey;
-            continue;
-          }
-          // light that falls off takes its share of dark and bright alike
-          const lit = (m + a * form) * perLevel;
-          const [tx, ty] = [lit * dx, lit * dy];
-          const r = grey - m - a * form - gx * tx - gy * ty;
-          squares += r * r;
-          const byP = a * at.byP;
-          const byQ = a * at.byQ;
-          const jx = -(byP * n1x + byQ * n2x);
-          const jy = -(byP * n1y + byQ * n2y);
-          const js1 = a * at.byS1;
-          const js2 = a * at.byS2;
-          xx += jx * jx;
-          xy += jx * jy;
-          x3 += jx * tx;
-          x4 += jx * ty;
-          yy += jy * jy;
-          y3 += jy * tx;
-          y4 += jy * ty;
-          o33 += tx * tx;
-          o34 += tx * ty;
-          o44 += ty * ty;
-          bx += jx * r;
-          by += jy * r;
-          b3 += tx * r;
-          b4 += ty * r;
-          e1 += 1;
-          e12 += form;
-          e13 += js1;
-          e14 += js2;
-          e22 += form * form;
-          e23 += form * js1;
-          e24 += form * js2;
-          e33 += js1 * js1;
-          e34 += js1 * js2;
-          e44 += js2 * js2;
-          c1 += r;
-          c2 += form * r;
-          c3 += js1 * r;
-          c4 += js2 * r;
-        }
-      }
+    for (let round = 0; round < ROUNDS; round += 1) {
+      // level and contrast first, from a place and a blur that are about right
+      const levels = round === 0;
+      pixels = levels ? formsIn(this.image, this.form, window, now) : rowsIn(this.image, this.form, window, now);
       if (pixels < LEAST_PIXELS) return null;
       if (levels) {
-        const d = e1 * e22 - e12 * e12;
-        if (!(d > 1e-9 * e1 * e22)) return null;
-        m = (e22 * c1 - e12 * c2) / d;
-        a = (e1 * c2 - e12 * c1) / d;
-        if (a === 0) return null;
+        if (!beginLevels(now, pixels)) return null;
         continue;
       }
-      if (!solve4(xx, xy, x3, x4, yy, y3, y4, o33, o34, o44, bx, by, b3, b4)) return null;
+      squares = squaresOf(residuals, pixels);
+      if (!solve4(odd, pixels)) return null;
       const [sx, sy] = [answer[0], answer[1]];
-      gx += answer[2];
-      gy += answer[3];
-      x += sx;
-      y += sy;
-      if (!solve4(e1, e12, e13, e14, e22, e23, e24, e33, e34, e44, c1, c2, c3, c4)) return null;
-      m += answer[0];
-      a += answer[1];
-      // a blur must not run away in one step
-      s1 = Math.min(1.5 * s1, Math.max(s1 / 1.5, s1 + answer[2]));
-      s2 = Math.min(1.5 * s2, Math.max(s2 / 1.5, s2 + answer[3]));
-      if (!(s1 > LEAST_BLUR_PX / 2 && s1 < MOST_BLUR_PX && s2 > LEAST_BLUR_PX / 2 && s2 < MOST_BLUR_PX)) return null;
-      const moved = Math.hypot(x - start.x, y - start.y);
-      if (!(moved <= FARTHEST_PX)) return null;
+      now.x += sx;
+      now.y += sy;
+      now.gx += answer[2];
+      now.gy += answer[3];
+      if (!solve4(even, pixels)) return null;
+      now.m += answer[0];
+      now.a += answer[1];
+      now.s1 = limited(now.s1, answer[2]);
+      now.s2 = limited(now.s2, answer[3]);
+      if (!isBlur(now.s1) || !isBlur(now.s2)) return null;
+      if (!(Math.hypot(now.x - start.x, now.y - start.y) <= FARTHEST_PX)) return null;
       if (sx * sx + sy * sy < RESTS_PX * RESTS_PX) break;
     }
-    const noise = Math.sqrt(squares / Math.max(1, pixels - 8));
-    return { x, y, blurPx: [s1, s2], level: m, amplitude: a, noise };
+    return { x: now.x, y: now.y, blurPx: [now.s1, now.s2], level: now.m, amplitude: now.a, noise: Math.sqrt(squares / Math.max(1, pixels - 8)) };
   }
+}
+
+/** The unknowns of a corner: place, blurs, m and a of the model, shading. */
+interface CornerState {
+  x: number;
+  y: number;
+  s1: number;
+  s2: number;
+  m: number;
+  a: number;
+  gx: number;
+  gy: number;
+}
+
+/** A blur must not run away in one step. */
+const limited = (blurPx: number, step: number): number => Math.min(1.5 * blurPx, Math.max(blurPx / 1.5, blurPx + step));
+const isBlur = (blurPx: number): boolean => blurPx > LEAST_BLUR_PX / 2 && blurPx < MOST_BLUR_PX;
+
+/** A window of 28 px each way at a slant of a tenth of a right angle; what is slanted more is no corner that could be measured. */
+const MOST_PIXELS = 8192;
+/** Of the window's pixels, one after the other: how far from the corner, the form and its derivatives, the grey. */
+const offsets = new Float64Array(2 * MOST_PIXELS);
+const forms = new Float64Array(5 * MOST_PIXELS);
+const greys = new Float64Array(MOST_PIXELS);
+/** Rows of the odd unknowns x, y, gx, gy and of the even ones m, a, s1, s2, and what the model leaves. */
+const odd = new Float64Array(4 * MOST_PIXELS);
+const even = new Float64Array(4 * MOST_PIXELS);
+const residuals = new Float64Array(MOST_PIXELS);
+const formHere: FormAt = { form: 0, byP: 0, byQ: 0, byS1: 0, byS2: 0 };
+
+/** Looks at each pixel of the window that counts; how many there are, 0 where they are too many. */
+function formsIn({ widthPx, heightPx, data }: GrayImage, form: CornerForm, window: CornerWindow, now: CornerState): number {
+  const { n1x, n1y, n2x, n2y, reach1Px, reach2Px, half1Px, half2Px } = window;
+  const [boxX, boxY] = boxOf(window);
+  const { x, y } = now;
+  const [i1, i2] = [1 / now.s1, 1 / now.s2];
+  const [near1, near2] = [nearEdge(half1Px, now.s1), nearEdge(half2Px, now.s2)];
+  const top = Math.max(0, Math.ceil(y - boxY - 0.5));
+  const bottom = Math.min(heightPx - 1, Math.floor(y + boxY - 0.5));
+  const left = Math.max(0, Math.ceil(x - boxX - 0.5));
+  const right = Math.min(widthPx - 1, Math.floor(x + boxX - 0.5));
+  let n = 0;
+  for (let py = top; py <= bottom; py += 1) {
+    const dy = py + 0.5 - y;
+    const q1 = n1y * dy;
+    const q2 = n2y * dy;
+    for (let px = left; px <= right; px += 1) {
+      const dx = px + 0.5 - x;
+      const p = n1x * dx + q1;
+      const q = n2x * dx + q2;
+      if (p > reach1Px || p < -reach1Px || q > reach2Px || q < -reach2Px || leftOut(px, py, p, q, near1, near2)) continue;
+      if (n === MOST_PIXELS) return 0;
+      form(p, q, i1, i2, half1Px, half2Px, formHere);
+      offsets[2 * n] = dx;
+      offsets[2 * n + 1] = dy;
+      const k = 5 * n;
+      forms[k] = formHere.form;
+      forms[k + 1] = formHere.byP;
+      forms[k + 2] = formHere.byQ;
+      forms[k + 3] = formHere.byS1;
+      forms[k + 4] = formHere.byS2;
+      greys[n] = data[py * widthPx + px];
+      n += 1;
+    }
+  }
+  return n;
+}
+
+/** The same, with the rows of the linearised model and what it leaves of each pixel. */
+function rowsIn(image: GrayImage, form: CornerForm, window: CornerWindow, now: CornerState): number {
+  const n = formsIn(image, form, window, now);
+  const { n1x, n1y, n2x, n2y } = window;
+  const { m, a, gx, gy } = now;
+  const perLevel = 1 / Math.max(1, Math.abs(m));
+  for (let i = 0, k = 0, to = 0; i < n; i += 1, k += 5, to += 4) {
+    const w = forms[k];
+    // light that falls off takes its share of dark and bright alike
+    const lit = (m + a * w) * perLevel;
+    const tx = lit * offsets[2 * i];
+    const ty = lit * offsets[2 * i + 1];
+    const byP = a * forms[k + 1];
+    const byQ = a * forms[k + 2];
+    residuals[i] = greys[i] - m - a * w - gx * tx - gy * ty;
+    odd[to] = -(byP * n1x + byQ * n2x);
+    odd[to + 1] = -(byP * n1y + byQ * n2y);
+    odd[to + 2] = tx;
+    odd[to + 3] = ty;
+    even[to] = 1;
+    even[to + 1] = w;
+    even[to + 2] = a * forms[k + 3];
+    even[to + 3] = a * forms[k + 4];
+  }
+  return n;
+}
+
+/** Level and contrast that fit the window's pixels with the form as it is; false where they show none. */
+function beginLevels(now: CornerState, n: number): boolean {
+  let e2 = 0,
+    e22 = 0,
+    c1 = 0,
+    c2 = 0;
+  for (let i = 0; i < n; i += 1) {
+    const w = forms[5 * i];
+    e2 += w;
+    e22 += w * w;
+    c1 += greys[i];
+    c2 += w * greys[i];
+  }
+  const d = n * e22 - e2 * e2;
+  if (!(d > 1e-9 * n * e22)) return false;
+  now.m = (e22 * c1 - e2 * c2) / d;
+  now.a = (n * c2 - e2 * c1) / d;
+  return now.a !== 0;
+}
+
+function squaresOf(values: Float64Array, n: number): number {
+  let sum = 0;
+  for (let i = 0; i < n; i += 1) sum += values[i] * values[i];
+  return sum;
 }
 
 const answer = new Float64Array(4);
 
-/** The four unknowns of symmetric normal equations by Cholesky's factorisation; false where they are not determined. */
-function solve4(a: number, b: number, c: number, d: number, e: number, f: number, g: number, h: number, i: number, j: number, p: number, q: number, r: number, s: number): boolean {
-  const l11 = a,
-    l21 = b / l11,
-    l31 = c / l11,
-    l41 = d / l11;
+/** The four unknowns of the rows and the residuals by normal equations and Cholesky's factorisation, into `answer`; false where they are not determined. */
+function solve4(rows: Float64Array, n: number): boolean {
+  let a = 0,
+    b = 0,
+    c = 0,
+    d = 0,
+    e = 0,
+    f = 0,
+    g = 0,
+    h = 0,
+    i = 0,
+    j = 0;
+  let p = 0,
+    q = 0,
+    r = 0,
+    s = 0;
+  for (let k = 0, at = 0; k < n; k += 1, at += 4) {
+    const v0 = rows[at];
+    const v1 = rows[at + 1];
+    const v2 = rows[at + 2];
+    const v3 = rows[at + 3];
+    const left = residuals[k];
+    a += v0 * v0;
+    b += v0 * v1;
+    c += v0 * v2;
+    d += v0 * v3;
+    e += v1 * v1;
+    f += v1 * v2;
+    g += v1 * v3;
+    h += v2 * v2;
+    i += v2 * v3;
+    j += v3 * v3;
+    p += v0 * left;
+    q += v1 * left;
+    r += v2 * left;
+    s += v3 * left;
+  }
+  const l21 = b / a,
+    l31 = c / a,
+    l41 = d / a;
   const d2 = e - l21 * b;
   const l32 = (f - l21 * c) / d2,
     l42 = (g - l21 * d) / d2;
@@ -224,14 +256,10 @@ function solve4(a: number, b: number, c: number, d: number, e: number, f: number
     y2 = q - l21 * y1,
     y3 = r - l31 * y1 - l32 * y2,
     y4 = s - l41 * y1 - l42 * y2 - l43 * y3;
-  const x4 = y4 / d4,
-    x3 = y3 / d3 - l43 * x4,
-    x2 = y2 / d2 - l32 * x3 - l42 * x4,
-    x1 = y1 / a - l21 * x2 - l31 * x3 - l41 * x4;
-  answer[0] = x1;
-  answer[1] = x2;
-  answer[2] = x3;
-  answer[3] = x4;
+  answer[3] = y4 / d4;
+  answer[2] = y3 / d3 - l43 * answer[3];
+  answer[1] = y2 / d2 - l32 * answer[2] - l42 * answer[3];
+  answer[0] = y1 / a - l21 * answer[1] - l31 * answer[2] - l41 * answer[3];
   return true;
 }
 

@@ -135,6 +135,32 @@ describe('hull', () => {
     expect(hullAreaPx(points)).toBe(100);
     expect(convexHull(points)).toHaveLength(4);
   });
+  test('of many points is that of all of them, whatever lies inside or on its edges', () => {
+    const u = uniform(17);
+    const clouds = [
+      // a lattice: most of its border lies on the hull's edges
+      Array.from({ length: 400 }, (_, i) => ({ x: i % 20, y: Math.floor(i / 20) })),
+      Array.from({ length: 500 }, () => ({ x: 100 * u(), y: 20 * u() })),
+      // round: every eighth of it outside the octagon
+      Array.from({ length: 300 }, (_, i) => ({ x: 50 * Math.cos(i), y: 50 * Math.sin(i) })),
+      // in one line, and all at one place
+      Array.from({ length: 100 }, (_, i) => ({ x: i, y: 3 * i })),
+      Array.from({ length: 100 }, () => ({ x: 4, y: 7 })),
+    ];
+    for (const cloud of clouds) {
+      const hull = convexHull(cloud);
+      // nothing lies outside, and each corner of it is needed
+      hull.forEach((a, i) => {
+        const b = hull[(i + 1) % hull.length];
+        for (const p of cloud) expect((b.x - a.x) * (p.y - a.y) - (b.y - a.y) * (p.x - a.x)).toBeGreaterThanOrEqual(-1e-9);
+      });
+      // few at a time, too few to be sifted, the hulls' hull is the same
+      const parts = Array.from({ length: Math.ceil(cloud.length / 50) }, (_, i) => convexHull(cloud.slice(50 * i, 50 * i + 50)));
+      let joined = parts[0];
+      for (const part of parts.slice(1)) joined = [...joined, ...part].length < 64 ? convexHull([...joined, ...part]) : [...joined, ...part];
+      expect(hullAreaPx(cloud)).toBeCloseTo(hullAreaPx(joined), 6);
+    }
+  });
   test('points in one line enclose nothing', () => {
     expect(hullAreaPx([0, 1, 2, 3].map((x) => ({ x, y: 2 * x })))).toBe(0);
   });

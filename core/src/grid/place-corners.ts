@@ -14,9 +14,7 @@ import { cellAt } from './verify-corners';
 const FOREIGN_TIMES = 2.5;
 const USUAL_BLUR_PX = 1.2;
 /** So many are fitted one by one; of more, these tell blur and contrast of the others. */
-const ONE_BY_ONE = 240;
-/** A window of 14 px each way, turned by any angle, and a pixel. */
-const ROOM_PX = 21;
+const ONE_BY_ONE = 135;
 /** Parts of the frame each way in which blur is taken to be one. */
 const SIDE = 3;
 
@@ -59,15 +57,17 @@ export function placeCorners<N extends LatticeNode>(image: GrayImage, nodes: rea
   if (placed.length <= ONE_BY_ONE) return;
   const done = new Set(sample.map(({ p }) => p));
   const rest = placed.filter((p) => !done.has(p));
-  const roomy = ({ x, y }: Placed<N>) => x > ROOM_PX && y > ROOM_PX && x < image.widthPx - ROOM_PX && y < image.heightPx - ROOM_PX;
-  for (const { p, at } of oneByOne(rest.filter((p) => !roomy(p)))) take(p, at);
   const looks = looksOf(sample, frame, chart);
-  const many = rest.filter(roomy);
-  const filtered = many.map((p): FilteredCorner => ({ x: p.x, y: p.y, cell: p.cell, ...looks.at(p), noise: Number.NaN }));
+  const filtered = rest.map((p): FilteredCorner => ({ x: p.x, y: p.y, cell: p.cell, ...looks.at(p), noise: Number.NaN }));
   filterCorners(image, filtered, { form: chart.form, lineCells, contrast: looks.contrast });
   // their blur was not asked one by one: they scatter a little more
   const filteredNoise = usualNoise(filtered);
-  filtered.forEach((at, i) => take(many[i], at, filteredNoise));
+  const cutOff: Placed<N>[] = [];
+  filtered.forEach((at, i) => {
+    if (Number.isNaN(at.noise)) cutOff.push(rest[i]);
+    else take(rest[i], at, filteredNoise);
+  });
+  for (const { p, at } of oneByOne(cutOff)) take(p, at);
 }
 
 /** What a sample of corners tells of all: blur by part of the frame, contrast, and which way round the pattern is. */
