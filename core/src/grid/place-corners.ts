@@ -48,10 +48,11 @@ export function placeCorners<N extends LatticeNode>(image: GrayImage, nodes: rea
   if (sample.length === 0) return;
   const usualNoise = (list: readonly { noise: number }[]) => median(list.map((l) => l.noise).filter(Number.isFinite));
   const usual = usualNoise(sample.map(({ at }) => at));
-  const take = ({ n }: Placed<N>, at: { x: number; y: number; noise: number }, noise = usual) => {
-    if (!(at.noise <= FOREIGN_TIMES * noise) || !(Math.hypot(at.x - n.x, at.y - n.y) <= FARTHEST_PX)) return;
+  const take = ({ n }: Placed<N>, at: { x: number; y: number; noise: number }, noise = usual): boolean => {
+    if (!(at.noise <= FOREIGN_TIMES * noise) || !(Math.hypot(at.x - n.x, at.y - n.y) <= FARTHEST_PX)) return false;
     n.x = at.x;
     n.y = at.y;
+    return true;
   };
   for (const { p, at } of sample) take(p, at);
   if (placed.length <= ONE_BY_ONE) return;
@@ -62,12 +63,9 @@ export function placeCorners<N extends LatticeNode>(image: GrayImage, nodes: rea
   filterCorners(image, filtered, { form: chart.form, lineCells, contrast: looks.contrast });
   // their blur was not asked one by one: they scatter a little more
   const filteredNoise = usualNoise(filtered);
-  const cutOff: Placed<N>[] = [];
-  filtered.forEach((at, i) => {
-    if (Number.isNaN(at.noise)) cutOff.push(rest[i]);
-    else take(rest[i], at, filteredNoise);
-  });
-  for (const { p, at } of oneByOne(cutOff)) take(p, at);
+  // what the picture's border cuts off, and what scatters about a filter of its kind though it may not about a model of its own
+  const left = rest.filter((p, i) => !take(p, filtered[i], filteredNoise));
+  for (const { p, at } of oneByOne(left)) take(p, at);
 }
 
 /** What a sample of corners tells of all: blur by part of the frame, contrast, and which way round the pattern is. */
