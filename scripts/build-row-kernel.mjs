@@ -39,6 +39,7 @@ const SUMS = ['xx', 'xy', 'yy', 's0', 's1', 's2', 's3', 's4'];
 /** Bytes of four of the eight numbers of two vectors. */
 const lanes = (...places) => places.flatMap((p) => [0, 1, 2, 3].map((b) => 4 * p + b)).join(' ');
 const THREE = ['a', 'b', 'c'];
+const HALF = '(f32x4.splat (f32.const 0.5))';
 // rows are told by the place of their first pixel, in bytes; across, saddles and peaks read beside it, so that they step back first
 export const SOURCE = `(module
   (memory (export "memory") 1)
@@ -125,6 +126,27 @@ export const SOURCE = `(module
           .join('\n        ')}))
       (i32.store8 (local.get $to) (i32x4.bitmask (local.get $hit)))
       (local.set $to (i32.add (local.get $to) (i32.const 1)))`,
+    )})
+
+  (func (export "slopes") ${[...THREE, 'xx', 'xy', 'yy'].map((r) => `(param $${r} i32)`).join(' ')} (param $count i32) (local $gx v128) (local $gy v128)
+    (local.set $b (i32.sub (local.get $b) (i32.const 4)))
+    ${eachFour(
+      [...THREE, 'xx', 'xy', 'yy'],
+      `(local.set $gx ${mul(sub(load('b', 8), load('b', 0)), HALF)})
+      (local.set $gy ${mul(sub(load('c'), load('a')), HALF)})
+      (v128.store (local.get $xx) ${mul('(local.get $gx)', '(local.get $gx)')})
+      (v128.store (local.get $xy) ${mul('(local.get $gx)', '(local.get $gy)')})
+      (v128.store (local.get $yy) ${mul('(local.get $gy)', '(local.get $gy)')})`,
+    )})
+
+  (func (export "eigen") (param $xx i32) (param $xy i32) (param $yy i32) (param $to i32) (param $count i32) (param $share f32) (local $d v128)
+    ${eachFour(
+      ['xx', 'xy', 'yy', 'to'],
+      `(local.set $d ${mul(sub(load('xx'), load('yy')), HALF)})
+      (v128.store (local.get $to) ${mul(
+        '(f32x4.splat (local.get $share))',
+        sub(mul(add(load('xx'), load('yy')), HALF), `(f32x4.sqrt ${add(mul('(local.get $d)', '(local.get $d)'), mul(load('xy'), load('xy')))})`),
+      )})`,
     )})
 
   (func (export "halve") (param $a i32) (param $b i32) (param $to i32) (param $count i32) (local $v v128) (local $next v128)

@@ -8,6 +8,11 @@ export interface GrayImage {
   data: Float32Array | Uint8Array;
 }
 
+/** What a picture becomes that is computed with. */
+export interface FloatImage extends GrayImage {
+  data: Float32Array;
+}
+
 /** How far the smoothing reaches. */
 export const RADIUS = 4;
 
@@ -29,8 +34,14 @@ const RING = 1;
 const NINE = 2 * RADIUS + 1;
 const ANSWER = RING + NINE;
 
-/** Gaussian smoothing with mirrored borders. Symmetrical, so it moves no corner. */
-export function smooth({ widthPx: w, heightPx: h, data }: GrayImage, sigmaPx: number): GrayImage {
+/** Memory of a picture that nobody needs any more, where it has the size; fresh memory of megabytes costs as much as what is done in it. */
+const memoryFor = (size: number, spent: Float32Array | undefined): Float32Array => (spent?.length === size ? spent : new Float32Array(size));
+
+/**
+ * Gaussian smoothing with mirrored borders. Symmetrical, so it moves no corner.
+ * @param spent a picture's numbers that may be written over
+ */
+export function smooth({ widthPx: w, heightPx: h, data }: GrayImage, sigmaPx: number, spent?: Float32Array): FloatImage {
   const taps = smoothingTaps(sigmaPx);
   const kernel = rowKernel(w, ANSWER + 1);
   const pixels = pixelsOf(data);
@@ -45,7 +56,7 @@ export function smooth({ widthPx: w, heightPx: h, data }: GrayImage, sigmaPx: nu
     }
     kernel.across(READ, RING + ((y + RADIUS) % NINE), taps);
   };
-  const out = new Float32Array(w * h);
+  const out = memoryFor(w * h, spent);
   const nine = new Array<number>(NINE);
   for (let y = -RADIUS; y < RADIUS; y += 1) across(y);
   for (let y = 0; y < h; y += 1) {
@@ -58,11 +69,14 @@ export function smooth({ widthPx: w, heightPx: h, data }: GrayImage, sigmaPx: nu
   return { widthPx: w, heightPx: h, data: out };
 }
 
-/** Half-size picture by 2×2 means. Pixel centres keep their place: full = 2 · half in corner-origin coordinates. */
-export function halve({ widthPx, heightPx, data }: GrayImage): GrayImage {
+/**
+ * Half-size picture by 2×2 means. Pixel centres keep their place: full = 2 · half in corner-origin coordinates.
+ * @param spent as of `smooth`
+ */
+export function halve({ widthPx, heightPx, data }: GrayImage, spent?: Float32Array): FloatImage {
   const w = widthPx >> 1;
   const h = heightPx >> 1;
-  const out = new Float32Array(w * h);
+  const out = memoryFor(w * h, spent);
   const kernel = rowKernel(widthPx, 3);
   const pixels = pixelsOf(data);
   const answer = kernel.rows[2].subarray(SPARE, SPARE + w);

@@ -36,11 +36,14 @@ describe('row kernel', () => {
       k.saddles([3, 4, 5], 22);
       k.smoothRows(0, 23, 40, 3, TAPS);
       k.halve(10, 11, 44);
+      k.slopes([12, 13, 14], [30, 31, 32]);
+      k.eigen([30, 31, 32], 33, 1 / 81);
     }
     for (const row of [20, 21, 22, 40, 41, 42]) {
       const [a, b] = [pixels(fast, row, widthPx), pixels(plain, row, widthPx)];
       a.forEach((v, i) => expect(Math.abs(v - b[i])).toBeLessThan(1e-5 * Math.max(1, Math.abs(b[i]), row === 22 ? 255 * 255 : 0)));
     }
+    for (const row of [30, 31, 32, 33]) pixels(fast, row, widthPx).forEach((v, i) => expect(Math.abs(v - pixels(plain, row, widthPx)[i])).toBeLessThan(1e-6 * 255 * 255));
     pixels(fast, 44, widthPx >> 1).forEach((v, i) => expect(v).toBeCloseTo(pixels(plain, 44, widthPx >> 1)[i], 3));
   });
 

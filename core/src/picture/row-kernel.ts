@@ -41,6 +41,10 @@ export interface RowKernel {
   quarter(bytes: Uint8Array, firstA: number, firstB: number, count: number, to: number): void;
   /** to[x] = −det of the Hessian by central differences of three rows, the topmost first */
   saddles(three: readonly [number, number, number], to: number): void;
+  /** half the difference of the pixels on either side, gx and gy, of three rows, the topmost first: gx², gx·gy and gy² into three others */
+  slopes(three: readonly [number, number, number], to: readonly [number, number, number]): void;
+  /** to[x] = share · the smaller eigenvalue of the symmetric matrix whose xx, xy and yy three rows hold */
+  eigen(three: readonly [number, number, number], to: number, share: number): void;
   /** one byte for four pixels, a bit for each that is at least `least` and the largest of the nine about it (of equals the first one) */
   peaks(three: readonly [number, number, number], least: number): Uint8Array;
   /**
@@ -82,6 +86,8 @@ interface RowExports extends WasmMemory {
   quarter(a: number, b: number, to: number, count: number): void;
   saddles(a: number, b: number, c: number, to: number, count: number): void;
   peaks(a: number, b: number, c: number, to: number, count: number, least: number): void;
+  slopes(a: number, b: number, c: number, xx: number, xy: number, yy: number, count: number): void;
+  eigen(xx: number, xy: number, yy: number, to: number, count: number, share: number): void;
   structure(row: number, stride: number, height: number, count: number, dx0: number, dy: number, dx1: number, inverse: number, flat: number, out: number): void;
 }
 
@@ -147,6 +153,8 @@ function wasmRows(exports: RowExports, widthPx: number, count: number): RowKerne
       bytes.set(from.subarray(firstB, firstB + length), stagedStride);
       exports.quarter(staged, staged + stagedStride, at(to), (length + 15) >> 4);
     },
+    slopes: ([a, b, c], [xx, xy, yy]) => exports.slopes(at(a), at(b), at(c), at(xx), at(xy), at(yy), blocks),
+    eigen: ([xx, xy, yy], to, share) => exports.eigen(at(xx), at(xy), at(yy), at(to), blocks, share),
     saddles: ([a, b, c], to) => exports.saddles(at(a), at(b), at(c), at(to), blocks),
     peaks: ([a, b, c], least) => {
       exports.peaks(at(a), at(b), at(c), bits.byteOffset, blocks, least);
@@ -217,6 +225,25 @@ export function plainRows(widthPx: number, count: number): RowKernel {
       for (let x = SPARE; x < end; x += 1) {
         const xy = (c[x + 1] - a[x + 1] - c[x - 1] + a[x - 1]) / 4;
         out[x] = xy * xy - (b[x - 1] + b[x + 1] - 2 * b[x]) * (a[x] + c[x] - 2 * b[x]);
+      }
+    },
+    slopes(three, to) {
+      const [a, b, c] = three.map((i) => rows[i]);
+      const [xx, xy, yy] = to.map((i) => rows[i]);
+      for (let x = SPARE; x < end; x += 1) {
+        const gx = (b[x + 1] - b[x - 1]) / 2;
+        const gy = (c[x] - a[x]) / 2;
+        xx[x] = gx * gx;
+        xy[x] = gx * gy;
+        yy[x] = gy * gy;
+      }
+    },
+    eigen(three, to, share) {
+      const [xx, xy, yy] = three.map((i) => rows[i]);
+      const out = rows[to];
+      for (let x = SPARE; x < end; x += 1) {
+        const d = (xx[x] - yy[x]) / 2;
+        out[x] = share * ((xx[x] + yy[x]) / 2 - Math.sqrt(d * d + xy[x] * xy[x]));
       }
     },
     peaks(three, least) {

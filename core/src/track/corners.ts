@@ -1,5 +1,5 @@
 import { median } from '../math';
-import { halve, smooth, type GrayImage } from '../picture';
+import { halve, pixelsOf, rowKernel, smooth, SPARE, type GrayImage, type Taps } from '../picture';
 
 /** Where a picture has structure in two directions, so that a tracker can hold on to it. */
 export interface Corner {
@@ -48,40 +48,80 @@ export function findCorners(image: GrayImage, { apartPx = APART_PX, aboveNoise =
   const { widthPx: w, heightPx: h } = picture;
   if (w < 4 * WINDOW_PX || h < 4 * WINDOW_PX) return [];
   const { data } = smooth(picture, 1);
-  const xx = new Float32Array(w * h),
-    xy = new Float32Array(w * h),
-    yy = new Float32Array(w * h);
-  const squares: number[] = [];
-  for (let y = 1; y < h - 1; y += 1)
-    for (let x = 1; x < w - 1; x += 1) {
-      const i = y * w + x;
-      const gx = (data[i + 1] - data[i - 1]) / 2;
-      const gy = (data[i + w] - data[i - w]) / 2;
-      xx[i] = gx * gx;
-      xy[i] = gx * gy;
-      yy[i] = gy * gy;
-      if ((x + y * 7) % 13 === 0) squares.push(gx * gx + gy * gy);
-    }
   // of two squared normal numbers the median is 2 ln 2 times the variance of one
-  const noise = Math.max(median(squares) / (2 * Math.LN2), (LEAST_CONTRAST / (2 * WINDOW_PX)) ** 2 / aboveNoise);
-  for (const field of [xx, xy, yy]) boxMean(field, w, h, WINDOW_PX);
-  const response = new Float32Array(w * h);
-  for (let i = 0; i < response.length; i += 1) {
-    const half = (xx[i] + yy[i]) / 2;
-    response[i] = half - Math.sqrt(Math.max(0, half * half - (xx[i] * yy[i] - xy[i] * xy[i])));
-  }
-  const found: Corner[] = [];
-  const limit = aboveNoise * noise;
-  for (let y = 2 * WINDOW_PX; y < h - 2 * WINDOW_PX; y += 1)
-    for (let x = 2 * WINDOW_PX; x < w - 2 * WINDOW_PX; x += 1) {
-      const i = y * w + x;
-      const r = response[i];
-      if (r > limit && isPeak(response, w, i)) found.push({ x: (x + 0.5) * factor, y: (y + 0.5) * factor, strength: r / noise });
-    }
+  const noise = Math.max(median(someSlopes2(data, w, h)) / (2 * Math.LN2), (LEAST_CONTRAST / (2 * WINDOW_PX)) ** 2 / aboveNoise);
+  const found = peaksOf(responsesOf(data, w, h), w, h, aboveNoise * noise).map((i): Corner => {
+    const x = i.at % w;
+    return { x: (x + 0.5) * factor, y: ((i.at - x) / w + 0.5) * factor, strength: i.response / noise };
+  });
   return apart(
     found.sort((a, b) => b.strength - a.strength),
     apartPx * factor,
   );
+}
+
+// small functions over plain arrays: one that is long and seldom called is never made fast
+
+/** Squared slopes of every thirteenth pixel. */
+function someSlopes2(data: Float32Array, w: number, h: number): Float64Array {
+  const squares = new Float64Array(Math.ceil((w * h) / 13) + h);
+  let n = 0;
+  for (let y = 1; y < h - 1; y += 1) {
+    // (x + 7 y) is a multiple of 13
+    const first = 13 - ((7 * y) % 13);
+    for (let x = first; x < w - 1; x += 13) {
+      const i = y * w + x;
+      const gx = (data[i + 1] - data[i - 1]) / 2;
+      const gy = (data[i + w] - data[i - w]) / 2;
+      squares[n] = gx * gx + gy * gy;
+      n += 1;
+    }
+  }
+  return squares.subarray(0, n);
+}
+
+const SIDE = 2 * WINDOW_PX + 1;
+/** Places of the scratch rows: three of the picture, the last products xx, xy, yy in three rings, their sums down, their sums along, and the answer. */
+const PICTURE = 0;
+const PRODUCTS = 3;
+const DOWN = PRODUCTS + 3 * SIDE;
+const ALONG = DOWN + 3;
+const ANSWER = ALONG + 3;
+/** All nine of a window count alike. */
+const EVENLY: Taps = [1, 1, 1, 1, 1];
+
+/** λ_min of M for each pixel; within a window of the frame's edge it means nothing. */
+function responsesOf(data: Float32Array, w: number, h: number): Float32Array {
+  const response = new Float32Array(w * h);
+  const kernel = rowKernel(w, ANSWER + 1);
+  const pixels = pixelsOf(data);
+  const { rows } = kernel;
+  // what lies beside the rows is read with them
+  for (const row of rows) row.fill(0);
+  const product = (field: number, y: number) => PRODUCTS + SIDE * field + (y % SIDE);
+  const picture = (y: number) => PICTURE + (y % 3);
+  for (let y = 0; y < 2; y += 1) kernel.read(picture(y), pixels, y * w, w);
+  for (let y = 1; y < h - 1; y += 1) {
+    kernel.read(picture(y + 1), pixels, (y + 1) * w, w);
+    kernel.slopes([picture(y - 1), picture(y), picture(y + 1)], [product(0, y), product(1, y), product(2, y)]);
+    if (y < SIDE) continue;
+    for (let field = 0; field < 3; field += 1) {
+      const nine = Array.from({ length: SIDE }, (_, i) => product(field, y + 1 + i));
+      kernel.down(nine, DOWN + field, EVENLY);
+      kernel.across(DOWN + field, ALONG + field, EVENLY);
+    }
+    kernel.eigen([ALONG, ALONG + 1, ALONG + 2], ANSWER, 1 / (SIDE * SIDE));
+    response.set(rows[ANSWER].subarray(SPARE, SPARE + w), (y - WINDOW_PX) * w);
+  }
+  return response;
+}
+
+/** Places above a limit that none of their eight neighbours exceeds, away from the frame's edge. */
+function peaksOf(response: Float32Array, w: number, h: number, limit: number): { at: number; response: number }[] {
+  const found: { at: number; response: number }[] = [];
+  for (let y = 2 * WINDOW_PX; y < h - 2 * WINDOW_PX; y += 1)
+    for (let i = y * w + 2 * WINDOW_PX; i < (y + 1) * w - 2 * WINDOW_PX; i += 1) if (response[i] > limit && isPeak(response, w, i)) found.push({ at: i, response: response[i] });
+  return found;
 }
 
 /** Of gravel, leaves and cloth everything is detail, and what is usual in the picture is no noise: corners then stand hardly above it. */
@@ -135,34 +175,6 @@ function apart(sorted: readonly Corner[], px: number): Corner[] {
     cells.set(key, [...(cells.get(key) ?? []), c]);
   }
   return kept;
-}
-
-/** Mean over a square window of 2 r + 1: running sums along the rows, then rows added and taken away as wholes, so that memory is read in order. */
-function boxMean(field: Float32Array, w: number, h: number, r: number): void {
-  const across = new Float32Array(w * h);
-  for (let y = 0; y < h; y += 1) {
-    const row = y * w;
-    let sum = 0;
-    for (let x = 0; x < Math.min(r, w); x += 1) sum += field[row + x];
-    for (let x = 0; x < w; x += 1) {
-      if (x + r < w) sum += field[row + x + r];
-      if (x - r - 1 >= 0) sum -= field[row + x - r - 1];
-      across[row + x] = sum;
-    }
-  }
-  const sums = new Float64Array(w);
-  const add = (y: number, sign: number) => {
-    const row = y * w;
-    for (let x = 0; x < w; x += 1) sums[x] += sign * across[row + x];
-  };
-  const count = (2 * r + 1) ** 2;
-  for (let y = 0; y < Math.min(r, h); y += 1) add(y, 1);
-  for (let y = 0; y < h; y += 1) {
-    if (y + r < h) add(y + r, 1);
-    if (y - r - 1 >= 0) add(y - r - 1, -1);
-    const row = y * w;
-    for (let x = 0; x < w; x += 1) field[row + x] = sums[x] / count;
-  }
 }
 
 const COLUMNS = 4;

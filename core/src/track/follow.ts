@@ -150,13 +150,14 @@ class Following {
   pass(first: number, last: number, isNew: boolean, report: () => void, newBefore = 0): void {
     const forward = last >= first;
     let before: Pyramid | null = null;
+    let spent: Pyramid | null = null;
     let active: Feature[] = [];
     let since = REFILL_EVERY;
     // after the last look for new ones: a plain wall has no more to give
     let held = 0;
     for (let index = first; forward ? index <= last : index >= last; index += forward ? 1 : -1) {
       const image = this.source.at(index);
-      const now = pyramidOf(image);
+      const now = pyramidOf(image, spent);
       const blurred = this.isBlurred(now);
       if (before) active = this.step(active, before, now, index, blurred);
       // those that another pass found here go on in this direction too
@@ -170,7 +171,7 @@ class Following {
           held = active.length;
         }
       }
-      before = now;
+      [spent, before] = [before, now];
       report();
     }
   }
