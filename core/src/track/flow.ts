@@ -47,6 +47,92 @@ function cut(level: Pyramid['levels'][number], xPx: number, yPx: number, side: n
   }
 }
 
+/** Σ e·gx, Σ e·gy and Σ e, with e what is seen less the template. */
+const misfit = new Float64Array(3);
+
+/** Writes `misfit` for the window about a place: without cutting it out first where all of it lies in the picture. */
+function compare(level: Pyramid['levels'][number], xPx: number, yPx: number): void {
+  const { widthPx: w, heightPx: h, data } = level;
+  const x0 = Math.floor(xPx - 0.5) - HALF_PX;
+  const y0 = Math.floor(yPx - 0.5) - HALF_PX;
+  if (x0 >= 0 && y0 >= 0 && x0 + SIDE < w && y0 + SIDE < h) compareInside(data, w, y0 * w + x0, xPx - 0.5 - HALF_PX - x0, yPx - 0.5 - HALF_PX - y0);
+  else {
+    cut(level, xPx, yPx, SIDE, window);
+    compareCut();
+  }
+}
+
+/** @param first index of the upper left pixel; `ax` and `ay` are how far the window lies beyond it, px */
+function compareInside(data: Float32Array, w: number, first: number, ax: number, ay: number): void {
+  const w00 = (1 - ax) * (1 - ay);
+  const w10 = ax * (1 - ay);
+  const w01 = (1 - ax) * ay;
+  const w11 = ax * ay;
+  let bx = 0,
+    by = 0,
+    total = 0;
+  for (let j = 0, o = 0, row = first; j < SIDE; j += 1, row += w) {
+    let left = w00 * data[row] + w01 * data[row + w];
+    for (let i = row + 1; i <= row + SIDE; i += 1, o += 1) {
+      const upper = data[i];
+      const lower = data[i + w];
+      const e = left + w10 * upper + w11 * lower - template[o];
+      left = w00 * upper + w01 * lower;
+      bx += e * gradX[o];
+      by += e * gradY[o];
+      total += e;
+    }
+  }
+  misfit[0] = bx;
+  misfit[1] = by;
+  misfit[2] = total;
+}
+
+function compareCut(): void {
+  let bx = 0,
+    by = 0,
+    total = 0;
+  for (let o = 0; o < PIXELS; o += 1) {
+    const e = window[o] - template[o];
+    bx += e * gradX[o];
+    by += e * gradY[o];
+    total += e;
+  }
+  misfit[0] = bx;
+  misfit[1] = by;
+  misfit[2] = total;
+}
+
+/** Σ gx², Σ gx·gy, Σ gy², Σ gx and Σ gy. */
+const slopes = new Float64Array(5);
+
+/** Template and gradients of what was cut out with a pixel on every side, and the sums of them. */
+function takeTemplate(): void {
+  let xx = 0,
+    xy = 0,
+    yy = 0,
+    sx = 0,
+    sy = 0;
+  for (let j = 0, o = 0; j < SIDE; j += 1)
+    for (let k = 0, i = (j + 1) * (SIDE + 2) + 1; k < SIDE; k += 1, i += 1, o += 1) {
+      const gx = (window[i + 1] - window[i - 1]) / 2;
+      const gy = (window[i + SIDE + 2] - window[i - SIDE - 2]) / 2;
+      template[o] = window[i];
+      gradX[o] = gx;
+      gradY[o] = gy;
+      sx += gx;
+      sy += gy;
+      xx += gx * gx;
+      xy += gx * gy;
+      yy += gy * gy;
+    }
+  slopes[0] = xx;
+  slopes[1] = xy;
+  slopes[2] = yy;
+  slopes[3] = sx;
+  slopes[4] = sy;
+}
+
 /**
  * Where a window about a place of one frame has gone in another: coarse to fine, a shift alone, brightness as a whole left free.
  * Source   Lucas & Kanade 1981 over a pyramid (Bouguet 2000); the template's gradients serve all rounds (Baker & Matthews, IJCV 2004).
@@ -62,43 +148,26 @@ export function flow(from: Pyramid, to: Pyramid, xPx: number, yPx: number, guess
     const scale = 2 ** l;
     const [x, y] = [xPx / scale, yPx / scale];
     cut(from.levels[l], x, y, SIDE + 2, window);
-    let [xx, xy, yy, sx, sy] = [0, 0, 0, 0, 0];
-    for (let j = 0, o = 0; j < SIDE; j += 1)
-      for (let k = 0, i = (j + 1) * (SIDE + 2) + 1; k < SIDE; k += 1, i += 1, o += 1) {
-        const gx = (window[i + 1] - window[i - 1]) / 2;
-        const gy = (window[i + SIDE + 2] - window[i - SIDE - 2]) / 2;
-        template[o] = window[i];
-        gradX[o] = gx;
-        gradY[o] = gy;
-        sx += gx;
-        sy += gy;
-        xx += gx * gx;
-        xy += gx * gy;
-        yy += gy * gy;
-      }
+    takeTemplate();
+    const sx = slopes[3];
+    const sy = slopes[4];
     // a brightness that is free takes the mean of the gradients with it
-    xx -= (sx * sx) / PIXELS;
-    xy -= (sx * sy) / PIXELS;
-    yy -= (sy * sy) / PIXELS;
+    const xx = slopes[0] - (sx * sx) / PIXELS;
+    const xy = slopes[1] - (sx * sy) / PIXELS;
+    const yy = slopes[2] - (sy * sy) / PIXELS;
     const det = xx * yy - xy * xy;
     const half = (xx + yy) / 2;
     if (half - Math.sqrt(Math.max(0, half * half - det)) < LEAST_STRUCTURE * PIXELS) {
       if (l === 0) return false;
       continue;
     }
-    let [u, v] = [dx / scale, dy / scale];
+    let u = dx / scale;
+    let v = dy / scale;
     settled = false;
     for (let round = 0; round < ITERATIONS && !settled; round += 1) {
-      cut(to.levels[l], x + u, y + v, SIDE, window);
-      let [bx, by, total] = [0, 0, 0];
-      for (let o = 0; o < PIXELS; o += 1) {
-        const e = window[o] - template[o];
-        bx += e * gradX[o];
-        by += e * gradY[o];
-        total += e;
-      }
-      bx -= (total * sx) / PIXELS;
-      by -= (total * sy) / PIXELS;
+      compare(to.levels[l], x + u, y + v);
+      const bx = misfit[0] - (misfit[2] * sx) / PIXELS;
+      const by = misfit[1] - (misfit[2] * sy) / PIXELS;
       const stepX = (yy * bx - xy * by) / det;
       const stepY = (xx * by - xy * bx) / det;
       u -= stepX;

@@ -270,12 +270,7 @@ export function matchPatch(patch: Patch, pyramid: Pyramid, start: Warp): PatchMa
     const gain = along / patch.contrast ** 2;
     if (!(gain > 0.02)) return null;
     if (settled || round === ROUNDS) return compared(patch, at, gain, settled);
-    for (let c = 0; c < m; c += 1) {
-      let dot = 0;
-      const from = c * n;
-      for (let o = 0; o < n; o += 1) dot += columns[from + o] * seen[o];
-      right[c] = dot / gain;
-    }
+    for (let c = 0; c < m; c += 2) twoProducts(columns, c * n, n, gain, c);
     for (let r = 0; r < m; r += 1) {
       let v = 0;
       for (let c = 0; c < m; c += 1) v += inverse[r * m + c] * right[c];
@@ -286,6 +281,19 @@ export function matchPatch(patch: Patch, pyramid: Pyramid, start: Warp): PatchMa
     settled = Math.hypot(step[0], step[1]) < SETTLED_PX;
     at = next;
   }
+}
+
+/** Of two columns that follow each other, their products with what is seen over the gain, into `right`: a column alone waits for its own sum. */
+function twoProducts(columns: Float32Array, first: number, n: number, gain: number, to: number): void {
+  let one = 0,
+    other = 0;
+  for (let o = 0, p = first, q = first + n; o < n; o += 1, p += 1, q += 1) {
+    const s = seen[o];
+    one += columns[p] * s;
+    other += columns[q] * s;
+  }
+  right[to] = one / gain;
+  right[to + 1] = other / gain;
 }
 
 /** How alike what lies in `seen` is to the look, where it was found. */
