@@ -5,6 +5,7 @@ import { readFacts } from './anchor-facts';
 import { chooseFacts, type FactGroup } from '../estimate';
 import { misfitsOf, placeJacobian, placeOf, spreadOfFacts, type FactSpread } from './fact-spread';
 import type { PlaceRef, ScalarFact } from './facts';
+import { focalTold, type FocalTold } from './focal-told';
 import { datumJacobian, fitFacts, LEFT_OUT_VARIANCE_M2, fitRoughly, snoopFacts, type FactFit, type Snooped } from './fit-facts';
 import { startSimilarity } from './start-similarity';
 import { undecidedOf } from './undecided';
@@ -31,6 +32,8 @@ export interface SolveCovariance {
   column(camera: Float64Array, point: Float64Array, focal: number): { camera: Float64Array; point: Float64Array; focal: number };
   cameraBlock(camera: number): Float64Array;
   pointBlock(point: number): Float64Array;
+  /** 0 where it is held */
+  focalVariance?(): number;
 }
 
 /** What became of one fact. Lengths in metres. */
@@ -88,6 +91,8 @@ export interface AnchorResult {
   warnings: Warning[];
   /** null when the facts agree, or when it is clear which are wrong */
   undecided: Undecided | null;
+  /** what the facts say of the focal length by the shape of the set; null where they say nothing, or contradict each other */
+  focalTold: FocalTold | null;
   /** covariance of a place in the world, m²: xx, xy, xz, yy, yz, zz; null when the solve gave none */
   positionCovarianceM2(place: PlaceRef): PlaceCovariance | null;
   /** tilt and roll of a camera with one standard deviation, rad; null when nothing tells what is up, or the solve gave no sigmas */
@@ -191,6 +196,7 @@ export function anchorSolve(input: AnchorInput, facts: AnchorFacts): AnchorResul
     residuals,
     warnings,
     undecided,
+    focalTold: undecided ? null : focalTold(input, list, shown.fit, shown.spread, (input.covariance?.focalVariance?.() ?? 0) * input.variance, isOut(shown.out)),
     positionCovarianceM2(place) {
       if (!input.covariance) return null;
       const c = covarianceOfPlace(input, shown, a, spread, place);

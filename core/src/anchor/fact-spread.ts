@@ -14,6 +14,8 @@ export interface FactSpread {
   inner: Matrix;
   /** columns of the solve's covariance for each fact */
   columns: { camera: Float64Array; point: Float64Array }[];
+  /** covariance of each fact's value, in the inner datum, with the focal length, m·mm; none where the solve gives none */
+  focal: number[];
 }
 
 type Row = { camera: Float64Array; point: Float64Array };
@@ -46,7 +48,7 @@ export function placeJacobian(input: AnchorInput, similarity: Similarity, place:
 export function spreadOfFacts(input: AnchorInput, list: readonly ScalarFact[], similarity: Similarity): FactSpread {
   const own = Matrix.zeros(list.length, list.length);
   const inner = Matrix.zeros(list.length, list.length);
-  if (!input.covariance || list.length === 0) return { similarity, own, inner, columns: [] };
+  if (!input.covariance || list.length === 0) return { similarity, own, inner, columns: [], focal: [] };
   const rows = list.map((f) => rowOf(input, f, similarity));
   const gauge = innerGauge(input);
   const innerRows = rows.map((row) => intoInnerDatum(input, row, gauge));
@@ -57,7 +59,7 @@ export function spreadOfFacts(input: AnchorInput, list: readonly ScalarFact[], s
       own.set(i, j, sparseDot(rows[i], columns[j]) * input.variance);
       inner.set(i, j, sparseDot(innerRows[i], innerColumns[j]) * input.variance);
     }
-  return { similarity, own, inner, columns };
+  return { similarity, own, inner, columns, focal: innerColumns.map((c) => c.focal * input.variance) };
 }
 
 function rowOf(input: AnchorInput, f: ScalarFact, similarity: Similarity): Row {

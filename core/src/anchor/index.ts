@@ -1,3 +1,4 @@
+export type { FocalTold } from './focal-told';
 export {
   anchorSolve,
   factWords,

@@ -4,6 +4,7 @@ import { bendingSeen } from './bending';
 import { evaluateBundle, Linearisation, type BundleProblem, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
 import { BundleCovariance } from './covariance';
 import { focalProfile } from './focal-profile';
+import type { Tied } from './held-by-places';
 import { heightsOverMarks, mirroredSeen } from './mirrored';
 import { centerOf, type Reconstruction } from './reconstruction';
 import { readoutLeft } from './readout-left';
@@ -230,7 +231,7 @@ export const unplacedWords = (unplaced: readonly number[], of: number): string =
   `${unplaced.length} of ${of} frames could not be placed (${ranges(unplaced)}): too few tracks connect them to the rest`;
 
 /** A camera that moved: places, points, and how they are tied to the world. */
-export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult & { mirrored: string | null } {
+export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): Tied & { mirrored: string | null } {
   const { obs } = r;
   const { warnings } = story;
   const g = gather(r, lens, story);
@@ -297,6 +298,8 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
         return a && (of === 'tilt' ? { rad: a.tiltRad, sigmaRad: a.sigmaTiltRad } : { rad: a.rollRad, sigmaRad: a.sigmaRollRad });
       }),
     },
+    focalTold: anchored.focalTold,
+    along: g.along,
     mirrored: mirroredSeen(
       heightsOverMarks(
         poses.map((p) => applySimilarity(sim, centerOf(p))[1]),

@@ -25,7 +25,7 @@ export function focalProfile(problem: BundleProblem, state: BundleState, recorde
 }
 
 /** The same directions with all depths longer by a factor, as a camera sees them that does not turn: along the mean line of sight. */
-function deepened(s: BundleState, ratio: number): BundleState {
+export function deepened(s: BundleState, ratio: number): BundleState {
   const cameras = s.translations.length / 3;
   let sight: Vec3 = [0, 0, 0];
   for (let c = 0; c < cameras; c += 1) sight = [sight[0] + s.rotations[9 * c + 6], sight[1] + s.rotations[9 * c + 7], sight[2] + s.rotations[9 * c + 8]];

@@ -66,7 +66,7 @@ export class Reconstruction {
     readonly obs: Observations,
     public lens: LensMap,
     public focalMm: number,
-    readonly focalRule: FocalRule,
+    public focalRule: FocalRule,
   ) {
     this.dropped = new Uint8Array(obs.count);
     this.poses = obs.frames.map(() => null);

@@ -64,7 +64,7 @@ export function solvePair(given: readonly TrackPoint[], setup: SolveSetup, witne
   const report = options.onProgress ?? (() => undefined);
   const half = (from: number, name: string) => (p: SolveProgress) =>
     report({
-      stage: ['uncertainty', 'other starts', 'other readouts'].includes(p.stage) ? 'adjusting' : p.stage,
+      stage: ['uncertainty', 'surveyed places', 'other starts', 'other readouts'].includes(p.stage) ? 'adjusting' : p.stage,
       done: from + p.done / Math.max(1, p.total) / 2,
       total: 1,
       ...(name === '' && p.coarse ? { coarse: p.coarse } : {}),
@@ -99,7 +99,7 @@ export function solvePair(given: readonly TrackPoint[], setup: SolveSetup, witne
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, report, warnings);
   report({ stage: 'uncertainty', done: 0, total: 1 });
-  const { mirrored, ...solved } = assembleFree(r, lens, setup, { warnings, trimmed, iterations, focalMode: setup.focal.mode ?? 'held' });
+  const { mirrored, focalTold: _told, along: _along, ...solved } = assembleFree(r, lens, setup, { warnings, trimmed, iterations, focalMode: setup.focal.mode ?? 'held' });
   const shared = r.obs.trackIds.filter((id, t) => witness.shared.has(id) && r.points[t] && seenByBoth(r, t));
   const told = {
     ...solved,

@@ -2,6 +2,7 @@ import { seededRandom } from '../math';
 import { once, SOLVE, type Warning } from '../warnings';
 import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../track/counting';
 import { assembleFree, failed } from './assemble';
+import { heldByPlaces } from './held-by-places';
 import { forgetDepthless, partAgain, type PlacedPart } from './join-parts';
 import { DOUBTFUL_NOISES, farthestApart, leftOver, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, solveTurn, travelPx, turnsAfterAll } from './move-or-turn';
 import { asObject, objectSetup, withoutStill } from './object';
@@ -216,10 +217,12 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);
   progress({ stage: 'uncertainty', done: 0, total: 1 });
-  const solved: Counted = {
-    ...assembleFree(r, lens, setup, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held', mayBend: !options.onlyTracks }),
-    ...partedOf(r, shot.parts),
-  };
+  const assemble = (more: Warning[] = []) =>
+    assembleFree(r, lens, setup, { warnings: once([...more, ...warnings]), trimmed, iterations, focalMode: setup.focal.mode ?? 'held', mayBend: !options.onlyTracks });
+  const free = assemble();
+  const around = { surveyed: setup.anchors?.points?.length ?? 0, recordedMm: lens.recordedMm, assemble, tell: () => progress({ stage: 'surveyed places', done: 0, total: 1 }) };
+  const { focalTold: _told, along: _along, ...tied } = options.stretch || options.onlyTracks ? free : heldByPlaces(r, free, around);
+  const solved: Counted = { ...tied, ...partedOf(r, shot.parts) };
   if (options.stretch || options.onlyTracks) return solved;
   const asks = options.onlyStart ? null : asksAgain(solved, setup, obs.count);
   if (asks) {

@@ -117,6 +117,34 @@ test('one flat wall square-on tells no focal length: it is taken as recorded, an
   w.stills.forEach((s, i) => expect(distance(s!.position, cameras[i].at as unknown as Vec3)).toBeLessThan(0.12));
 });
 
+test('a mark that a finger put two pixels off is no mark that moved, however well the pictures lie on each other', () => {
+  const cameras = Array.from({ length: 5 }, (_, i): StillCamera => ({ at: [-1.2 + 0.5 * i, 1.5, -1.6], headingRad: 0, tiltRad: 0, widthPx: 640, heightPx: 427, focalPx: 480 }));
+  const clear = ({ widthPx, heightPx, ...c }: StillCamera) => {
+    const { gray } = renderStill(WALL, { ...c, widthPx, heightPx }, { noise: 0.3, seed: 1, blurPx: [0.7, 0.7] });
+    return walkFeatures({ widthPx, heightPx, data: gray });
+  };
+  const ends: Record<string, Vec3> = { n1: [-0.9, 1.2, -4], n2: [0.3, 1.9, -4] };
+  const marks = (c: StillCamera, i: number) =>
+    i < 1 || i > 2
+      ? []
+      : Object.entries(ends).map(([id, p]) => {
+          const { xPx, yPx } = seenAt(c, p)!;
+          return { id, xPx: xPx + (i - 1.5), yPx: yPx + 4 * (i - 1.5) };
+        });
+  const m = distance(ends.n1, ends.n2);
+  const w = placeWalk(
+    cameras.map((c, i) => ({ name: `still-${i + 1}`, features: clear(c), focalPx: 480, lens: 'house', marks: marks(c, i) })),
+    { anchors: { lengths: [{ a: 'n1', b: 'n2', m, sigmaM: 0.003 }] } },
+  );
+  expect(w.noisePx!).toBeLessThan(0.1);
+  expect(w.places.filter((p) => p.mark)).toHaveLength(2);
+  expect(w.scaledBy).toBe('measured');
+  // and the metre is as good as the marks are, which is not what the features are
+  const off = distance(w.stills[0]!.position, w.stills[4]!.position) / 2 - 1;
+  expect(Math.abs(off)).toBeLessThan(3 * (w.sigmaScalePct! / 100));
+  expect(w.sigmaScalePct!).toBeGreaterThan(0.2);
+});
+
 test('of four pictures the focal length is not asked, and none is claimed', () => {
   const w = placeWalk(shots().slice(0, 4));
   expect(w.stills.filter(Boolean).length).toBeGreaterThanOrEqual(3);

@@ -108,9 +108,12 @@ const BENDS_SIGMAS = 4;
 const LEAST_TO_BEND = 6;
 /** One-axis noise beyond which places miss by more than laying pictures over each other leaves, px of the size that is worked at. */
 const LOOSE_PX = 0.45;
-/** How well a mark is pointed out, px of the size that is worked at; features are placed to about a fifth of one. */
-const MARK_SIGMA_PX = 1;
+/** How well a mark is pointed out by a finger, px of the size that is worked at. */
+const MARK_SIGMA_PX = 1.5;
+/** And how well features are found, until the pictures say it: from a fiftieth, of a wall that is seen square-on, to half a pixel. */
 const FEATURE_SIGMA_PX = 0.2;
+/** Marks that weigh wrong by more than this factor are weighed anew. */
+const WEIGHED_WRONG = 1.5;
 /** Marks in so few pictures have no place. */
 const LEAST_SEEN = 2;
 
@@ -136,12 +139,21 @@ export function placeWalk(shots: readonly WalkShot[], options: PlaceWalkOptions 
   const focalMm = focalPx / PX_PER_MM;
   const setup: SolveSetup = { image: { width, height }, sensor: { widthMm: width / PX_PER_MM, heightMm: height / PX_PER_MM }, focal: { mode: 'guided', mm: focalMm, sigmaMm: LOOSE_SIGMA * focalMm } };
   const worked = (v: number, x: number, y: number) => ({ x: width / 2 + (x - shots[v].features.widthPx / 2) * work[v], y: height / 2 + (y - shots[v].features.heightPx / 2) * work[v] });
-  const marked = markedTracks(shots).map((t): TrackPoint => ({ ...t, ...worked(t.frame, t.x, t.y), weight: (FEATURE_SIGMA_PX / MARK_SIGMA_PX) ** 2 }));
+  // beside features that lie to a fiftieth of a pixel a mark that is off by one must not look as if it had moved
+  const markedBeside = (featureSigmaPx: number) => markedTracks(shots).map((t): TrackPoint => ({ ...t, ...worked(t.frame, t.x, t.y), weight: (featureSigmaPx / MARK_SIGMA_PX) ** 2 }));
   const places = tracks.map((t): TrackPoint => ({ ...t, ...worked(t.frame, t.x, t.y), weight: (t.weight ?? 1) / work[t.frame] ** 2 }));
   const views = shots.map((s, frame) => ({ frame, lens: s.lens, focalShare: (s.focalPx * work[frame]) / focalPx }));
-  const marks = new Set(marked.map((t) => t.track));
+  const marks = new Set(markedTracks(shots).map((t) => t.track));
   const anchorsOf = (cameras: readonly LooseCamera[]) => walkAnchors(options.anchors ?? {}, marks, shots, cameras);
-  const solveWith = (change: Partial<SolveSetup>) => solveStills([...places, ...marked], views, { ...setup, ...change }, { seed: options.seed, anchorsOf, onProgress });
+  let featureSigmaPx = FEATURE_SIGMA_PX;
+  const solveBeside = (change: Partial<SolveSetup>) => solveStills([...places, ...markedBeside(featureSigmaPx)], views, { ...setup, ...change }, { seed: options.seed, anchorsOf, onProgress });
+  const solveWith = (change: Partial<SolveSetup>): SolveResult => {
+    const solved = solveBeside(change);
+    const { noisePx } = solved;
+    if (marks.size === 0 || !noisePx || Math.max(noisePx / featureSigmaPx, featureSigmaPx / noisePx) < WEIGHED_WRONG) return solved;
+    featureSigmaPx = noisePx;
+    return solveBeside(change);
+  };
   const solved = bestOf(solveWith, focalMm, options.focalSigma ?? FOCAL_SIGMA, new Set(views.map((v) => v.lens)).size === 1);
   return told(solved, shots, work, { tracks: places, ties, marks });
 }

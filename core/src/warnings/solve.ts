@@ -18,6 +18,10 @@ export const SOLVE = tableOf({
   TRIED_NEAR_RECORD: (recordedMm: number, ranToMm: number) =>
     `From ${recordedMm.toFixed(1)} mm the focal length ran off to ${ranToMm.toFixed(1)} mm without an end. It was tried again, held loosely to the record at first; this is what came of that.`,
   TRIED_OTHER_STARTS: (firstMm: number) => `The first start ended at ${firstMm.toFixed(1)} mm, against the record; another one explains more of the tracks, and is what is told here.`,
+  PLACES_HOLD_FOCAL: (tracksMm: number, sigmaMm: number) =>
+    `The surveyed places say the focal length better than this move does, and hold it here: by the tracks alone it would be ${tracksMm.toFixed(2)} ± ${sigmaMm.toFixed(2)} mm.`,
+  PLACES_SAY_OTHER_FOCAL: (placesMm: number, placesSigmaMm: number, tracksMm: number, tracksSigmaMm: number) =>
+    `The surveyed places would fit a focal length of ${placesMm.toFixed(2)} ± ${placesSigmaMm.toFixed(2)} mm, the tracks say ${tracksMm.toFixed(2)} ± ${tracksSigmaMm.toFixed(2)} mm: one of them is wrong. A lens that bends and was taken as straight, a wrong squeeze or a survey of another state of the set does that.`,
   FOCAL_HARDLY_SEEN: (sigmaMm: number) => `The focal length is hardly seen in this move: ± ${sigmaMm.toFixed(1)} mm.`,
   CAMERA_TURNS: () => 'The camera turns but does not move: turns, directions and what they say of the lens are seen, and no depth, no place, no scale.',
   CAMERA_STANDS: () => 'The camera stands still: nothing is seen of its path, and nothing of its lens.',

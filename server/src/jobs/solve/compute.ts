@@ -11,7 +11,8 @@ const STAGES: Record<string, [number, number]> = {
   'frames placed': [0.2, 0.5],
   adjusting: [0.5, 0.85],
   trimming: [0.85, 0.9],
-  uncertainty: [0.9, 0.92],
+  uncertainty: [0.9, 0.91],
+  'surveyed places': [0.91, 0.92],
   'other starts': [0.92, 1],
   'other readouts': [0.92, 1],
 };
