@@ -116,7 +116,12 @@ export function solveStills(tracks: readonly TrackPoint[], views: readonly Still
       `the pictures do not hold together: ${Math.round(100 * apart)} % of the places that are in three of them or more lie elsewhere in one than in the others. Too few tie neighbours to each other: take one more between each two`,
     );
   const anchors = options.anchorsOf?.(looseCameras(r)) ?? setup.anchors;
-  const { mirrored, focalTold: _told, along: _along, ...solved } = assembleFree(r, lens, { ...setup, anchors }, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held' });
+  const {
+    mirrored,
+    focalTold: _told,
+    along: _along,
+    ...solved
+  } = assembleFree(r, lens, { ...setup, anchors }, { warnings: once(warnings), trimmed, iterations, focalMode: setup.focal.mode ?? 'held' });
   return mirrored ? { ...solved, warnings: [SOLVE.MIRRORED(mirrored), ...solved.warnings] } : solved;
 }
 
