@@ -146,13 +146,14 @@ export function placeWalk(shots: readonly WalkShot[], options: PlaceWalkOptions 
   const marks = new Set(markedTracks(shots).map((t) => t.track));
   const anchorsOf = (cameras: readonly LooseCamera[]) => walkAnchors(options.anchors ?? {}, marks, shots, cameras);
   let featureSigmaPx = FEATURE_SIGMA_PX;
-  const solveBeside = (change: Partial<SolveSetup>) => solveStills([...places, ...markedBeside(featureSigmaPx)], views, { ...setup, ...change }, { seed: options.seed, anchorsOf, onProgress });
-  const solveWith = (change: Partial<SolveSetup>): SolveResult => {
-    const solved = solveBeside(change);
+  const solveBeside = (change: Partial<SolveSetup>, seed: number) => solveStills([...places, ...markedBeside(featureSigmaPx)], views, { ...setup, ...change }, { seed, anchorsOf, onProgress });
+  const solveWith = (change: Partial<SolveSetup>, another = 0): SolveResult => {
+    const seed = (options.seed ?? 1) + another;
+    const solved = solveBeside(change, seed);
     const { noisePx } = solved;
     if (marks.size === 0 || !noisePx || Math.max(noisePx / featureSigmaPx, featureSigmaPx / noisePx) < WEIGHED_WRONG) return solved;
     featureSigmaPx = noisePx;
-    return solveBeside(change);
+    return solveBeside(change, seed);
   };
   const solved = bestOf(solveWith, focalMm, options.focalSigma ?? FOCAL_SIGMA, new Set(views.map((v) => v.lens)).size === 1);
   return told(solved, shots, work, { tracks: places, ties, marks });
@@ -168,12 +169,12 @@ interface Solved {
 }
 
 /** With nothing believed of the focal length; where the pictures do not tell it as it was recorded; of one lens with its distortion, where that pays. */
-function bestOf(solveWith: (change: Partial<SolveSetup>) => SolveResult, focalMm: number, share: number, oneLens: boolean): Solved {
+function bestOf(solveWith: (change: Partial<SolveSetup>, another?: number) => SolveResult, focalMm: number, share: number, oneLens: boolean): Solved {
   const loose = solveWith({});
   // of fewer than five pictures it is held, and a sigma of nought is no knowledge
   const own = loose.status !== 'failed' && loose.sigmaFocalMm !== null && loose.sigmaFocalMm > 0 && loose.sigmaFocalMm < OWN_SIGMA * (loose.focalMm ?? focalMm);
   const focal: SolveSetup['focal'] = { mode: 'guided', mm: focalMm, sigmaMm: share * focalMm };
-  const result = own ? loose : solveWith({ focal });
+  const result = own ? loose : nearRecord((another) => solveWith({ focal }, another), focal);
   if (!own || !oneLens || result.frames.length < LEAST_TO_BEND || result.motion === 'pan') return { result, own, bends: null, share };
   const bent = solveWith({ distortion: { mode: 'free' } });
   const [k1 = 0, k2 = 0] = bent.distortion.model === 'radial' ? bent.distortion.k : [];
@@ -181,6 +182,24 @@ function bestOf(solveWith: (change: Partial<SolveSetup>) => SolveResult, focalMm
   const pays = bent.noisePx !== null && result.noisePx !== null && bent.noisePx < BENDS_NOISE * result.noisePx && bent.frames.length >= result.frames.length;
   if (!pays || sigmaK1 === undefined || Math.abs(k1) < BENDS_SIGMAS * sigmaK1) return { result, own, bends: null, share };
   return { result: bent, own, bends: { k1, k2, sigmaK1 }, share };
+}
+
+/** Sigmas of the record beyond which a focal length that was held near it belongs to a world that is bent. */
+const ASTRAY_SIGMAS = 5;
+const MOST_TRIES = 4;
+
+/**
+ * A flat wall fits worlds of many focal lengths, and which one a search begins in is chance: one that ends far from the record, though it was held there, is
+ * begun again otherwise. The first that stays, else the one that misses by least.
+ */
+function nearRecord(solve: (another: number) => SolveResult, { mm, sigmaMm = 0 }: SolveSetup['focal']): SolveResult {
+  let best: SolveResult | null = null;
+  for (let another = 0; another < MOST_TRIES; another += 1) {
+    const solved = solve(another);
+    if (solved.focalMm === null || Math.abs(solved.focalMm - mm) <= ASTRAY_SIGMAS * sigmaMm) return solved;
+    if (!best || (solved.noisePx ?? Infinity) < (best.noisePx ?? Infinity)) best = solved;
+  }
+  return best!;
 }
 
 /** Marks that are pointed out in enough pictures, as tracks of their own. */
