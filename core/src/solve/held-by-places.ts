@@ -2,6 +2,7 @@ import type { FocalTold } from '../anchor';
 import { deepened } from './focal-profile';
 import { SOLVE, type Warning } from '../warnings';
 import type { FocalRule, Reconstruction } from './reconstruction';
+import { lastRounds } from './refine';
 import type { SolveResult } from './result';
 
 /** What a solve that was tied to its facts says besides: what those say of its focal length. */
@@ -25,10 +26,6 @@ const CONTRADICTS = 6;
 const ROUNDS = 4;
 /** The places are asked again until their answer moves by less than this share of its sigma. */
 const RESTS = 0.2;
-/** Of a small shot a valley may be long; of a large one a round takes seconds. */
-const ITERATIONS = 40;
-const ITERATIONS_SMALL = 160;
-const SMALL_PLACES = 20_000;
 
 interface Around<T> {
   /** places that are given, whether or not they were of use */
@@ -85,7 +82,7 @@ function costOf(r: Reconstruction): number {
   const { costPerObs, residualPx } = r.adjustAll(r.huberPx, 0);
   return costPerObs * residualPx.length;
 }
-const adjusted = (r: Reconstruction, tell: () => void) => r.adjustAll(r.huberPx, r.obs.count < SMALL_PLACES ? ITERATIONS_SMALL : ITERATIONS, 1e-3 / r.obs.count, tell, true).reason;
+const adjusted = (r: Reconstruction, tell: () => void) => r.adjustAll(r.huberPx, lastRounds(r), 1e-3 / r.obs.count, tell, true).reason;
 
 function restore(r: Reconstruction, { rule, state, frameOf, trackOf }: Free): void {
   r.focalRule = rule;

@@ -19,6 +19,8 @@ const LAST_ITERATIONS = 40;
 const LAST_ITERATIONS_SMALL = 160;
 const SMALL_PLACES = 20_000;
 
+export const lastRounds = (r: Reconstruction): number => (r.obs.count < SMALL_PLACES ? LAST_ITERATIONS_SMALL : LAST_ITERATIONS);
+
 export type Progress = (progress: SolveProgress) => void;
 
 /**
@@ -93,7 +95,7 @@ export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], prog
     if (moving.length + lost === 0 && (round > 0 || added === 0)) break;
   }
   // a long shot of short tracks bends along a flat valley: the cost hardly falls while the focal length still walks
-  const last = r.obs.count < SMALL_PLACES ? LAST_ITERATIONS_SMALL : LAST_ITERATIONS;
+  const last = lastRounds(r);
   const { reason } = r.adjustAll(
     huberPx,
     last,

@@ -196,7 +196,9 @@ function nearRecord(solve: (another: number) => SolveResult, { mm, sigmaMm = 0 }
   let best: SolveResult | null = null;
   for (let another = 0; another < MOST_TRIES; another += 1) {
     const solved = solve(another);
-    if (solved.focalMm === null || Math.abs(solved.focalMm - mm) <= ASTRAY_SIGMAS * sigmaMm) return solved;
+    // nothing was solved: what went astray before is more than that
+    if (solved.focalMm === null) return best ?? solved;
+    if (Math.abs(solved.focalMm - mm) <= ASTRAY_SIGMAS * sigmaMm) return solved;
     if (!best || (solved.noisePx ?? Infinity) < (best.noisePx ?? Infinity)) best = solved;
   }
   return best!;
