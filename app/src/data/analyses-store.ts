@@ -50,12 +50,15 @@ export function createAnalysesStore({ api, kept, productionId, newId, now }: Nee
     // a list may have been written before what was started meanwhile, and would put the one before it back
     let changes = 0;
     const changedAt = new Map<string, number>();
+    const active = (a: Analysis) => a.status === 'queued' || a.status === 'running';
+    /** What has ended does not run again: an answer that says so was written before it ended, and came late. */
+    const isLate = (a: Analysis, here: Analysis | undefined) => here?.id === a.id && active(a) && !active(here);
     const put = (a: Analysis) => {
+      if (isLate(a, get().bySubject[keyOf(a)])) return;
       changes += 1;
       changedAt.set(keyOf(a), changes);
       set((s) => ({ bySubject: { ...s.bySubject, [keyOf(a)]: a } }));
     };
-    const active = (a: Analysis) => a.status === 'queued' || a.status === 'running';
     async function follow(a: Analysis): Promise<void> {
       if (polling.has(a.id)) return;
       polling.add(a.id);
@@ -105,6 +108,7 @@ export function createAnalysesStore({ api, kept, productionId, newId, now }: Nee
               ...Object.fromEntries(
                 analyses.map((a) => {
                   const here = s.bySubject[keyOf(a)];
+                  if (here && isLate(a, here)) return [keyOf(a), here];
                   return [keyOf(a), here?.id === a.id && here.status === 'done' ? { ...here, stale: a.stale ?? null } : a];
                 }),
               ),

@@ -65,6 +65,19 @@ describe('analyses', () => {
     await jest.advanceTimersByTimeAsync(5000);
     expect(api.analysis).toHaveBeenCalledTimes(asked);
   });
+  test('one that has ended does not run again for an answer that was written before and came late, by itself or in a list', async () => {
+    const { store, api } = make([analysis(), analysis({ status: 'running', progress: 0.3 })]);
+    await store.getState().start('solve', 'take');
+    api.stopAnalysis.mockResolvedValue(analysis({ status: 'stopped' }));
+    await store.getState().stop('take');
+    expect(now(store).status).toBe('stopped');
+    // the question that was under way comes back with how it was
+    await jest.advanceTimersByTimeAsync(500);
+    expect(now(store).status).toBe('stopped');
+    api.analyses.mockResolvedValue({ analyses: [analysis({ status: 'running' })] });
+    await store.getState().refresh();
+    expect(now(store).status).toBe('stopped');
+  });
   test('one that the server refuses leaves its reason and nothing else', async () => {
     const { store } = make([problem('NOT_READY', 409)]);
     await store.getState().start('solve', 'take');

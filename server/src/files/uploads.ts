@@ -1,4 +1,4 @@
-import { EVENTS, Metadata, Server, type Locker, type Upload } from '@tus/server';
+import { Metadata, Server, type Locker, type Upload } from '@tus/server';
 import { randomUUID } from 'node:crypto';
 import { rm, stat } from 'node:fs/promises';
 import type { Request as ExpressRequest, Response as ExpressResponse } from 'express';
@@ -34,9 +34,16 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
   const tooLarge = (limit: number) => new ApiProblem('TOO_LARGE', `The file is larger than the ${Math.floor(limit / 1e6)} MB that are taken; nothing was kept.`);
   // of one that goes on, what it was begun for was looked at then
   const limitOf = (request: { headers: Headers }): number => maxBytes(purposeOf(request.headers.get('upload-metadata'))) ?? most;
+  // the package tells of what was given up when it has answered already, and who begins the next one at once would be told that there is no room
+  const { datastore } = parts;
+  const remove = datastore.remove.bind(datastore);
+  datastore.remove = async (id) => {
+    await remove(id);
+    await space.end(id);
+  };
   const server = new Server({
     path: '/uploads',
-    datastore: parts.datastore,
+    datastore,
     locker,
     maxSize: (request) => limitOf(request),
     disableTerminationForFinishedUploads: true,
@@ -85,7 +92,6 @@ export function resumableUploads({ parts, locker, maxBytes, uses, space, accept 
       return undefined;
     },
   });
-  server.on(EVENTS.POST_TERMINATE, (_request, _response, id: string) => void space.end(id));
   return {
     handle: async (req, res) => {
       mustBeSized(req);

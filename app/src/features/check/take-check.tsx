@@ -115,9 +115,11 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
             <GiveClip take={take} main />
           )
         ) : running ? (
-          <Action icon="stop" title="Stop the test solve" onPress={() => void stop(take.id)} testID="stop-solve" />
+          // two buttons and not one: a press that begins on one must not end on the other
+          <Action key="stop" icon="stop" title="Stop the test solve" onPress={() => void stop(take.id)} testID="stop-solve" />
         ) : (
           <Action
+            key="start"
             kind={outcome?.reconcile?.items[0].causes[0]?.correction ? 'plain' : 'main'}
             icon="play-arrow"
             title={outcome ? 'Solve again' : 'Start test solve'}

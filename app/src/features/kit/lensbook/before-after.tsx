@@ -4,7 +4,7 @@ import { View } from 'react-native';
 import { Circle, G, Image as SvgImage, Line, Rect } from 'react-native-svg';
 import { Section } from '../../../ui/controls';
 import { Drawing } from '../../../ui/drawing';
-import { fixed, percent } from '../../../ui/format';
+import { capital, fixed, percent } from '../../../ui/format';
 import { Loading } from '../../../ui/states';
 import { Words } from '../../../ui/text';
 import { PICTURE_INK, SPACE, usePalette } from '../../../ui/theme';
@@ -39,6 +39,7 @@ export function BeforeAfter({ pictureUrl, lens, overscan, roundTripPx }: { pictu
   }, [pictureUrl, key]);
   const { left, right, top, bottom } = overscan;
   const [w, h] = [lens.widthPx, lens.heightPx];
+  const undistorted = { x: -left, y: -top, width: after?.width ?? left + w + right, height: after?.height ?? top + h + bottom };
   return (
     <Section title="What the picture becomes">
       <Words>
@@ -50,18 +51,11 @@ export function BeforeAfter({ pictureUrl, lens, overscan, roundTripPx }: { pictu
           <Straightedge title="as recorded" url={pictureUrl} box={{ x: 0, y: 0, width: w, height: h }} picture={{ x: 0, y: 0, width: w, height: h }} frame={null} />
         </View>
         <View style={{ flexGrow: 1, flexBasis: 320 }}>
-          {after ? (
-            <Straightedge
-              title="undistorted"
-              url={after.url}
-              box={{ x: -left, y: -top, width: after.width, height: after.height }}
-              picture={{ x: -left, y: -top, width: after.width, height: after.height }}
-              frame={{ width: w, height: h }}
-            />
-          ) : problem ? (
+          {problem ? (
             <Words look="small" role="alert">{`▲ ${problem}`}</Words>
           ) : (
-            <Loading what="the undistorted picture" />
+            // in its place from the beginning: what stands below must not move under a finger when it comes
+            <Straightedge title="undistorted" url={after?.url ?? null} box={undistorted} picture={undistorted} frame={{ width: w, height: h }} />
           )}
         </View>
       </View>
@@ -78,7 +72,8 @@ function Straightedge({
   frame,
 }: {
   title: string;
-  url: string;
+  /** null: it is on its way */
+  url: string | null;
   box: { x: number; y: number; width: number; height: number };
   picture: { x: number; y: number; width: number; height: number };
   frame: { width: number; height: number } | null;
@@ -90,25 +85,22 @@ function Straightedge({
     { x: picture.x + 0.94 * picture.width, y },
   ]);
   const [a, b] = ends;
-  return (
+  const onPlace = (x: number, ty: number): void => {
+    const at = { x: x + box.x, y: ty + box.y };
+    setEnds(Math.hypot(at.x - a.x, at.y - a.y) < Math.hypot(at.x - b.x, at.y - b.y) ? [at, b] : [a, at]);
+  };
+  const of = capital(title);
+  const drawn = (
     <Drawing
       // the picture begins at 0, 0 for the aim; the frame lies within it
       box={{ x: 0, y: 0, width: box.width, height: box.height }}
       maxHeight={520}
-      describe={`${title[0].toUpperCase()}${title.slice(1)}, with a straight-edge; touch where one of its ends should be.`}
-      aim={{
-        pictureUrl: url,
-        pictureWidth: box.width,
-        pictureHeight: box.height,
-        onPlace: (x, ty) => {
-          const at = { x: x + box.x, y: ty + box.y };
-          setEnds(Math.hypot(at.x - a.x, at.y - a.y) < Math.hypot(at.x - b.x, at.y - b.y) ? [at, b] : [a, at]);
-        },
-      }}
+      describe={url ? `${of}, with a straight-edge; touch where one of its ends should be.` : `${of}: a straight-edge lies over it as soon as it is here.`}
+      {...(url ? { aim: { pictureUrl: url, pictureWidth: box.width, pictureHeight: box.height, onPlace } } : {})}
     >
       {(px) => (
         <G x={-box.x} y={-box.y}>
-          <SvgImage href={url as never} x={picture.x} y={picture.y} width={picture.width} height={picture.height} preserveAspectRatio="none" />
+          {url ? <SvgImage href={url as never} x={picture.x} y={picture.y} width={picture.width} height={picture.height} preserveAspectRatio="none" /> : null}
           {frame ? <Rect x={0} y={0} width={frame.width} height={frame.height} fill="none" stroke={p.blue} strokeWidth={px(1.5)} strokeDasharray={`${px(7)} ${px(5)}`} /> : null}
           <Line x1={a.x} y1={a.y} x2={b.x} y2={b.y} stroke={PICTURE_INK.mark} strokeWidth={px(1.5)} />
           {ends.map((e, i) => (
@@ -117,5 +109,14 @@ function Straightedge({
         </G>
       )}
     </Drawing>
+  );
+  if (url) return drawn;
+  return (
+    <View>
+      {drawn}
+      <View style={{ position: 'absolute', top: 0, left: 0, right: 0 }}>
+        <Loading what={`the ${title} picture`} />
+      </View>
+    </View>
   );
 }
