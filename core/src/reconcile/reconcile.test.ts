@@ -61,6 +61,14 @@ describe('focal length', () => {
 });
 
 describe('lengths and heights', () => {
+  test.each([1e-12, -1e-12])('that disagree alike stand as they were noted, whatever their last digits', (by) => {
+    const base = solve(32, 0.1);
+    const points = [...base.points, { ...base.points[1], track: 'c', position: [0, 0, 2 + by] as const }];
+    const lengths = ['b', 'c'].map((b) => ({ a: 'a', b, m: 2.03, sigmaM: 0.003 }));
+    const { items } = reconcile(setup({ anchors: { lengths } }), { ...base, points } as SolvedForReconcile);
+    expect(items.filter((i) => i.quantity === 'length').map((i) => i.about)).toEqual(['a–b', 'a–c']);
+  });
+
   const facts = { lengths: [{ a: 'a', b: 'b', m: 2, sigmaM: 0.003 }], cameraHeights: [{ frame: 1, m: 1.4, sigmaM: 0.005 }] };
   test('are read off a plain result', () => {
     const r = reconcile(setup({ anchors: facts }), solve(32, 0.1));

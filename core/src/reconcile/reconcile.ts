@@ -2,7 +2,7 @@ import { frameWords, type AnchorResidual, type Undecided } from '../anchor';
 import { CoreError } from '../errors';
 import { USUAL_SIGMA } from '../facts';
 import { computeOptics } from '../optics';
-import type { SolveSetup } from '../solve/setup';
+import { findsCentreUnasked, type SolveSetup } from '../solve/setup';
 import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
 import { readoutWords, type ReadoutSeen } from '../solve/readout-asked';
@@ -199,7 +199,8 @@ function unjudged(items: readonly ReconcileItem[], cause: Cause, sentence: strin
 /** The residuals ask for it (solve/bending.ts); another fault of the model may look like it now and then. */
 const BENDS_LIKELIHOOD = 0.9;
 
-const gap = (i: ReconcileItem) => (i.difference === null ? 0 : Math.abs(i.difference) / Math.hypot(i.recordedSigma, i.sigma ?? 0));
+/** To a thousandth of a sigma: what disagrees alike stands as it was written down, and not in the order of a last digit. */
+const gap = (i: ReconcileItem) => (i.difference === null ? 0 : Math.round((1000 * Math.abs(i.difference)) / Math.hypot(i.recordedSigma, i.sigma ?? 0)));
 
 function headline(items: readonly ReconcileItem[], verdict: Verdict, undecided: Undecided | null | undefined, called: 'solve' | 'picture' | 'walk' = 'solve'): string {
   const first = items[0];
@@ -274,7 +275,8 @@ function lensItems(setup: SolveSetup, solve: SolvedForReconcile): ReconcileItem[
   // a plate that could not tell its centre has it in the middle, which nobody measured
   const plate = setup.distortion?.center;
   const measured = plate && Math.hypot(plate[0] - setup.image.width / 2, plate[1] - setup.image.height / 2) > 0.01;
-  if (principalPx && measured) {
+  // a zoom's wanders as it zooms, and a plate tells it of one length
+  if (principalPx && measured && !findsCentreUnasked(setup)) {
     const { mode, sigmaPx } = setup.principalPoint ?? { mode: 'held' };
     const recordedSigma = mode === 'guided' && sigmaPx ? sigmaPx : PLATE_CENTRE_SIGMA_PX;
     for (const [quantity, recorded, value, sigma] of [

@@ -7,6 +7,7 @@ import { likelyPairs } from './likely-pairs';
 import { matchWalk, type WalkTie } from './match-walk';
 import type { StillStation } from './plan-stills';
 import { turnedOntoPlan, walkAnchors } from './walk-anchors';
+import { focalOfWalk, OWN_SIGMA, type WalkFocal } from './walk-focal';
 import type { WalkFeatures } from './walk-features';
 
 /** One picture of a walk that is to be placed. */
@@ -82,7 +83,7 @@ export interface PlacedWalk {
   unplaced: { still: number; why: string }[];
   lenses: WalkLens[];
   /** of a walk of one lens, where it shows that it bends: coefficients over the recorded focal length */
-  bends: { k1: number; k2: number; sigmaK1: number } | null;
+  bends: WalkFocal['bends'];
   places: WalkPlace[];
   /** one-axis noise of a place in a picture of the first lens, px */
   noisePx: number | null;
@@ -99,13 +100,8 @@ const WORK_PX = 1600;
 /** Nobody knows the sensor of every picture; a sensor of a usual size makes millimetres of pixels, and is taken out again. */
 const PX_PER_MM = 50;
 const FOCAL_SIGMA = 0.03;
-/** First nothing is believed of the focal length but that it is one of this kind; where the pictures tell it so well it is their own. */
+/** First nothing is believed of the focal length but that it is one of this kind. */
 const LOOSE_SIGMA = 0.3;
-const OWN_SIGMA = 0.03;
-/** A distortion that is found must take off so much of the noise, and be so many of its sigmas. */
-const BENDS_NOISE = 0.9;
-const BENDS_SIGMAS = 4;
-const LEAST_TO_BEND = 6;
 /** One-axis noise beyond which places miss by more than laying pictures over each other leaves, px of the size that is worked at. */
 const LOOSE_PX = 0.45;
 /** How well a mark is pointed out by a finger, px of the size that is worked at. */
@@ -155,53 +151,8 @@ export function placeWalk(shots: readonly WalkShot[], options: PlaceWalkOptions 
     featureSigmaPx = noisePx;
     return solveBeside(change, seed);
   };
-  const solved = bestOf(solveWith, focalMm, options.focalSigma ?? FOCAL_SIGMA, new Set(views.map((v) => v.lens)).size === 1);
+  const solved = focalOfWalk(solveWith, focalMm, options.focalSigma ?? FOCAL_SIGMA, new Set(views.map((v) => v.lens)).size === 1);
   return told(solved, shots, work, { tracks: places, ties, marks });
-}
-
-interface Solved {
-  result: SolveResult;
-  /** the pictures said the focal length themselves */
-  own: boolean;
-  bends: PlacedWalk['bends'];
-  /** of the recorded focal length, where it had to be taken */
-  share: number;
-}
-
-/** With nothing believed of the focal length; where the pictures do not tell it as it was recorded; of one lens with its distortion, where that pays. */
-function bestOf(solveWith: (change: Partial<SolveSetup>, another?: number) => SolveResult, focalMm: number, share: number, oneLens: boolean): Solved {
-  const loose = solveWith({});
-  // of fewer than five pictures it is held, and a sigma of nought is no knowledge
-  const own = loose.status !== 'failed' && loose.sigmaFocalMm !== null && loose.sigmaFocalMm > 0 && loose.sigmaFocalMm < OWN_SIGMA * (loose.focalMm ?? focalMm);
-  const focal: SolveSetup['focal'] = { mode: 'guided', mm: focalMm, sigmaMm: share * focalMm };
-  const result = own ? loose : nearRecord((another) => solveWith({ focal }, another), focal);
-  if (!own || !oneLens || result.frames.length < LEAST_TO_BEND || result.motion === 'pan') return { result, own, bends: null, share };
-  const bent = solveWith({ distortion: { mode: 'free' } });
-  const [k1 = 0, k2 = 0] = bent.distortion.model === 'radial' ? bent.distortion.k : [];
-  const sigmaK1 = bent.distortion.sigma?.k1;
-  const pays = bent.noisePx !== null && result.noisePx !== null && bent.noisePx < BENDS_NOISE * result.noisePx && bent.frames.length >= result.frames.length;
-  if (!pays || sigmaK1 === undefined || Math.abs(k1) < BENDS_SIGMAS * sigmaK1) return { result, own, bends: null, share };
-  return { result: bent, own, bends: { k1, k2, sigmaK1 }, share };
-}
-
-/** Sigmas of the record beyond which a focal length that was held near it belongs to a world that is bent. */
-const ASTRAY_SIGMAS = 5;
-const MOST_TRIES = 4;
-
-/**
- * A flat wall fits worlds of many focal lengths, and which one a search begins in is chance: one that ends far from the record, though it was held there, is
- * begun again otherwise. The first that stays, else the one that misses by least.
- */
-function nearRecord(solve: (another: number) => SolveResult, { mm, sigmaMm = 0 }: SolveSetup['focal']): SolveResult {
-  let best: SolveResult | null = null;
-  for (let another = 0; another < MOST_TRIES; another += 1) {
-    const solved = solve(another);
-    // nothing was solved: what went astray before is more than that
-    if (solved.focalMm === null) return best ?? solved;
-    if (Math.abs(solved.focalMm - mm) <= ASTRAY_SIGMAS * sigmaMm) return solved;
-    if (!best || (solved.noisePx ?? Infinity) < (best.noisePx ?? Infinity)) best = solved;
-  }
-  return best!;
 }
 
 /** Marks that are pointed out in enough pictures, as tracks of their own. */
@@ -216,7 +167,7 @@ interface Worked {
   marks: ReadonlySet<string>;
 }
 
-function told({ result: solved, own, bends, share }: Solved, shots: readonly WalkShot[], work: readonly number[], { tracks, ties, marks }: Worked): PlacedWalk {
+function told({ result: solved, own, bends, share }: WalkFocal, shots: readonly WalkShot[], work: readonly number[], { tracks, ties, marks }: Worked): PlacedWalk {
   const turnsOnly = solved.motion === 'pan';
   const scaled = solved.anchoring.scale !== null;
   const onStations = solved.anchoring.residuals.some((r) => r.kind === 'cameraPlace');
@@ -314,6 +265,7 @@ const SAID_AS_IT_IS: ReadonlySet<string> = new Set(['NO_DEVIATIONS', 'MIRRORED',
 function whyNot(still: number, shots: readonly WalkShot[], tracks: readonly TrackPoint[], ties: readonly WalkTie[], placed: ReadonlyMap<number, unknown>): string {
   const own = ties.flatMap((t) => (t.a === still ? [t.b] : t.b === still ? [t.a] : []));
   if (own.length === 0) return 'nothing in it was found in another picture: take one more from between it and its neighbour';
+  if (placed.size === 0) return 'the walk as a whole was not placed';
   const names = own.map((k) => shots[k].name);
   const here = new Set(tracks.flatMap((t) => (t.frame === still ? [t.track] : [])));
   const seenBy = new Map<string, number>();
