@@ -1,6 +1,6 @@
 import { median } from '../math';
 import type { FollowedTrack } from '../track';
-import { solveTracks, type SolveSetup, type TrackPoint } from '../solve';
+import { solveTracks, zoomedInstead, type SolveSetup, type TrackPoint } from '../solve';
 
 /** A burn-in keeps its place to this, px at HD width, while the picture under it goes by at least the second. */
 const KEEPS_PX = 0.5;
@@ -112,9 +112,14 @@ function inverse3(a: Float64Array): Float64Array | null {
   return Math.abs(det) > 1e-12 ? c.map((v) => v / det) : null;
 }
 
-/** Tracks that a camera among still things does not explain, by a test solve. Null where none came out, and nothing can be said by it. */
+/**
+ * Tracks that a camera among still things does not explain, by a test solve; of a take whose picture grows or shrinks by one that zooms, where that
+ * explains it better: taken as one length, still things at the border seem to move. Null where none came out, and nothing can be said by it.
+ */
 export function movingBySolve(points: readonly TrackPoint[], setup: SolveSetup): Set<string> | null {
-  const solve = solveTracks(points, { ...setup, anchors: undefined }, { onlyTracks: true });
+  const asked: SolveSetup = { ...setup, anchors: undefined };
+  const one = solveTracks(points, asked, { onlyTracks: true });
+  const solve = zoomedInstead(points, asked, one) ?? one;
   const all = new Set(points.map((p) => p.track)).size;
   if (solve.status === 'failed') return null;
   const moving = new Set(solve.trimmed.filter((t) => t.reason === 'moving' && t.frame === null).map((t) => t.track));

@@ -10,7 +10,7 @@ import { centerOf, type Reconstruction } from './reconstruction';
 import { readoutLeft } from './readout-left';
 import { driftOf } from './residual-drift';
 import { pupilOf, turnOfWitness } from './pair-start';
-import type { PairedWitness, SolvedFrame, SolveResult, TrimmedObservation } from './result';
+import { noWorld, type PairedWitness, type SolvedFrame, type SolveResult, type TrimmedObservation } from './result';
 import type { SolveLens, SolveSetup } from './setup';
 import { MIN_SHARED_TRACKS } from './start';
 import { trimWould } from './trim';
@@ -24,17 +24,9 @@ export function failed(setup: SolveSetup, lens: SolveLens, reason: string, warni
     reason,
     width: lens.geometry.widthPx,
     height: lens.geometry.heightPx,
-    focalMm: null,
-    sigmaFocalMm: null,
+    ...noWorld(),
     focalMode: (setup.focal.mode ?? 'held') as SolveResult['focalMode'],
     distortion: describeLens(lens, lens.map.follows),
-    rmsPx: null,
-    rmsPerMille: null,
-    noisePx: null,
-    frames: [],
-    points: [],
-    trimmed: [],
-    anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] },
     warnings,
     iterations: 0,
   };
@@ -149,10 +141,10 @@ const NOT_TOLD = 0.7;
 
 /** Principal point and squeeze that were found, how well, and whether the tracks told them. */
 function foundBesides(r: Reconstruction, lens: SolveLens, setup: SolveSetup, g: ReturnType<typeof gather>, warnings: Warning[]): Pick<SolveResult, 'found'> {
-  if (lens.alsoFree.length === 0) return {};
+  if (!lens.alsoFree.some((name) => r.freeLens.includes(name))) return {};
   const told = (name: LensUnknown): boolean => (sigmaOf(g, name) ?? Infinity) < NOT_TOLD * lens.priors[name]!.sigma;
   const found: NonNullable<SolveResult['found']> = {};
-  if (lens.alsoFree.includes('cx')) {
+  if (r.freeLens.includes('cx')) {
     found.principalPx = { x: r.lens.cx, y: r.lens.cy, sigmaX: sigmaOf(g, 'cx'), sigmaY: sigmaOf(g, 'cy'), told: told('cx') || told('cy') };
     if (!found.principalPx.told) warnings.push(SOLVE.CENTRE_NOT_TOLD(lens.priors.cx!.sigma));
   }

@@ -1,6 +1,5 @@
 import { sigmaFromMedianRadius } from '../estimate';
 import { median } from '../math';
-import { relens, reprofile } from './observations';
 import type { Reconstruction } from './reconstruction';
 import { driftOf } from './residual-drift';
 
@@ -30,19 +29,7 @@ export function concentrate(r: Reconstruction, limitOf: (sigmaPx: number) => num
   const placed = r.points.flatMap((p, t) => (p ? [t] : []));
   if (placed.length < LEAST_TRACKS || driftOf(r).factor < BENT_FACTOR) return [];
   const noiseBefore = sigmaFromMedianRadius(median(before.residualPx));
-  const kept = { poses: [...r.poses], points: [...r.points], rejected: r.rejected.slice(), focalMm: r.focalMm, lens: r.lens, profile: r.obs.profile.slice() };
-  const restore = () => {
-    kept.poses.forEach((p, f) => (r.poses[f] = p));
-    kept.points.forEach((p, t) => (r.points[t] = p));
-    r.rejected.set(kept.rejected);
-    r.focalMm = kept.focalMm;
-    // a zoom's lengths and a lens that is found moved with the rest
-    if (r.lens !== kept.lens) {
-      r.lens = kept.lens;
-      relens(r.obs, r.lens);
-    }
-    reprofile(r.obs, kept.profile);
-  };
+  const restore = r.kept();
   let held = new Set<number>();
   for (let step = 0; step < STEPS; step += 1) {
     const next = worstOf(r, placed);

@@ -95,7 +95,6 @@ test.each([
   ['a way that there is not', { principalPoint: { mode: 'sideways' } }, 'principalPoint.mode'],
   ['guided without a sigma', { principalPoint: { mode: 'guided' } }, 'principalPoint.sigmaPx'],
   ['a squeeze guided by nothing', { squeezeFit: { mode: 'guided', sigma: 0 } }, 'squeezeFit.sigma'],
-  ['a centre of a zoom', { focal: { mode: 'zoom', mm: 24 }, principalPoint: { mode: 'free' } }, 'principalPoint.mode'],
   ['coefficients guided by nothing', { distortion: { mode: 'guided', k: [-0.1] } }, 'distortion.sigmaK'],
 ])('%s is refused with its field', (_, change, field) => {
   expect(() => solveTracks(film({}).tracks, setup(change as never))).toThrow(expect.objectContaining({ field }));

@@ -7,10 +7,10 @@ const image = { width: 2048, height: 1080 };
 const sensor = { widthMm: 24, heightMm: 12.66 };
 
 /** A camera that slides past a set; by how far it swings round it the focal length shows in the tracks. */
-function pass(seed: number, swingM: number, k1 = 0) {
+function pass(seed: number, swingM: number, k1 = 0, focalMm: number | ((t: number) => number) = TRUE_MM) {
   const u = uniform(seed);
   const points = Array.from({ length: 60 }, (_, i) => ({ id: `m${i}`, at: [-3.5 + 7 * u(), i % 3 ? 2.6 * u() : 0, -6 + 3.6 * u()] as [number, number, number] }));
-  const scene = { widthPx: image.width, heightPx: image.height, focalMm: TRUE_MM, sensorWidthMm: sensor.widthMm, sensorHeightMm: sensor.heightMm, frames: 24, noisePx: 0.4, seed, points };
+  const scene = { widthPx: image.width, heightPx: image.height, focalMm, sensorWidthMm: sensor.widthMm, sensorHeightMm: sensor.heightMm, frames: 24, noisePx: 0.4, seed, points };
   const shot = simulateShot({ ...scene, k: [k1, 0, 0], path: (t) => [swingM * (t - 0.5), 1.3, 1.5], aim: (t) => [0.8 * (t - 0.5), 1.1, -4] });
   const seen = new Map<string, number>();
   for (const { track } of shot.tracks) seen.set(track, (seen.get(track) ?? 0) + 1);
@@ -38,7 +38,8 @@ describe('a focal length that the move hardly tells', () => {
       const held = solveTracks(made.tracks, setup(measured(made.points, seed)));
       expect(codes(held)).toContain('PLACES_HOLD_FOCAL');
       expect(codes(held)).not.toContain('FOCAL_HARDLY_SEEN');
-      expect(held.sigmaFocalMm!).toBeLessThan(0.25);
+      // by how much depends on where the eight lie
+      expect(held.sigmaFocalMm!).toBeLessThan(0.5);
       const z = (held.focalMm! - TRUE_MM) / held.sigmaFocalMm!;
       expect(Math.abs(z)).toBeLessThan(4);
       z2 += z ** 2 / COUNT;
@@ -66,6 +67,30 @@ describe('a focal length that the move hardly tells', () => {
       expect(Math.abs(s.focalMm! - found[0].focalMm!)).toBeLessThan(0.1 * s.sigmaFocalMm!);
       expect([...new Set(s.anchoring.residuals.filter((f) => f.leftOut).map((f) => f.about.replace(/ [xyz]$/, '')))]).toEqual([places[2].track]);
     }
+  });
+
+  test('of a zoom as well: all its lengths together, each with a sigma that holds; where the places are of another set, the tracks keep theirs', () => {
+    const zoom = (t: number) => 22 * 1.35 ** t;
+    const focal = { mode: 'zoom' as const, mm: 25 };
+    const COUNT = draws(20, 1);
+    let z2 = 0;
+    for (let seed = 1; seed <= COUNT; seed += 1) {
+      const made = pass(seed, 1.8, 0, zoom);
+      const held = solveTracks(made.tracks, { ...setup(measured(made.points, seed)), focal });
+      expect(codes(held)).toContain('PLACES_HOLD_FOCAL');
+      for (const f of held.frames) {
+        const z = (f.focalMm - zoom((f.frame - 1) / 23)) / f.sigmaFocalMm!;
+        expect(Math.abs(z)).toBeLessThan(4);
+        z2 += z ** 2 / (COUNT * held.frames.length);
+      }
+      if (seed > 1) continue;
+      const alone = solveTracks(made.tracks, { ...setup([]), focal });
+      expect(alone.frames[12].sigmaFocalMm!).toBeGreaterThan(1.8 * held.frames[12].sigmaFocalMm!);
+      const other = solveTracks(made.tracks, { ...setup(measured(made.points, seed, ([x, y, z]) => [x, y, 1.6 * z])), focal });
+      expect(codes(other)).not.toContain('PLACES_HOLD_FOCAL');
+      other.frames.forEach((f, i) => expect(f.focalMm).toBeCloseTo(alone.frames[i].focalMm, 6));
+    }
+    expect(z2).toBeLessThan(draws(1.7, 8));
   });
 
   test('is not held where the lens bends and was taken as straight', () => {

@@ -1,6 +1,7 @@
 import type { FocalTold } from '../anchor';
 import { deepened } from './focal-profile';
 import { SOLVE, type Warning } from '../warnings';
+import { reprofile } from './observations';
 import type { FocalRule, Reconstruction } from './reconstruction';
 import { lastRounds } from './refine';
 import type { SolveResult } from './result';
@@ -55,12 +56,14 @@ const SEEN_WELL = 0.03;
  */
 export function heldByPlaces<T extends Tied>(r: Reconstruction, first: T, { surveyed, recordedMm, assemble, tell }: Around<T>): T {
   const { focalMm, sigmaFocalMm, noisePx } = first;
-  if (r.focalRule.held || r.zoom || r.pair || r.turnOnly || surveyed < LEAST_PLACES || focalMm === null || !sigmaFocalMm || !noisePx) return first;
+  if (r.focalRule.held || r.pair || r.turnOnly || surveyed < LEAST_PLACES || focalMm === null || !sigmaFocalMm || !noisePx) return first;
   // of a lens that bends and was taken as straight no focal length is the true one
   if (first.bending) return first;
-  const free: Free = { rule: r.focalRule, ...r.toBundle(), cost: costOf(r) };
-  const begun = isTold(first.focalTold) ? first : sigmaFocalMm > SEEN_WELL * focalMm ? begunElsewhere(r, free, { surveyed, recordedMm, assemble, tell }) : null;
-  if (!begun || begun.focalTold!.sigmaMm > WORTH_HOLDING * sigmaFocalMm) {
+  const free: Free = { rule: r.focalRule, ...r.toBundle(), profile: r.obs.profile.slice(), cost: costOf(r) };
+  // of a zoom the places say how long all its lengths are together: what the result says is their middle, what is adjusted stands before its profile
+  const middle = focalMm / r.focalMm;
+  const begun = isTold(first.focalTold) ? first : sigmaFocalMm > SEEN_WELL * focalMm ? begunElsewhere(r, free, { surveyed, recordedMm: recordedMm / middle, assemble, tell }) : null;
+  if (!begun || middle * begun.focalTold!.sigmaMm > WORTH_HOLDING * sigmaFocalMm) {
     restore(r, free);
     return first;
   }
@@ -69,12 +72,14 @@ export function heldByPlaces<T extends Tied>(r: Reconstruction, first: T, { surv
   if (held && sigmas <= CONTRADICTS) return held;
   restore(r, free);
   if (!held) return first;
-  return assemble([SOLVE.PLACES_SAY_OTHER_FOCAL(held.focalMm! + held.focalTold!.offMm, held.focalTold!.sigmaMm, focalMm, sigmaFocalMm)]);
+  return assemble([SOLVE.PLACES_SAY_OTHER_FOCAL(held.focalMm! + middle * held.focalTold!.offMm, middle * held.focalTold!.sigmaMm, focalMm, sigmaFocalMm)]);
 }
 
 /** A reconstruction as the tracks have it. */
 interface Free extends ReturnType<Reconstruction['toBundle']> {
   rule: FocalRule;
+  /** how a zoom goes */
+  profile: Float64Array;
   cost: number;
 }
 
@@ -84,32 +89,38 @@ function costOf(r: Reconstruction): number {
 }
 const adjusted = (r: Reconstruction, tell: () => void) => r.adjustAll(r.huberPx, lastRounds(r), 1e-3 / r.obs.count, tell, true).reason;
 
-function restore(r: Reconstruction, { rule, state, frameOf, trackOf }: Free): void {
-  r.focalRule = rule;
+function restore(r: Reconstruction, free: Free): void {
+  r.focalRule = free.rule;
+  stand(r, free, free);
+}
+
+/** Puts a state back in its place, and the profile that it stands before. */
+function stand(r: Reconstruction, { frameOf, trackOf }: Free, { state, profile }: Pick<Free, 'state' | 'profile'>): void {
+  reprofile(r.obs, profile);
   r.absorb(state, frameOf, trackOf);
 }
 
 /** Of several focal lengths the one in whose world the places agree best; null where they agree in none. */
 function begunElsewhere<T extends Tied>(r: Reconstruction, free: Free, { recordedMm, assemble, tell }: Around<T>): T | null {
-  let best: { tied: T; misfit: number; state: Free['state'] } | null = null;
+  let best: { tied: T; misfit: number; at: Pick<Free, 'state' | 'profile'> } | null = null;
   for (const share of STARTS) {
     const mm = share * recordedMm;
     r.focalRule = { held: false, priorMm: mm, priorSigmaMm: NEAR_START * mm };
-    r.absorb(deepened(free.state, mm / free.state.focalMm), free.frameOf, free.trackOf);
+    stand(r, free, { state: deepened(free.state, mm / free.state.focalMm), profile: free.profile });
     adjusted(r, tell);
     const tied = assemble();
     if (!isTold(tied.focalTold)) continue;
     const misfit = tied.focalTold.misfit / tied.focalTold.freedom;
-    if (!best || misfit < best.misfit) best = { tied, misfit, state: r.toBundle().state };
+    if (!best || misfit < best.misfit) best = { tied, misfit, at: { state: r.toBundle().state, profile: r.obs.profile.slice() } };
   }
-  if (best) r.absorb(best.state, free.frameOf, free.trackOf);
+  if (best) stand(r, free, best.at);
   return best?.tied ?? null;
 }
 
 /** Everything adjusted with what the places say, until they say the same; null where they come to contradict each other. */
 function settled<T extends Tied>(r: Reconstruction, own: FocalRule, begun: T, along: number, { assemble, tell }: Pick<Around<T>, 'assemble' | 'tell'>): T | null {
   let told = begun.focalTold!;
-  let mm = begun.focalMm! + told.offMm;
+  let mm = r.focalMm + told.offMm;
   for (let round = 0; round < ROUNDS; round += 1) {
     // beside tracks whose errors count for more than their number says, so do the places
     r.focalRule = joined(own, mm, told.sigmaMm / Math.sqrt(along));
@@ -118,7 +129,7 @@ function settled<T extends Tied>(r: Reconstruction, own: FocalRule, begun: T, al
     if (!isTold(now.focalTold)) return null;
     const before = mm;
     told = now.focalTold;
-    mm = now.focalMm! + told.offMm;
+    mm = r.focalMm + told.offMm;
     if (Math.abs(mm - before) >= RESTS * told.sigmaMm && round + 1 < ROUNDS) continue;
     // the free one may have been stopped on its way along the valley; this one has come to rest
     return reason === 'maxIterations' ? now : { ...now, warnings: now.warnings.filter((w) => w.code !== 'STOPPED_EARLY') };

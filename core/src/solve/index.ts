@@ -1,7 +1,9 @@
 export { solveTracks, type SolveOptions } from './solve-tracks';
+export { zoomedInstead } from './zoomed-instead';
 export { mountedAs } from './pair-start';
 export { witnessSolve } from './witness-solve';
 export { solvePair, type PairOptions, type WitnessInput } from './solve-pair';
+export { noWorld } from './result';
 export type { PairedWitness, ShotPart, SolveProgress, SolvedObject, SolveResult, SolvedFrame, SolvedPoint, TrimPreview, TrimmedObservation } from './result';
 export { readSolveSetup, type RecordedMounting, type SolveSetup, type LensMap } from './setup';
 export type { TrackPoint } from '../track/track-point';

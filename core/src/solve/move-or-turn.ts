@@ -3,7 +3,7 @@ import type { Warning } from '../warnings';
 import { assembleTurn } from './assemble';
 import { freeLens, freeRest } from './free-lens';
 import { partAgain, type PlacedPart } from './join-parts';
-import type { Observations } from './observations';
+import { relens, type Observations } from './observations';
 import { chooseNormalisation } from './normalisation';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
 import { nameMoving, noiseOf, refineAll, trim } from './refine';
@@ -71,31 +71,46 @@ export function leftOver(r: Reconstruction): number {
 const LEAST_LEFT = 0.05;
 
 /** One-axis noise that a pure turn leaves in the tracks, px; infinite where it cannot be laid through them. */
-export function noiseOfTurn(obs: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], zooms: boolean): number {
+export function noiseOfTurn(shared: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], zooms: boolean): number {
+  // the move goes on with its own zoom and lens
+  const obs = { ...shared, xMm: shared.xMm.slice(), yMm: shared.yMm.slice(), profile: shared.profile.slice() };
+  relens(obs, lens.map);
   const probe = new Reconstruction(obs, lens.map, lens.recordedMm, rule);
   const r = new Reconstruction(obs, lens.map, rule.held || rule.priorSigmaMm ? lens.recordedMm : focalOfTurn(probe, farthestApart(ranked)), rule);
   startTurn(r);
   if (r.placedFrames().length < obs.frames.length) return Infinity;
-  if (zooms) chooseKnots(r, 2);
+  r.lensPriors = lens.priors;
+  if (zooms) zoomOfTurn(r, lens);
+  else if (lens.alsoFree.length > 0) freeRest(r, lens);
   const { residualPx } = r.adjustAll(2, 12, 1e-3);
   return residualPx.length > 0 ? noiseOf(residualPx) / leftOver(r) : Infinity;
+}
+
+/** How a turn zooms, and round what: round a wrong place no spline follows how the picture grows. */
+function zoomOfTurn(r: Reconstruction, lens: SolveLens): void {
+  chooseKnots(r, 2);
+  if (lens.alsoFree.length === 0) return;
+  freeRest(r, lens);
+  chooseKnots(r, 2);
 }
 
 /** A camera that turns and does not move: its turns, the directions of the tracks, and what the turn says of the focal length; no place, no depth. */
 export function solveTurn({ obs, lens, setup, rule, options, warnings, pairs }: TurnInput): { turned: SolveResult; r: Reconstruction; parts: PlacedPart[] } {
   const progress = options.onProgress ?? (() => undefined);
   progress({ stage: 'starting pair', done: 0, total: 1 });
+  // what was tried as a move may have found another lens
+  relens(obs, lens.map);
   const probe = new Reconstruction(obs, lens.map, lens.recordedMm, rule);
   const r = new Reconstruction(obs, lens.map, rule.held || rule.priorSigmaMm ? lens.recordedMm : focalOfTurn(probe, pairs), rule);
   const parts = startTurn(r);
   progress({ stage: 'frames placed', done: r.placedFrames().length, total: obs.frames.length });
   r.adjustAll(2, 15, 1e-4);
-  if (setup.focal.mode === 'zoom') chooseKnots(r, 2);
+  r.lensPriors = lens.priors;
+  if (setup.focal.mode === 'zoom') zoomOfTurn(r, lens);
   const trimmed: TrimmedObservation[] = [];
   let iterations = refineAll(r, trimmed, progress, warnings);
   if (partAgain(r, parts)) iterations += refineAll(r, trimmed, progress, warnings);
   // a zoom holds its map: nobody can tell which of its lengths another one would follow
-  r.lensPriors = lens.priors;
   if (lens.freeDistortion) iterations += freeLens(r);
   if (lens.alsoFree.length > 0) iterations += freeRest(r, lens);
   if (setup.focal.mode !== 'zoom' && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);

@@ -92,6 +92,25 @@ export class Reconstruction {
     return other;
   }
 
+  /** As it stands now; what it returns puts it back so, whatever was adjusted, left out or found since. */
+  kept(): () => void {
+    const { focalMm, lens, freeLens } = this;
+    const [poses, points, rejected, profile] = [[...this.poses], [...this.points], this.rejected.slice(), this.obs.profile.slice()];
+    return () => {
+      poses.forEach((p, f) => (this.poses[f] = p));
+      points.forEach((p, t) => (this.points[t] = p));
+      this.rejected.set(rejected);
+      this.focalMm = focalMm;
+      this.freeLens = freeLens;
+      // a zoom's lengths and a lens that is found moved with the rest
+      if (this.lens !== lens) {
+        this.lens = lens;
+        relens(this.obs, lens);
+      }
+      reprofile(this.obs, profile);
+    };
+  }
+
   /** px per unit of slope, for thresholds */
   get slopeToPx(): number {
     return this.focalMm * this.lens.pxPerMmX;

@@ -123,6 +123,8 @@ interface Stages {
 /** Everything adjusted, then what of the lens is free, then once more without a thing that bends the whole. Returns the rounds it took. */
 export function refineInStages({ r, lens, rule, zooms, trimmed, progress, warnings }: Stages): number {
   let iterations = zooms ? chooseKnots(r, 2) : 0;
+  // round a wrong place a picture grows in no way that a still thing does: found before anything is left out for it
+  if (zooms && lens.alsoFree.length > 0) iterations += freeRest(r, lens);
   iterations += refineAll(r, trimmed, progress, warnings);
   if (zooms) {
     iterations += chooseKnots(r, 3 * r.noisePx);

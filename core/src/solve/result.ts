@@ -183,3 +183,17 @@ export interface SolveResult {
   warnings: Warning[];
   iterations: number;
 }
+
+/** What a solve says that has no world: nothing of a lens, no frames, no points, nothing laid on what was measured. */
+export const noWorld = () =>
+  ({
+    focalMm: null,
+    sigmaFocalMm: null,
+    rmsPx: null,
+    rmsPerMille: null,
+    noisePx: null,
+    frames: [],
+    points: [],
+    trimmed: [],
+    anchoring: { scale: null, sigmaScalePct: null, datum: [], residuals: [] },
+  }) satisfies Partial<SolveResult>;

@@ -35,6 +35,7 @@ export class SchurSystem {
   /** unknowns that every observation hangs on */
   private readonly border: number;
   private readonly by: Float64Array; // of one observation by those
+  private readonly busyOf: Int32Array[]; // of each camera, those that its observations hang on: of a spline's functions four are not nought
   private readonly h: Float64Array; // of one eliminated block
 
   constructor(private readonly problem: BundleProblem) {
@@ -54,6 +55,7 @@ export class SchurSystem {
     const border = this.lensCount + this.zoomCount + (this.hasFocal ? 1 : 0);
     this.border = border;
     this.by = new Float64Array(2 * border);
+    this.busyOf = Array.from({ length: problem.cameraCount }, (_, c) => Int32Array.from(Array.from({ length: border }, (_v, k) => k).filter((k) => this.hangsOn(c, k))));
     this.h = new Float64Array(this.elimDim ** 2);
     this.size = this.keptCount * this.keptDim + border;
     const first = new Int32Array(this.size);
@@ -75,6 +77,12 @@ export class SchurSystem {
       return of;
     });
     this.rows = { dim: this.elimDim, columns, y: columns.map((c) => new Float64Array(c.length * this.elimDim)), batches: planBatches(columns, this.elimDim) };
+  }
+
+  /** Does what a camera sees hang on this unknown of the border? */
+  private hangsOn(camera: number, k: number): boolean {
+    const z = k - this.lensCount;
+    return z < 0 || z >= this.zoomCount || this.problem.zoom!.basis[camera * this.zoomCount + z] !== 0;
   }
 
   /**
@@ -119,13 +127,14 @@ export class SchurSystem {
     const across = new Float64Array(border * width);
     const square = new Float64Array(border * border);
     for (let o = 0; o < kept.length; o += 1) {
-      this.borderAt(lin, o);
-      for (let k = 0; k < border; k += 1) {
+      const busy = this.borderAt(lin, o);
+      for (let a = 0; a < busy.length; a += 1) {
+        const k = busy[a];
         const u = by[k],
           v = by[border + k];
         const to = k * width + kept[o] * dk;
         for (let j = 0; j < dk; j += 1) across[to + j] += u * jK[2 * dk * o + j] + v * jK[2 * dk * o + dk + j];
-        for (let m = 0; m <= k; m += 1) square[k * border + m] += u * by[m] + v * by[border + m];
+        for (let b = 0; b <= a; b += 1) square[k * border + busy[b]] += u * by[busy[b]] + v * by[border + busy[b]];
       }
     }
     for (let k = 0; k < this.lensCount; k += 1) square[k * border + k] += 1 / (this.problem.freeLens![k].prior?.sigma ?? Infinity) ** 2;
@@ -137,17 +146,21 @@ export class SchurSystem {
     }
   }
 
-  /** Derivatives of one observation by the unknowns of the border, those of u first, into `by`. */
-  private borderAt(lin: Linearisation, o: number): void {
+  /** Derivatives of one observation by the unknowns of the border, those of u first, into `by`, as far as they are none of nought. Returns which, rising. */
+  private borderAt(lin: Linearisation, o: number): Int32Array {
     const { border, by, lensCount: D, zoomCount: K } = this;
+    const camera = this.problem.camera[o];
+    const busy = this.busyOf[camera];
+    const last = border - 1;
     for (let axis = 0; axis < 2; axis += 1) {
       const to = axis * border;
       for (let k = 0; k < D; k += 1) by[to + k] = lin.jLens[2 * D * o + axis * D + k];
       if (!this.hasFocal) continue;
       const focal = lin.jFocal[2 * o + axis];
-      for (let k = 0; k < K; k += 1) by[to + D + k] = lin.zoomOverFocal[this.problem.camera[o] * K + k] * focal;
-      by[to + border - 1] = focal;
+      for (let a = D; busy[a] < last; a += 1) by[to + busy[a]] = lin.zoomOverFocal[camera * K + busy[a] - D] * focal;
+      by[to + last] = focal;
     }
+    return busy;
   }
 
   /** H_E = L Lᵀ of one eliminated block, and Y = L⁻¹ W. */
@@ -165,7 +178,7 @@ export class SchurSystem {
       const o = obs[q];
       const again = q > 0 && this.kept[o] === this.kept[obs[q - 1]];
       if (!again) slot += 1;
-      if (border > 0) this.borderAt(lin, o);
+      const busy = border > 0 ? this.borderAt(lin, o) : NOTHING;
       for (let i = 0; i < de; i += 1) {
         const ui = jE[2 * de * o + i],
           vi = jE[2 * de * o + de + i];
@@ -174,7 +187,7 @@ export class SchurSystem {
         if (!again) y.fill(0, block, block + dk);
         for (let j = 0; j < dk; j += 1) y[block + j] += ui * jK[2 * dk * o + j] + vi * jK[2 * dk * o + dk + j];
         const end = (i + 1) * m - border;
-        for (let k = 0; k < border; k += 1) y[end + k] += ui * by[k] + vi * by[border + k];
+        for (let a = 0; a < busy.length; a += 1) y[end + busy[a]] += ui * by[busy[a]] + vi * by[border + busy[a]];
       }
     }
     for (let i = 0; i < de; i += 1) h[i * de + i] = h[i * de + i] * (1 + damping) + 1e-12;
@@ -265,6 +278,7 @@ export class SchurSystem {
 }
 
 const NONE = new Float64Array(0);
+const NOTHING = new Int32Array(0);
 
 /** Observations of each eliminated block, first kept block that shares one with each kept block, and the work of one factorisation. */
 function cost(elim: Int32Array, kept: Int32Array, elimCount: number, keptCount: number, dk: number, de: number) {

@@ -4,7 +4,7 @@ import type { Reconstruction } from './reconstruction';
 import type { SolveResult } from './result';
 import type { SolveLens, SolveSetup } from './setup';
 import { settledSqueeze, squeezedSeen, toldSqueezed } from './squeezed';
-import { mayZoom, zoomSeen } from './zoom';
+import { AS_ZOOM, mayZoom, zoomSeen } from './zoom';
 
 interface Thoughts {
   solved: SolveResult;
@@ -24,7 +24,7 @@ export function secondThoughts({ solved, r, sparse, lens, setup, again, options 
   const squeezed = squeezedSeen(r, solved, lens, setup, (other) => again(other, { onlyTracks: true }));
   if (squeezed) return toldSqueezed(solved, squeezed, setup.squeeze ?? 1);
   const doubtful = solved.status !== 'failed' && mayZoom(sparse, solved.driftFactor ?? 1);
-  const asZoom = doubtful ? again({ ...setup, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, { onlyTracks: true }) : null;
+  const asZoom = doubtful ? again({ ...setup, ...AS_ZOOM, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, { onlyTracks: true }) : null;
   // a zoom that is taken as one length bends the picture too: what leaves less of the error is what it was
   const asBend = solved.bending ? (solved.noisePx ?? 0) * Math.sqrt(solved.bending.remaining) : Infinity;
   const zoomed = asZoom && (asZoom.noisePx ?? Infinity) < asBend ? zoomSeen(solved, asZoom) : null;

@@ -46,7 +46,7 @@ export interface SolveSetup extends OpticsInput {
     /** effective focal length that the coefficients are normalised with; default the setup's */
     focalMm?: number;
   };
-  /** free: within a few per cent of the picture; guided: within `sigmaPx`, as a plate told it */
+  /** free: within a few per cent of the picture; guided: within `sigmaPx`, as a plate told it. Default held; of a zoom it is found as far off as lenses sit */
   principalPoint?: { mode: 'held' | 'guided' | 'free'; sigmaPx?: number };
   /** free: within a tenth; guided: within `sigma` of it. `squeeze` is where it begins */
   squeezeFit?: { mode: 'held' | 'guided' | 'free'; sigma?: number };
@@ -82,6 +82,8 @@ export interface SolveLens {
   freeDistortion: boolean;
   /** found beside focal length and distortion */
   alsoFree: readonly LensUnknown[];
+  /** of those what nobody asked for: found only where it pays */
+  unasked: readonly LensUnknown[];
   /** what is known of those and of guided coefficients beforehand */
   priors: Partial<Record<LensUnknown, { value: number; sigma: number }>>;
 }
@@ -153,10 +155,15 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
 
 /** Of the picture's width, how far off its middle a principal point may be: beyond that it is a cropped picture and no lens. */
 const CENTRE_SHARE = 0.03;
+/** And how far off it is as lenses sit, where nobody asked. */
+const USUAL_CENTRE_SHARE = 0.01;
 const SQUEEZE_SHARE = 0.1;
 
+/** A zoom finds its principal point where nobody said anything of it: a picture that grows shows round what, and taken from round another place a turn looks like a move. */
+export const findsCentreUnasked = ({ focal, principalPoint }: SolveSetup): boolean => focal.mode === 'zoom' && principalPoint === undefined;
+
 /** What of the lens is found besides, and what is known of it beforehand. */
-function freeOf(setup: SolveSetup, map: LensMap, sigmaK: readonly number[]): Pick<SolveLens, 'alsoFree' | 'priors'> {
+function freeOf(setup: SolveSetup, map: LensMap, sigmaK: readonly number[]): Pick<SolveLens, 'alsoFree' | 'unasked' | 'priors'> {
   const one = (field: 'principalPoint' | 'squeezeFit', sigmaField: 'sigmaPx' | 'sigma', usual: number): number | null => {
     const asked: { mode: string; sigmaPx?: number; sigma?: number } = setup[field] ?? { mode: 'held' };
     if (!['held', 'guided', 'free'].includes(asked.mode)) throw new CoreError('INVALID_OPTION', `${field}.mode is "${asked.mode}"; it must be held, guided or free`, `${field}.mode`);
@@ -164,12 +171,12 @@ function freeOf(setup: SolveSetup, map: LensMap, sigmaK: readonly number[]): Pic
     if (asked.mode === 'guided' && !((sigma ?? 0) > 0)) throw new CoreError('INVALID_OPTION', `${field}.${sigmaField} must be above 0 when it is guided`, `${field}.${sigmaField}`);
     return asked.mode === 'held' ? null : asked.mode === 'guided' ? sigma! : usual;
   };
-  const centrePx = one('principalPoint', 'sigmaPx', CENTRE_SHARE * setup.image.width);
-  if (centrePx !== null && setup.focal.mode === 'zoom') throw new CoreError('INVALID_OPTION', 'The principal point of a zoom wanders with it; it is not found for one. Hold it', 'principalPoint.mode');
+  const centrePx = findsCentreUnasked(setup) ? USUAL_CENTRE_SHARE * setup.image.width : one('principalPoint', 'sigmaPx', CENTRE_SHARE * setup.image.width);
   const squeeze = one('squeezeFit', 'sigma', SQUEEZE_SHARE);
   const ratio = map.pxPerMmX / map.pxPerMmY;
   const k = map.distortion.model === 'radial' ? map.distortion.k : [];
   return {
+    unasked: findsCentreUnasked(setup) ? ['cx', 'cy'] : [],
     alsoFree: [...(centrePx === null ? [] : (['cx', 'cy'] as const)), ...(squeeze === null ? [] : (['ratio'] as const))],
     priors: {
       ...(centrePx === null ? {} : { cx: { value: map.cx, sigma: centrePx }, cy: { value: map.cy, sigma: centrePx } }),

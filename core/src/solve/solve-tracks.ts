@@ -212,7 +212,8 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const noisePx = noiseOfAll(r);
   if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
   const travel = travelPx(r);
-  if (travel < DOUBTFUL_NOISES * noisePx && turnsAfterAll(noisePx / leftOver(r), noiseOfTurn(sparse, lens, rule, ranked, zooms), travel)) return asTurn();
+  // a move along what it looks at is hardly told from a zoom, however far it seems to go
+  if ((zooms || travel < DOUBTFUL_NOISES * noisePx) && turnsAfterAll(noisePx / leftOver(r), noiseOfTurn(sparse, lens, rule, ranked, zooms), travel)) return asTurn();
   forgetDepthless(r, shot.parts);
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);

@@ -37,7 +37,7 @@ export function squeezedSeen(r: Reconstruction, solved: SolveResult, lens: Solve
   const before = r.adjustAll(huberPx, 0).costPerObs;
   const recorded = setup.squeeze ?? 1;
   const ratioBefore = r.lens.pxPerMmX / r.lens.pxPerMmY;
-  freeRest(r, { ...lens, alsoFree: ['ratio'] });
+  freeRest(r, { ...lens, alsoFree: ['ratio'], unasked: [] });
   if (!(r.adjustAll(huberPx, 0).costPerObs < EXPLAINS * before)) return null;
   const hint = (recorded * ratioBefore * r.lens.pxPerMmY) / r.lens.pxPerMmX;
   const drift = (s: SolveResult): number => (s.driftFactor ?? 1) - 1;

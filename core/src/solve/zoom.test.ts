@@ -1,8 +1,8 @@
 import { draws, type SimulatedShot, simulateShot, uniform, some } from '@mesure/synthetic';
 import { reconcile } from '../reconcile';
-import { solveTracks, type SolveSetup } from '.';
+import { solveTracks, type SolveResult, type SolveSetup } from '.';
 import { evaluateBundle, Linearisation, stepState, type BundleProblem, type BundleState } from './bundle-problem';
-import { splineBasis } from './zoom';
+import { splineBasis, zoomSeen } from './zoom';
 
 type Point = readonly [number, number, number];
 const u = uniform(3);
@@ -13,8 +13,8 @@ const DOLLY = { path: (t: number): Point => [-0.7 + 1.4 * t, 1.4, 1.2], aim: ():
 const PAN = { path: (): Point => [0, 1.4, 1.2], aim: (t: number): Point => [-1 + 2 * t, 0.8 + 0.2 * t, -3] };
 /** In from 24 to 40 mm and, in between, at rest. */
 const rests = (t: number) => 24 + 16 * ease(Math.min(1, Math.max(0, (t - 0.3) / 0.35)));
-const film = (focalMm: (t: number) => number, way: typeof DOLLY | typeof PAN, seed = 7): SimulatedShot =>
-  simulateShot({ widthPx: 1920, heightPx: 1080, sensorWidthMm: 24, sensorHeightMm: 13.5, focalMm, frames: FRAMES, points: POINTS, ...way, noisePx: 0.3, seed });
+const film = (focalMm: (t: number) => number, way: typeof DOLLY | typeof PAN, seed = 7, center: readonly [number, number] = [0, 0]): SimulatedShot =>
+  simulateShot({ widthPx: 1920, heightPx: 1080, sensorWidthMm: 24, sensorHeightMm: 13.5, focalMm, frames: FRAMES, points: POINTS, ...way, noisePx: 0.3, seed, center });
 const setup = (focal: SolveSetup['focal']): SolveSetup => ({ image: { width: 1920, height: 1080 }, sensor: { widthMm: 24, heightMm: 13.5 }, focal, distortion: { mode: 'none' } });
 const at = (focalMm: (t: number) => number, frame: number) => focalMm((frame - 1) / (FRAMES - 1));
 
@@ -92,12 +92,70 @@ test('a pan that zooms is told as a turn, its focal length to a thousandth', () 
   for (const f of s.frames) expect(Math.abs(f.focalMm / at(focal, f.frame) - 1)).toBeLessThan(0.001);
 });
 
+describe('a lens that does not sit over the middle of the picture', () => {
+  const OFF = [26, -17] as const;
+  const worst = (focalMm: (t: number) => number, s: { frames: readonly { frame: number; focalMm: number }[] }) => Math.max(...s.frames.map((f) => Math.abs(f.focalMm / at(focalMm, f.frame) - 1)));
+
+  test('a pan that zooms through it is told as a turn, in and out of a rest, with its centre: taken from the middle it looks like a move', () => {
+    const runs = draws(12, 1);
+    let z2 = 0;
+    for (let seed = 1; seed <= runs; seed += 1) {
+      const { tracks } = film(rests, PAN, seed, OFF);
+      const s = solveTracks(tracks, setup({ mode: 'zoom', mm: 24 }));
+      expect(s.motion).toBe('pan');
+      expect(worst(rests, s)).toBeLessThan(0.002);
+      const { x, y, sigmaX, sigmaY, told } = s.found!.principalPx!;
+      expect(told).toBe(true);
+      z2 += (((x - 986) / sigmaX!) ** 2 + ((y - 523) / sigmaY!) ** 2) / (2 * runs);
+      if (seed > 1) continue;
+      const middle = solveTracks(tracks, { ...setup({ mode: 'zoom', mm: 24 }), principalPoint: { mode: 'held' } });
+      expect(worst(rests, middle)).toBeGreaterThan(0.005);
+      expect(middle.found).toBeUndefined();
+    }
+    expect(z2).toBeLessThan(draws(2, 6));
+  });
+
+  test('a dolly that zooms through it stays a move, and knows its centre within its sigma; one that hardly zooms says nothing of it', () => {
+    const s = solveTracks(film(rests, DOLLY, 3, OFF).tracks, setup({ mode: 'zoom', mm: 24 }));
+    expect(s.motion).toBeUndefined();
+    expect(worst(rests, s)).toBeLessThan(0.01);
+    const { x, y, sigmaX, sigmaY } = s.found!.principalPx!;
+    expect(Math.abs(x - 986)).toBeLessThan(4 * sigmaX!);
+    expect(Math.abs(y - 523)).toBeLessThan(4 * sigmaY!);
+    expect(sigmaX!).toBeLessThan(5);
+    const still = solveTracks(film(() => 30, DOLLY, 3, [4, 2]).tracks, setup({ mode: 'zoom', mm: 30, sigmaMm: 3 }));
+    expect(still.found).toBeUndefined();
+    expect(still.warnings.map((w) => w.code)).not.toContain('CENTRE_NOT_TOLD');
+  });
+
+  test('a plate of one length of the zoom is not held against what it found', () => {
+    const plate = { mode: 'held' as const, model: 'radial', k: [0, 0, 0], p: [0, 0], center: [967, 545] as const };
+    const s0 = { ...setup({ mode: 'zoom', mm: 24 }), distortion: plate };
+    const s = solveTracks(film(rests, DOLLY, 5, OFF).tracks, s0);
+    expect(Math.abs(s.found!.principalPx!.x - 986)).toBeLessThan(4 * s.found!.principalPx!.sigmaX!);
+    expect(reconcile(s0, s).items.map((i) => i.quantity)).not.toContain('principalX');
+  });
+});
+
 test('a lens that did not zoom comes out as one length, as a zoom too', () => {
   const s = solveTracks(film(() => 30, DOLLY).tracks, setup({ mode: 'zoom', mm: 34, sigmaMm: 10 }));
   for (const f of s.frames) expect(Math.abs(f.focalMm / 30 - 1)).toBeLessThan(0.005);
 });
 
 describe('a zoom that nobody noted', () => {
+  const asOne = { noisePx: 0.3, driftFactor: 9, points: Array.from({ length: 90 }) } as unknown as SolveResult;
+  const asZoom = (noisePx: number, points: number, driftFactor = 1) =>
+    ({ status: 'solved', noisePx, driftFactor, points: Array.from({ length: points }), frames: [{ focalMm: 18 }, { focalMm: 27 }] }) as unknown as SolveResult;
+  test.each<[string, SolveResult, number | null]>([
+    ['the same tracks more quietly', asZoom(0.2, 90), 1.5],
+    ['no more quietly', asZoom(0.31, 90), null],
+    ['tracks that were left out for their quiet', asZoom(0.35, 140), 1.5],
+    ['them at another noise', asZoom(0.5, 140), null],
+    ['them with errors that still go along', asZoom(0.2, 140, 6), null],
+  ])('is seen where it explains %s', (_name, zoom, change) => {
+    expect(zoomSeen(asOne, zoom)).toBe(change);
+  });
+
   test.each<[string, SolveSetup['focal']]>([
     ['free', { mode: 'free', mm: 32 }],
     ['held', { mode: 'held', mm: 32 }],

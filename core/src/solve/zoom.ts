@@ -3,6 +3,7 @@ import type { Observations } from './observations';
 import { reprofile } from './observations';
 import type { Reconstruction } from './reconstruction';
 import type { SolveResult } from './result';
+import type { SolveSetup } from './setup';
 
 /**
  * A zoom: one focal length a frame, along a cubic spline over time.
@@ -10,11 +11,12 @@ import type { SolveResult } from './result';
  *          same; de Boor, A Practical Guide to Splines, ch. IX).
  * Knots    more of them while each takes more than PAYS off χ².
  */
-const PIECES = [1, 2, 4, 7, 12, 20, 32];
+const PIECES = [1, 2, 4, 7, 12, 20, 32, 48, 72];
 /** Of χ², what a further coefficient must take away at least: too few knots bend the path, too many only widen the sigmas. */
 const PAYS = 4;
-/** Frames that one piece of the spline stands on at least. */
+/** Frames that one piece of the spline stands on at least; of a turn, whose every frame says it by itself, so few. */
 const LEAST_FRAMES = 3;
+const LEAST_FRAMES_OF_TURN = 1.2;
 const ITERATIONS = 20;
 
 /** Values of `pieces + 2` functions of time at each frame, frame by frame. */
@@ -87,8 +89,14 @@ export const BENT_FACTOR = 1.5;
 const LEAST_GROWTH = 1.04;
 /** The noise falls to this share, the drift to this share of what it was above white noise, and the focal length changes by this factor. */
 const QUIETER = 0.96;
+/** A solve that leaves out what it cannot explain is quiet: one that keeps so many times its tracks may have so many times its noise. */
+const KEEPS_MORE = 1.15;
+const KEPT_NOISE = 1.3;
 const WHITER = 0.5;
 const LEAST_CHANGE = 1.02;
+
+/** Whether a lens zoomed is asked of the zoom alone: a principal point off the middle would speak for one too. */
+export const AS_ZOOM: Partial<SolveSetup> = { principalPoint: { mode: 'held' } };
 
 /** May it have zoomed? Asked before a solve as a zoom is tried to see whether it did. */
 export function mayZoom(obs: Observations, driftFactor: number): boolean {
@@ -103,7 +111,8 @@ export function zoomSeen(asOne: Pick<SolveResult, 'noisePx' | 'driftFactor' | 'p
   const drift = (s: { driftFactor?: number }) => (s.driftFactor ?? 1) - 1;
   const lengths = asZoom.frames.map((f) => f.focalMm);
   const change = Math.max(...lengths) / Math.min(...lengths);
-  return asZoom.noisePx < QUIETER * asOne.noisePx && drift(asZoom) < WHITER * drift(asOne) && change > LEAST_CHANGE ? change : null;
+  const quiet = asZoom.points.length > KEEPS_MORE * asOne.points.length ? KEPT_NOISE : QUIETER;
+  return asZoom.noisePx < quiet * asOne.noisePx && drift(asZoom) < WHITER * drift(asOne) && change > LEAST_CHANGE ? change : null;
 }
 
 /** As many knots as the data pay for; the reconstruction keeps the last that paid. Returns the rounds that it took. */
@@ -114,7 +123,7 @@ export function chooseKnots(r: Reconstruction, huberPx: number): number {
   // what was chosen before lies in the profile already: fewer would seem to do, and their sigmas be too small
   const chosen = r.zoom ? r.zoom.count - 2 : 1;
   for (const pieces of PIECES.filter((n) => n >= chosen)) {
-    if (pieces > chosen && r.obs.frames.length < LEAST_FRAMES * pieces) break;
+    if (pieces > chosen && r.obs.frames.length < (r.turnOnly ? LEAST_FRAMES_OF_TURN : LEAST_FRAMES) * pieces) break;
     r.zoom = splineBasis(r.obs.frames, pieces);
     const { costPerObs, obsOf } = r.adjustAll(huberPx, ITERATIONS, 1e-6);
     rounds += ITERATIONS;
