@@ -495,7 +495,11 @@ describe('analyses and handover', () => {
     expect((await send()).status).toBe(200);
     await finished(body.id);
   });
-  test('a job that waits is stopped at once', async () => {
+  test('a job that waits is stopped at once, and what was known before it stands', async () => {
+    const listed = async (subjectId: string) =>
+      ((await wrangler.agent.get(at('/analyses')).expect(200)).body.analyses as Analysis[]).filter((a) => a.subjectId === subjectId && a.kind === 'solve').map((a) => [a.id, a.status]);
+    const [before] = await listed(id.take);
+    expect(before[1]).toBe('done');
     const row = await db.AnalysisRow.create({
       id: randomUUID(),
       productionId: server.ids.p1,
@@ -512,6 +516,11 @@ describe('analyses and handover', () => {
       .set('x-csrf-token', wrangler.csrf)
       .send({});
     expect(stopped.body.status).toBe('stopped');
+    expect(await listed(id.take)).toEqual([before]);
+    // of what was never computed it is said that it was stopped
+    await row.update({ subjectId: id.bare });
+    expect(await listed(id.bare)).toEqual([[row.id, 'stopped']]);
+    await row.destroy();
   });
   test('the handover holds what it lists, and its camera is valid glTF', async () => {
     const plan = (await wrangler.agent.get(at(`/days/${id.day}`)).expect(200)).body;

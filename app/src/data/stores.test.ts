@@ -78,6 +78,19 @@ describe('analyses', () => {
     await store.getState().refresh();
     expect(now(store).status).toBe('stopped');
   });
+  test('one that is stopped changed nothing: once the list was read, what was known before it stands again', async () => {
+    const before = analysis({ id: 'before', status: 'done', outcome: outcome(5) });
+    const { store, api } = make([analysis(), analysis({ status: 'stopped' })]);
+    api.analyses.mockResolvedValue({ analyses: [before] });
+    await store.getState().refresh();
+    await store.getState().start('solve', 'take');
+    expect(now(store).status).toBe('queued');
+    api.stopAnalysis.mockResolvedValue(analysis({ status: 'stopped' }));
+    await store.getState().stop('take');
+    expect(now(store).status).toBe('stopped');
+    await jest.advanceTimersByTimeAsync(1000);
+    expect(now(store)).toMatchObject({ id: 'before', status: 'done' });
+  });
   test('one that the server refuses leaves its reason and nothing else', async () => {
     const { store } = make([problem('NOT_READY', 409)]);
     await store.getState().start('solve', 'take');

@@ -50,6 +50,9 @@ export const DOUBTFUL_NOISES = 60;
 /** Is what was solved as a move a turn after all? Both noises with what the unknowns took up put back, px. */
 export const turnsAfterAll = (movePx: number, turnPx: number, travel: number): boolean => turnPx < (travel < SMALL_NOISES * movePx ? TURN_EXPLAINS_SMALL : TURN_EXPLAINS) * movePx;
 
+/** Of a turn that is asked for its noise alone, a hundredth of which decides nothing. */
+const NOISE_TOLERANCE = 1e-4;
+
 /** By how much the travel of the camera moves points in the picture, px: its extent over their median distance. */
 export function travelPx(r: Reconstruction): number {
   const centers = r.poses.flatMap((p) => (p ? [centerOf(p)] : []));
@@ -80,18 +83,18 @@ export function noiseOfTurn(shared: Observations, lens: SolveLens, rule: FocalRu
   startTurn(r);
   if (r.placedFrames().length < obs.frames.length) return Infinity;
   r.lensPriors = lens.priors;
-  if (zooms) zoomOfTurn(r, lens);
+  if (zooms) zoomOfTurn(r, lens, NOISE_TOLERANCE);
   else if (lens.alsoFree.length > 0) freeRest(r, lens);
   const { residualPx } = r.adjustAll(2, 12, 1e-3);
   return residualPx.length > 0 ? noiseOf(residualPx) / leftOver(r) : Infinity;
 }
 
 /** How a turn zooms, and round what: round a wrong place no spline follows how the picture grows. */
-function zoomOfTurn(r: Reconstruction, lens: SolveLens): void {
-  chooseKnots(r, 2);
+function zoomOfTurn(r: Reconstruction, lens: SolveLens, tolerance?: number): void {
+  chooseKnots(r, 2, tolerance);
   if (lens.alsoFree.length === 0) return;
   freeRest(r, lens);
-  chooseKnots(r, 2);
+  chooseKnots(r, 2, tolerance);
 }
 
 /** A camera that turns and does not move: its turns, the directions of the tracks, and what the turn says of the focal length; no place, no depth. */

@@ -67,8 +67,11 @@ const nearest = (r: Reconstruction, f: number): number => {
   return Infinity;
 };
 
-/** Adjusts all frames; leaves out tracks that do not behave like still points; takes back those that do after all. */
-export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: Progress, warnings: Warning[]): number {
+/**
+ * Adjusts all frames; leaves out tracks that do not behave like still points; takes back those that do after all.
+ * @param settle down to the floor of the valley; false where more is freed, or other knots are chosen, at once
+ */
+export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], progress: Progress, warnings: Warning[], settle = true): number {
   // the keyframes already tell the noise, so that the first round can be the last
   const asTheyAre = r.adjustAll(2, 0);
   let huberPx = Math.max(1e-3, 3 * noiseOfPlaces(r, asTheyAre.residualPx, asTheyAre.obsOf));
@@ -94,6 +97,7 @@ export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], prog
     const lost = dropLostFrames(r, residualPx, obsOf, sigma);
     if (moving.length + lost === 0 && (round > 0 || added === 0)) break;
   }
+  if (!settle) return iterations;
   // a long shot of short tracks bends along a flat valley: the cost hardly falls while the focal length still walks
   const last = lastRounds(r);
   const { reason } = r.adjustAll(
@@ -120,16 +124,22 @@ interface Stages {
   warnings: Warning[];
 }
 
-/** Everything adjusted, then what of the lens is free, then once more without a thing that bends the whole. Returns the rounds it took. */
-export function refineInStages({ r, lens, rule, zooms, trimmed, progress, warnings }: Stages): number {
+/** Everything adjusted, with the knots of a zoom. Returns the rounds it took. */
+export function refineWhole({ r, lens, zooms, trimmed, progress, warnings }: Stages): number {
   let iterations = zooms ? chooseKnots(r, 2) : 0;
   // round a wrong place a picture grows in no way that a still thing does: found before anything is left out for it
   if (zooms && lens.alsoFree.length > 0) iterations += freeRest(r, lens);
-  iterations += refineAll(r, trimmed, progress, warnings);
+  iterations += refineAll(r, trimmed, progress, warnings, !zooms);
   if (zooms) {
     iterations += chooseKnots(r, 3 * r.noisePx);
     iterations += refineAll(r, trimmed, progress, warnings);
   }
+  return iterations;
+}
+
+/** Then what of the lens is free, then once more without a thing that bends the whole. Returns the rounds it took. */
+export function refineLens({ r, lens, rule, zooms, trimmed, progress, warnings }: Stages): number {
+  let iterations = 0;
   if (lens.freeDistortion) {
     iterations += freeLens(r);
     iterations += refineAll(r, trimmed, progress, warnings);
@@ -152,6 +162,9 @@ export function refineInStages({ r, lens, rule, zooms, trimmed, progress, warnin
   if (!zooms && !lens.freeDistortion) iterations += chooseNormalisation(r, lens, rule, warnings);
   return iterations;
 }
+
+/** Both, one after the other. */
+export const refineInStages = (stages: Stages): number => refineWhole(stages) + refineLens(stages);
 
 /** One-axis noise of residual lengths, px; half of them may be wild. */
 export const noiseOf = (residualPx: Float64Array): number => sigmaFromMedianRadius(median(residualPx));

@@ -11,7 +11,7 @@ import { buildObservations, reprofile } from './observations';
 import { outsideNoted } from './outside-noted';
 import { bestStart, placeAll } from './place-all';
 import { Reconstruction, type FocalRule } from './reconstruction';
-import { nameMoving, noiseOfAll, refineAll, refineInStages, trim } from './refine';
+import { nameMoving, noiseOfAll, refineAll, refineLens, refineWhole, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
 import { asksAgain, triedNearRecord, triedOtherStarts } from './second-starts';
 import { secondThoughts } from './second-thoughts';
@@ -206,14 +206,22 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const shot = placeAll({ started, sparse, obs, lens, rule, keys, zooms, random, progress, solveStretch: options.stretch ? null : solveStretch });
   const { r } = shot;
   const trimmed: TrimmedObservation[] = [];
-  let iterations = refineInStages({ r, lens, rule, zooms, trimmed, progress, warnings });
+  const turned = () => {
+    const noisePx = noiseOfAll(r);
+    if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
+    const travel = travelPx(r);
+    // a move along what it looks at is hardly told from a zoom, however far it seems to go
+    return (zooms || travel < DOUBTFUL_NOISES * noisePx) && turnsAfterAll(noisePx / leftOver(r), noiseOfTurn(sparse, lens, rule, ranked, zooms), travel);
+  };
+  const stages = { r, lens, rule, zooms, trimmed, progress, warnings };
+  let iterations = refineWhole(stages);
+  // every zoom is asked: before its lens, which as a move walks far along its valley; of parts only when they are settled
+  const early = zooms && shot.parts.length === 0;
+  if (early && turned()) return asTurn();
+  iterations += refineLens(stages);
   // what did not hold together after all is refined apart
   if (partAgain(r, shot.parts)) iterations += refineAll(r, trimmed, progress, warnings);
-  const noisePx = noiseOfAll(r);
-  if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
-  const travel = travelPx(r);
-  // a move along what it looks at is hardly told from a zoom, however far it seems to go
-  if ((zooms || travel < DOUBTFUL_NOISES * noisePx) && turnsAfterAll(noisePx / leftOver(r), noiseOfTurn(sparse, lens, rule, ranked, zooms), travel)) return asTurn();
+  if (!early && turned()) return asTurn();
   forgetDepthless(r, shot.parts);
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);

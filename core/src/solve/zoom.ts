@@ -18,6 +18,8 @@ const PAYS = 4;
 const LEAST_FRAMES = 3;
 const LEAST_FRAMES_OF_TURN = 1.2;
 const ITERATIONS = 20;
+/** Relative fall of the cost that ends the rounds of one choice of knots: a tenth of what a coefficient must pay in a shot of some thousand places. */
+const KNOTS_TOLERANCE = 1e-5;
 
 /** Values of `pieces + 2` functions of time at each frame, frame by frame. */
 export function splineBasis(frames: readonly number[], pieces: number): { count: number; basis: Float64Array } {
@@ -116,7 +118,7 @@ export function zoomSeen(asOne: Pick<SolveResult, 'noisePx' | 'driftFactor' | 'p
 }
 
 /** As many knots as the data pay for; the reconstruction keeps the last that paid. Returns the rounds that it took. */
-export function chooseKnots(r: Reconstruction, huberPx: number): number {
+export function chooseKnots(r: Reconstruction, huberPx: number, tolerance = KNOTS_TOLERANCE): number {
   let rounds = 0;
   let failures = 0;
   let best: { cost: number; profile: Float64Array; focalMm: number; pieces: number } | null = null;
@@ -125,7 +127,7 @@ export function chooseKnots(r: Reconstruction, huberPx: number): number {
   for (const pieces of PIECES.filter((n) => n >= chosen)) {
     if (pieces > chosen && r.obs.frames.length < (r.turnOnly ? LEAST_FRAMES_OF_TURN : LEAST_FRAMES) * pieces) break;
     r.zoom = splineBasis(r.obs.frames, pieces);
-    const { costPerObs, obsOf } = r.adjustAll(huberPx, ITERATIONS, 1e-6);
+    const { costPerObs, obsOf } = r.adjustAll(huberPx, ITERATIONS, tolerance);
     rounds += ITERATIONS;
     const cost = costPerObs * obsOf.length;
     // twice the cost over the variance of one coordinate is χ²
@@ -143,7 +145,7 @@ export function chooseKnots(r: Reconstruction, huberPx: number): number {
     r.zoom = splineBasis(r.obs.frames, best.pieces);
     reprofile(r.obs, best.profile);
     r.focalMm = best.focalMm;
-    r.adjustAll(huberPx, ITERATIONS, 1e-6);
+    r.adjustAll(huberPx, ITERATIONS, tolerance);
   }
   return rounds;
 }

@@ -77,10 +77,13 @@ export const toAnalysis = (a: AnalysisRow): Analysis => ({
   finishedAt: a.finishedAt?.toISOString() ?? null,
 });
 
-/** The newest of each subject and kind, with what lists show of it: neither its input nor its whole outcome is read. */
+/**
+ * The newest of each subject and kind, with what lists show of it: neither its input nor its whole outcome is read. One that was stopped changed
+ * nothing: what was known before it stands.
+ */
 export async function newestOf(db: Pick<Database, 'AnalysisRow' | 'sequelize'>, productionId: string): Promise<AnalysisRow[]> {
   const newest = literal(
-    `"analyses"."id" in (select distinct on (subject_id, kind) id from analyses where production_id = ${db.sequelize.escape(productionId)} order by subject_id, kind, created_at desc)`,
+    `"analyses"."id" in (select distinct on (subject_id, kind) id from analyses where production_id = ${db.sequelize.escape(productionId)} order by subject_id, kind, status = 'stopped', created_at desc)`,
   );
   return db.AnalysisRow.findAll({ attributes: { exclude: ['input', 'outcome'] }, where: { [Op.and]: [{ productionId }, newest] }, order: [['createdAt', 'DESC']] });
 }

@@ -24,7 +24,7 @@ export function analysisRoutes(db: Database, boss: PgBoss): Route[] {
       method: 'get',
       path: '/analyses',
       access: 'read',
-      what: 'The newest computation of each subject and kind, without what is large in them.',
+      what: 'The newest computation of each subject and kind, without what is large in them; one that was stopped only where there is no other.',
       handle: async (req, res) => {
         const { productionId } = viewerOf(req);
         const newest = await newestOf(db, productionId);
