@@ -7,6 +7,12 @@ let current: Running | null = null;
 export const running = (): Running => current!;
 export const nowRunning = (other: Running): void => void (current = other);
 
+/**
+ * Of tests that need no pages without a network: a new phone keeps all pages on its first visit, which is half of what a visit costs, and each test
+ * here is a new phone. That they are kept and used is tested where it belongs (offline, lens day, floor day, restart, own film).
+ */
+export const PAGES_NOT_KEPT = { serviceWorkers: 'block' } as const;
+
 /** A test on the demo: each group of tests (project) has its own copy. */
 export const test = plain.extend<object, { demo: Running }>({
   demo: [

@@ -1,5 +1,7 @@
-import { expect, test } from './demo-test';
+import { expect, PAGES_NOT_KEPT, test } from './demo-test';
 import { audit, choose, noSidewaysScroll, open, sample, signIn } from './helpers';
+
+test.use(PAGES_NOT_KEPT);
 
 test.describe.configure({ mode: 'serial' });
 

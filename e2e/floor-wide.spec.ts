@@ -1,5 +1,7 @@
-import { expect, test } from './demo-test';
+import { expect, PAGES_NOT_KEPT, test } from './demo-test';
 import { audit, open, signIn } from './helpers';
+
+test.use(PAGES_NOT_KEPT);
 
 test('the day as a table: worked with keys, copied and pasted, a CSV brought in, all taken back with one step each', async ({ page, context }) => {
   await context.grantPermissions(['clipboard-read', 'clipboard-write']);

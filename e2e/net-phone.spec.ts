@@ -1,5 +1,7 @@
-import { expect, test } from './demo-test';
+import { expect, PAGES_NOT_KEPT, test } from './demo-test';
 import { audit, noSidewaysScroll, open, signIn } from './helpers';
+
+test.use(PAGES_NOT_KEPT);
 
 test('the tape net names the tie that was written in the wrong unit; a further tie determines what was open', async ({ page }) => {
   await signIn(page, 'wrangler', '/floor');

@@ -1,5 +1,7 @@
-import { expect, test } from './demo-test';
+import { expect, PAGES_NOT_KEPT, test } from './demo-test';
 import { audit, noSidewaysScroll, open, signIn } from './helpers';
+
+test.use(PAGES_NOT_KEPT);
 
 // From nothing to a forecast on the phone.
 test.describe.configure({ mode: 'serial' });

@@ -1,6 +1,8 @@
 import { type Page } from '@playwright/test';
-import { expect, test } from './demo-test';
+import { expect, PAGES_NOT_KEPT, test } from './demo-test';
 import { audit, signIn } from './helpers';
+
+test.use(PAGES_NOT_KEPT);
 
 /** By the mouse, from the middle of a handle; by how much it went. */
 async function drag(page: Page, id: string, dx: number, dy: number): Promise<[number, number]> {

@@ -1,5 +1,7 @@
-import { expect, test } from './demo-test';
+import { expect, PAGES_NOT_KEPT, test } from './demo-test';
 import { choose, open, openPlate, sample, signIn } from './helpers';
+
+test.use(PAGES_NOT_KEPT);
 
 test.describe('pictures that cannot be used get a clear refusal with the reason', () => {
   for (const [file, reason] of [

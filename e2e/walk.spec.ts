@@ -1,7 +1,9 @@
 import JSZip from 'jszip';
 import { readFileSync } from 'node:fs';
-import { expect, test } from './demo-test';
+import { expect, PAGES_NOT_KEPT, test } from './demo-test';
 import { audit, choose, noSidewaysScroll, open, openPlate, sample, signIn } from './helpers';
+
+test.use(PAGES_NOT_KEPT);
 
 // The eight steps of a day, in order, on one demo day. They build on one another.
 test.describe.configure({ mode: 'serial' });

@@ -9,6 +9,7 @@ import path from 'node:path';
 import type { Express } from 'express';
 import sharp from 'sharp';
 import request from 'supertest';
+import type { Analysis } from '@mesure/contract';
 import { hashPassword, openQueue, verifyPassword, type Database } from '.';
 import { createDatabase, startTestServer, type Person, type TestServer } from './test-server';
 

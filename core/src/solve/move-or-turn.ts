@@ -6,9 +6,9 @@ import { partAgain, type PlacedPart } from './join-parts';
 import { relens, type Observations } from './observations';
 import { chooseNormalisation } from './normalisation';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
-import { nameMoving, noiseOf, refineAll, trim } from './refine';
+import { nameMoving, noiseOf, noiseOfAll, refineAll, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
-import type { SolveLens, SolveSetup } from './setup';
+import { findingCentre, type SolveLens, type SolveSetup } from './setup';
 import { hasParallax, type PairCandidate } from './start';
 import { focalOfTurn, startTurn } from './turn';
 import { chooseKnots } from './zoom';
@@ -73,20 +73,67 @@ export function leftOver(r: Reconstruction): number {
 }
 const LEAST_LEFT = 0.05;
 
-/** One-axis noise that a pure turn leaves in the tracks, px; infinite where it cannot be laid through them. */
-export function noiseOfTurn(shared: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], zooms: boolean): number {
+/** A pure turn through the tracks, not adjusted yet; null where it places not all frames. What it finds of zoom and lens is its own. */
+function laidTurn(shared: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[]): Reconstruction | null {
   // the move goes on with its own zoom and lens
   const obs = { ...shared, xMm: shared.xMm.slice(), yMm: shared.yMm.slice(), profile: shared.profile.slice() };
   relens(obs, lens.map);
   const probe = new Reconstruction(obs, lens.map, lens.recordedMm, rule);
   const r = new Reconstruction(obs, lens.map, rule.held || rule.priorSigmaMm ? lens.recordedMm : focalOfTurn(probe, farthestApart(ranked)), rule);
   startTurn(r);
-  if (r.placedFrames().length < obs.frames.length) return Infinity;
+  if (r.placedFrames().length < obs.frames.length) return null;
   r.lensPriors = lens.priors;
-  if (zooms) zoomOfTurn(r, lens, NOISE_TOLERANCE);
-  else if (lens.alsoFree.length > 0) freeRest(r, lens);
+  return r;
+}
+
+/** One-axis noise of what a turn leaves, once it is adjusted. */
+function noiseLeft(r: Reconstruction): number {
   const { residualPx } = r.adjustAll(2, 12, 1e-3);
   return residualPx.length > 0 ? noiseOf(residualPx) / leftOver(r) : Infinity;
+}
+
+/** One-axis noise that a pure turn leaves in the tracks, px; infinite where it cannot be laid through them. */
+export function noiseOfTurn(shared: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], zooms: boolean): number {
+  const r = laidTurn(shared, lens, rule, ranked);
+  if (!r) return Infinity;
+  if (zooms) zoomOfTurn(r, lens, NOISE_TOLERANCE);
+  else if (lens.alsoFree.length > 0) freeRest(r, lens);
+  return noiseLeft(r);
+}
+
+/** A turn by another lens than was given leaves no more than this beside a move: it has a handful of unknowns more than a turn, and hundreds less than a move. */
+const OTHER_LENS_EXPLAINS = 1.04;
+const OTHER_LENS_EXPLAINS_SMALL = 1.1;
+/** What a lens makes of a turn looks like a move of no more than this share of the distance, and is no further from a turn than so many noises. */
+const MOST_TRAVEL_SHARE = 0.3;
+const MOST_OFF = 10;
+
+/**
+ * A turn by a lens that bends, or sits off the middle of the picture, looks like a move that fits to the last pixel: each track finds a depth that bends
+ * it so. Who asks whether it turned must let the lens be another one.
+ * @returns the lens to solve the turn by: the given one where it bends, which is said of the turn then, or one that finds its place; null: it moved
+ */
+export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens: SolveLens, setup: SolveSetup, ranked: readonly PairCandidate[]): SolveLens | null {
+  const mayBend = lens.freeDistortion || !lens.hasDistortion;
+  const maySitElsewhere = setup.principalPoint === undefined;
+  const travel = travelPx(move);
+  if (!(mayBend || maySitElsewhere) || travel > MOST_TRAVEL_SHARE * move.slopeToPx) return null;
+  const r = laidTurn(shared, lens, move.focalRule, ranked);
+  if (!r) return null;
+  const movePx = noiseOfAll(move) / leftOver(move);
+  if (noiseLeft(r) > MOST_OFF * movePx) return null;
+  r.noisePx = movePx;
+  const limit = travel < SMALL_NOISES * movePx ? OTHER_LENS_EXPLAINS_SMALL : OTHER_LENS_EXPLAINS;
+  const explains = () => noiseLeft(r) < limit * movePx;
+  if (mayBend) {
+    freeLens(r);
+    if (explains()) return lens;
+  }
+  if (!maySitElsewhere) return null;
+  const elsewhere = findingCentre(lens);
+  r.lensPriors = elsewhere.priors;
+  r.freeLens = [...r.freeLens, 'cx', 'cy'];
+  return explains() ? elsewhere : null;
 }
 
 /** How a turn zooms, and round what: round a wrong place no spline follows how the picture grows. */
@@ -110,6 +157,8 @@ export function solveTurn({ obs, lens, setup, rule, options, warnings, pairs }: 
   r.adjustAll(2, 15, 1e-4);
   r.lensPriors = lens.priors;
   if (setup.focal.mode === 'zoom') zoomOfTurn(r, lens);
+  // before anything is left out for it
+  else if (lens.unasked.length > 0) freeRest(r, lens);
   const trimmed: TrimmedObservation[] = [];
   let iterations = refineAll(r, trimmed, progress, warnings);
   if (partAgain(r, parts)) iterations += refineAll(r, trimmed, progress, warnings);

@@ -162,6 +162,16 @@ const SQUEEZE_SHARE = 0.1;
 /** A zoom finds its principal point where nobody said anything of it: a picture that grows shows round what, and taken from round another place a turn looks like a move. */
 export const findsCentreUnasked = ({ focal, principalPoint }: SolveSetup): boolean => focal.mode === 'zoom' && principalPoint === undefined;
 
+/** The same lens, whose principal point is found where it pays though nobody asked. */
+export const findingCentre = (lens: SolveLens): SolveLens => ({
+  ...lens,
+  unasked: ['cx', 'cy'],
+  alsoFree: ['cx', 'cy', ...lens.alsoFree],
+  priors: { ...lens.priors, ...centrePriors(lens.map, USUAL_CENTRE_SHARE * lens.geometry.widthPx) },
+});
+
+const centrePriors = ({ cx, cy }: LensMap, sigma: number) => ({ cx: { value: cx, sigma }, cy: { value: cy, sigma } });
+
 /** What of the lens is found besides, and what is known of it beforehand. */
 function freeOf(setup: SolveSetup, map: LensMap, sigmaK: readonly number[]): Pick<SolveLens, 'alsoFree' | 'unasked' | 'priors'> {
   const one = (field: 'principalPoint' | 'squeezeFit', sigmaField: 'sigmaPx' | 'sigma', usual: number): number | null => {
@@ -179,7 +189,7 @@ function freeOf(setup: SolveSetup, map: LensMap, sigmaK: readonly number[]): Pic
     unasked: findsCentreUnasked(setup) ? ['cx', 'cy'] : [],
     alsoFree: [...(centrePx === null ? [] : (['cx', 'cy'] as const)), ...(squeeze === null ? [] : (['ratio'] as const))],
     priors: {
-      ...(centrePx === null ? {} : { cx: { value: map.cx, sigma: centrePx }, cy: { value: map.cy, sigma: centrePx } }),
+      ...(centrePx === null ? {} : centrePriors(map, centrePx)),
       ...(squeeze === null ? {} : { ratio: { value: ratio, sigma: ratio * squeeze } }),
       ...Object.fromEntries(sigmaK.slice(0, 2).map((sigma, i) => [`k${i + 1}`, { value: k[i] ?? 0, sigma }])),
     },

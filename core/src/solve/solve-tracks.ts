@@ -4,7 +4,7 @@ import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../
 import { assembleFree, failed } from './assemble';
 import { heldByPlaces } from './held-by-places';
 import { forgetDepthless, partAgain, type PlacedPart } from './join-parts';
-import { DOUBTFUL_NOISES, farthestApart, leftOver, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, solveTurn, travelPx, turnsAfterAll } from './move-or-turn';
+import { DOUBTFUL_NOISES, farthestApart, leftOver, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, otherLensOfTurn, solveTurn, travelPx, turnsAfterAll } from './move-or-turn';
 import { asObject, objectSetup, withoutStill } from './object';
 import type { TrackPoint } from '../track/track-point';
 import { buildObservations, reprofile } from './observations';
@@ -172,9 +172,9 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   progress({ stage: 'starting pair', done: 0, total: 1 });
   // a pair of few tracks fits any model: the judgement is left to those that share many, where there are such
   const rich = ranked.filter((p) => p.shared >= RICH_SHARED);
-  const asTurn = () => {
+  const asTurn = (by = lens) => {
     if (zooms && sparse !== obs) reprofile(obs, onOtherFrames(sparse, obs));
-    const { turned, r, parts } = solveTurn({ obs, lens, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
+    const { turned, r, parts } = solveTurn({ obs, lens: by, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
     return { ...turnAgain(turned, r), ...partedOf(r, parts) };
   };
   const again = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim' | 'onlyTracks' | 'onProgress'> = {}) =>
@@ -222,6 +222,8 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   // what did not hold together after all is refined apart
   if (partAgain(r, shot.parts)) iterations += refineAll(r, trimmed, progress, warnings);
   if (!early && turned()) return asTurn();
+  const turnedBy = zooms || options.onlyTracks ? null : otherLensOfTurn(r, sparse, lens, setup, ranked);
+  if (turnedBy) return asTurn(turnedBy);
   forgetDepthless(r, shot.parts);
   nameMoving(r, trimmed, warnings);
   if (options.trim) iterations += trim(r, trimmed, progress, warnings);

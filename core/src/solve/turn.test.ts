@@ -180,3 +180,43 @@ test('a turn that few tracks see is no move, and a move by a hand’s breadth is
   expect(kinds(0).filter((m) => m !== 'pan')).toHaveLength(0);
   expect(kinds(0.05).filter((m) => m === 'pan')).toHaveLength(0);
 });
+
+describe('a turn by another lens than was given, which as a move fits to the last pixel', () => {
+  const asked = setup({ motion: 'free', focal: { mode: 'free', mm: 25 } });
+  const seeds = Array.from({ length: draws(10, 2) }, (_, i) => 20 + i);
+
+  test('of a lens that bends is told as a turn, by a lens that bends, and nothing is judged by it', () => {
+    for (const seed of seeds) {
+      const r = solveTracks(simulateShot(scene({ seed, k: [-0.09, 0.008, 0] })).tracks, asked);
+      expect(r).toMatchObject({ motion: 'pan', status: 'partial' });
+      // as a move it is "solved" at 27 to 29 mm, each track with a place of its own
+      expect(r.bending!.k1).toBeLessThan(-0.04);
+      expect(r.warnings.map((w) => w.code)).toEqual(expect.arrayContaining(['CAMERA_TURNS', 'LENS_BENDS']));
+      expect(reconcile(asked, r)).toMatchObject({ verdict: 'not observable', items: [{ causes: [{ cause: 'distortion-not-used' }] }, ...reconcile(asked, r).items.slice(1)] });
+      // with its distortion asked for, the lens is the one it was
+      const freed = solveTracks(simulateShot(scene({ seed, k: [-0.09, 0.008, 0] })).tracks, { ...asked, distortion: { mode: 'free' } });
+      expect(freed.motion).toBe('pan');
+      expect(Math.abs(freed.focalMm! - 24)).toBeLessThan(4 * freed.sigmaFocalMm!);
+    }
+  });
+
+  test('of a lens that sits off the middle is told as a turn with its centre, and its focal length holds', () => {
+    for (const seed of seeds) {
+      const r = solveTracks(simulateShot(scene({ seed, center: [26, -17] })).tracks, asked);
+      expect(r).toMatchObject({ motion: 'pan', status: 'partial' });
+      expect(Math.abs(r.focalMm! - 24)).toBeLessThan(4 * r.sigmaFocalMm!);
+      const { x, y, sigmaX, sigmaY } = r.found!.principalPx!;
+      expect(Math.abs(x - W / 2 - 26)).toBeLessThan(4 * sigmaX!);
+      expect(Math.abs(y - H / 2 + 17)).toBeLessThan(4 * sigmaY!);
+    }
+  });
+
+  test('a move stays one, however small, by whatever lens', () => {
+    const ways: Partial<ShotScene>[] = [{}, { k: [-0.05, 0, 0] }, { center: [20, 10] }];
+    for (const seed of seeds)
+      for (const way of ways) {
+        const r = solveTracks(simulateShot(scene({ ...way, seed, path: (t) => [-0.04 + 0.08 * t, 1.4, 0] })).tracks, asked);
+        expect([r.status, r.motion]).toEqual(['solved', undefined]);
+      }
+  });
+});

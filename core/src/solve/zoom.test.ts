@@ -156,10 +156,15 @@ describe('a zoom that nobody noted', () => {
     expect(zoomSeen(asOne, zoom)).toBe(change);
   });
 
-  test.each<[string, SolveSetup['focal']]>([
-    ['free', { mode: 'free', mm: 32 }],
-    ['held', { mode: 'held', mm: 32 }],
-  ])('is told where the focal length is %s, and no fact is judged by such a solve', (_mode, focal) => {
+  test.each(
+    some<[string, SolveSetup['focal']]>(
+      [
+        ['held', { mode: 'held', mm: 32 }],
+        ['free', { mode: 'free', mm: 32 }],
+      ],
+      1,
+    ),
+  )('is told where the focal length is %s, and no fact is judged by such a solve', (_mode, focal) => {
     const shot = film(rests, DOLLY);
     const s = solveTracks(shot.tracks, setup(focal));
     expect([s.status, s.warnings[0].words]).toEqual(['partial', expect.stringMatching(/The lens zooms: the focal length changes during the take, by about \d\d %/)]);
