@@ -143,7 +143,9 @@ function takenAsStraight(items: readonly ReconcileItem[], bending: Bending): Rec
   const cause: Cause = {
     cause: 'distortion-not-used',
     title: 'The lens bends, and its distortion was not used',
-    evidence: `with a distortion (k1 about ${bending.k1.toFixed(2)}) ${(100 * (1 - Math.sqrt(bending.remaining))).toFixed(0)} % of the error would go`,
+    evidence: bending.movesFocal
+      ? `the tracks ask for a distortion, and any moves the focal length by ${bending.movesFocal.toFixed(0)} of its standard deviations`
+      : `with a distortion (k1 about ${bending.k1.toFixed(2)}) ${(100 * (1 - Math.sqrt(bending.remaining))).toFixed(0)} % of the error would go`,
     likelihood: BENDS_LIKELIHOOD,
   };
   return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Shoot a lens grid, or mark straight edges, and solve again.`, 'The lens bends and was taken as straight');

@@ -1,6 +1,6 @@
 import { anchorSolve, meanSigma } from '../anchor';
 import { applySimilarity, FLIP, matToQuat, mulMat3, mulMatVec, norm, quatToMat, rotationAngle, transpose3, type Mat3, type Quat, type Similarity, type Vec3 } from '../math';
-import { bendingSeen } from './bending';
+import { bendFelt, bendingSeen } from './bending';
 import { evaluateBundle, Linearisation, type BundleProblem, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
 import { BundleCovariance } from './covariance';
 import { focalProfile } from './focal-profile';
@@ -90,9 +90,12 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   // themselves too, track by track; what they lost to the fit, and what is slower than the tracks are long, only the model of a drift tells
   const along = Math.max(drift.factor, beyondChance(covariance?.clusteredCameras(variance)));
   const told = variance * along;
-  // a lens that bends leaves errors that go along the tracks too
-  const bending = story.mayBend !== false && !r.pair && !lens.hasDistortion && !lens.freeDistortion && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
-  if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining)));
+  // a lens that bends leaves errors that go along the tracks too, unless cameras and places took them up
+  const mayBend = story.mayBend !== false && !r.pair && !r.zoom && !lens.hasDistortion && !lens.freeDistortion;
+  const byResiduals = mayBend && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
+  const focalSigmaMm = problem.focal.held || !covariance ? null : Math.sqrt(told * covariance.focalVariance());
+  const bending = byResiduals ?? (mayBend && focalSigmaMm !== null ? bendFelt(r, along, focalSigmaMm) : null);
+  if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining), bending.movesFocal));
   else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(along)));
   if (!covariance) warnings.push(SOLVE.NO_DEVIATIONS());
   const moving = story.trimmed.filter((t) => t.frame === null);

@@ -1,6 +1,7 @@
 import type { Distortion } from '../lens';
 import { adjust } from './adjust';
 import type { BundleProblem, BundleState } from './bundle-problem';
+import type { Reconstruction } from './reconstruction';
 
 /** A lens that bends, in a solve that took it as straight. */
 export interface Bending {
@@ -8,6 +9,11 @@ export interface Bending {
   k1: number;
   /** share of the cost that would remain with it */
   remaining: number;
+  /**
+   * By how many of its sigmas the focal length would move. Missing: the residuals themselves ask for it. There: cameras and places took it up, and from where
+   * they ended nobody knows how much it bends, or to which side
+   */
+  movesFocal?: number;
 }
 
 /** A mild barrel: what is tried to either side. */
@@ -47,4 +53,30 @@ export function bendingSeen(problem: BundleProblem, state: BundleState): Bending
     if (cost < best) [k1, best] = [between, cost];
   }
   return best < EXPLAINS * none ? { k1, remaining: best / none } : null;
+}
+
+/** Rounds from the floor of the solve, where one more unknown is nearly a matter of one step. */
+const FELT_ITERATIONS = 4;
+/** Of χ², as far as errors are independent, what the coefficient must take away (five of its sigmas), and of the focal length's, how far it must move it. */
+const FELT_PAYS = 25;
+const FELT_SIGMAS = 2;
+
+/**
+ * Would a lens that bends change the answer? Cameras and places of a small move take up a bend so well that nothing goes along the tracks, and the
+ * focal length is wrong by many of its sigmas: a coefficient that the tracks know is asked for then, and one that moves nothing is not worth a word.
+ * @param along how many times the variance is what it would be of independent errors
+ * @param sigmaMm of the focal length, which is free
+ */
+export function bendFelt(r: Reconstruction, along: number, sigmaMm: number): Bending | null {
+  const back = r.kept();
+  const straight = r.adjustAll(r.huberPx, 0);
+  const straightMm = r.focalMm;
+  r.freeLens = [...r.freeLens, 'k1'];
+  const bent = r.adjustAll(r.huberPx, FELT_ITERATIONS, 1e-6);
+  const [{ distortion }, { focalMm }] = [r.lens, r];
+  back();
+  const remaining = bent.costPerObs / straight.costPerObs;
+  const won = (2 * bent.obsOf.length * (1 - remaining)) / along;
+  const movesFocal = Math.abs(focalMm - straightMm) / sigmaMm;
+  return won > FELT_PAYS && movesFocal > FELT_SIGMAS ? { k1: distortion.model === 'radial' ? distortion.k[0] : 0, remaining, movesFocal } : null;
 }

@@ -2,8 +2,12 @@ import { tableOf } from './warning';
 
 /** Of solving tracks. */
 export const SOLVE = tableOf({
-  LENS_BENDS: (k1: number, rmsPx: number, bentRmsPx: number) =>
-    `The lens bends, and this solve took it as straight: with a distortion (k1 about ${k1.toFixed(2)}) the error would fall from ${rmsPx.toFixed(2)} to ${bentRmsPx.toFixed(2)} px. Shoot a lens grid, or mark straight edges, before anything is judged by it.`,
+  LENS_BENDS: (k1: number, rmsPx: number, bentRmsPx: number, movesFocal = 0) =>
+    `The lens bends, and this solve took it as straight: ${
+      movesFocal > 0
+        ? `cameras and places took it up, so that the errors hardly show it, and a distortion moves the focal length by ${movesFocal.toFixed(0)} of its standard deviations`
+        : `with a distortion (k1 about ${k1.toFixed(2)}) the error would fall from ${rmsPx.toFixed(2)} to ${bentRmsPx.toFixed(2)} px`
+    }. Shoot a lens grid, or mark straight edges, before anything is judged by it.`,
   TRACKS_DRIFT: (times: number) => `The tracks drift: their errors go along them from frame to frame. Standard deviations are ${times.toFixed(1)} times what their number alone would give.`,
   NO_DEVIATIONS: () => 'The tracks do not determine all cameras and points: no standard deviations can be given.',
   TRACKS_MOVE: (moving: number, of: number) => `${moving} of ${of} tracks do not behave like still points and were left out.`,
