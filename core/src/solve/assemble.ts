@@ -91,9 +91,10 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const along = Math.max(drift.factor, beyondChance(covariance?.clusteredCameras(variance)));
   const told = variance * along;
   // a lens that bends leaves errors that go along the tracks too, unless cameras and places took them up
-  const mayBend = story.mayBend !== false && !r.pair && !r.zoom && !lens.hasDistortion && !lens.freeDistortion;
+  const mayBend = story.mayBend !== false && !r.pair && !lens.hasDistortion && !lens.freeDistortion;
   const byResiduals = mayBend && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
-  const focalSigmaMm = problem.focal.held || !covariance ? null : Math.sqrt(told * covariance.focalVariance());
+  // a zoom's lengths take up what grows towards the border in their own way
+  const focalSigmaMm = problem.focal.held || r.zoom || !covariance ? null : Math.sqrt(told * covariance.focalVariance());
   const bending = byResiduals ?? (mayBend && focalSigmaMm !== null ? bendFelt(r, along, focalSigmaMm) : null);
   if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining), bending.movesFocal));
   else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(along)));
