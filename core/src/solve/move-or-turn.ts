@@ -1,6 +1,7 @@
 import { distance, median } from '../math';
 import type { Warning } from '../warnings';
 import { assembleTurn } from './assemble';
+import type { LensUnknown } from './bundle-problem';
 import { freeLens, freeRest } from './free-lens';
 import { partAgain, type PlacedPart } from './join-parts';
 import { relens, type Observations } from './observations';
@@ -104,9 +105,9 @@ export function noiseOfTurn(shared: Observations, lens: SolveLens, rule: FocalRu
 /** A turn by another lens than was given leaves no more than this beside a move: it has a handful of unknowns more than a turn, and hundreds less than a move. */
 const OTHER_LENS_EXPLAINS = 1.04;
 const OTHER_LENS_EXPLAINS_SMALL = 1.1;
-/** What a lens makes of a turn looks like a move of no more than this share of the distance, and is no further from a turn than so many noises. */
+/** What a lens makes of a turn looks like a move of no more than this share of the distance, and is no further from a turn than so many times the noise. */
 const MOST_TRAVEL_SHARE = 0.3;
-const MOST_OFF = 10;
+const MOST_OFF = 5;
 
 /**
  * A turn by a lens that bends, or sits off the middle of the picture, looks like a move that fits to the last pixel: each track finds a depth that bends
@@ -122,18 +123,16 @@ export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens
   if (!r) return null;
   const movePx = noiseOfAll(move) / leftOver(move);
   if (noiseLeft(r) > MOST_OFF * movePx) return null;
-  r.noisePx = movePx;
   const limit = travel < SMALL_NOISES * movePx ? OTHER_LENS_EXPLAINS_SMALL : OTHER_LENS_EXPLAINS;
-  const explains = () => noiseLeft(r) < limit * movePx;
-  if (mayBend) {
-    freeLens(r);
-    if (explains()) return lens;
-  }
+  const explainsWith = (names: readonly LensUnknown[]) => {
+    r.freeLens = [...r.freeLens, ...names];
+    return noiseLeft(r) < limit * movePx;
+  };
+  if (mayBend && explainsWith(['k1', 'k2'])) return lens;
   if (!maySitElsewhere) return null;
   const elsewhere = findingCentre(lens);
   r.lensPriors = elsewhere.priors;
-  r.freeLens = [...r.freeLens, 'cx', 'cy'];
-  return explains() ? elsewhere : null;
+  return explainsWith(['cx', 'cy']) ? elsewhere : null;
 }
 
 /** How a turn zooms, and round what: round a wrong place no spline follows how the picture grows. */
