@@ -7,6 +7,7 @@ import { partAgain, type PlacedPart } from './join-parts';
 import { relens, type Observations } from './observations';
 import { chooseNormalisation } from './normalisation';
 import { centerOf, Reconstruction, type FocalRule } from './reconstruction';
+import { driftOf } from './residual-drift';
 import { nameMoving, noiseOf, noiseOfAll, refineAll, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
 import { findingCentre, type SolveLens, type SolveSetup } from './setup';
@@ -109,16 +110,17 @@ const OTHER_LENS_EXPLAINS_SMALL = 1.1;
 const MOST_TRAVEL_SHARE = 0.3;
 const MOST_OFF = 5;
 
+const mayBend = (lens: SolveLens): boolean => lens.freeDistortion || !lens.hasDistortion;
+const maySitElsewhere = (setup: SolveSetup): boolean => setup.principalPoint === undefined;
+
 /**
  * A turn by a lens that bends, or sits off the middle of the picture, looks like a move that fits to the last pixel: each track finds a depth that bends
  * it so. Who asks whether it turned must let the lens be another one.
  * @returns the lens to solve the turn by: the given one where it bends, which is said of the turn then, or one that finds its place; null: it moved
  */
 export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens: SolveLens, setup: SolveSetup, ranked: readonly PairCandidate[]): SolveLens | null {
-  const mayBend = lens.freeDistortion || !lens.hasDistortion;
-  const maySitElsewhere = setup.principalPoint === undefined;
   const travel = travelPx(move);
-  if (!(mayBend || maySitElsewhere) || travel > MOST_TRAVEL_SHARE * move.slopeToPx) return null;
+  if (!(mayBend(lens) || maySitElsewhere(setup)) || travel > MOST_TRAVEL_SHARE * move.slopeToPx) return null;
   const r = laidTurn(shared, lens, move.focalRule, ranked);
   if (!r) return null;
   const movePx = noiseOfAll(move) / leftOver(move);
@@ -128,11 +130,34 @@ export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens
     r.freeLens = [...r.freeLens, ...names];
     return noiseLeft(r) < limit * movePx;
   };
-  if (mayBend && explainsWith(['k1', 'k2'])) return lens;
-  if (!maySitElsewhere) return null;
+  if (mayBend(lens) && explainsWith(['k1', 'k2'])) return lens;
+  if (!maySitElsewhere(setup)) return null;
   const elsewhere = findingCentre(lens);
   r.lensPriors = elsewhere.priors;
   return explainsWith(['cx', 'cy']) ? elsewhere : null;
+}
+
+/** Errors of tracks that were followed by their pictures go along them by factors of a few; what bends a whole track by one of about as many as its frames. */
+const MOTION_DRIFTS = 10;
+const MOTION_DRIFTS_SHARE = 0.5;
+
+/**
+ * Few short tracks show no motion between any two frames that share enough of them, and all of them together do: what a turn leaves goes slowly along
+ * each track, whatever its lens.
+ */
+export function leavesMotion(shared: Observations, lens: SolveLens, setup: SolveSetup, rule: FocalRule, ranked: readonly PairCandidate[]): boolean {
+  const r = laidTurn(shared, lens, rule, ranked);
+  if (!r) return false;
+  const most = Math.min(MOTION_DRIFTS, MOTION_DRIFTS_SHARE * median(shared.byTrack.map((list) => list.length)));
+  const goesAlong = (names: readonly LensUnknown[]): boolean => {
+    r.freeLens = names;
+    r.adjustAll(2, 12, 1e-3);
+    return driftOf(r).factor > most;
+  };
+  const others = [...(mayBend(lens) ? (['k1', 'k2'] as const) : []), ...(maySitElsewhere(setup) ? (['cx', 'cy'] as const) : [])];
+  if (!goesAlong([])) return false;
+  if (maySitElsewhere(setup)) r.lensPriors = findingCentre(lens).priors;
+  return others.length === 0 || goesAlong(others);
 }
 
 /** How a turn zooms, and round what: round a wrong place no spline follows how the picture grows. */

@@ -4,7 +4,7 @@ import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../
 import { assembleFree, failed } from './assemble';
 import { heldByPlaces } from './held-by-places';
 import { forgetDepthless, partAgain, type PlacedPart } from './join-parts';
-import { DOUBTFUL_NOISES, farthestApart, leftOver, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, otherLensOfTurn, solveTurn, travelPx, turnsAfterAll } from './move-or-turn';
+import { DOUBTFUL_NOISES, farthestApart, leavesMotion, leftOver, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, otherLensOfTurn, solveTurn, travelPx, turnsAfterAll } from './move-or-turn';
 import { asObject, objectSetup, withoutStill } from './object';
 import type { TrackPoint } from '../track/track-point';
 import { buildObservations, reprofile } from './observations';
@@ -188,7 +188,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     return squeezed ? toldSqueezed(turned, squeezed, setup.squeeze ?? 1) : turned;
   };
   const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
-  if (setup.motion === 'pan' || !motionSeen(probe, asked, random)) return asTurn();
+  if (setup.motion === 'pan' || !(motionSeen(probe, asked, random) || (!zooms && leavesMotion(sparse, lens, setup, rule, ranked)))) return asTurn();
 
   const started = bestStart({ sparse, setup, lens, rule, keys, zooms, random, progress });
   if (!started) {

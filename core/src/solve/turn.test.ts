@@ -181,6 +181,27 @@ test('a turn that few tracks see is no move, and a move by a hand’s breadth is
   expect(kinds(0.05).filter((m) => m === 'pan')).toHaveLength(0);
 });
 
+/** Thirty tracks at a time, each for twelve frames, past a wall and a floor: a dolly, or a pan by the same lens. */
+const thin = (seed: number, dolly: boolean): ShotScene => {
+  const u = uniform(seed);
+  const place = (i: number) => (i % 3 === 0 ? [-3 + 6 * u(), 0, -5 + 4 * u()] : i % 3 === 1 ? [-3 + 6 * u(), 2.4 * u(), -5.2] : [-2 + 4 * u(), 1.5 * u(), -4 + 2 * u()]) as [number, number, number];
+  return scene({
+    ...{ focalMm: 18, frames: 150, lifeFrames: 12, seed: 1 },
+    points: Array.from({ length: 375 }, (_, i) => ({ id: `m${i}`, at: place(i) })),
+    path: (t) => (dolly ? [-0.9 + 1.8 * t, 1.4 + 0.2 * t, 3 - 0.3 * t] : [0, 1.4, 3]),
+    aim: (t) => (dolly ? [0.2 * t, 0.8, -3.5] : [-0.6 + 1.2 * t, 0.8 + 0.2 * t, -3.5]),
+  });
+};
+test('a dolly of short tracks is no turn though no two frames show that it moved, and a pan of them is one', () => {
+  for (const seed of Array.from({ length: draws(8, 2) }, (_, i) => i + 3)) {
+    const [moved, panned] = [true, false].map((dolly) => solveTracks(simulateShot(thin(seed, dolly)).tracks, setup({ motion: 'free' })));
+    expect([moved.motion, panned.motion]).toEqual([undefined, 'pan']);
+    // as a turn it was one of 0.4 or of 70 mm by a camera that stands still
+    expect(Math.abs(moved.focalMm! - 18)).toBeLessThan(3 * moved.sigmaFocalMm!);
+    expect(Math.abs(panned.focalMm! - 18)).toBeLessThan(3 * panned.sigmaFocalMm!);
+  }
+});
+
 describe('a turn by another lens than was given, which as a move fits to the last pixel', () => {
   const asked = setup({ motion: 'free', focal: { mode: 'free', mm: 25 } });
   const seeds = Array.from({ length: draws(10, 2) }, (_, i) => 20 + i);
