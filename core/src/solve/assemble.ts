@@ -16,6 +16,7 @@ import { MIN_SHARED_TRACKS } from './start';
 import { trimWould } from './trim';
 import { turnToWorld, uprightTurn } from './turn';
 import { SOLVE, type Warning } from '../warnings';
+import { bendResponse, unmeasuredBend } from './unmeasured-lens';
 
 /** Nothing was solved, and why. */
 export function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: Warning[]): SolveResult {
@@ -96,6 +97,8 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   // a zoom's lengths take up what grows towards the border in their own way
   const focalSigmaMm = problem.focal.held || r.zoom || !covariance ? null : Math.sqrt(told * covariance.focalVariance());
   const bending = byResiduals ?? (mayBend && focalSigmaMm !== null ? bendFelt(r, along, focalSigmaMm) : null);
+  // from here on everything is known so much worse as the lens may bend
+  if (lens.unmeasured && !r.pair && covariance) leaveToTheLens(covariance, lens, told);
   if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining), bending.movesFocal));
   else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(along)));
   if (!covariance) warnings.push(SOLVE.NO_DEVIATIONS());
@@ -125,6 +128,13 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     unplaced,
     trimWould: story.trimmed.some((t) => t.reason === 'trim') ? null : trimWould(radiusPx, problem.point),
   };
+}
+
+/** Puts what a lens may do that nobody measured into what is known of cameras, places and focal length. */
+function leaveToTheLens(covariance: BundleCovariance, { map, geometry }: SolveLens, told: number): void {
+  const response = bendResponse(covariance.factored);
+  const cornerSlope = Math.hypot(geometry.widthPx / map.pxPerMmX, geometry.heightPx / map.pxPerMmY) / (2 * map.normaliserMm);
+  covariance.withNuisance(response.moves, unmeasuredBend(response, cornerSlope, told) ** 2 / told);
 }
 
 /** A distortion that was found, and how well. */
@@ -185,28 +195,41 @@ function varianceOfFocal(g: ReturnType<typeof gather>, covariance: BundleCovaria
   return g.told * (whole - c.own) + g.variance * Math.max(g.along, beyondChance(c)) * c.own;
 }
 
+/** How well a focal length is known, and what of that an unmeasured lens makes. */
+interface FocalKnown {
+  sigmaFocalMm: number | null;
+  sigmaByLensMm: number | null;
+}
+
 /** Of the middle of all cameras. */
-function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): number | null {
-  if (g.problem.focal.held) return 0;
-  if (!g.covariance) return null;
-  const { zoom, cameraCount } = g.problem;
-  if (!zoom) return Math.sqrt(varianceOfFocal(g, g.covariance));
+function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): FocalKnown {
+  const { covariance, told, problem } = g;
+  if (problem.focal.held) return { sigmaFocalMm: 0, sigmaByLensMm: 0 };
+  if (!covariance) return { sigmaFocalMm: null, sigmaByLensMm: null };
+  const { zoom, cameraCount } = problem;
+  if (!zoom) return { sigmaFocalMm: Math.sqrt(varianceOfFocal(g, covariance)), sigmaByLensMm: Math.sqrt(told * covariance.focalVarianceByNuisance()) };
   const byZoom = Array.from({ length: zoom.count }, (_, k) => {
     let sum = 0;
     for (let c = 0; c < cameraCount; c += 1) sum += zoom.basis[c * zoom.count + k];
     return (r.focalMm * sum) / cameraCount;
   });
-  return Math.sqrt(g.covariance.focalVarianceAt(meanProfile(g.problem), byZoom) * g.told);
+  const byFocal = meanProfile(problem);
+  return { sigmaFocalMm: Math.sqrt(covariance.focalVarianceAt(byFocal, byZoom) * told), sigmaByLensMm: Math.sqrt(covariance.focalVarianceByNuisance(byFocal, byZoom) * told) };
 }
 
+/** The lens makes more of what is not known than all else. */
+const MOSTLY_LENS = Math.SQRT1_2;
+
 /** What every solve says, of whatever motion. */
-function common(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story, g: ReturnType<typeof gather>, sigmaFocalMm: number | null) {
+function common(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story, g: ReturnType<typeof gather>, { sigmaFocalMm, sigmaByLensMm }: FocalKnown) {
   if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) story.warnings.push(SOLVE.FOCAL_HARDLY_SEEN(sigmaFocalMm));
+  if (sigmaFocalMm && sigmaByLensMm! > MOSTLY_LENS * sigmaFocalMm && !g.bending) story.warnings.push(SOLVE.LENS_UNMEASURED(sigmaFocalMm, sigmaByLensMm!));
   return {
     width: lens.geometry.widthPx,
     height: lens.geometry.heightPx,
     focalMm: r.focalMm * meanProfile(g.problem),
     sigmaFocalMm,
+    sigmaByLensMm,
     focalMode: story.focalMode as SolveResult['focalMode'],
     distortion: lens.freeDistortion ? foundLens(r, lens, g) : describeLens(lens, r.lens.follows),
     ...foundBesides(r, lens, setup, g, story.warnings),
@@ -252,10 +275,11 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   const cameraSpread = frameOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'camera', index }));
   const pointSpread = trackOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'point', index }));
 
-  const bySlope = sigmaOfFocal(r, g);
+  const { sigmaFocalMm: bySlope, sigmaByLensMm: byLens } = sigmaOfFocal(r, g);
   // where it is well seen the curvature says it; where it is not, the cost itself is asked
-  const asked = bySlope !== null && !problem.focal.priorSigmaMm && !problem.zoom && bySlope > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
-  const sigmaFocalMm = bySlope === null || asked === null ? bySlope : Math.max(bySlope, asked);
+  const byTracks = Math.sqrt(Math.max(0, (bySlope ?? 0) ** 2 - (byLens ?? 0) ** 2));
+  const asked = !problem.focal.priorSigmaMm && !problem.zoom && byTracks > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
+  const sigmaFocalMm = bySlope === null || asked === null ? bySlope : Math.hypot(Math.max(byTracks, asked), byLens ?? 0);
   const solved = unplaced.length === 0;
   const frames = frameOf.map((f, c) => ({
     frame: obs.frames[f],
@@ -270,7 +294,7 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   return {
     status: frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS ? 'failed' : solved ? 'solved' : 'partial',
     reason: solved ? null : unplacedWords(unplaced, r.ownFrames),
-    ...common(r, lens, setup, story, g, sigmaFocalMm),
+    ...common(r, lens, setup, story, g, { sigmaFocalMm, sigmaByLensMm: byLens }),
     frames,
     ...(r.pair ? { witness: pairedWitness(r, g, sim, frames, anchored.sigmaScale) } : {}),
     points: trackOf.map((t, p) => ({

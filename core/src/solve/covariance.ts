@@ -2,7 +2,7 @@ import { invertSelected, type ClusteredVariance, type EnvelopeMatrix } from '../
 import { robustCost } from './adjust';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
 import { SchurSystem } from './schur';
-import { clusteredByTrack, clusteredTogether, fewerOfMany, type Gradient } from './track-clusters';
+import { clusteredByTrack, clusteredTogether, fewerOfMany, type Gradient, type UnknownsColumn } from './track-clusters';
 
 /** Of all cameras, by time; those that are asked first come first, and the middle one is held by the gauge. */
 const ASKED_CAMERAS = [0, 1, 0.35, 0.65, 0.15, 0.85];
@@ -20,16 +20,17 @@ export interface CovarianceColumn {
  *         carries them to the stated datum, where the gauge no longer matters (S-transformation, Baarda 1973).
  */
 export class BundleCovariance {
+  private readonly problem: BundleProblem;
   private readonly system: SchurSystem;
+  private readonly lin: Linearisation;
   private readonly inverse: EnvelopeMatrix;
   private readonly eliminatedBlocks: Float64Array;
 
-  private constructor(
-    private readonly problem: BundleProblem,
-    system: SchurSystem,
-    private readonly lin: Linearisation,
-  ) {
-    this.system = system;
+  private nuisance: { moves: UnknownsColumn; variance: number } | null = null;
+
+  private constructor(readonly factored: FactoredBundle) {
+    const { problem, system, lin } = factored;
+    [this.problem, this.system, this.lin] = [problem, system, lin];
     this.inverse = invertSelected(system.reduced);
     this.eliminatedBlocks = system.eliminatedBlocks(this.inverse);
   }
@@ -41,25 +42,36 @@ export class BundleCovariance {
    */
   static compute(problem: BundleProblem, state: BundleState, huberPx = Infinity, before: FactoredBundle | null = null): BundleCovariance | null {
     const factored = before && isSameBundle(before, { problem, state, huberPx }) ? before : inFixedGauge(problem, state, huberPx);
-    return factored && new BundleCovariance(problem, factored.system, factored.lin);
+    return factored && new BundleCovariance(factored);
+  }
+
+  /** From here on all variances contain that the unknowns move so by something whose variance is this, per unit variance of a residual. */
+  withNuisance(moves: UnknownsColumn, variance: number): void {
+    this.nuisance = { moves, variance };
   }
 
   /** 6×6 of (φ, t), row-major. */
   cameraBlock(camera: number): Float64Array {
-    return this.system.eliminatesPoints ? this.keptBlock(camera, 6) : this.eliminated(camera, 6);
+    return this.moved(this.system.eliminatesPoints ? this.keptBlock(camera, 6) : this.eliminated(camera, 6), this.nuisance?.moves.camera, camera, 6);
   }
   /** 3×3, row-major. */
   pointBlock(point: number): Float64Array {
-    return this.system.eliminatesPoints ? this.eliminated(point, 3) : this.keptBlock(point, 3);
+    return this.moved(this.system.eliminatesPoints ? this.eliminated(point, 3) : this.keptBlock(point, 3), this.nuisance?.moves.point, point, 3);
+  }
+  /** Part of it that comes from the nuisance. */
+  focalVarianceByNuisance(byFocal = 1, byZoom: readonly number[] = []): number {
+    if (!this.nuisance) return 0;
+    const { moves, variance } = this.nuisance;
+    return variance * byZoom.reduce((sum, by, k) => sum + by * moves.zoom[k], byFocal * moves.focal) ** 2;
   }
   focalVariance(): number {
-    return this.system.hasFocal ? this.inverse.get(this.system.size - 1, this.system.size - 1) : 0;
+    return this.focalVarianceByNuisance() + (this.system.hasFocal ? this.inverse.get(this.system.size - 1, this.system.size - 1) : 0);
   }
   /** Of what of the lens is free, by its place among the unknowns. */
   lensVariance(k: number): number {
     const { hasFocal, size, zoomCount, lensCount } = this.system;
     const row = size - (hasFocal ? 1 : 0) - zoomCount - lensCount + k;
-    return this.inverse.get(row, row);
+    return this.inverse.get(row, row) + (this.nuisance ? this.nuisance.variance * this.nuisance.moves.lens[k] ** 2 : 0);
   }
   /** Of a camera's focal length: its derivatives by the common one and by the factors of the zoom, times their covariance. */
   focalVarianceAt(byFocal: number, byZoom: readonly number[]): number {
@@ -69,11 +81,16 @@ export class BundleCovariance {
     const first = size - g.length;
     let sum = 0;
     for (let i = 0; i < g.length; i += 1) for (let j = 0; j < g.length; j += 1) sum += g[i] * g[j] * this.inverse.get(first + Math.max(i, j), first + Math.min(i, j));
-    return sum;
+    return sum + this.focalVarianceByNuisance(byFocal, byZoom);
   }
   /** Covariance times a sparse vector of unknowns. */
   column(camera: Float64Array, point: Float64Array, focal: number): CovarianceColumn {
-    return this.system.solve(camera, point, focal);
+    const column = this.system.solve(camera, point, focal);
+    if (!this.nuisance) return column;
+    const { moves, variance } = this.nuisance;
+    const along = variance * (dot(moves.camera, camera) + dot(moves.point, point) + moves.focal * focal);
+    const add = (to: Float64Array, by: Float64Array) => to.map((x, k) => x + along * by[k]);
+    return { camera: add(column.camera, moves.camera), point: add(column.point, moves.point), focal: column.focal + along * moves.focal };
   }
 
   /** How much worse a function of the unknowns is known than from independent places, by what the residuals do along their tracks. */
@@ -96,6 +113,10 @@ export class BundleCovariance {
     return clusteredTogether(problem, this.system, this.lin, gradients, variance);
   }
 
+  private moved(block: Float64Array, moves: Float64Array | undefined, b: number, n: number): Float64Array {
+    if (!moves) return block;
+    return block.map((x, k) => x + this.nuisance!.variance * moves[n * b + Math.floor(k / n)] * moves[n * b + (k % n)]);
+  }
   private keptBlock(b: number, n: number): Float64Array {
     const out = new Float64Array(n * n);
     for (let i = 0; i < n; i += 1) for (let j = 0; j < n; j += 1) out[i * n + j] = this.inverse.get(b * n + i, b * n + j);
@@ -105,6 +126,8 @@ export class BundleCovariance {
     return this.eliminatedBlocks.slice(e * n * n, (e + 1) * n * n);
   }
 }
+
+const dot = (x: Float64Array, y: Float64Array): number => x.reduce((s, value, k) => s + value * y[k], 0);
 
 /** A bundle as it stood, and its normal equations, factored with its gauge held. */
 export interface FactoredBundle {
@@ -147,7 +170,7 @@ export const gradientOf = ({ cameraCount, pointCount }: BundleProblem, given: Pa
 });
 
 /** Residuals and derivatives times the roots of their robust weights. */
-function weighRows(problem: BundleProblem, state: BundleState, lin: Linearisation, huberPx: number): void {
+export function weighRows(problem: BundleProblem, state: BundleState, lin: Linearisation, huberPx: number): void {
   const scale = new Float64Array(problem.camera.length);
   robustCost(problem, state, lin, huberPx, scale);
   const lensCount = problem.freeLens?.length ?? 0;

@@ -78,6 +78,8 @@ export interface SolveLens {
   map: LensMap;
   recordedMm: number;
   hasDistortion: boolean;
+  /** nobody measured whether it bends: a plate that found nothing is a distortion of noughts, held */
+  unmeasured: boolean;
   /** found with the rest; what was given is where it begins */
   freeDistortion: boolean;
   /** found beside focal length and distortion */
@@ -148,6 +150,7 @@ export function readSolveSetup(setup: SolveSetup): SolveLens {
     map,
     recordedMm: geometry.effectiveFocalMm,
     hasDistortion: isDistorted(distortion),
+    unmeasured: mode === 'none',
     freeDistortion: mode === 'free' || mode === 'guided',
     ...freeOf(setup, map, mode === 'guided' ? (d.sigmaK ?? []) : []),
   };

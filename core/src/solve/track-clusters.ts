@@ -8,7 +8,8 @@ export const fewerOfMany = (places: number, least: number, most: number): number
 /** Tracks of which the share is worked out that the fit takes out of their own residuals: at least, at most. */
 const ASKED: [number, number] = [6, 24];
 
-type Column = ReturnType<SchurSystem['solve']>;
+/** One value for each unknown of a bundle. */
+export type UnknownsColumn = ReturnType<SchurSystem['solve']>;
 
 /** A function of the unknowns by its gradient. */
 export interface Gradient {
@@ -57,13 +58,13 @@ export function sharesByTrack(problem: BundleProblem, system: SchurSystem, lin: 
 }
 
 /** J c: how a step along a column moves each residual. */
-function alongColumn(problem: BundleProblem, lin: Linearisation, c: Column): Float64Array {
+export function alongColumn(problem: BundleProblem, lin: Linearisation, c: UnknownsColumn): Float64Array {
   const out = new Float64Array(2 * problem.camera.length);
   for (let i = 0; i < problem.camera.length; i += 1) rowTimes(problem, lin, i, c, out);
   return out;
 }
 
-function rowTimes({ camera, point, zoom, freeLens }: BundleProblem, lin: Linearisation, i: number, c: Column, out: Float64Array): void {
+function rowTimes({ camera, point, zoom, freeLens }: BundleProblem, lin: Linearisation, i: number, c: UnknownsColumn, out: Float64Array): void {
   const [at, on] = [camera[i], point[i]];
   const lensCount = freeLens?.length ?? 0;
   let focal = c.focal;
@@ -97,7 +98,7 @@ function lostShare(problem: BundleProblem, system: SchurSystem, lin: Linearisati
 }
 
 /** Jᵀ d of some rows. */
-function gathered(problem: BundleProblem, lin: Linearisation, moved: Float64Array, rows: readonly number[]): [Float64Array, Float64Array, number, Float64Array, Float64Array] {
+export function gathered(problem: BundleProblem, lin: Linearisation, moved: Float64Array, rows: readonly number[]): [Float64Array, Float64Array, number, Float64Array, Float64Array] {
   const [zoomCount, lensCount] = [problem.zoom?.count ?? 0, problem.freeLens?.length ?? 0];
   const camera = new Float64Array(6 * problem.cameraCount);
   const point = new Float64Array(3 * problem.pointCount);

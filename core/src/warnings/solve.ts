@@ -1,5 +1,8 @@
 import { tableOf } from './warning';
 
+/** Two digits that count. */
+const mmWords = (mm: number): string => mm.toFixed(mm < 0.1 ? 3 : 2);
+
 /** Of solving tracks. */
 export const SOLVE = tableOf({
   LENS_BENDS: (k1: number, rmsPx: number, bentRmsPx: number, movesFocal = 0) =>
@@ -27,6 +30,8 @@ export const SOLVE = tableOf({
   PLACES_SAY_OTHER_FOCAL: (placesMm: number, placesSigmaMm: number, tracksMm: number, tracksSigmaMm: number) =>
     `The surveyed places would fit a focal length of ${placesMm.toFixed(2)} ± ${placesSigmaMm.toFixed(2)} mm, the tracks say ${tracksMm.toFixed(2)} ± ${tracksSigmaMm.toFixed(2)} mm: one of them is wrong. A lens that bends and was taken as straight, a wrong squeeze or a survey of another state of the set does that.`,
   FOCAL_HARDLY_SEEN: (sigmaMm: number) => `The focal length is hardly seen in this move: ± ${sigmaMm.toFixed(1)} mm.`,
+  LENS_UNMEASURED: (sigmaMm: number, byLensMm: number) =>
+    `Nobody measured how this lens bends: of the ± ${mmWords(sigmaMm)} mm of the focal length ± ${mmWords(byLensMm)} come from that. A plate of a lens grid takes them away.`,
   CAMERA_TURNS: () => 'The camera turns but does not move: turns, directions and what they say of the lens are seen, and no depth, no place, no scale.',
   CAMERA_STANDS: () => 'The camera stands still: nothing is seen of its path, and nothing of its lens.',
   OUTSIDE_LENS: (places: number) => `${places} places lie where the held distortion has no inverse and were left out.`,

@@ -1,7 +1,7 @@
 import { TextDecoder as WholeTextDecoder } from 'node:util';
 import type { Analysis, AnalysisChoice, SolveOutcome, StoredRecord } from '@mesure/contract';
 import type { ShotPart } from '@mesure/core';
-import { act, fireEvent, screen } from '@testing-library/react-native';
+import { act, fireEvent, screen, within } from '@testing-library/react-native';
 import { CheckScreen } from './check-screen';
 import { solveLine } from './earlier-solves';
 import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, stores, takeBody } from '../test-day';
@@ -412,6 +412,20 @@ describe('a take', () => {
     fireEvent.press(screen.getByTestId('start-solve'));
     await settle();
     expect(found.started.at(-1)).toMatchObject({ options: { findDistortion: true } });
+  });
+
+  test('a lens that nobody measured makes most of what is not known: it is said before the verdicts, with the way to its plates', async () => {
+    const words = 'Nobody measured how this lens bends: of the ± 1.13 mm of the focal length ± 1.09 come from that.';
+    const server = new FakeServer();
+    server.analyses.set('an-1', solved(outcome('agrees', { warnings: [{ code: 'LENS_UNMEASURED', words }] })));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    expect(within(screen.getByTestId('unmeasured')).getByText(words)).toBeTruthy();
+    // a take has no better answer to it than a plate
+    expect(screen.queryByTestId('find-lens')).toBeNull();
+    // and it is said once
+    expect(screen.getAllByText(words)).toHaveLength(1);
+    fireEvent.press(screen.getByTestId('to-plates'));
+    expect(pushed()).toContain(`/kit/${ID.pack}`);
   });
 
   test('a take without tracks is given its clip, and its screen opens', async () => {

@@ -256,12 +256,14 @@ function Outcome({
   const tracks = [...solve.points, ...(solve.directions ?? [])].sort((a, b) => b.rmsPx - a.rmsPx);
   const moving = solve.trimmed.filter((t) => t.frame === null);
   // the bend has a place of its own, with the way to its plates
-  const others = solve.bending ? warningsBut(solve.warnings, 'LENS_BENDS') : solve.warnings;
+  const lensCode = solve.bending ? 'LENS_BENDS' : 'LENS_UNMEASURED';
+  const ofLens = warningOf(solve.warnings, lensCode)?.words ?? (solve.bending ? 'The lens bends, and this solve took it as straight.' : null);
+  const others = warningsBut(solve.warnings, lensCode);
   const seen = solve.motion === 'object' ? objectSeen(solve) : null;
   const path = { solve: seen ?? solve, marks: [...(set?.body.marks ?? []), ...(seen ? [CAMERA_POINT] : [])], mover: seen ? ('object' as const) : ('camera' as const) };
   const said = (
     <>
-      {solve.bending ? <Bends take={take} onFindLens={onFindLens} words={warningOf(solve.warnings, 'LENS_BENDS')?.words ?? 'The lens bends, and this solve took it as straight.'} /> : null}
+      {ofLens ? <LensSays take={take} words={ofLens} bends={Boolean(solve.bending)} onFindLens={onFindLens} /> : null}
       {reconcile ? (
         <>
           <Words look="heading" level={2} testID="reconcile-sentence" style={{ marginTop: SPACE.m }}>
@@ -362,16 +364,16 @@ function Outcome({
   );
 }
 
-/** What makes every verdict below it doubtful comes before them, with the way to mend it. */
-function Bends({ take, words, onFindLens }: { take: StoredRecord<'take'>; words: string; onFindLens: () => void }) {
+/** What makes every verdict below it doubtful, or all of it less sure, comes before them, with the way to mend it. */
+function LensSays({ take, words, bends, onFindLens }: { take: StoredRecord<'take'>; words: string; bends: boolean; onFindLens: () => void }) {
   const p = usePalette();
   const may = useMay('compute');
   const router = useRouter();
   return (
-    <View style={{ borderLeftWidth: 4, borderColor: p.against, paddingLeft: SPACE.m, marginTop: SPACE.m, gap: SPACE.s }} testID="bending">
-      <Words>{`▲ ${words}`}</Words>
+    <View style={{ borderLeftWidth: 4, borderColor: bends ? p.against : p.tape, paddingLeft: SPACE.m, marginTop: SPACE.m, gap: SPACE.s }} testID={bends ? 'bending' : 'unmeasured'}>
+      <Words>{bends ? `▲ ${words}` : words}</Words>
       <View style={{ flexDirection: 'row', flexWrap: 'wrap', gap: SPACE.s }}>
-        {may ? <Action title="Find its bending in this take" icon="play-arrow" onPress={onFindLens} testID="find-lens" /> : null}
+        {may && bends ? <Action title="Find its bending in this take" icon="play-arrow" onPress={onFindLens} testID="find-lens" /> : null}
         <Action title="Go to its plates" icon="grid-on" onPress={() => router.push(`/kit/${take.body.packageId}`)} testID="to-plates" />
       </View>
     </View>
