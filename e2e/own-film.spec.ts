@@ -524,8 +524,51 @@ function pairTracks(shift: number): [string, string] {
   return [rows[0].join('\n'), rows[1].join('\n')];
 }
 
+/** Tracks of a camera that turns on its tripod, by a lens that bends by a fiftieth at the side of the picture, as another program followed them. */
+function panTracks(): string {
+  const [fPx, cx, cy] = [(32 / 24) * 4096, 2048, 1080];
+  let state = 5;
+  const random = () => ((state = (state * 1103515245 + 12345) % 2147483648), state / 2147483648);
+  const features = Array.from({ length: 120 }, () => [2.4 * (random() - 0.5), 0.6 * (random() - 0.5)]);
+  const rows = ['track,frame,x,y'];
+  for (let frame = 1; frame <= 36; frame += 1) {
+    const [turn, tilt] = [-0.3 + (0.6 * (frame - 1)) / 35, 0.05 * Math.sin(frame / 6)];
+    features.forEach(([azimuth, rise], i) => {
+      const [side, ahead] = [Math.sin(azimuth - turn), Math.cos(azimuth - turn)];
+      const depth = ahead * Math.cos(tilt) + rise * Math.sin(tilt);
+      const [u, v] = [side / depth, (rise * Math.cos(tilt) - ahead * Math.sin(tilt)) / depth];
+      const bent = fPx * (1 - 0.02 * (u * u + v * v) * (fPx / cx) ** 2);
+      const [x, y] = [cx + bent * u + 0.8 * (random() - 0.5), cy - bent * v + 0.8 * (random() - 0.5)];
+      if (depth > 0.3 && x > 0 && y > 0 && x < 4096 && y < 2160) rows.push(`p${i},${frame},${x.toFixed(3)},${y.toFixed(3)}`);
+    });
+  }
+  return rows.join('\n');
+}
+
 test('a lens that no chart was shot of has its distortion from a map of another house, brought by one, read otherwise by another', async () => {
+  test.setTimeout(300_000);
   const theirs = crew.supervisor.page;
+  // a pan by it, which fits a move as well: it is told as a turn by a lens that bends, and where its plates are
+  await page.goto(at('/floor'));
+  await page.getByTestId('setup-41').click();
+  await page.getByTestId('log-take').click();
+  await page.getByTestId('take-done').waitFor();
+  const take = /take (\d+)/.exec((await page.getByRole('heading', { level: 1 }).textContent())!)![1];
+  await allSent(page);
+  const panned = path.join(dir, 'A_41_pan.csv');
+  writeFileSync(panned, panTracks());
+  await page.goto(at('/check'));
+  await page.getByTestId(`check-41-${take}`).click();
+  const verdict = page.url();
+  await choose(page, 'give-tracks', panned);
+  await page.getByRole('radio', { name: /^free/ }).click();
+  await page.getByTestId('start-solve').click();
+  await expect(page.getByTestId('bending')).toContainText('The lens bends', { timeout: 90_000 });
+  await expect(page.getByText(/turns but does not move/).first()).toBeVisible();
+  await audit(page, 'a pan by a lens that nobody measured');
+  await noSidewaysScroll(page);
+  await page.getByTestId('to-plates').click();
+  await expect(page.getByTestId('add-given')).toBeVisible();
   // made by no program of ours: barrel of a fiftieth at the side, t upwards, in a TIFF
   const [w, h] = [512, 270];
   const data = new Float32Array(2 * w * h);
@@ -558,6 +601,13 @@ test('a lens that no chart was shot of has its distortion from a map of another 
   await expect(theirs.getByTestId('plate-sentence')).toContainText('barrel');
   await page.getByTestId('make-files').click();
   await expect(page.getByTestId('round-trip')).toContainText('There and back again', { timeout: 90_000 });
+  // who brought it solves the pan by it: the focal length is the one that was written down, and nothing of it is left to the lens
+  await allSent(page);
+  await theirs.goto(verdict);
+  await theirs.getByTestId('start-solve').click();
+  await expect(theirs.getByTestId('item-focalLength-focal length')).toContainText('agrees', { timeout: 90_000 });
+  await expect(theirs.getByTestId('bending')).toHaveCount(0);
+  await expect(theirs.getByTestId('unmeasured')).toHaveCount(0);
   await page.getByTestId('remove-plate').click();
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByTestId('plate-house.tif')).toContainText('ST map that undistorts');
