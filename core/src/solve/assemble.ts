@@ -16,7 +16,7 @@ import { MIN_SHARED_TRACKS } from './start';
 import { trimWould } from './trim';
 import { turnToWorld, uprightTurn } from './turn';
 import { SOLVE, type Warning } from '../warnings';
-import { bendResponse, unmeasuredBend } from './unmeasured-lens';
+import { bendResponse, unmeasuredColumns } from './unmeasured-lens';
 
 /** Nothing was solved, and why. */
 export function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: Warning[]): SolveResult {
@@ -132,9 +132,8 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
 
 /** Puts what a lens may do that nobody measured into what is known of cameras, places and focal length. */
 function leaveToTheLens(covariance: BundleCovariance, { map, geometry }: SolveLens, told: number): void {
-  const response = bendResponse(covariance.factored);
   const cornerSlope = Math.hypot(geometry.widthPx / map.pxPerMmX, geometry.heightPx / map.pxPerMmY) / (2 * map.normaliserMm);
-  covariance.withNuisance(response.moves, unmeasuredBend(response, cornerSlope, told) ** 2 / told);
+  covariance.withNuisances(unmeasuredColumns(bendResponse(covariance.factored), cornerSlope, told));
 }
 
 /** A distortion that was found, and how well. */
@@ -207,14 +206,14 @@ function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): FocalKno
   if (problem.focal.held) return { sigmaFocalMm: 0, sigmaByLensMm: 0 };
   if (!covariance) return { sigmaFocalMm: null, sigmaByLensMm: null };
   const { zoom, cameraCount } = problem;
-  if (!zoom) return { sigmaFocalMm: Math.sqrt(varianceOfFocal(g, covariance)), sigmaByLensMm: Math.sqrt(told * covariance.focalVarianceByNuisance()) };
+  if (!zoom) return { sigmaFocalMm: Math.sqrt(varianceOfFocal(g, covariance)), sigmaByLensMm: Math.sqrt(told * covariance.focalVarianceByNuisances()) };
   const byZoom = Array.from({ length: zoom.count }, (_, k) => {
     let sum = 0;
     for (let c = 0; c < cameraCount; c += 1) sum += zoom.basis[c * zoom.count + k];
     return (r.focalMm * sum) / cameraCount;
   });
   const byFocal = meanProfile(problem);
-  return { sigmaFocalMm: Math.sqrt(covariance.focalVarianceAt(byFocal, byZoom) * told), sigmaByLensMm: Math.sqrt(covariance.focalVarianceByNuisance(byFocal, byZoom) * told) };
+  return { sigmaFocalMm: Math.sqrt(covariance.focalVarianceAt(byFocal, byZoom) * told), sigmaByLensMm: Math.sqrt(covariance.focalVarianceByNuisances(byFocal, byZoom) * told) };
 }
 
 /** The lens makes more of what is not known than all else. */

@@ -26,7 +26,7 @@ export class BundleCovariance {
   private readonly inverse: EnvelopeMatrix;
   private readonly eliminatedBlocks: Float64Array;
 
-  private nuisance: { moves: UnknownsColumn; variance: number } | null = null;
+  private nuisances: readonly UnknownsColumn[] = [];
 
   private constructor(readonly factored: FactoredBundle) {
     const { problem, system, lin } = factored;
@@ -45,33 +45,31 @@ export class BundleCovariance {
     return factored && new BundleCovariance(factored);
   }
 
-  /** From here on all variances contain that the unknowns move so by something whose variance is this, per unit variance of a residual. */
-  withNuisance(moves: UnknownsColumn, variance: number): void {
-    this.nuisance = { moves, variance };
+  /** From here on all variances contain that the unknowns may be off in these ways too, each one standard deviation long over that of a residual. */
+  withNuisances(ways: readonly UnknownsColumn[]): void {
+    this.nuisances = ways;
   }
 
   /** 6×6 of (φ, t), row-major. */
   cameraBlock(camera: number): Float64Array {
-    return this.moved(this.system.eliminatesPoints ? this.keptBlock(camera, 6) : this.eliminated(camera, 6), this.nuisance?.moves.camera, camera, 6);
+    return this.moved(this.system.eliminatesPoints ? this.keptBlock(camera, 6) : this.eliminated(camera, 6), 'camera', camera, 6);
   }
   /** 3×3, row-major. */
   pointBlock(point: number): Float64Array {
-    return this.moved(this.system.eliminatesPoints ? this.eliminated(point, 3) : this.keptBlock(point, 3), this.nuisance?.moves.point, point, 3);
+    return this.moved(this.system.eliminatesPoints ? this.eliminated(point, 3) : this.keptBlock(point, 3), 'point', point, 3);
   }
-  /** Part of it that comes from the nuisance. */
-  focalVarianceByNuisance(byFocal = 1, byZoom: readonly number[] = []): number {
-    if (!this.nuisance) return 0;
-    const { moves, variance } = this.nuisance;
-    return variance * byZoom.reduce((sum, by, k) => sum + by * moves.zoom[k], byFocal * moves.focal) ** 2;
+  /** Part of the focal length's variance that comes from the nuisances. */
+  focalVarianceByNuisances(byFocal = 1, byZoom: readonly number[] = []): number {
+    return this.nuisances.reduce((sum, way) => sum + byZoom.reduce((off, by, k) => off + by * way.zoom[k], byFocal * way.focal) ** 2, 0);
   }
   focalVariance(): number {
-    return this.focalVarianceByNuisance() + (this.system.hasFocal ? this.inverse.get(this.system.size - 1, this.system.size - 1) : 0);
+    return this.focalVarianceByNuisances() + (this.system.hasFocal ? this.inverse.get(this.system.size - 1, this.system.size - 1) : 0);
   }
   /** Of what of the lens is free, by its place among the unknowns. */
   lensVariance(k: number): number {
     const { hasFocal, size, zoomCount, lensCount } = this.system;
     const row = size - (hasFocal ? 1 : 0) - zoomCount - lensCount + k;
-    return this.inverse.get(row, row) + (this.nuisance ? this.nuisance.variance * this.nuisance.moves.lens[k] ** 2 : 0);
+    return this.nuisances.reduce((sum, way) => sum + way.lens[k] ** 2, this.inverse.get(row, row));
   }
   /** Of a camera's focal length: its derivatives by the common one and by the factors of the zoom, times their covariance. */
   focalVarianceAt(byFocal: number, byZoom: readonly number[]): number {
@@ -81,16 +79,17 @@ export class BundleCovariance {
     const first = size - g.length;
     let sum = 0;
     for (let i = 0; i < g.length; i += 1) for (let j = 0; j < g.length; j += 1) sum += g[i] * g[j] * this.inverse.get(first + Math.max(i, j), first + Math.min(i, j));
-    return sum + this.focalVarianceByNuisance(byFocal, byZoom);
+    return sum + this.focalVarianceByNuisances(byFocal, byZoom);
   }
   /** Covariance times a sparse vector of unknowns. */
   column(camera: Float64Array, point: Float64Array, focal: number): CovarianceColumn {
-    const column = this.system.solve(camera, point, focal);
-    if (!this.nuisance) return column;
-    const { moves, variance } = this.nuisance;
-    const along = variance * (dot(moves.camera, camera) + dot(moves.point, point) + moves.focal * focal);
-    const add = (to: Float64Array, by: Float64Array) => to.map((x, k) => x + along * by[k]);
-    return { camera: add(column.camera, moves.camera), point: add(column.point, moves.point), focal: column.focal + along * moves.focal };
+    const column: CovarianceColumn = this.system.solve(camera, point, focal);
+    for (const way of this.nuisances) {
+      const along = dot(way.camera, camera) + dot(way.point, point) + way.focal * focal;
+      const add = (to: Float64Array, by: Float64Array) => to.map((x, k) => x + along * by[k]);
+      [column.camera, column.point, column.focal] = [add(column.camera, way.camera), add(column.point, way.point), column.focal + along * way.focal];
+    }
+    return column;
   }
 
   /** How much worse a function of the unknowns is known than from independent places, by what the residuals do along their tracks. */
@@ -113,9 +112,8 @@ export class BundleCovariance {
     return clusteredTogether(problem, this.system, this.lin, gradients, variance);
   }
 
-  private moved(block: Float64Array, moves: Float64Array | undefined, b: number, n: number): Float64Array {
-    if (!moves) return block;
-    return block.map((x, k) => x + this.nuisance!.variance * moves[n * b + Math.floor(k / n)] * moves[n * b + (k % n)]);
+  private moved(block: Float64Array, of: 'camera' | 'point', b: number, n: number): Float64Array {
+    return block.map((x, k) => this.nuisances.reduce((sum, way) => sum + way[of][n * b + Math.floor(k / n)] * way[of][n * b + (k % n)], x));
   }
   private keptBlock(b: number, n: number): Float64Array {
     const out = new Float64Array(n * n);

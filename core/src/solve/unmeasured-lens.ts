@@ -1,22 +1,34 @@
-import { evaluateBundle, Linearisation } from './bundle-problem';
+import { CholeskyDecomposition, inverse, Matrix } from 'ml-matrix';
+import { evaluateBundle, Linearisation, profileAt, type BundleProblem, type BundleState } from './bundle-problem';
 import { weighRows, type FactoredBundle } from './covariance';
 import { alongColumn, gathered, type UnknownsColumn } from './track-clusters';
 
 /** A lens without a plate: one standard deviation of its bend moves the corner of the picture by so much of its distance from the middle. */
 const USUAL_AT_CORNER = 0.015;
+/** A focal length that changes by less than this share breathes, and bends as one. */
+const ZOOM_SHARE = 0.02;
 
-/** What a bundle would do if its lens bent. */
+/** What a bundle would do if its lens bent: by one coefficient, or of a zoom by one at either end. */
 export interface BendResponse {
-  /** derivatives of all unknowns by the first radial coefficient */
-  moves: UnknownsColumn;
-  /** of the coefficient with everything else free, per unit variance of a residual */
-  information: number;
+  /** derivatives of all unknowns by each coefficient */
+  moves: UnknownsColumn[];
+  /** of the coefficients with everything else free, per unit variance of a residual */
+  information: Matrix;
   /** what the residuals ask for, to first order */
-  asked: number;
+  asked: Matrix;
+}
+
+/** How much of a lens is bent as at its ends in each frame: one end, or of a zoom two, and between them in the proportion of the focal length. */
+function endsOf(problem: BundleProblem, state: BundleState): ((camera: number) => number)[] {
+  const ratios = Array.from({ length: problem.cameraCount }, (_, c) => profileAt(problem, state, c));
+  const [shortest, longest] = [Math.min(...ratios), Math.max(...ratios)];
+  if (longest < (1 + ZOOM_SHARE) * shortest) return [() => 1];
+  const share = (c: number) => (ratios[c] - shortest) / (longest - shortest);
+  return [(c) => 1 - share(c), share];
 }
 
 /**
- * What all unknowns would do if the lens bent: they follow the coefficient along the floor of the adjustment, and take up what they can of it.
+ * What all unknowns would do if the lens bent: they follow its first radial coefficient along the floor of the adjustment, and take up what they can of it.
  * Source  implicit differentiation of the normal equations, dx = −(JᵀJ)⁻¹ Jᵀ j; what is left of j is all that tells the coefficient (partitioned
  *         inverse; Björck, Numerical Methods for Least Squares Problems, 1996, sec. 2.3).
  * @param factored a bundle of a straight lens at its floor
@@ -27,39 +39,45 @@ export function bendResponse({ problem, state, huberPx, system, lin }: FactoredB
   const there = new Linearisation(problem.camera.length);
   evaluateBundle(bent.problem, bent.state, there, true);
   weighRows(bent.problem, bent.state, there, huberPx);
-  // of each row the lens derivatives of u, then those of v; the coefficient is the last of them
-  const j = Float64Array.from(there.residual, (_, row) => there.jLens[freeLens.length * (row + 1) - 1]);
-  const taken = system.solve(
-    ...gathered(
-      problem,
-      lin,
-      j,
-      Array.from(problem.camera, (_, i) => i),
-    ),
-  );
-  const takenRows = alongColumn(problem, lin, taken);
-  let [information, score] = [0, 0];
-  j.forEach((by, row) => {
-    const left = by - takenRows[row];
-    information += by * left;
-    score += left * lin.residual[row];
-  });
+  const rows = Array.from(problem.camera, (_, i) => i);
   const back = (x: Float64Array) => x.map((value) => -value);
-  const moves = { camera: back(taken.camera), point: back(taken.point), focal: -taken.focal, zoom: back(taken.zoom), lens: back(taken.lens) };
-  return { moves, information, asked: -score / information };
+  const ends = endsOf(problem, state).map((weight) => {
+    // of each row the lens derivatives of u, then those of v; the coefficient is the last of them
+    const by = Float64Array.from(there.residual, (_, row) => weight(problem.camera[row >> 1]) * there.jLens[freeLens.length * (row + 1) - 1]);
+    const taken = system.solve(...gathered(problem, lin, by, rows));
+    const takenRows = alongColumn(problem, lin, taken);
+    const left = by.map((value, row) => value - takenRows[row]);
+    return { by, left, moves: { camera: back(taken.camera), point: back(taken.point), focal: -taken.focal, zoom: back(taken.zoom), lens: back(taken.lens) } };
+  });
+  const dot = (a: Float64Array, b: Float64Array) => a.reduce((sum, value, row) => sum + value * b[row], 0);
+  const information = new Matrix(ends.map(({ by }) => ends.map(({ left }) => dot(by, left))));
+  const score = Matrix.columnVector(ends.map(({ left }) => -dot(left, lin.residual)));
+  return { moves: ends.map(({ moves }) => moves), information, asked: inverse(information, true).mmul(score) };
 }
 
 /**
- * How far from nought the first radial coefficient of a lens may be that nobody measured and a solve took as straight: what lenses usually have, as far as
+ * How far from nought the first radial coefficients of a lens may be that nobody measured and a solve took as straight: what lenses usually have, as far as
  * the tracks leave it open.
  * Method  posterior of a normal prior about nought and what the tracks say; since the answer keeps nought, what they ask for counts as an error of it.
  * @param cornerSlope tangent of the angle between the axis and the corner of the picture
  * @param variance of a residual, px², with what goes along the tracks
- * @returns root of its mean square
+ * @returns a square root of their mean squares: each column is one independent way in which they may be off
  */
-export function unmeasuredBend({ information, asked }: BendResponse, cornerSlope: number, variance: number): number {
+export function unmeasuredBend({ information, asked }: Omit<BendResponse, 'moves'>, cornerSlope: number, variance: number): Matrix {
   const usual = (USUAL_AT_CORNER / cornerSlope ** 2) ** 2;
-  const told = variance / information;
-  const kept = usual / (usual + told);
-  return Math.sqrt((kept * asked) ** 2 + kept * told);
+  const told = Matrix.div(information, variance);
+  const kept = inverse(Matrix.add(told, Matrix.eye(asked.rows).div(usual)));
+  const mean = kept.mmul(told).mmul(asked);
+  const square = kept.add(mean.mmul(mean.transpose()));
+  // symmetric but for what rounding made of it
+  return new CholeskyDecomposition(Matrix.add(square, square.transpose()).div(2)).lowerTriangularMatrix;
+}
+
+/** The ways in which all unknowns may be off by it, each one standard deviation long over that of a residual. */
+export function unmeasuredColumns(response: BendResponse, cornerSlope: number, variance: number): UnknownsColumn[] {
+  const root = unmeasuredBend(response, cornerSlope, variance).div(Math.sqrt(variance));
+  return response.moves.map((_, way) => {
+    const mixed = (of: (moves: UnknownsColumn) => Float64Array) => response.moves.map((m, end) => of(m).map((x) => x * root.get(end, way))).reduce((sum, more) => sum.map((x, k) => x + more[k]));
+    return { camera: mixed((m) => m.camera), point: mixed((m) => m.point), zoom: mixed((m) => m.zoom), lens: mixed((m) => m.lens), focal: mixed((m) => Float64Array.of(m.focal))[0] };
+  });
 }
