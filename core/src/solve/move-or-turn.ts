@@ -106,6 +106,8 @@ export function noiseOfTurn(shared: Observations, lens: SolveLens, rule: FocalRu
 /** A turn by another lens than was given leaves no more than this beside a move: it has a handful of unknowns more than a turn, and hundreds less than a move. */
 const OTHER_LENS_EXPLAINS = 1.04;
 const OTHER_LENS_EXPLAINS_SMALL = 1.1;
+/** A zoom bends otherwise at its other end, which one lens does not explain; moves of four centimetres leave 1.4 times as much to a turn, a push of eight along the line of sight 1.16. */
+const OTHER_LENS_EXPLAINS_ZOOM = 1.13;
 /** What a lens makes of a turn looks like a move of no more than this share of the distance, and is no further from a turn than so many times the noise. */
 const MOST_TRAVEL_SHARE = 0.3;
 const MOST_OFF = 5;
@@ -116,22 +118,28 @@ const maySitElsewhere = (setup: SolveSetup): boolean => setup.principalPoint ===
 /**
  * A turn by a lens that bends, or sits off the middle of the picture, looks like a move that fits to the last pixel: each track finds a depth that bends
  * it so. Who asks whether it turned must let the lens be another one.
+ * @param straightPx noise that a turn by the given lens leaves, where that was asked
  * @returns the lens to solve the turn by: the given one where it bends, which is said of the turn then, or one that finds its place; null: it moved
  */
-export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens: SolveLens, setup: SolveSetup, ranked: readonly PairCandidate[]): SolveLens | null {
+export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens: SolveLens, setup: SolveSetup, ranked: readonly PairCandidate[], straightPx = 0): SolveLens | null {
   const travel = travelPx(move);
-  if (!(mayBend(lens) || maySitElsewhere(setup)) || travel > MOST_TRAVEL_SHARE * move.slopeToPx) return null;
+  const zooms = setup.focal.mode === 'zoom';
+  const movePx = noiseOfAll(move) / leftOver(move);
+  // what a zoom does to the picture looks like a move along the line of sight, however far
+  const far = !zooms && travel > MOST_TRAVEL_SHARE * move.slopeToPx;
+  if (far || straightPx > MOST_OFF * movePx || !(mayBend(lens) || maySitElsewhere(setup))) return null;
   const r = laidTurn(shared, lens, move.focalRule, ranked);
   if (!r) return null;
-  const movePx = noiseOfAll(move) / leftOver(move);
+  if (zooms) zoomOfTurn(r, lens, NOISE_TOLERANCE);
   if (noiseLeft(r) > MOST_OFF * movePx) return null;
-  const limit = travel < SMALL_NOISES * movePx ? OTHER_LENS_EXPLAINS_SMALL : OTHER_LENS_EXPLAINS;
+  const limit = zooms ? OTHER_LENS_EXPLAINS_ZOOM : travel < SMALL_NOISES * movePx ? OTHER_LENS_EXPLAINS_SMALL : OTHER_LENS_EXPLAINS;
   const explainsWith = (names: readonly LensUnknown[]) => {
     r.freeLens = [...r.freeLens, ...names];
     return noiseLeft(r) < limit * movePx;
   };
   if (mayBend(lens) && explainsWith(['k1', 'k2'])) return lens;
-  if (!maySitElsewhere(setup)) return null;
+  // a zoom has found its place already
+  if (!maySitElsewhere(setup) || zooms) return null;
   const elsewhere = findingCentre(lens);
   r.lensPriors = elsewhere.priors;
   return explainsWith(['cx', 'cy']) ? elsewhere : null;

@@ -206,12 +206,15 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const shot = placeAll({ started, sparse, obs, lens, rule, keys, zooms, random, progress, solveStretch: options.stretch ? null : solveStretch });
   const { r } = shot;
   const trimmed: TrimmedObservation[] = [];
+  let turnPx = 0;
   const turned = () => {
     const noisePx = noiseOfAll(r);
     if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
     const travel = travelPx(r);
     // a move along what it looks at is hardly told from a zoom, however far it seems to go
-    return (zooms || travel < DOUBTFUL_NOISES * noisePx) && turnsAfterAll(noisePx / leftOver(r), noiseOfTurn(sparse, lens, rule, ranked, zooms), travel);
+    if (!zooms && travel >= DOUBTFUL_NOISES * noisePx) return false;
+    turnPx = noiseOfTurn(sparse, lens, rule, ranked, zooms);
+    return turnsAfterAll(noisePx / leftOver(r), turnPx, travel);
   };
   const stages = { r, lens, rule, zooms, trimmed, progress, warnings };
   let iterations = refineWhole(stages);
@@ -222,7 +225,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   // what did not hold together after all is refined apart
   if (partAgain(r, shot.parts)) iterations += refineAll(r, trimmed, progress, warnings);
   if (!early && turned()) return asTurn();
-  const turnedBy = zooms || options.onlyTracks ? null : otherLensOfTurn(r, sparse, lens, setup, ranked);
+  const turnedBy = options.onlyTracks ? null : otherLensOfTurn(r, sparse, lens, setup, ranked, turnPx);
   if (turnedBy) return asTurn(turnedBy);
   forgetDepthless(r, shot.parts);
   nameMoving(r, trimmed, warnings);

@@ -234,6 +234,18 @@ describe('a turn by another lens than was given, which as a move fits to the las
     }
   });
 
+  test('of a zoom that bends too; a zoom that moves by a hand’s breadth stays a move', () => {
+    const zoom = setup({ motion: 'free', focal: { mode: 'zoom', mm: 24, endMm: 31 } });
+    const zoomed = (seed: number, more: Partial<ShotScene>) => solveTracks(simulateShot(scene({ seed, noisePx: 0.3, focalMm: (t) => 24 * (1 + 0.3 * t * t * (3 - 2 * t)), ...more })).tracks, zoom);
+    for (const seed of seeds.slice(0, draws(6, 1))) {
+      const r = zoomed(seed, { k: [0.04, 0, 0] });
+      expect(r).toMatchObject({ motion: 'pan', status: 'partial' });
+      expect(r.warnings.map((w) => w.code)).toContain('LENS_BENDS');
+      const moved = zoomed(seed, { k: [-0.045, 0, 0], path: (t) => [-0.04 + 0.08 * t, 1.4, 0] });
+      expect([moved.status, moved.motion]).toEqual(['solved', undefined]);
+    }
+  });
+
   test('a move stays one, however small, by whatever lens', () => {
     const ways: Partial<ShotScene>[] = [{}, { k: [-0.05, 0, 0] }, { center: [20, 10] }];
     for (const seed of seeds)
