@@ -16,7 +16,7 @@ import { MIN_SHARED_TRACKS } from './start';
 import { trimWould } from './trim';
 import { turnToWorld, uprightTurn } from './turn';
 import { SOLVE, type Warning } from '../warnings';
-import { bendResponse, unmeasuredColumns } from './unmeasured-lens';
+import { bendResponse, sigmaByTracks, unmeasuredColumns } from './unmeasured-lens';
 
 /** Nothing was solved, and why. */
 export function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: Warning[]): SolveResult {
@@ -98,7 +98,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const focalSigmaMm = problem.focal.held || r.zoom || !covariance ? null : Math.sqrt(told * covariance.focalVariance());
   const bending = byResiduals ?? (mayBend && focalSigmaMm !== null ? bendFelt(r, along, focalSigmaMm) : null);
   // from here on everything is known so much worse as the lens may bend
-  if (lens.unmeasured && !r.pair && covariance) leaveToTheLens(covariance, lens, told);
+  if (lens.unmeasured && !r.pair && covariance && told > 0) leaveToTheLens(covariance, lens, told);
   if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining), bending.movesFocal));
   else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(along)));
   if (!covariance) warnings.push(SOLVE.NO_DEVIATIONS());
@@ -221,7 +221,9 @@ const MOSTLY_LENS = Math.SQRT1_2;
 
 /** What every solve says, of whatever motion. */
 function common(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story, g: ReturnType<typeof gather>, { sigmaFocalMm, sigmaByLensMm }: FocalKnown) {
-  if (sigmaFocalMm !== null && sigmaFocalMm > 0.03 * r.focalMm) story.warnings.push(SOLVE.FOCAL_HARDLY_SEEN(sigmaFocalMm));
+  // by the move, whatever the lens makes of it
+  const byTracksMm = sigmaByTracks({ sigmaFocalMm, sigmaByLensMm });
+  if (byTracksMm !== null && byTracksMm > 0.03 * r.focalMm) story.warnings.push(SOLVE.FOCAL_HARDLY_SEEN(byTracksMm));
   if (sigmaFocalMm && sigmaByLensMm! > MOSTLY_LENS * sigmaFocalMm && !g.bending) story.warnings.push(SOLVE.LENS_UNMEASURED(sigmaFocalMm, sigmaByLensMm!));
   return {
     width: lens.geometry.widthPx,
@@ -274,11 +276,11 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   const cameraSpread = frameOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'camera', index }));
   const pointSpread = trackOf.map((_, index) => anchored.positionCovarianceM2({ kind: 'point', index }));
 
-  const { sigmaFocalMm: bySlope, sigmaByLensMm: byLens } = sigmaOfFocal(r, g);
+  const known = sigmaOfFocal(r, g);
   // where it is well seen the curvature says it; where it is not, the cost itself is asked
-  const byTracks = Math.sqrt(Math.max(0, (bySlope ?? 0) ** 2 - (byLens ?? 0) ** 2));
-  const asked = !problem.focal.priorSigmaMm && !problem.zoom && byTracks > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
-  const sigmaFocalMm = bySlope === null || asked === null ? bySlope : Math.hypot(Math.max(byTracks, asked), byLens ?? 0);
+  const bySlope = sigmaByTracks(known);
+  const asked = bySlope !== null && !problem.focal.priorSigmaMm && !problem.zoom && bySlope > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
+  const sigmaFocalMm = bySlope === null || asked === null ? known.sigmaFocalMm : Math.hypot(Math.max(bySlope, asked), known.sigmaByLensMm!);
   const solved = unplaced.length === 0;
   const frames = frameOf.map((f, c) => ({
     frame: obs.frames[f],
@@ -293,7 +295,7 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   return {
     status: frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS ? 'failed' : solved ? 'solved' : 'partial',
     reason: solved ? null : unplacedWords(unplaced, r.ownFrames),
-    ...common(r, lens, setup, story, g, { sigmaFocalMm, sigmaByLensMm: byLens }),
+    ...common(r, lens, setup, story, g, { ...known, sigmaFocalMm }),
     frames,
     ...(r.pair ? { witness: pairedWitness(r, g, sim, frames, anchored.sigmaScale) } : {}),
     points: trackOf.map((t, p) => ({

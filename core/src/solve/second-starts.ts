@@ -1,6 +1,7 @@
 import { once, SOLVE } from '../warnings';
 import type { SolveResult } from './result';
 import type { SolveSetup } from './setup';
+import { sigmaByTracks } from './unmeasured-lens';
 
 /** A focal length known to no more than this share of itself ran off along a valley, or nothing in the move holds it. */
 const KNOWN_SHARE = 0.25;
@@ -28,7 +29,8 @@ export interface Again {
   whole: (setup: SolveSetup) => SolveResult;
 }
 
-const knownShare = ({ sigmaFocalMm, focalMm }: SolveResult): number => (sigmaFocalMm ?? Infinity) / (focalMm ?? 1);
+/** Of a focal length by the tracks: what its lens may do is the same from every start. */
+const knownShare = (s: SolveResult): number => (sigmaByTracks(s) ?? Infinity) / (s.focalMm ?? 1);
 const moved = (s: SolveResult): boolean => s.status !== 'failed' && s.motion !== 'pan' && s.focalMm !== null;
 
 /** What else is tried before a free focal length is told; null: nothing, it is near the record and well known. */
@@ -37,7 +39,7 @@ export function asksAgain(solved: SolveResult, { focal, adapterFactor }: SolveSe
   // each step fits a little better, and the floor lies elsewhere: the picture is flattened or stretched without end
   if (knownShare(solved) > KNOWN_SHARE) return 'ran away';
   const off = Math.abs(solved.focalMm! - focal.mm * (adapterFactor ?? 1));
-  const contradicts = off > AGREES_SHARE * solved.focalMm! && off > AGREES_SIGMAS * (solved.sigmaFocalMm ?? 0);
+  const contradicts = off > AGREES_SHARE * solved.focalMm! && off > AGREES_SIGMAS * (sigmaByTracks(solved) ?? 0);
   return contradicts && places <= MOST_PLACES ? 'contradicts' : null;
 }
 

@@ -81,3 +81,7 @@ export function unmeasuredColumns(response: BendResponse, cornerSlope: number, v
     return { camera: mixed((m) => m.camera), point: mixed((m) => m.point), zoom: mixed((m) => m.zoom), lens: mixed((m) => m.lens), focal: mixed((m) => Float64Array.of(m.focal))[0] };
   });
 }
+
+/** What the tracks alone leave open of a focal length, whatever its lens may do, mm. */
+export const sigmaByTracks = ({ sigmaFocalMm, sigmaByLensMm }: { sigmaFocalMm: number | null; sigmaByLensMm?: number | null }): number | null =>
+  sigmaFocalMm === null ? null : Math.sqrt(Math.max(0, sigmaFocalMm ** 2 - (sigmaByLensMm ?? 0) ** 2));
