@@ -206,7 +206,8 @@ function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): FocalKno
   if (problem.focal.held) return { sigmaFocalMm: 0, sigmaByLensMm: 0 };
   if (!covariance) return { sigmaFocalMm: null, sigmaByLensMm: null };
   const { zoom, cameraCount } = problem;
-  if (!zoom) return { sigmaFocalMm: Math.sqrt(varianceOfFocal(g, covariance)), sigmaByLensMm: Math.sqrt(told * covariance.focalVarianceByNuisances()) };
+  // of two cameras that are solved together nobody asked what their lenses may do
+  if (!zoom) return { sigmaFocalMm: Math.sqrt(varianceOfFocal(g, covariance)), sigmaByLensMm: r.pair ? null : Math.sqrt(told * covariance.focalVarianceByNuisances()) };
   const byZoom = Array.from({ length: zoom.count }, (_, k) => {
     let sum = 0;
     for (let c = 0; c < cameraCount; c += 1) sum += zoom.basis[c * zoom.count + k];
@@ -224,7 +225,7 @@ function common(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: St
   // by the move, whatever the lens makes of it
   const byTracksMm = sigmaByTracks({ sigmaFocalMm, sigmaByLensMm });
   if (byTracksMm !== null && byTracksMm > 0.03 * r.focalMm) story.warnings.push(SOLVE.FOCAL_HARDLY_SEEN(byTracksMm));
-  if (sigmaFocalMm && sigmaByLensMm! > MOSTLY_LENS * sigmaFocalMm && !g.bending) story.warnings.push(SOLVE.LENS_UNMEASURED(sigmaFocalMm, sigmaByLensMm!));
+  if (sigmaFocalMm && sigmaByLensMm && sigmaByLensMm > MOSTLY_LENS * sigmaFocalMm && !g.bending) story.warnings.push(SOLVE.LENS_UNMEASURED(sigmaFocalMm, sigmaByLensMm));
   return {
     width: lens.geometry.widthPx,
     height: lens.geometry.heightPx,
@@ -280,7 +281,7 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   // where it is well seen the curvature says it; where it is not, the cost itself is asked
   const bySlope = sigmaByTracks(known);
   const asked = bySlope !== null && !problem.focal.priorSigmaMm && !problem.zoom && bySlope > POORLY_SEEN * r.focalMm ? focalProfile(problem, state, lens.recordedMm, told) : null;
-  const sigmaFocalMm = bySlope === null || asked === null ? known.sigmaFocalMm : Math.hypot(Math.max(bySlope, asked), known.sigmaByLensMm!);
+  const sigmaFocalMm = bySlope === null || asked === null ? known.sigmaFocalMm : Math.hypot(Math.max(bySlope, asked), known.sigmaByLensMm ?? 0);
   const solved = unplaced.length === 0;
   const frames = frameOf.map((f, c) => ({
     frame: obs.frames[f],
