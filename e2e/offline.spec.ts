@@ -103,9 +103,40 @@ test('a result that was known is known without a network, and says from when; of
   // its drawing was looked at here before, and is here whole
   await expect(page.getByTestId('solve-rms')).toBeVisible();
   await page.goBack();
-  await expect(solved.first()).toContainText('known from');
+  await expect(page.getByTestId('verdicts-line')).toHaveText(/Known from (\d{4}-\d\d-\d\d )?\d\d:\d\d; no line to the server/);
+  await expect(solved.first()).toHaveText(before);
   await expect(page.locator('[data-testid^="check-"]').filter({ hasText: 'no test solve yet' })).toHaveCount(0);
 
   await context.setOffline(false);
   await expect(solved.first()).toHaveText(before);
+});
+
+test('a verdict is opened by a finger that came down on the list before the server had answered', async ({ page }) => {
+  await signIn(page, 'wrangler', '/check');
+  const row = page
+    .locator('[data-testid^="check-"]')
+    .filter({ hasNotText: /no tracks yet|no test solve/ })
+    .last();
+  await expect(page.getByTestId('verdicts-line')).toContainText('agree');
+  // the list is kept on the device in its own time
+  await page.waitForTimeout(2_000);
+  const title = (await row.textContent())!;
+  let answer = (): void => undefined;
+  const meanwhile = new Promise<void>((r) => (answer = r));
+  await page.route(/\/analyses$/, async (route) => {
+    if (route.request().method() === 'GET') await meanwhile;
+    await route.continue();
+  });
+  await page.reload();
+  await expect(page.getByTestId('verdicts-line')).toContainText('asking the server');
+  await expect(row).toHaveText(title);
+  const box = (await row.boundingBox())!;
+  // near its lower edge, where a list that moves up by a line puts another one
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height - 4);
+  await page.mouse.down();
+  answer();
+  await expect(page.getByTestId('verdicts-line')).toContainText('agree');
+  expect(await row.boundingBox()).toEqual(box);
+  await page.mouse.up();
+  await expect(page.getByRole('heading', { name: /^[0-9]+[A-Z]? take [0-9]+/.exec(title)![0] })).toBeVisible();
 });

@@ -10,11 +10,6 @@ export function knownWords(knownFrom: string | 'never' | null, clock: Clock): st
   return knownFrom === 'never' ? 'known here: the server was not reached' : `known from ${clock.timeOrStamp(knownFrom, clock.date(new Date().toISOString()))}`;
 }
 
-/** Where there is no answer and the server does not say whether there is one by now. */
-export function noneKnownWords(what: string, knownFrom: string | 'never', clock: Clock): string {
-  return `no ${what} ${knownFrom === 'never' ? knownWords(knownFrom, clock) : `as of ${clock.timeOrStamp(knownFrom, clock.date(new Date().toISOString()))}`}`;
-}
-
 /** Of a computation that waits: how many are before it. */
 export function waitingWords({ ahead }: Pick<Analysis, 'ahead'>): string {
   if (ahead === undefined) return 'waits for the server';

@@ -2,11 +2,13 @@ import type { StoredRecord } from '@mesure/contract';
 import { useRouter } from 'expo-router';
 import { useMemo, useState } from 'react';
 import { View } from 'react-native';
-import { useAll, useAnalysesState } from '../../data';
-import { Row, useIsWide } from '../../ui/controls';
+import { useAll, useAnalysesState, useClock } from '../../data';
+import { IconAction, Row, useIsWide } from '../../ui/controls';
+import { capital } from '../../ui/format';
+import { knownWords } from '../../ui/stale-words';
 import { Empty, Failing, Loading } from '../../ui/states';
 import { Words } from '../../ui/text';
-import { SPACE } from '../../ui/theme';
+import { SPACE, TOUCH_PX } from '../../ui/theme';
 import { VerdictMark, type VerdictName } from '../../ui/verdict-mark';
 import { Page, Split } from '../shell/pane';
 import { useDayTakes } from '../days/use-day';
@@ -16,21 +18,38 @@ import { useVerdict } from './use-verdict';
 
 const ORDER: VerdictName[] = ['contradicts', 'drifts', 'not observable', 'not checked', 'agrees'];
 
-/** No row moves away under a finger: the order is made anew when somebody chooses, when takes come or go, and when the server first answers. */
-function useSettled(sorted: StoredRecord<'take'>[], takeId: string | null): StoredRecord<'take'>[] {
-  const status = useAnalysesState((s) => s.status);
-  const here = useAnalysesState((s) => s.status === 'ready' && s.knownFrom === null);
-  // a line that goes and comes again is no reason to move anything
-  const [answered, setAnswered] = useState(false);
-  if (here && !answered) setAnswered(true);
-  const key = `${answered || status} ${takeId} ${sorted
+/** No row moves away under a finger: the order is made when the list first stands, when somebody asks for it, when one is chosen, and when takes come or go. What the server says later moves nothing. */
+function useSettled(sorted: StoredRecord<'take'>[], takeId: string | null): { settled: StoredRecord<'take'>[]; putInOrder: (() => void) | null } {
+  const loading = useAnalysesState((s) => s.status === 'loading');
+  const [asked, setAsked] = useState(0);
+  const key = `${loading} ${asked} ${takeId} ${sorted
     .map((t) => t.id)
     .sort()
     .join()}`;
   // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds when the order may change
   const ids = useMemo(() => sorted.map((t) => t.id), [key]);
-  return ids.flatMap((id) => sorted.find((t) => t.id === id) ?? []);
+  const moved = sorted.some((t, i) => t.id !== ids[i]);
+  return { settled: ids.flatMap((id) => sorted.find((t) => t.id === id) ?? []), putInOrder: moved ? () => setAsked(asked + 1) : null };
 }
+
+/** How many takes have which verdict; until the server answers, from when they are. */
+function useDayInOneLine(takes: StoredRecord<'take'>[]): string {
+  const clock = useClock();
+  const bySubject = useAnalysesState((s) => s.bySubject);
+  const verdictOf = useVerdict();
+  const unreached = useAnalysesState((s) => s.unreached);
+  const known = knownWords(
+    useAnalysesState((s) => s.knownFrom),
+    clock,
+  );
+  if (known) return `○ ${capital(known)}${unreached ? '; no line to the server' : '; asking the server'}`;
+  const verdicts = takes.map((t) => verdictOf(bySubject[t.id]).verdict);
+  return ORDER.flatMap((name) => {
+    const n = verdicts.filter((v) => v === name).length;
+    return n > 0 ? [`${n} ${n === 1 ? name : (OF_SEVERAL[name] ?? name)}`] : [];
+  }).join(' · ');
+}
+const OF_SEVERAL: Partial<Record<VerdictName, string>> = { contradicts: 'contradict', drifts: 'drift', agrees: 'agree' };
 
 /** Check: the day's takes with their verdicts, what disagrees first. */
 export function CheckScreen({ takeId }: { takeId: string | null }) {
@@ -46,13 +65,13 @@ export function CheckScreen({ takeId }: { takeId: string | null }) {
       ORDER.indexOf(verdictOf(bySubject[a.id]).verdict) - ORDER.indexOf(verdictOf(bySubject[b.id]).verdict) ||
       (a.body.slate + String(a.body.take).padStart(3, '0')).localeCompare(b.body.slate + String(b.body.take).padStart(3, '0')),
   );
-  const settled = useSettled(sorted, takeId);
+  const { settled, putInOrder } = useSettled(sorted, takeId);
   const open = all.find((t) => t.id === (takeId ?? (wide ? settled[0]?.id : null)));
   return (
     <RecordsGate what="the takes">
       <Split
         showDetail={takeId !== null}
-        list={<VerdictList takes={settled} selectedId={open?.id ?? null} />}
+        list={<VerdictList takes={settled} selectedId={open?.id ?? null} onPutInOrder={putInOrder} />}
         detail={
           open ? (
             <TakeCheck key={open.id} take={open} />
@@ -67,17 +86,29 @@ export function CheckScreen({ takeId }: { takeId: string | null }) {
   );
 }
 
-function VerdictList({ takes, selectedId }: { takes: StoredRecord<'take'>[]; selectedId: string | null }) {
+function VerdictList({ takes, selectedId, onPutInOrder }: { takes: StoredRecord<'take'>[]; selectedId: string | null; onPutInOrder: (() => void) | null }) {
   const router = useRouter();
   const bySubject = useAnalysesState((s) => s.bySubject);
   const verdictOf = useVerdict();
   const status = useAnalysesState((s) => s.status);
   const analysesError = useAnalysesState((s) => (s.status === 'failed' ? s.unreached : null));
+  const line = useDayInOneLine(takes);
   return (
     <Page>
-      <Words look="title" level={1}>
-        Does the record hold?
-      </Words>
+      {/* both have their place whether they are there or not: a row that moves is another one when it is touched */}
+      <View style={{ flexDirection: 'row', alignItems: 'center', minHeight: TOUCH_PX }}>
+        <View style={{ flex: 1 }}>
+          <Words look="title" level={1}>
+            Does the record hold?
+          </Words>
+        </View>
+        <View style={{ width: TOUCH_PX }}>{onPutInOrder && status !== 'loading' ? <IconAction icon="sort" label="Put the takes in order of their verdicts" onPress={onPutInOrder} /> : null}</View>
+      </View>
+      {takes.length > 0 && status === 'ready' ? (
+        <Words look="small" dim numberOfLines={1} role="status" testID="verdicts-line">
+          {line}
+        </Words>
+      ) : null}
       {analysesError ? <Failing title="Verdicts could not be loaded" text={`${analysesError} The takes below are safe on this device.`} /> : null}
       {takes.length === 0 ? <Empty title="No takes yet" text="Log takes on Floor; check them here with a test solve." action={{ title: 'Go to Floor', onPress: () => router.push('/floor') }} /> : null}
       <View style={{ marginTop: SPACE.s, marginHorizontal: -SPACE.m }}>

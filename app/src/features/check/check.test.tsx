@@ -4,7 +4,7 @@ import type { ShotPart } from '@mesure/core';
 import { act, fireEvent, screen, within } from '@testing-library/react-native';
 import { CheckScreen } from './check-screen';
 import { solveLine } from './earlier-solves';
-import { dayRecords, FakeServer, ID, open, pushed, record, seen, settle, stores, takeBody } from '../test-day';
+import { dayRecords, FakeServer, ID, open, pushed, record, reopen, seen, settle, stores, takeBody } from '../test-day';
 
 const picked: { file: File | null } = { file: null };
 jest.mock('../../ui/pick-file', () => ({ pickFile: async () => mockPicked(), pickFiles: async () => [mockPicked()].filter(Boolean) }));
@@ -125,9 +125,39 @@ describe('the column of verdicts', () => {
     server.cut = false;
     await act(() => stores().analyses.getState().refresh());
     expect(rows()).toEqual(['check-41A-1', 'check-41A-2']);
-    screen.unmount();
-    await open(<CheckScreen takeId={null} />, server);
+    // who wants them in order says so
+    fireEvent.press(screen.getByLabelText('Put the takes in order of their verdicts'));
     expect(rows()).toEqual(['check-41A-2', 'check-41A-1']);
+    expect(screen.queryByLabelText('Put the takes in order of their verdicts')).toBeNull();
+  });
+  test('a list that was shown from the device stands still when the server answers: no row moves, grows or shrinks', async () => {
+    const server = withSolve(solved(outcome('agrees')));
+    server.records.set('t2', record('take', 't2', takeBody({ take: 2 })));
+    server.analyses.set('an-2', solved(outcome('agrees'), { id: 'an-2', subjectId: 't2' }));
+    await open(<CheckScreen takeId={null} />, server);
+    const rows = () => screen.queryAllByTestId(/^check-/).map((r) => [r.props.testID, within(r).getByText(/Record and solve agree|recorded 32 mm/).props.children]);
+    const line = () => screen.getByTestId('verdicts-line').props.children;
+    const before = rows();
+    expect(before.map(([id]) => id)).toEqual(['check-41A-1', 'check-41A-2']);
+    expect(line()).toBe('2 agree');
+    // the list is kept on the device in its own time
+    await settle(240);
+    screen.unmount();
+    const answer = server.fetch;
+    let here = (): void => undefined;
+    const answered = new Promise<void>((r) => (here = r));
+    server.fetch = async (...asked) => {
+      if (/analyses/.test(String(asked[0]))) await answered;
+      return answer(...asked);
+    };
+    server.analyses.set('an-2', solved(outcome('contradicts'), { id: 'an-3', subjectId: 't2' }));
+    await reopen(<CheckScreen takeId={null} />, server);
+    expect(rows()).toEqual(before);
+    expect(line()).toMatch(/^○ Known from .*; asking the server$/);
+    here();
+    await settle();
+    expect(line()).toBe('1 contradicts · 1 agrees');
+    expect(rows()).toEqual([before[0], ['check-41A-2', outcome('contradicts').reconcile!.sentence]]);
   });
   test('an answer of an older record says so in the column and over the verdict, and is computed again with one tap', async () => {
     const stale = { when: '2026-11-23T14:10:00.000Z', who: 'Odalys', what: 'take 41A take 1' };

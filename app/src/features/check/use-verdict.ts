@@ -1,6 +1,6 @@
 import type { Analysis } from '@mesure/contract';
 import { useAnalysesState, useClock } from '../../data';
-import { knownWords, noneKnownWords, staleWords, waitingWords } from '../../ui/stale-words';
+import { staleWords, waitingWords } from '../../ui/stale-words';
 import type { VerdictName } from '../../ui/verdict-mark';
 
 export interface Verdict {
@@ -8,15 +8,14 @@ export interface Verdict {
   detail: string;
 }
 
-/** What is said of a take's newest solve: with what it knows nothing of, and from when it is where the server does not answer. */
+/** What is said of a take's newest solve. From when it is where the server does not answer stands once beside it, so that no row grows or shrinks when it does. */
 export function useVerdict(): (a: Analysis | undefined) => Verdict {
   const clock = useClock();
   const knownFrom = useAnalysesState((s) => s.knownFrom);
-  const known = knownWords(knownFrom, clock);
   return (a) => {
-    if (!a && knownFrom !== null) return { verdict: 'not checked', detail: noneKnownWords('test solve', knownFrom, clock) };
+    if (!a && knownFrom !== null) return { verdict: 'not checked', detail: 'no test solve known' };
     const said = verdictAlone(a);
-    return { ...said, detail: [a ? known : null, staleWords(a, clock) && `↺ ${staleWords(a, clock)}`, said.detail].filter(Boolean).join(' · ') };
+    return { ...said, detail: [staleWords(a, clock) && `↺ ${staleWords(a, clock)}`, said.detail].filter(Boolean).join(' · ') };
   };
 }
 

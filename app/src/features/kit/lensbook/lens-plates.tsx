@@ -4,9 +4,9 @@ import { useRouter } from 'expo-router';
 import { useState } from 'react';
 import { View } from 'react-native';
 import { newId, useAll, useAnalysesState, useClock, useFind, useMayWrite, usePicturesState, type Clock, type PictureOnTheWay } from '../../../data';
-import { knownWords, noneKnownWords, staleWords, waitingWords } from '../../../ui/stale-words';
+import { knownWords, staleWords, waitingWords } from '../../../ui/stale-words';
 import { Action, Row, Section } from '../../../ui/controls';
-import { focal, percent } from '../../../ui/format';
+import { capital, focal, percent } from '../../../ui/format';
 import { pickFiles } from '../../../ui/pick-file';
 import { Empty } from '../../../ui/states';
 import { Words } from '../../../ui/text';
@@ -20,8 +20,7 @@ import { PLATE_FILES } from './picture-words';
 function usePlateState(): (a: Analysis | undefined) => string {
   const clock = useClock();
   const knownFrom = useAnalysesState((s) => s.knownFrom);
-  const known = knownWords(knownFrom, clock);
-  return (a) => (a ? [known, plateState(a, clock)].filter(Boolean).join(' · ') : knownFrom === null ? 'not measured yet' : noneKnownWords('result', knownFrom, clock));
+  return (a) => (a ? plateState(a, clock) : knownFrom === null ? 'not measured yet' : 'no result known');
 }
 
 function plateState(a: Analysis, clock: Clock): string {
@@ -42,6 +41,12 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
     .sort((a, b) => (a.body.shotAt < b.body.shotAt ? 1 : -1));
   const bySubject = useAnalysesState((s) => s.bySubject);
   const stateOf = usePlateState();
+  const clock = useClock();
+  const known = knownWords(
+    useAnalysesState((s) => s.knownFrom),
+    clock,
+  );
+  const measured = plates.filter((q) => bySubject[q.id]?.status === 'done').length;
   const onTheWay = usePicturesState((s) => s.pictures).filter((q) => (q.body as { lensId?: string }).lensId === record.body.lensId);
   const waiting = onTheWay.filter((q) => q.kind === 'plate');
   const mayWrite = useMayWrite();
@@ -55,6 +60,12 @@ export function LensPlates({ record }: { record: StoredRecord<'package'> }) {
       {waiting.map((q) => (
         <OnTheWay key={q.id} picture={q} />
       ))}
+      {/* said once, in a place that is always there: no row grows or shrinks when the server answers */}
+      {plates.length > 0 ? (
+        <Words look="small" dim numberOfLines={1} testID="plates-line">
+          {known ? `○ ${capital(known)}` : `${plates.length} ${plates.length === 1 ? 'plate' : 'plates'}, ${measured} measured`}
+        </Words>
+      ) : null}
       <View style={{ marginHorizontal: -SPACE.m }}>
         {plates.map((q) => (
           <Row
