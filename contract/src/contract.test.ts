@@ -221,6 +221,10 @@ describe('planned setup', () => {
     );
     if ('problem' in followed) throw new Error(followed.problem);
     expect(followed.facts.plates).toEqual([{ focalMm: 32, focusM: 2 }]);
+    // a plate says how this lens bends, and nothing of the same lens in another mode
+    expect(followed.setup.lens.plated).toBe(true);
+    const unplated = followPlan(plan, set, [{ ...plate, packageId: id(6) }], find);
+    expect('setup' in unplated && unplated.setup.lens.plated).toBe(false);
     expect(followed.setup).toMatchObject({ fps: 24, readoutMs: null, optics: { adapterFactor: 0.71, image: { width: 4096 } } });
     expect(followed.facts).toMatchObject({ stabiliser: 'off', lensRangeMm: [32, 32], sunTravelDeg: null, witnesses: [{ name: 'B-cam', fps: 24, stabiliser: 'on' }] });
     delete records[id(3)];
@@ -243,11 +247,11 @@ describe('planned setup', () => {
   test('other lenses: a zoom within its range, and other packages on the same body and mode', () => {
     const zoom = { ...mounted, lens: { ...mounted.lens, kind: 'zoom' as const, minFocalMm: 28, maxFocalMm: 40 } };
     const none = (() => undefined) as never;
-    expect(otherLenses({ ...plan, packageId: id(5) }, zoom, [], none).map((o) => o.focalMm)).toEqual([28, 40]);
-    expect(otherLenses({ ...plan, packageId: id(5) }, mounted, [], none)).toEqual([]);
+    expect(otherLenses({ ...plan, packageId: id(5) }, zoom, [], [], none).map((o) => o.focalMm)).toEqual([28, 40]);
+    expect(otherLenses({ ...plan, packageId: id(5) }, mounted, [], [], none)).toEqual([]);
     const find = ((kind: string) => ({ body: kind === 'body' ? mounted.body : kind === 'lens' ? mounted.lens : mounted.adapter })) as never;
     const pack = (key: number, change: object) => ({ id: id(key), body: { ...mounted.pack, ...change } }) as never;
-    const list = otherLenses({ ...plan, packageId: id(5) }, mounted, [pack(5, {}), pack(6, { focalMm: 50, camera: 'B' }), pack(7, { focalMm: 50, bodyId: id(70) })], find);
+    const list = otherLenses({ ...plan, packageId: id(5) }, mounted, [pack(5, {}), pack(6, { focalMm: 50, camera: 'B' }), pack(7, { focalMm: 50, bodyId: id(70) })], [], find);
     expect(list).toMatchObject([{ id: id(6), focalMm: 50, words: expect.stringMatching(/^B-cam's 50 mm/) }]);
   });
   test('a photo’s plan carries the move to where it was taken', () => {

@@ -13,7 +13,7 @@ import {
   type WitnessPlacement,
 } from '@mesure/core';
 import { mountPackage, opticsOf, type Lookup, type MountedPackage } from './recorded-setup';
-import type { LightPlan, PanoramaPlace, PlanBody, PlateBody, RecceBody, SetBody, StoredRecord } from './records';
+import type { LightPlan, PackageBody, PanoramaPlace, PlanBody, PlateBody, RecceBody, SetBody, StoredRecord } from './records';
 
 /** One-axis noise of a track on a clean picture, px. */
 const USUAL_NOISE_PX = 0.5;
@@ -30,10 +30,7 @@ export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateB
   const pack = find('package', plan.packageId);
   const mounted = pack ? mountPackage(pack.body, find) : { missing: 'package' };
   if ('missing' in mounted) return { problem: `The ${mounted.missing} of this plan is gone. Choose another package under Move.` };
-  const mine = plates.filter((plate) => {
-    const shotWith = find('package', plate.packageId)?.body;
-    return plate.lensId === mounted.pack.lensId && shotWith?.bodyId === mounted.pack.bodyId && shotWith.modeId === mounted.pack.modeId;
-  });
+  const mine = platesOf(mounted.pack, plates, find);
   const witnesses = (plan.witnesses ?? []).flatMap((w) => {
     const other = find('package', w.packageId);
     const there = other ? mountPackage(other.body, find) : null;
@@ -60,7 +57,7 @@ export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateB
       pieces: set.pieces ?? [],
       marks: set.sheet ?? [],
       move: plan.move,
-      lens: { mode: plan.lensMode, sigmaPct: plan.lensSigmaPct },
+      lens: { mode: plan.lensMode, sigmaPct: plan.lensSigmaPct, plated: mine.length > 0 },
       measures: plan.measures,
       noisePx: USUAL_NOISE_PX,
     },
@@ -84,26 +81,43 @@ export function followPlan(plan: PlanBody, set: SetBody, plates: readonly PlateB
   };
 }
 
+/** Plates that were shot by the lens of a package on its body in its mode. */
+function platesOf(pack: PackageBody, plates: readonly PlateBody[], find: Lookup): PlateBody[] {
+  return plates.filter((plate) => {
+    const shotWith = find('package', plate.packageId)?.body;
+    return plate.lensId === pack.lensId && shotWith?.bodyId === pack.bodyId && shotWith.modeId === pack.modeId;
+  });
+}
+
 /** How far the sun goes while a setup is shot, degrees. */
 export function sunTravelOf({ latitudeDeg, longitudeDeg, from, to }: LightPlan): number {
   return sunTravelDeg(sunAt(latitudeDeg, longitudeDeg, Date.parse(from)), sunAt(latitudeDeg, longitudeDeg, Date.parse(to)));
 }
 
 /** Other focal lengths that could be had at once: of a zoom a third shorter and longer, and other packages on the same body and mode. */
-export function otherLenses(plan: PlanBody, mounted: MountedPackage, packages: readonly StoredRecord<'package'>[], find: Lookup): OtherLens[] {
+export function otherLenses(plan: PlanBody, mounted: MountedPackage, packages: readonly StoredRecord<'package'>[], plates: readonly PlateBody[], find: Lookup): OtherLens[] {
+  const plated = (pack: PackageBody) => platesOf(pack, plates, find).length > 0;
   const now = plan.move.stations[0].focalMm;
   const all = plan.move.stations.map((s) => s.focalMm / now);
   const [shortest, longest] = [mounted.lens.minFocalMm / Math.min(...all), mounted.lens.maxFocalMm / Math.max(...all)];
   const zoom = [0.67, 1.5]
     .map((times) => Math.round(Math.min(longest, Math.max(shortest, times * now))))
     .filter((mm, i, list) => longest > shortest && Math.abs(mm / now - 1) > 0.1 && mm >= shortest && mm <= longest && list.indexOf(mm) === i)
-    .map((focalMm): OtherLens => ({ id: plan.packageId, words: `The zoom at ${focalMm} mm instead of ${now}`, optics: opticsOf(mounted, focalMm), focalMm }));
+    .map((focalMm): OtherLens => ({ id: plan.packageId, words: `The zoom at ${focalMm} mm instead of ${now}`, optics: opticsOf(mounted, focalMm), focalMm, plated: plated(mounted.pack) }));
   const mountedToo = packages.flatMap((p): OtherLens[] => {
     if (p.id === plan.packageId || p.body.bodyId !== mounted.pack.bodyId || p.body.modeId !== mounted.pack.modeId || Math.abs(p.body.focalMm / now - 1) < 0.02) return [];
     const other = mountPackage(p.body, find);
     return 'missing' in other
       ? []
-      : [{ id: p.id, words: `${p.body.camera}-cam's ${p.body.focalMm} mm (${other.lens.name}) instead of ${now}`, optics: opticsOf(other, p.body.focalMm), focalMm: p.body.focalMm }];
+      : [
+          {
+            id: p.id,
+            words: `${p.body.camera}-cam's ${p.body.focalMm} mm (${other.lens.name}) instead of ${now}`,
+            optics: opticsOf(other, p.body.focalMm),
+            focalMm: p.body.focalMm,
+            plated: plated(p.body),
+          },
+        ];
   });
   return [...zoom, ...mountedToo];
 }

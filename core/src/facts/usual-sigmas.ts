@@ -17,6 +17,8 @@ export const USUAL_SIGMA = {
   surveyedM: 0.005,
   /** tilt or roll off an inclinometer, ± 0.2° */
   angleRad: (0.1 * Math.PI) / 180,
+  /** a lens without a plate: how far its bend moves the corner of the picture, as a share of the corner's distance from the middle */
+  bendAtCorner: 0.015,
   /** what defines an axis or an origin is no measurement: far below any */
   definitionM: 1e-4,
 } as const;

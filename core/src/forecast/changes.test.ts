@@ -17,6 +17,8 @@ function asFile(s: PlannedSetup): ForecastFile {
   return {
     ...s.optics,
     focal: { mm: s.move.stations[0].focalMm, mode: s.lens.mode },
+    // a lens that is held in a plan is held by its plate
+    ...(s.lens.mode === 'held' ? { distortion: { mode: 'held', model: 'radial', k: [0, 0, 0] } } : {}),
     path: study.tracked.map((m, i) => {
       const r = m.toCamera;
       // rows right, down, forward to camera-to-world with y up, looking along −z

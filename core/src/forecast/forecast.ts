@@ -2,6 +2,8 @@ import { CoreError } from '../errors';
 import { distance, type Vec3 } from '../math';
 import { inFrame, projectAt } from '../setup';
 import { informationOf, knowledgeOf, LEAST_POINTS, placeJacobian, type FrameElimination, type InformationResult } from './information';
+import { plateWorth, type PlateFigures } from './plate-worth';
+import { withBend } from './shared-lens';
 import type { ForecastPlan } from './plan';
 import { FORECAST, type Warning } from '../warnings';
 
@@ -32,6 +34,8 @@ export interface Forecast {
   worstFrame: number | null;
   worstPlace: Vec3 | null;
   frames: FrameForecast[];
+  /** what a plate of the lens would make of it; null where one says how it bends, or where it would change little */
+  withPlate: PlateFigures | null;
   warnings: Warning[];
 }
 
@@ -47,7 +51,7 @@ const PLACES = 6;
 /**
  * Expected quality of a later solve, from the inverse of its information matrix (`informationOf`).
  * Slip   An object is set at a place X of the solved world where it fits best over the shot (an artist lines it up by eye). It then
- *        moves against the picture by e_i = J_i δcamera_i + J_f δf + J_X δX, with δX from least squares over the frames that see X. The number
+ *        moves against the picture by e_i = J_i δcamera_i + J_l δlens + J_X δX, with δX from least squares over the frames that see X. The number
  *        is sqrt(E|e_i|²) in px. It does not depend on datum or scale, since δX takes up both.
  */
 export function forecast(plan: ForecastPlan): Forecast {
@@ -59,13 +63,14 @@ export function forecast(plan: ForecastPlan): Forecast {
   });
   const warnings: Warning[] = [];
   const directions = !hasParallax(plan);
-  const info = visible.some((v) => v >= LEAST_POINTS) ? informationOf(plan, directions) : null;
+  const found = visible.some((v) => v >= LEAST_POINTS) ? informationOf(plan, directions) : null;
+  const info = found && plan.bend?.later === 'straight' ? withBend(found, plan.bend.sigmaAtCorner) : found;
   const short = visible.filter((v) => v < LEAST_POINTS).length;
   if (short > 0) warnings.push(short === visible.length ? FORECAST.NO_FRAME_SEES(LEAST_POINTS) : FORECAST.FRAMES_SEE_FEW(percentOf(short, visible.length), LEAST_POINTS));
   if (!info) {
     if (short < visible.length) warnings.push(FORECAST.CAMERA_NOT_DETERMINED());
     const frames = plan.frames.map((f, i) => ({ frame: f.frame, visible: visible[i], sigmaHeightM: null, sigmaPositionM: null, sigmaFocalMm: null, slipPx: null }));
-    return { status: 'none', sigmaFocalMm: null, sigmaHeightM: null, sigmaScalePct: null, sigmaLevelDeg: null, slipPx: null, worstFrame: null, worstPlace: null, frames, warnings };
+    return { status: 'none', sigmaFocalMm: null, sigmaHeightM: null, sigmaScalePct: null, sigmaLevelDeg: null, slipPx: null, worstFrame: null, worstPlace: null, frames, withPlate: null, warnings };
   }
   if (directions) warnings.push(FORECAST.NO_PARALLAX());
   const usedIds = new Map(info.used.map((p) => [plan.points[p].id, p]));
@@ -74,6 +79,42 @@ export function forecast(plan: ForecastPlan): Forecast {
   if (!directions && !known.level) warnings.push(FORECAST.NO_PLANNED_GROUND());
   const scaled = !directions && known.scale;
   const levelled = !directions && known.level;
+  const told = toldBy(plan, info, visible, { scaled, levelled });
+  if (told.sigmaFocalMm !== null && !told.focalKnown) warnings.push(FORECAST.FOCAL_NOT_OBSERVABLE());
+  const plated = plan.bend ? plateWorth(plan.frames[0].effectiveMm, figuresOf(told), figuresOf(toldBy(plan, withBend(info, 0), visible, { scaled, levelled }))) : null;
+  if (plated) warnings.push(plated.warning);
+  return {
+    status: directions ? 'directions' : short > 0 ? 'poor' : 'solvable',
+    sigmaFocalMm: told.focalKnown ? told.sigmaFocalMm : null,
+    sigmaHeightM: rms(told.frames.map((f) => f.sigmaHeightM)),
+    sigmaScalePct: scaled ? 100 * functionalSigma(info, scaleRow(plan, info)) : null,
+    sigmaLevelDeg: levelled ? (180 / Math.PI) * Math.hypot(...tiltRows(plan, info).map((row) => functionalSigma(info, row))) : null,
+    slipPx: figuresOf(told).slipPx,
+    worstFrame: told.worst === null ? null : plan.frames[told.worst].frame,
+    worstPlace: told.worst === null ? null : told.placeOf[told.worst],
+    frames: told.frames,
+    withPlate: plated?.withPlate ?? null,
+    warnings,
+  };
+}
+
+const rms = (values: (number | null)[]): number | null => {
+  const numbers = values.filter((v): v is number => v !== null);
+  return numbers.length > 0 ? Math.sqrt(numbers.reduce((sum, v) => sum + v * v, 0) / numbers.length) : null;
+};
+
+interface Told {
+  frames: FrameForecast[];
+  sigmaFocalMm: number | null;
+  focalKnown: boolean;
+  /** index of the frame where a still object slips most */
+  worst: number | null;
+  placeOf: (Vec3 | null)[];
+}
+
+const figuresOf = ({ sigmaFocalMm, worst, frames }: Told): PlateFigures => ({ sigmaFocalMm, slipPx: worst === null ? null : frames[worst].slipPx });
+
+function toldBy(plan: ForecastPlan, info: InformationResult, visible: readonly number[], { scaled, levelled }: { scaled: boolean; levelled: boolean }): Told {
   const slip = slipOf(plan, info);
   const frames = plan.frames.map((f, i): FrameForecast => {
     const e = info.frames[i];
@@ -87,26 +128,9 @@ export function forecast(plan: ForecastPlan): Forecast {
       slipPx: slip.byFrame[i],
     };
   });
-  const rms = (values: (number | null)[]): number | null => {
-    const numbers = values.filter((v): v is number => v !== null);
-    return numbers.length > 0 ? Math.sqrt(numbers.reduce((sum, v) => sum + v * v, 0) / numbers.length) : null;
-  };
-  const focalSigma = info.sharedFocalAt >= 0 ? sharedSigma(info, info.sharedFocalAt) : rms(frames.map((f) => f.sigmaFocalMm));
-  const focalKnown = focalSigma !== null && focalSigma < UNKNOWN_SHARE * plan.frames[0].effectiveMm;
-  if (focalSigma !== null && !focalKnown) warnings.push(FORECAST.FOCAL_NOT_OBSERVABLE());
+  const sigmaFocalMm = info.sharedFocalAt >= 0 ? sharedSigma(info, info.sharedFocalAt) : rms(frames.map((f) => f.sigmaFocalMm));
   const worst = slip.byFrame.reduce<number | null>((best, v, i) => (v !== null && (best === null || v > slip.byFrame[best]!) ? i : best), null);
-  return {
-    status: directions ? 'directions' : short > 0 ? 'poor' : 'solvable',
-    sigmaFocalMm: focalKnown ? focalSigma : null,
-    sigmaHeightM: rms(frames.map((f) => f.sigmaHeightM)),
-    sigmaScalePct: scaled ? 100 * functionalSigma(info, scaleRow(plan, info)) : null,
-    sigmaLevelDeg: levelled ? (180 / Math.PI) * Math.hypot(...tiltRows(plan, info).map((row) => functionalSigma(info, row))) : null,
-    slipPx: worst === null ? null : slip.byFrame[worst],
-    worstFrame: worst === null ? null : plan.frames[worst].frame,
-    worstPlace: worst === null ? null : slip.placeOf[worst],
-    frames,
-    warnings,
-  };
+  return { frames, sigmaFocalMm, focalKnown: sigmaFocalMm !== null && sigmaFocalMm < UNKNOWN_SHARE * plan.frames[0].effectiveMm, worst, placeOf: slip.placeOf };
 }
 
 /** By how much the slip falls from one forecast to another, per cent; all of it where nothing could be solved before. */
@@ -223,10 +247,10 @@ function slipOf(plan: ForecastPlan, info: InformationResult): { byFrame: (number
   const nf = plan.frames.length;
   const byFrame: (number | null)[] = new Array<number | null>(nf).fill(null);
   const placeOf: (Vec3 | null)[] = new Array<Vec3 | null>(nf).fill(null);
-  const { own, sharedSize: n, covariance, sharedFocalAt } = info;
+  const { own, sharedSize: n, covariance, lens } = info;
   const jOwn = new Float64Array(2 * own),
     jPlace = new Float64Array(6),
-    jFocal = new Float64Array(2);
+    jLens = new Float64Array(2 * lens.size);
   const places = plan.places ?? spreadPlaces(plan, info);
   if (places.some((p) => !p.every(Number.isFinite))) throw new CoreError('NON_FINITE_INPUT', 'A place must be three numbers', 'places');
   for (const place of places) {
@@ -236,7 +260,7 @@ function slipOf(plan: ForecastPlan, info: InformationResult): { byFrame: (number
     const ownSum = new Float64Array(9); // Σ J_Xᵀ P J_X of the frames' own noise P
     for (let i = 0; i < nf; i += 1) {
       const e = info.frames[i];
-      if (!e || !sees(plan, i, place) || !placeJacobian(plan, i, place, own, info.focalAt, jOwn, jPlace, jFocal)) continue;
+      if (!e || !sees(plan, i, place) || !placeJacobian(plan, i, place, own, info.focalAt, lens, jOwn, jPlace, jLens)) continue;
       const k = e.shared.length;
       const b = new Float64Array(2 * k);
       for (let row = 0; row < 2; row += 1)
@@ -245,7 +269,7 @@ function slipOf(plan: ForecastPlan, info: InformationResult): { byFrame: (number
           for (let a = 0; a < own; a += 1) v -= jOwn[row * own + a] * e.follows[a * k + q];
           b[row * k + q] = v;
         }
-      if (sharedFocalAt >= 0) for (let row = 0; row < 2; row += 1) b[row * k + k - 1] += jFocal[row];
+      for (let row = 0; row < 2; row += 1) for (let l = 0; l < lens.size; l += 1) b[row * k + k - lens.size + l] += jLens[row * lens.size + l];
       const stands = plan.frames[i].standsFor;
       const ownPart = new Float64Array(4);
       for (let row = 0; row < 2; row += 1)

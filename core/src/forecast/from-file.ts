@@ -80,6 +80,7 @@ export function forecastFile(file: ForecastFile, onProgress: (fraction: number) 
     points: file.marks.map((m) => ({ id: m.id, at: m.position })),
     sigmaPx: seenWith(geometry, frames, file.marks, noisePx),
     focal: { mode: mode === 'zoom' ? (file.focal.sigmaMm ? 'guided' : 'free') : mode, sigmaMm: effective(file.focal.sigmaMm ?? 0), perFrame: mode === 'zoom' },
+    bend: bendOf(file),
     facts: {
       level: file.anchors?.level ?? [],
       levelSigmaM: USUAL_SIGMA.levelM,
@@ -93,6 +94,15 @@ export function forecastFile(file: ForecastFile, onProgress: (fraction: number) 
   };
   const result = forecast(plan);
   return { ...result, nextBest: rankChanges(plan, result, noisePx, onProgress) };
+}
+
+/** A distortion that is found from the tracks alone is as good as unknown before. */
+const UNKNOWN_AT_CORNER = 10 * USUAL_SIGMA.bendAtCorner;
+
+/** What the lens of a file may bend besides what the file says of it. */
+function bendOf({ distortion }: ForecastFile): ForecastPlan['bend'] {
+  if (distortion?.mode === 'free') return { sigmaAtCorner: UNKNOWN_AT_CORNER, later: 'found' };
+  return (distortion?.mode ?? 'none') === 'none' ? { sigmaAtCorner: USUAL_SIGMA.bendAtCorner, later: 'straight' } : null;
 }
 
 function seenWith(geometry: ForecastPlan['geometry'], frames: ForecastPlan['frames'], marks: readonly { position: Vec3 }[], noisePx: number): Float64Array {
@@ -113,7 +123,7 @@ function rankChanges(plan: ForecastPlan, now: Forecast, noisePx: number, onProgr
   if (points.length === 0) return [];
   const inSight = points.filter((_, p) => plan.frames.some((__, i) => plan.sigmaPx[i * points.length + p] > 0));
   const planned = { level: facts.level, lengths: facts.lengths, heights: facts.cameraHeights.length };
-  const measurements = measurementsLeft({ inSight, facts: planned, lensHeld: plan.focal.mode === 'held', start: plan.frames[0].position });
+  const measurements = measurementsLeft({ inSight, facts: planned, lensHeld: plan.focal.mode === 'held' && plan.bend === null, start: plan.frames[0].position });
   const changes: Change[] = [...furtherMarks(plan, noisePx), ...measurements.map((m) => ({ kind: m.kind, words: m.words, at: m.at, plan: withMeasurement(plan, m) }))];
   return ranked(now, changes, (c) => forecast(c.plan), onProgress).map(({ kind, words, at, gainPct, makesKnown }) => ({ kind, words, at, gainPct, makesKnown }));
 }
@@ -125,7 +135,7 @@ function withMeasurement(plan: ForecastPlan, m: Measurement): ForecastPlan {
   if (m.kind === 'tie') return measured({ lengths: [...plan.facts.lengths, { a: m.a, b: m.b, sigmaM: m.sigmaM }] });
   if (m.kind === 'level') return measured({ level: [...plan.facts.level, ...m.ids] });
   if (m.kind === 'height') return measured({ cameraHeights: [...plan.facts.cameraHeights, { frame: 0, sigmaM: m.sigmaM }] });
-  return { ...plan, focal: { ...plan.focal, mode: 'held' } };
+  return { ...plan, focal: { ...plan.focal, mode: 'held' }, bend: null };
 }
 
 function furtherMarks(plan: ForecastPlan, noisePx: number): Change[] {

@@ -1,6 +1,7 @@
 import { cholesky, EnvelopeMatrix, invertSelected } from '../estimate';
 import { groundScatter } from '../math';
 import { projectionByPlace } from '../setup';
+import { bendSlope, lensShared, type SharedLens } from './shared-lens';
 import type { ForecastPlan } from './plan';
 
 /** A definition of the datum, not a measurement, m or rad: far below anything that is measured. */
@@ -26,9 +27,12 @@ export interface InformationResult {
   /** places of the own unknowns: -1 when there are none */
   placeAt: number;
   focalAt: number;
-  /** shared unknowns: three a used point, then the focal length when it is one for all and not held */
+  /** shared unknowns: three a used point, then the lens */
   sharedSize: number;
+  /** -1 where it is held, or one a frame */
   sharedFocalAt: number;
+  /** the last of the shared unknowns, in every frame */
+  lens: SharedLens;
   /** index of a point among the used ones, -1 when it is seen too little */
   slot: Int32Array;
   used: number[];
@@ -38,16 +42,17 @@ export interface InformationResult {
   frames: (FrameElimination | null)[];
 }
 
-/** Derivatives of a place in the picture (u, v) by the frame's own unknowns and by the place itself; rows of u then v. */
+/** Derivatives of a place in the picture (u, v) by the frame's own unknowns, by the place itself and by what all frames share of the lens; rows of u then v. */
 export function placeJacobian(
   plan: ForecastPlan,
   i: number,
   at: readonly [number, number, number],
   own: number,
   focalAt: number,
+  lens: SharedLens,
   jOwn: Float64Array,
   jPoint: Float64Array,
-  jFocal: Float64Array,
+  jLens: Float64Array,
 ): boolean {
   const f = plan.frames[i];
   const r = f.toCamera;
@@ -77,11 +82,21 @@ export function placeJacobian(
       jOwn[3 + c] = -jPoint[c];
       jOwn[own + 3 + c] = -jPoint[3 + c];
     }
-  jFocal[0] = px * a;
-  jFocal[1] = py * b;
   if (focalAt >= 0) {
-    jOwn[focalAt] = jFocal[0];
-    jOwn[own + focalAt] = jFocal[1];
+    jOwn[focalAt] = px * a;
+    jOwn[own + focalAt] = py * b;
+  }
+  if (lens.focal) {
+    jLens[0] = px * a;
+    jLens[lens.size] = py * b;
+  }
+  if (lens.ends.length > 0) {
+    const slope = bendSlope(plan.geometry, f.effectiveMm, a, b);
+    for (let e = 0; e < lens.ends.length; e += 1) {
+      const at = (lens.focal ? 1 : 0) + e;
+      jLens[at] = lens.ends[e][i] * slope * f.effectiveMm * px * a;
+      jLens[lens.size + at] = lens.ends[e][i] * slope * f.effectiveMm * py * b;
+    }
   }
   return true;
 }
@@ -89,7 +104,7 @@ export function placeJacobian(
 /**
  * Information matrix of the later bundle adjustment and its inverse.
  * Model    Observations u = f(x/z), v = f(y/z) with one-axis sigma; unknowns are each frame's pose (and focal length, when zoomed), the points
- *          and one focal length. Facts (levels, lengths, heights, surveyed points) are observations with their sigmas; what only
+ *          and the lens: one focal length, and how it bends where no plate says it, by the prior of what lenses usually have. Facts (levels, lengths, heights, surveyed points) are observations with their sigmas; what only
  *          defines the datum is held to a tenth of a millimetre. A sampled frame stands for several alike: what it says of the shared unknowns counts so often.
  *          `directionsOnly`: the camera's place is left out and every point is held along its ray.
  * Method   The frames' own unknowns are eliminated (Schur complement), the rest is inverted by Cholesky.
@@ -114,20 +129,21 @@ export function informationOf(plan: ForecastPlan, directionsOnly: boolean): Info
       slot[p] = used.length;
       used.push(p);
     }
-  const sharedFocal = plan.focal.mode !== 'held' && !perFrame;
-  const n = 3 * used.length + (sharedFocal ? 1 : 0);
-  const sharedFocalAt = sharedFocal ? n - 1 : -1;
+  const lens = lensShared(plan);
+  const n = 3 * used.length + lens.size;
+  const lensAt = n - lens.size;
+  const sharedFocalAt = lens.focal ? lensAt : -1;
   if (used.length < LEAST_POINTS) return null;
   const s = new Float64Array(n * n); // lower triangle counts
   const slotOf = new Map(used.map((p) => [plan.points[p].id, slot[p]]));
   addFacts(plan, s, n, slotOf, used, directionsOnly);
-  if (sharedFocal && plan.focal.mode === 'guided') s[sharedFocalAt * n + sharedFocalAt] += 1 / plan.focal.sigmaMm ** 2;
+  lens.priors.forEach((sigma, l) => (s[(lensAt + l) * (n + 1)] += sigma === null ? 0 : 1 / sigma ** 2));
 
   const datum = datumOf(plan, directionsOnly, slotOf);
   const frames: (FrameElimination | null)[] = [];
   const jOwn = new Float64Array(2 * own),
     jPoint = new Float64Array(6),
-    jFocal = new Float64Array(2);
+    jLens = new Float64Array(2 * lens.size);
   const c = new Float64Array(own * own);
   for (let i = 0; i < nf; i += 1) {
     const touched: number[] = [];
@@ -136,7 +152,8 @@ export function informationOf(plan: ForecastPlan, directionsOnly: boolean): Info
       frames.push(null);
       continue;
     }
-    const k = 3 * touched.length + (sharedFocal ? 1 : 0);
+    const k = 3 * touched.length + lens.size;
+    const lensFrom = 3 * touched.length;
     const shared = new Int32Array(k);
     const w = new Float64Array(k * own);
     c.fill(0);
@@ -144,21 +161,21 @@ export function informationOf(plan: ForecastPlan, directionsOnly: boolean): Info
     for (let q = 0; q < touched.length; q += 1) {
       const p = touched[q];
       const weight = 1 / plan.sigmaPx[i * np + p] ** 2;
-      if (!placeJacobian(plan, i, plan.points[p].at, own, focalAt, jOwn, jPoint, jFocal)) continue;
+      if (!placeJacobian(plan, i, plan.points[p].at, own, focalAt, lens, jOwn, jPoint, jLens)) continue;
       const first = 3 * slot[p];
       for (let a = 0; a < 3; a += 1) {
         shared[3 * q + a] = first + a;
         for (let b = 0; b <= a; b += 1) s[(first + a) * n + first + b] += stands * weight * (jPoint[a] * jPoint[b] + jPoint[3 + a] * jPoint[3 + b]);
         for (let b = 0; b < own; b += 1) w[(3 * q + a) * own + b] += weight * (jPoint[a] * jOwn[b] + jPoint[3 + a] * jOwn[own + b]);
-        if (sharedFocal) s[sharedFocalAt * n + first + a] += stands * weight * (jPoint[a] * jFocal[0] + jPoint[3 + a] * jFocal[1]);
+        for (let l = 0; l < lens.size; l += 1) s[(lensAt + l) * n + first + a] += stands * weight * (jPoint[a] * jLens[l] + jPoint[3 + a] * jLens[lens.size + l]);
       }
-      if (sharedFocal) {
-        s[sharedFocalAt * n + sharedFocalAt] += stands * weight * (jFocal[0] ** 2 + jFocal[1] ** 2);
-        for (let b = 0; b < own; b += 1) w[(k - 1) * own + b] += weight * (jFocal[0] * jOwn[b] + jFocal[1] * jOwn[own + b]);
+      for (let l = 0; l < lens.size; l += 1) {
+        for (let m = 0; m <= l; m += 1) s[(lensAt + l) * n + lensAt + m] += stands * weight * (jLens[l] * jLens[m] + jLens[lens.size + l] * jLens[lens.size + m]);
+        for (let b = 0; b < own; b += 1) w[(lensFrom + l) * own + b] += weight * (jLens[l] * jOwn[b] + jLens[lens.size + l] * jOwn[own + b]);
       }
       for (let a = 0; a < own; a += 1) for (let b = 0; b <= a; b += 1) c[a * own + b] += weight * (jOwn[a] * jOwn[b] + jOwn[own + a] * jOwn[own + b]);
     }
-    if (sharedFocal) shared[k - 1] = sharedFocalAt;
+    for (let l = 0; l < lens.size; l += 1) shared[lensFrom + l] = lensAt + l;
     if (perFrame && plan.focal.mode === 'guided') c[focalAt * own + focalAt] += 1 / plan.focal.sigmaMm ** 2;
     const extra = datum.filter((d) => d.frame === i);
     if (extra.length > 0) {
@@ -182,7 +199,7 @@ export function informationOf(plan: ForecastPlan, directionsOnly: boolean): Info
       covariance[i * n + j] = v;
       covariance[j * n + i] = v;
     }
-  return { own, placeAt: directionsOnly ? -1 : 3, focalAt, sharedSize: n, sharedFocalAt, slot, used, covariance, frames };
+  return { own, placeAt: directionsOnly ? -1 : 3, focalAt, sharedSize: n, sharedFocalAt, lens, slot, used, covariance, frames };
 }
 
 /** Takes the frame's unknowns out: s −= times · W C⁻¹ Wᵀ. Null when the frame's own information is singular. */

@@ -27,6 +27,18 @@ test('a lens that is held is offered no plate, and knowing it never harms', () =
   // this camera does not turn: the place of the object takes up what the focal length does, but for the definition of the datum
   expect(slip('held')).toBeLessThan(1.001 * slip('free'));
 });
+test('a lens that nobody measured bears what it may bend, and so does another one that is put in its place', () => {
+  const guided = { ...setup, lens: { mode: 'guided' as const, sigmaPct: 1 }, measures: { ...setup.measures, ties: [{ a: 'm0', b: 'm4', sigmaM: 0.001 }] } };
+  const plated = { ...guided, lens: { ...guided.lens, plated: true } };
+  const [bent, straight] = [predict(guided), predict(plated)];
+  expect(bent.slipPx!).toBeGreaterThan(straight.slipPx!);
+  expect(bent.sigmaScalePct!).toBeGreaterThan(straight.sigmaScalePct!);
+  const worth = (s: typeof setup) => nextBest(s).find((n) => n.kind === 'plate')?.gainPct ?? 0;
+  expect(worth(guided)).toBeGreaterThan(worth(plated));
+  const other = { id: 'b', words: 'another', focalMm: 24, optics: setup.optics };
+  expect(predict(withLens(plated, other)).slipPx!).toBeCloseTo(bent.slipPx!, 9);
+  expect(predict(withLens(guided, { ...other, plated: true })).slipPx!).toBeCloseTo(straight.slipPx!, 9);
+});
 test('another focal length is weighed with all that follows from it, and named by its lens', () => {
   const other = (id: string, focalMm: number) => ({ id, words: `${focalMm} mm instead`, focalMm, optics: { ...setup.optics, focal: { mm: focalMm } } });
   const list = nextBest({ ...setup, measures: { ...setup.measures, ties: [{ a: 'm0', b: 'm4', sigmaM: 0.001 }] } }, [other('long', 40), other('short', 12)]);

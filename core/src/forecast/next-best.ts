@@ -25,6 +25,8 @@ export interface OtherLens {
   optics: PlannedSetup['optics'];
   /** as marked, at the start of the move; the rest of a zoom follows in proportion */
   focalMm: number;
+  /** there is a plate of it */
+  plated?: boolean;
 }
 
 /** Moments that suffice to compare: the order of candidates does not change with more. */
@@ -74,7 +76,7 @@ function withMeasurement(setup: PlannedSetup, m: Measurement, startS: number): P
 /** The same move through another lens. */
 export function withLens(setup: PlannedSetup, other: OtherLens): PlannedSetup {
   const times = other.focalMm / setup.move.stations[0].focalMm;
-  return { ...setup, optics: other.optics, move: { ...setup.move, stations: setup.move.stations.map((s) => ({ ...s, focalMm: s.focalMm * times })) } };
+  return { ...setup, lens: { ...setup.lens, plated: other.plated }, optics: other.optics, move: { ...setup.move, stations: setup.move.stations.map((s) => ({ ...s, focalMm: s.focalMm * times })) } };
 }
 
 /** The same way in more time. */

@@ -1,3 +1,4 @@
+import { USUAL_SIGMA } from '../facts';
 import { adapterOf, exposureS, runPx, trackNoisePx, type SetupStudy } from '../setup';
 import type { ForecastFacts, ForecastPlan } from './plan';
 
@@ -60,6 +61,7 @@ export function planOfStudy(study: SetupStudy): ForecastPlan {
     points: kept.map((p) => ({ id: study.points[p].id, at: study.points[p].at })),
     sigmaPx,
     focal: { mode: setup.lens.mode, sigmaMm: (setup.lens.sigmaPct / 100) * study.moments[0].focalMm * adapterOf(setup), perFrame: zooms },
+    bend: setup.lens.mode === 'held' || setup.lens.plated ? null : { sigmaAtCorner: USUAL_SIGMA.bendAtCorner, later: 'straight' },
     facts: factsOf(study),
   };
 }

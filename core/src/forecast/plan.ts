@@ -26,6 +26,14 @@ export interface ForecastFacts {
   heading: readonly [string, string] | null;
 }
 
+/** A lens that nobody measured. */
+export interface UnknownBend {
+  /** one standard deviation: the corner of the picture moves by such a share of its distance from the middle */
+  sigmaAtCorner: number;
+  /** straight: a later solve takes it so, and what it bends spoils the rest; found: it is one more unknown of the solve */
+  later: 'straight' | 'found';
+}
+
 /** Everything that the information matrix of a later solve is made of. */
 export interface ForecastPlan {
   geometry: PictureGeometry;
@@ -34,6 +42,8 @@ export interface ForecastPlan {
   /** one-axis sigma of the observation of point p in frame i at [i * points + p], px; 0: not seen */
   sigmaPx: Float64Array;
   focal: { mode: 'held' | 'guided' | 'free'; sigmaMm: number; /** one unknown focal length a frame instead of one for all */ perFrame: boolean };
+  /** null: a plate says how the lens bends */
+  bend: UnknownBend | null;
   facts: ForecastFacts;
   /** places of the set at which a still object is asked for; none: some of the points, far apart */
   places?: readonly Vec3[];

@@ -138,7 +138,7 @@ export interface PlannedSetup {
   pieces: readonly SetPiece[];
   marks: readonly PlannedMark[];
   move: CameraMove;
-  lens: { mode: (typeof LENS_MODES)[number]; /** of a guided focal length, per cent */ sigmaPct: number };
+  lens: { mode: (typeof LENS_MODES)[number]; /** of a guided focal length, per cent */ sigmaPct: number; /** a plate says how it bends; one that is held is held by a plate */ plated?: boolean };
   measures: PlannedMeasures;
   /** one-axis noise of a track, px */
   noisePx: number;

@@ -1,10 +1,9 @@
 import { CholeskyDecomposition, inverse, Matrix } from 'ml-matrix';
 import { evaluateBundle, Linearisation, profileAt, type BundleProblem, type BundleState } from './bundle-problem';
+import { USUAL_SIGMA } from '../facts';
 import { weighRows, type FactoredBundle } from './covariance';
 import { alongColumn, gathered, type UnknownsColumn } from './track-clusters';
 
-/** A lens without a plate: one standard deviation of its bend moves the corner of the picture by so much of its distance from the middle. */
-const USUAL_AT_CORNER = 0.015;
 /** A focal length that changes by less than this share breathes, and bends as one. */
 const ZOOM_SHARE = 0.02;
 
@@ -64,7 +63,7 @@ export function bendResponse({ problem, state, huberPx, system, lin }: FactoredB
  * @returns a square root of their mean squares: each column is one independent way in which they may be off
  */
 export function unmeasuredBend({ information, asked }: Omit<BendResponse, 'moves'>, cornerSlope: number, variance: number): Matrix {
-  const usual = (USUAL_AT_CORNER / cornerSlope ** 2) ** 2;
+  const usual = (USUAL_SIGMA.bendAtCorner / cornerSlope ** 2) ** 2;
   const told = Matrix.div(information, variance);
   const kept = inverse(Matrix.add(told, Matrix.eye(asked.rows).div(usual)));
   const mean = kept.mmul(told).mmul(asked);

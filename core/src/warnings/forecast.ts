@@ -8,5 +8,6 @@ export const FORECAST = tableOf({
   NO_PARALLAX: () => 'No parallax: the solve gives directions only. Depth, height and scale are not observable.',
   NO_PLANNED_SCALE: () => 'Nothing that is measured gives a scale: it is not observable. Measure a length between two marks, or a camera height over three level marks.',
   NO_PLANNED_GROUND: () => 'No ground: fewer than three level marks that are seen and not in a row. Camera heights are not observable.',
+  LENS_NOT_PLATED: (less: string) => `How this lens bends nobody has measured, and these figures bear it. A grid plate would make ${less}.`,
   FOCAL_NOT_OBSERVABLE: () => 'The focal length is not observable in this shot: hold it by a grid plate, or let the camera turn and come nearer.',
 });
