@@ -83,9 +83,11 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const focal = (problem.focal.held ? 0 : 1 + (problem.zoom?.count ?? 0)) + (problem.freeLens?.length ?? 0);
   // a turn has three unknowns a frame and two a direction, all turned together by any amount
   const unknowns = (r.turnOnly ? 3 * frameOf.length + 2 * trackOf.length - 3 : 6 * frameOf.length + 3 * trackOf.length - 7) + focal;
-  const variance = weightedSum / Math.max(1, 2 * n - unknowns);
+  const redundancy = 2 * n - unknowns;
+  const variance = weightedSum / Math.max(1, redundancy);
   const drift = driftOf(r);
-  const covariance = BundleCovariance.compute(problem, state, r.huberPx, r.factored);
+  // what has as many unknowns as it has numbers fits whatever they are, and tells nothing of their noise
+  const covariance = redundancy > 0 ? BundleCovariance.compute(problem, state, r.huberPx, r.factored) : null;
   r.factored = null;
   // what drifts along its track says less than its number of frames: everything that is known is known so much worse. The residuals say it
   // themselves too, track by track; what they lost to the fit, and what is slower than the tracks are long, only the model of a drift tells
@@ -119,6 +121,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     pointCount,
     rmsPx,
     variance,
+    lacks: lacking(frameOf.length, n, unknowns),
     told,
     drift,
     along,
@@ -128,6 +131,12 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     unplaced,
     trimWould: story.trimmed.some((t) => t.reason === 'trim') ? null : trimWould(radiusPx, problem.point),
   };
+}
+
+/** Why what is left of the tracks is no solve; null: it is one. */
+function lacking(frames: number, sightings: number, unknowns: number): string | null {
+  if (frames >= 2 && sightings >= 2 * MIN_SHARED_TRACKS && 2 * sightings > unknowns) return null;
+  return `too few tracks are left: ${sightings} sightings in ${frames} ${frames === 1 ? 'frame' : 'frames'} give ${2 * sightings} numbers for ${unknowns} unknowns, so that nothing would show a mistake`;
 }
 
 /** Puts what a lens may do that nobody measured into what is known of cameras, places and focal length. */
@@ -256,7 +265,7 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
   const { obs } = r;
   const { warnings } = story;
   const g = gather(r, lens, story);
-  const { problem, state, frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, told, covariance, unplaced } = g;
+  const { problem, state, frameOf, trackOf, frameSum, frameCount, pointSum, pointCount, told, covariance, unplaced } = g;
   const poses = frameOf.map((f) => r.poses[f]!);
   const anchored = anchorSolve(
     {
@@ -294,8 +303,8 @@ export function assembleFree(r: Reconstruction, lens: SolveLens, setup: SolveSet
     covarianceM2: cameraSpread[c],
   }));
   return {
-    status: frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS ? 'failed' : solved ? 'solved' : 'partial',
-    reason: solved ? null : unplacedWords(unplaced, r.ownFrames),
+    status: g.lacks !== null ? 'failed' : solved ? 'solved' : 'partial',
+    reason: g.lacks ?? (solved ? null : unplacedWords(unplaced, r.ownFrames)),
     ...common(r, lens, setup, story, g, { ...known, sigmaFocalMm }),
     frames,
     ...(r.pair ? { witness: pairedWitness(r, g, sim, frames, anchored.sigmaScale) } : {}),
@@ -400,7 +409,7 @@ const STILL_NOISES = 3;
 export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult {
   const { obs } = r;
   const g = gather(r, lens, story);
-  const { frameOf, trackOf, n, frameSum, frameCount, pointSum, pointCount, unplaced } = g;
+  const { frameOf, trackOf, frameSum, frameCount, pointSum, pointCount, unplaced } = g;
   const rotations = frameOf.map((f) => r.poses[f]!.rotation);
   const world = uprightTurn(
     frameOf.map((f) => obs.frames[f]),
@@ -417,11 +426,10 @@ export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSet
     ...(asked ? [] : [`no parallax: the camera ${still ? 'stands still' : 'turns but does not move'}, so directions are seen and no depth`]),
     ...(whole ? [] : [unplacedWords(unplaced, obs.frames.length)]),
   ];
-  const failedToo = frameOf.length < 2 || n < 2 * MIN_SHARED_TRACKS;
   return {
     motion: 'pan',
-    status: failedToo ? 'failed' : reasons.length === 0 ? 'solved' : 'partial',
-    reason: reasons.length === 0 ? null : reasons.join('; '),
+    status: g.lacks !== null ? 'failed' : reasons.length === 0 ? 'solved' : 'partial',
+    reason: g.lacks ?? (reasons.length === 0 ? null : reasons.join('; ')),
     ...common(r, lens, setup, story, g, sigmaOfFocal(r, g)),
     frames: frameOf.map((f, c) => ({
       frame: obs.frames[f],

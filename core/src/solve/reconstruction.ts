@@ -298,6 +298,8 @@ export class Reconstruction {
     let count = 0;
     for (let o = 0; o < obs.count; o += 1) if (usable(o)) count += 1;
     const obsOf = new Int32Array(count);
+    // two or three views of many hardly see the focal length, and freeing it there lets it run away; where there are no more, it is as known as they know it
+    const lensFree = frameOf.length >= 5 || frameOf.length === obs.frames.length;
     const problem: BundleProblem = {
       cameraCount: frameOf.length,
       pointCount: trackOf.length,
@@ -308,10 +310,9 @@ export class Reconstruction {
       weight: new Float64Array(count),
       lens: this.lens,
       ...(this.turnOnly ? { turnOnly: true } : {}),
-      // two or three views hardly see the focal length: freeing it there lets it run away
-      focal: frameOf.length >= 5 ? this.focalInPx() : { held: true },
+      focal: lensFree ? this.focalInPx() : { held: true },
       ...this.profileOf(frameOf),
-      ...(rig || (this.freeLens.length > 0 && frameOf.length >= 5) ? { freeLens: [...this.freeLens.map((name) => this.unknownInPx(name)), ...(rig ? this.rigUnknowns(rig) : [])] } : {}),
+      ...(rig || (this.freeLens.length > 0 && lensFree) ? { freeLens: [...this.freeLens.map((name) => this.unknownInPx(name)), ...(rig ? this.rigUnknowns(rig) : [])] } : {}),
     };
     if (rig) problem.pair = { of: new Uint8Array(count), lens: rig.lens, rotation: rig.rotation, focalMm: rig.focalMm, first: this.freeLens.length, count: rig.focalRule.held ? 6 : 7 };
     for (let o = 0, i = 0; o < obs.count; o += 1) {

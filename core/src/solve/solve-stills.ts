@@ -46,6 +46,8 @@ const START_TRACKS = 160;
 /** Of one lens, stills below which its focal length stays what was recorded of it. */
 export const LEAST_OF_LENS = 3;
 const MOST_ANGLE_RAD = 0.14;
+/** Pictures of which a walk asks how long their lens was. */
+const LEAST_FOR_FOCAL = 5;
 /** Focal lengths over the recorded one from which a walk is tried, and how far from there it may go while the world grows, share. */
 const OTHER_FOCALS = [1, 0.71, 1.41, 0.5, 2];
 const GROWTH_SHARE = 0.1;
@@ -87,7 +89,8 @@ export function solveStills(tracks: readonly TrackPoint[], views: readonly Still
   const obs = withShares(tracks);
   const fail = (reason: string) => failed(setup, lens, reason, warnings);
   if (obs.frames.length < 2) return fail(`too few pictures: ${obs.frames.length} with places that another one has too`);
-  const rule = ruleOf(setup, lens.recordedMm);
+  // fewer match too loosely to be asked how long it was
+  const rule = obs.frames.length < LEAST_FOR_FOCAL ? { held: true } : ruleOf(setup, lens.recordedMm);
   const sparse = withShares(longestTracks(tracks, obs));
   const probe = new Reconstruction(sparse, lens.map, lens.recordedMm, rule);
   const ranked = rankedPairs(probe);
