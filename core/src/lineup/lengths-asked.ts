@@ -7,7 +7,7 @@ import { attemptsAt, lacksOf, thatTell, type LengthsProblem } from './lengths-pr
  */
 export function lengthsMissing(ids: readonly string[], facts: readonly NetFact[], focal: LengthsProblem['focal']['mode']): number {
   const rays = ids.map((id) => ({ id, xMm: 0, yMm: 0, sigmaMm: [1, 1] as const }));
-  return Math.min(...attemptsAt(facts).map(({ levelled, floored, of }) => lacksOf({ ...thatTell(rays, of), levelled, floored, focal: { mode: focal, mm: 1, sigmaMm: 1 } })));
+  return Math.min(...attemptsAt(facts).map(({ levelled, floored, of }) => lacksOf({ ...thatTell(rays, of), levelled, floored, focal: { mode: focal, mm: 1, sigmaMm: 1 }, bend: null })));
 }
 
 /** What a few places that an instrument gave say of each other, without their frame: lengths between them, and heights. Of four and more the places themselves say it better. */

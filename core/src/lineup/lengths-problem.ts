@@ -2,6 +2,7 @@ import { leastSquares, type LeastSquaresResult } from '../estimate';
 import { mulMatTVec, mulMatVec, type Mat3, type Vec3 } from '../math';
 import { toCameraOf } from '../setup';
 import { NetRows, pointsOfFact, type NetFact } from '../facts';
+import { bentBy, type UnknownBend } from './unmeasured-bend';
 
 /** A mark as a ray: where it was set, freed of the lens, in mm on the sensor from its middle; how well it is set there, one axis. */
 export interface MarkRay {
@@ -20,27 +21,36 @@ export interface LengthsProblem {
   /** a height over the floor is among the facts: that of the camera is unknown too */
   floored: boolean;
   focal: { mode: 'held' | 'guided' | 'free'; mm: number; sigmaMm: number };
+  /** the lens bends nobody knows how; null: its rays are freed of what it bends */
+  bend: UnknownBend | null;
 }
 
 /**
  * x: of each mark its place seen from the camera, m (right, up, towards behind; level where `levelled`), then tilt and roll, then the height
- * of the camera, then the logarithm of the focal length.
+ * of the camera, then the logarithm of the focal length, then how the lens bends.
  */
 export interface Layout {
   tilt: number;
   height: number;
   focal: number;
+  bend: number;
   count: number;
 }
-export function layoutOf({ rays, levelled, floored, focal }: LengthsProblem): Layout {
+export function layoutOf({ rays, levelled, floored, focal, bend }: LengthsProblem): Layout {
   const marks = 3 * rays.length;
   const tilt = levelled ? marks : -1;
   const height = floored ? marks + (levelled ? 2 : 0) : -1;
   const pose = marks + (levelled ? 2 : 0) + (floored ? 1 : 0);
-  return { tilt, height, focal: focal.mode === 'held' ? -1 : pose, count: pose + (focal.mode === 'held' ? 0 : 1) };
+  const lens = pose + (focal.mode === 'held' ? 0 : 1);
+  return { tilt, height, focal: focal.mode === 'held' ? -1 : pose, bend: bend ? lens : -1, count: lens + (bend ? 1 : 0) };
 }
 
 export const cameraOf = (x: ArrayLike<number>, { tilt }: Layout): Mat3 => (tilt < 0 ? toCameraOf(0, 0, 0) : toCameraOf(0, x[tilt], x[tilt + 1]));
+/** Where a place that a straight lens puts at x, y on the sensor is seen, mm. */
+export function bentMm(x: ArrayLike<number>, { bend }: Layout, p: LengthsProblem, xMm: number, yMm: number): [number, number] {
+  const by = p.bend ? bentBy(x[bend], xMm, yMm, p.bend) : 1;
+  return [by * xMm, by * yMm];
+}
 export const focalOf = (x: ArrayLike<number>, { focal }: Layout, p: LengthsProblem): number => (focal < 0 ? p.focal.mm : Math.exp(x[focal]));
 
 /** The facts as rows; a height is one over the floor, and marks are counted from the camera: their row carries the camera's height. */
@@ -104,19 +114,27 @@ export function adjustLengths(p: LengthsProblem, start: Float64Array, manner: Ma
           row(BEHIND, jacobian);
           return;
         }
+        const straight = [(f * c[0]) / c[2], (f * c[1]) / c[2]] as const;
+        const value = bentMm(x, layout, p, ...straight);
+        // by how much what a straight lens sees moves what this one does, along and across
+        const slopes = bentSlopes(x, layout, p, ...straight);
         for (const axis of [0, 1] as const) {
           const sigma = ray.sigmaMm[axis];
-          const value = (f * c[axis]) / c[2];
+          const moves = (byX: number, byY: number): number => (slopes[axis][0] * byX + slopes[axis][1] * byY) / sigma;
           if (derivatives) {
             jacobian.fill(0);
-            for (let k = 0; k < 3; k += 1) jacobian[3 * i + k] = (f * (toCamera[3 * axis + k] - (c[axis] / c[2]) * toCamera[6 + k])) / c[2] / sigma;
+            for (let k = 0; k < 3; k += 1) {
+              const [byX, byY] = [0, 1].map((a) => (f * (toCamera[3 * a + k] - (c[a] / c[2]) * toCamera[6 + k])) / c[2]);
+              jacobian[3 * i + k] = moves(byX, byY);
+            }
             turned.forEach((m, k) => {
               const d = mulMatVec(m, q);
-              jacobian[layout.tilt + k] = ((f * d[axis]) / d[2] - value) / STEP / sigma;
+              jacobian[layout.tilt + k] = moves(((f * d[0]) / d[2] - straight[0]) / STEP, ((f * d[1]) / d[2] - straight[1]) / STEP);
             });
-            if (layout.focal >= 0) jacobian[layout.focal] = value / sigma;
+            if (layout.focal >= 0) jacobian[layout.focal] = moves(straight[0], straight[1]);
+            if (p.bend) jacobian[layout.bend] = (straight[axis] * (bentBy(1, ...straight, p.bend) - 1)) / sigma;
           }
-          row((value - (axis === 0 ? ray.xMm : ray.yMm)) / sigma, jacobian);
+          row((value[axis] - (axis === 0 ? ray.xMm : ray.yMm)) / sigma, jacobian);
         }
       });
       for (let r = 0; r < rows.count; r += 1) {
@@ -139,9 +157,24 @@ export function adjustLengths(p: LengthsProblem, start: Float64Array, manner: Ma
         }
         row((f - p.focal.mm) / p.focal.sigmaMm, jacobian);
       }
+      if (p.bend) {
+        if (derivatives) {
+          jacobian.fill(0);
+          jacobian[layout.bend] = 1 / p.bend.sigma;
+        }
+        row(x[layout.bend] / p.bend.sigma, jacobian);
+      }
     },
   });
   return { x: fit.x, cost: fit.finalCost, fit };
+}
+
+/** Derivatives of `bentMm` by x and y, rows of x then y. */
+function bentSlopes(x: ArrayLike<number>, { bend }: Layout, p: LengthsProblem, xMm: number, yMm: number): [[number, number], [number, number]] {
+  if (!p.bend) return [[1, 0], [0, 1]]; // prettier-ignore
+  const by = bentBy(x[bend], xMm, yMm, p.bend);
+  const twice = (2 * x[bend]) / p.bend.cornerMm ** 2;
+  return [[by + twice * xMm * xMm, twice * xMm * yMm], [twice * xMm * yMm, by + twice * yMm * yMm]]; // prettier-ignore
 }
 
 /** A mark of the picture so far away along its ray, seen from the camera. */
@@ -176,7 +209,7 @@ export function attemptsAt(facts: readonly NetFact[]): { levelled: boolean; floo
   ];
 }
 
-const numbersOf = (p: LengthsProblem): number => 2 * p.rays.length + p.facts.reduce((sum, f) => sum + rowsOfFact(f), 0) + (p.focal.mode === 'guided' ? 1 : 0);
+const numbersOf = (p: LengthsProblem): number => 2 * p.rays.length + p.facts.reduce((sum, f) => sum + rowsOfFact(f), 0) + (p.focal.mode === 'guided' ? 1 : 0) + (p.bend ? 1 : 0);
 /** How many numbers fewer than unknowns; below 0: so many check the rest. */
 export const lacksOf = (p: LengthsProblem): number => (p.rays.length === 0 ? 3 : layoutOf(p).count - numbersOf(p));
 

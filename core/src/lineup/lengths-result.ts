@@ -2,7 +2,8 @@ import { pointsOfFact, type NetFact } from '../facts';
 import { matToQuat, mulMat3, transpose3, type Vec3 } from '../math';
 import type { SolveLens } from '../solve/setup';
 import { PICTURE, type Warning } from '../warnings';
-import { cameraOf, focalOf, isHeight, lacksOf, layoutOf, rowsOf, type LengthsFit, type LengthsProblem, type MarkRay } from './lengths-problem';
+import { bentMm, cameraOf, focalOf, isHeight, lacksOf, layoutOf, rowsOf, type Layout, type LengthsFit, type LengthsProblem, type MarkRay } from './lengths-problem';
+import { bendWords } from './unmeasured-bend';
 import { anglesFrom, type LineUp, type LineUpFrame, type LineUpMark } from './line-up-result';
 
 /** A focal length that is known worse than this share is hardly known. */
@@ -51,6 +52,7 @@ export function resultOf({ problem, best, rival, misfit, leftFacts, leftMarks, w
   const frame: LineUpFrame = layout.tilt < 0 ? 'camera' : layout.height < 0 ? 'level' : 'floor';
   if (-lacksOf(problem) <= 0) warnings.push(PICTURE.NOTHING_CHECKS_LENGTHS());
   else if (misfit > 3) warnings.push(PICTURE.LENGTHS_MISS(misfit));
+  if (problem.bend) warnings.push(...bendWords({ focal: layout.focal, bend: layout.bend, count: layout.count }, x[layout.bend], inMm(fit.covariance, layout, focalMm), worse));
   if (rival) warnings.push(PICTURE.LENGTHS_FIT_TWICE(focalMm, focalOf(rival.x, layout, problem)));
   if (problem.focal.mode === 'free' && sigmaFocalMm > FOCAL_KNOWN * focalMm) warnings.push(PICTURE.LENGTHS_DO_NOT_FIX());
   const untold = marks.filter((m) => !whole.rays.some((r) => r.id === m.id)).map((m) => m.id);
@@ -62,7 +64,7 @@ export function resultOf({ problem, best, rival, misfit, leftFacts, leftMarks, w
     // along the line of sight, where it is known worst
     sigmaM: Math.hypot(worse * alongSight(x, 3 * i, variance), rival ? farOf(rival.x, i) - farOf(x, i) : 0),
   }));
-  const offs = new Map(problem.rays.map((r, i) => [r.id, offPx(r, [x[3 * i], x[3 * i + 1], x[3 * i + 2]], toCamera, focalMm, lens)]));
+  const offs = new Map(problem.rays.map((r, i) => [r.id, offPx(r, [x[3 * i], x[3 * i + 1], x[3 * i + 2]], toCamera, focalMm, (q) => bentMm(x, layout, problem, ...q), lens)]));
   const seen = marks.filter((m) => index.has(m.id));
   const rmsPx = Math.sqrt(seen.reduce((s, m) => s + offs.get(m.id)!.dxPx ** 2 + offs.get(m.id)!.dyPx ** 2, 0) / seen.length);
   const depths = places.map((q) => q.sigmaM).sort((a, b) => a - b);
@@ -85,6 +87,11 @@ export function resultOf({ problem, best, rival, misfit, leftFacts, leftMarks, w
   };
 }
 
+/** The covariance with the focal length in mm instead of its logarithm. */
+function inMm(covariance: Float64Array, { focal, count }: Layout, focalMm: number): Float64Array {
+  return focal < 0 ? covariance : covariance.map((v, at) => v * (Math.floor(at / count) === focal ? focalMm : 1) * (at % count === focal ? focalMm : 1));
+}
+
 const farOf = (x: Float64Array, i: number): number => Math.hypot(x[3 * i], x[3 * i + 1], x[3 * i + 2]);
 
 /** Root of the variance of a place along the ray to it. */
@@ -95,8 +102,9 @@ function alongSight(x: Float64Array, at: number, variance: (i: number, j: number
   return Math.sqrt(Math.max(0, sum));
 }
 
-/** From where the camera sees the place to where it was pointed out, in px before the lens bends them. */
-function offPx(ray: MarkRay, q: Vec3, m: readonly number[], focalMm: number, { map }: SolveLens): { dxPx: number; dyPx: number } {
+/** From where the camera sees the place to where it was pointed out, in px before a lens that is known bends them. */
+function offPx(ray: MarkRay, q: Vec3, m: readonly number[], focalMm: number, bent: (mm: [number, number]) => [number, number], { map }: SolveLens): { dxPx: number; dyPx: number } {
   const c = [0, 1, 2].map((k) => m[3 * k] * q[0] + m[3 * k + 1] * q[1] + m[3 * k + 2] * q[2]);
-  return { dxPx: (ray.xMm - (focalMm * c[0]) / c[2]) * map.pxPerMmX, dyPx: (ray.yMm - (focalMm * c[1]) / c[2]) * map.pxPerMmY };
+  const [xMm, yMm] = bent([(focalMm * c[0]) / c[2], (focalMm * c[1]) / c[2]]);
+  return { dxPx: (ray.xMm - xMm) * map.pxPerMmX, dyPx: (ray.yMm - yMm) * map.pxPerMmY };
 }

@@ -9,6 +9,8 @@ import type { LineUpMark } from './line-up-result';
 
 const [W, H, FOCAL, HEIGHT] = [4096, 2160, 27.4, 1.42];
 const [TILT, ROLL] = [-0.21, 0.02];
+/** A plate saw that its lens does not bend. */
+const NO_BEND: SolveSetup['distortion'] = { mode: 'held', model: 'radial', k: [0, 0, 0] };
 const setupOf = (change: Partial<SolveSetup> = {}): SolveSetup => ({
   image: { width: W, height: H },
   sensor: { widthMm: 24, heightMm: 12.65625 },
@@ -102,7 +104,7 @@ test.each([
   for (let i = 0; i < runs; i += 1) {
     const plumb: NetFact[] = (ids as readonly string[]).includes('P1') ? [{ kind: 'plumb', a: 'F1', b: 'P1', sigmaM: 0.004 }] : [];
     const facts = [...ties(pairs, SIGMA_M, 100 + i), ...onFloor(floor, 0.004, 300 + i), ...plumb];
-    const r = lineUpByLengths(marked(ids, 0.7, 10 + i), facts, setupOf({ focal: { mode, mm: mode === 'held' ? FOCAL : 32 } }));
+    const r = lineUpByLengths(marked(ids, 0.7, 10 + i), facts, setupOf({ focal: { mode, mm: mode === 'held' ? FOCAL : 32 }, distortion: NO_BEND }));
     expect(r.status).toBe('solved');
     // where two answers are as good the sigma reaches to both
     if (r.warnings.some((w) => w.code === 'LENGTHS_FIT_TWICE')) {
@@ -123,6 +125,31 @@ test.each([
     const mean = list.reduce((s, v) => s + v, 0) / list.length;
     expect([what, mean > Math.max(0.05, 1 - 3.3 * Math.sqrt(2 / list.length)), mean < 1 + 4.2 * Math.sqrt(2 / list.length), mean]).toEqual([what, true, true, mean]);
   }
+});
+
+test('lenses that bend as lenses do and that nobody measured are in what lengths say of height, tilt and focal length', () => {
+  const runs = draws(60, 8);
+  const usual = 0.015 / ((12 ** 2 + 6.328125 ** 2) / FOCAL ** 2);
+  const n = normals(8);
+  const z2 = { bearing: [0, 0, 0], straight: [0, 0, 0] };
+  const offMm2 = { bearing: 0, straight: 0 };
+  for (let i = 0; i < runs; i += 1) {
+    const facts = [...ties([...FLOOR_TIES, ...WALL_TIES, 'F3 W2', 'F4 W1'], SIGMA_M, 100 + i), ...onFloor(FLOOR, 0.004, 300 + i)];
+    const marks = marked([...FLOOR, ...WALL], 0.7, 10 + i, usual * n());
+    for (const [way, distortion] of [
+      ['bearing', undefined],
+      ['straight', NO_BEND],
+    ] as const) {
+      const r = lineUpByLengths(marks, facts, setupOf(distortion ? { distortion } : {}));
+      offMm2[way] += (r.focalMm! - FOCAL) ** 2 / runs;
+      z2[way][0] += ((r.focalMm! - FOCAL) / r.sigmaFocalMm!) ** 2 / runs;
+      z2[way][1] += ((r.position![1] - HEIGHT) / r.sigmaPositionM![1]) ** 2 / runs;
+      z2[way][2] += ((r.angles!.tiltRad - TILT) / r.angles!.sigmaTiltRad) ** 2 / runs;
+    }
+  }
+  console.info(`off by ${Math.sqrt(offMm2.bearing).toFixed(3)} mm, as a straight lens ${Math.sqrt(offMm2.straight).toFixed(3)}; z² of focal length, height, tilt: ${JSON.stringify(z2)}`);
+  for (const z of z2.bearing) expect(Math.abs(z - 1)).toBeLessThan(4.2 * Math.sqrt(2 / runs));
+  expect(offMm2.straight).toBeGreaterThan(1.2 * offMm2.bearing);
 });
 
 test('a wall seen square-on hardly shows the focal length: what is said of it is wide and reaches the truth, or nothing is said', () => {

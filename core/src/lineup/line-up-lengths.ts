@@ -7,6 +7,7 @@ import { PICTURE, type Warning } from '../warnings';
 import { adjustLengths, attemptsAt, netFactWords, focalOf, isHeight, lacksOf, layoutOf, thatTell, type LengthsFit, type LengthsProblem, type MarkRay } from './lengths-problem';
 import { offOf, resultOf, type SolvedByLengths } from './lengths-result';
 import { startsOf } from './lengths-starts';
+import { bendOf } from './unmeasured-bend';
 import { checkMarks, failedLineUp, MARK_SIGMA_PX, type LineUp, type LineUpMark, type LineUpOptions } from './line-up-result';
 
 /** So many of the short adjustments go on to their end. */
@@ -19,7 +20,7 @@ const MOST_OFF = 3;
  * where no instrument gave their places.
  * Model    unknown are the places of the marks as seen from the camera, the focal length, and where a height, a level, a plumb line or a wall is
  *          among the facts tilt and roll, with heights that of the camera over the floor. Each mark gives two rows (its ray, freed of the lens),
- *          each fact one or two, all over their sigmas. A mark that one number alone is known of tells nothing and takes no part.
+ *          each fact one or two, all over their sigmas; how a lens bends that nobody measured is unknown too, with what lenses usually have. A mark that one number alone is known of tells nothing and takes no part.
  * Frame    floor: over the floor under the camera, which looks along −Z. level: the same, from the camera itself. camera: the camera's own axes.
  * Method   Levenberg–Marquardt from floors, walls and depths by chance at several focal lengths; a fact or mark whose leaving makes the rest agree is
  *          left out and named; another answer that the facts do not tell apart from the best is said.
@@ -42,7 +43,7 @@ export function lineUpByLengths(marks: readonly LineUpMark[], facts: readonly Ne
   let least: { lacks: number; marks: number } | null = null;
   for (const { levelled, floored, of } of attemptsAt(facts)) {
     const told = thatTell(rays, of);
-    const problem: LengthsProblem = { ...told, levelled, floored, focal };
+    const problem: LengthsProblem = { ...told, levelled, floored, focal, bend: bendOf(lens) };
     const lacks = lacksOf(problem);
     if (lacks > 0) {
       if (!least || lacks < least.lacks) least = { lacks, marks: told.rays.length };

@@ -3,6 +3,7 @@ import { matToQuat, mulMat3, transpose3, type Vec3 } from '../math';
 import { readSolveSetup, type SolveSetup } from '../solve/setup';
 import { PICTURE, type Warning } from '../warnings';
 import { checkMarks, failedLineUp, MARK_SIGMA_PX, type LineUp, type LineUpMark, type LineUpOptions, type LineUpPoint } from './line-up-result';
+import { bendOf, bendWords } from './unmeasured-bend';
 import { anglesOf, bestFit, offSigmasOf, residualsOf, thinnest, type Fit, type Row } from './picture-pose';
 
 const LEAST_MARKS = 4;
@@ -18,7 +19,7 @@ interface Answer extends Agreement {
 /**
  * Where the camera of one picture stood, how it was turned and how long its lens was, from surveyed points marked in it.
  * Model    px = lens map of (R (X − C))'s slopes at the focal length; rows over the root of the mark's variance and that of the point as it
- *          is seen; a guided focal length as one row more. Poses from three points each for several focal lengths, the best refined.
+ *          is seen; a guided focal length as one row more, and how a lens bends that nobody measured as another. Poses from three points each for several focal lengths, the best refined.
  * Sigma    from the covariance of the fit, times the misfit where that is larger than what marks and points allow.
  * @throws CoreError for bad input; what cannot be lined up comes back as failed with its reason
  */
@@ -69,6 +70,7 @@ export function lineUpPicture(marks: readonly LineUpMark[], points: readonly Lin
   const sigma = (i: number) => worse * Math.sqrt(fit.covariance[i * fit.unknowns + i]);
   const sigmaFocalMm = held ? 0 : sigma(6);
   if (flat && !held && sigmaFocalMm > 0.02 * fit.focalMm) warnings.push(PICTURE.POINTS_IN_ONE_PLANE());
+  if (bendOf(lens)) warnings.push(...bendWords({ focal: held ? -1 : 6, bend: fit.unknowns - 1, count: fit.unknowns }, fit.bend, fit.covariance, worse));
   if (fit.rival) warnings.push(PICTURE.ANOTHER_PLACE_FITS());
   const axis: Vec3 = [fit.rotation[6], fit.rotation[7], fit.rotation[8]];
   let along = 0;

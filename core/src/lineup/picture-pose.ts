@@ -3,6 +3,7 @@ import { coefficientsOf, distortWith, undistorter } from '../lens';
 import { distance, expSO3, mulMat3, mulMatTVec, seededRandom, type Mat3, type Vec3 } from '../math';
 import { refinePose, samplePose, type Pose, type Sighting } from '../solve/absolute-pose';
 import type { SolveLens, SolveSetup } from '../solve/setup';
+import { bendOf, bentBy } from './unmeasured-bend';
 import { anglesFrom, type LineUpAngles, type LineUpMark, type LineUpPoint } from './line-up-result';
 
 const FOCAL_STARTS = [1, 0.71, 1.41, 0.5, 2];
@@ -19,9 +20,11 @@ export interface Fit {
   rotation: Mat3;
   center: Vec3;
   focalMm: number;
+  /** of a lens that nobody measured; else 0 */
+  bend: number;
   /** ½ Σ (residual over sigma)² */
   cost: number;
-  /** rotation 3, place 3, focal length where it is free or guided */
+  /** rotation 3, place 3, focal length in mm where it is free or guided, bend where nobody measured it */
   covariance: Float64Array;
   unknowns: number;
   rank: number;
@@ -85,7 +88,7 @@ function sightingsAt(rows: readonly Row[], lens: SolveLens, focalMm: number): Si
 
 const d2 = new Float64Array(2);
 /** Place of a point in the picture, and px a metre across its line of sight; null behind the camera. */
-function seen(rotation: Mat3, center: Vec3, focalMm: number, lens: SolveLens, point: Vec3): { x: number; y: number; pxPerM: number } | null {
+function seen({ rotation, center, focalMm, bend }: Pick<Fit, 'rotation' | 'center' | 'focalMm' | 'bend'>, lens: SolveLens, point: Vec3): { x: number; y: number; pxPerM: number } | null {
   const d: Vec3 = [point[0] - center[0], point[1] - center[1], point[2] - center[2]];
   const z = rotation[6] * d[0] + rotation[7] * d[1] + rotation[8] * d[2];
   if (!(z > 1e-6)) return null;
@@ -93,7 +96,9 @@ function seen(rotation: Mat3, center: Vec3, focalMm: number, lens: SolveLens, po
   const g = map.normaliserMm;
   const x = (rotation[0] * d[0] + rotation[1] * d[1] + rotation[2] * d[2]) / z;
   const y = (rotation[3] * d[0] + rotation[4] * d[1] + rotation[5] * d[2]) / z;
-  distortWith(map.distortion.model, coefficientsOf(map.distortion), (x * focalMm) / g, (y * focalMm) / g, d2, null, null);
+  const unknown = bendOf(lens);
+  const by = unknown ? bentBy(bend, x * focalMm, y * focalMm, unknown) : 1;
+  distortWith(map.distortion.model, coefficientsOf(map.distortion), (by * x * focalMm) / g, (by * y * focalMm) / g, d2, null, null);
   return { x: map.cx + g * map.pxPerMmX * d2[0], y: map.cy + g * map.pxPerMmY * d2[1], pxPerM: (focalMm * map.pxPerMmX) / z };
 }
 
@@ -101,25 +106,29 @@ const FAR_PX = 1e4;
 
 function refine(rows: readonly Row[], lens: SolveLens, setup: SolveSetup, markSigmaPx: number, start: Pose, focalMm: number): Fit {
   const mode = setup.focal.mode ?? 'held';
-  const unknowns = mode === 'held' ? 6 : 7;
+  const poseUnknowns = mode === 'held' ? 6 : 7;
+  const unknownBend = bendOf(lens);
+  const unknowns = poseUnknowns + (unknownBend ? 1 : 0);
   const center = mulMatTVec(start.rotation, start.translation).map((v) => -v);
   const priorMm = (setup.focal.sigmaMm ?? 0) * (setup.adapterFactor ?? 1);
   const residual = (x: Float64Array, out: Float64Array) => {
     const rotation = mulMat3(expSO3([x[0], x[1], x[2]]), start.rotation);
     const c: Vec3 = [center[0] + x[3], center[1] + x[4], center[2] + x[5]];
     const f = mode === 'held' ? focalMm : focalMm * Math.exp(x[6]);
+    const bend = unknownBend ? x[poseUnknowns] : 0;
     rows.forEach((r, i) => {
-      const q = seen(rotation, c, f, lens, r.point.position);
+      const q = seen({ rotation, center: c, focalMm: f, bend }, lens, r.point.position);
       const sigma = q ? Math.hypot(markSigmaPx, (r.point.sigmaM ?? 0) * q.pxPerM) : markSigmaPx;
       out[2 * i] = q ? (q.x - r.xPx) / sigma : FAR_PX;
       out[2 * i + 1] = q ? (q.y - r.yPx) / sigma : FAR_PX;
     });
     if (mode === 'guided') out[2 * rows.length] = (f - lens.recordedMm) / priorMm;
+    if (unknownBend) out[count - 1] = bend / unknownBend.sigma;
   };
-  const count = 2 * rows.length + (mode === 'guided' ? 1 : 0);
+  const count = 2 * rows.length + (mode === 'guided' ? 1 : 0) + (unknownBend ? 1 : 0);
   const [r0, r1] = [new Float64Array(count), new Float64Array(count)];
   const scale = distance(center as unknown as Vec3, middle(rows));
-  const steps = [1e-6, 1e-6, 1e-6, 1e-6 * scale, 1e-6 * scale, 1e-6 * scale, 1e-6];
+  const steps = [1e-6, 1e-6, 1e-6, 1e-6 * scale, 1e-6 * scale, 1e-6 * scale, 1e-6, 1e-6];
   const jacobian = new Float64Array(count * unknowns);
   const one = new Float64Array(unknowns);
   const fit = leastSquares(new Float64Array(unknowns), {
@@ -145,15 +154,16 @@ function refine(rows: readonly Row[], lens: SolveLens, setup: SolveSetup, markSi
   const f = mode === 'held' ? focalMm : focalMm * Math.exp(x[6]);
   const covariance = fit.covariance.slice();
   // of the focal length itself, not of its logarithm
-  if (unknowns === 7 && covariance.length > 0)
-    for (let k = 0; k < 7; k += 1) {
-      covariance[6 * 7 + k] *= f;
-      covariance[k * 7 + 6] *= f;
+  if (mode !== 'held' && covariance.length > 0)
+    for (let k = 0; k < unknowns; k += 1) {
+      covariance[6 * unknowns + k] *= f;
+      covariance[k * unknowns + 6] *= f;
     }
   return {
     rotation: mulMat3(expSO3([x[0], x[1], x[2]]), start.rotation),
     center: [center[0] + x[3], center[1] + x[4], center[2] + x[5]],
     focalMm: f,
+    bend: unknownBend ? x[poseUnknowns] : 0,
     cost: fit.finalCost,
     covariance,
     unknowns,
@@ -166,14 +176,14 @@ function refine(rows: readonly Row[], lens: SolveLens, setup: SolveSetup, markSi
 /** From where the camera sees each point to where it was marked, px. */
 export function residualsOf(rows: readonly Row[], fit: Fit, lens: SolveLens): { id: string; dxPx: number; dyPx: number }[] {
   return rows.map((r) => {
-    const q = seen(fit.rotation, fit.center, fit.focalMm, lens, r.point.position);
+    const q = seen(fit, lens, r.point.position);
     return { id: r.id, dxPx: q ? r.xPx - q.x : FAR_PX, dyPx: q ? r.yPx - q.y : FAR_PX };
   });
 }
 
 /** How far a mark lies off a camera that was found without it, in sigmas of the mark and of its point as it is seen. */
 export function offSigmasOf({ point, xPx, yPx }: Row, fit: Fit, lens: SolveLens, markSigmaPx: number): number {
-  const q = seen(fit.rotation, fit.center, fit.focalMm, lens, point.position);
+  const q = seen(fit, lens, point.position);
   return q ? Math.hypot(q.x - xPx, q.y - yPx) / Math.hypot(markSigmaPx, (point.sigmaM ?? 0) * q.pxPerM) : Infinity;
 }
 

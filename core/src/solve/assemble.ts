@@ -16,7 +16,7 @@ import { MIN_SHARED_TRACKS } from './start';
 import { trimWould } from './trim';
 import { turnToWorld, uprightTurn } from './turn';
 import { SOLVE, type Warning } from '../warnings';
-import { bendResponse, sigmaByTracks, unmeasuredColumns } from './unmeasured-lens';
+import { bendResponse, sigmaByTracks, unmeasuredColumns, usualBend } from './unmeasured-lens';
 
 /** Nothing was solved, and why. */
 export function failed(setup: SolveSetup, lens: SolveLens, reason: string, warnings: Warning[]): SolveResult {
@@ -100,7 +100,8 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const focalSigmaMm = problem.focal.held || r.zoom || !covariance ? null : Math.sqrt(told * covariance.focalVariance());
   const bending = byResiduals ?? (mayBend && focalSigmaMm !== null ? bendFelt(r, along, focalSigmaMm) : null);
   // from here on everything is known so much worse as the lens may bend
-  if (lens.unmeasured && !r.pair && covariance && told > 0) leaveToTheLens(covariance, lens, told);
+  const unmeasured = { main: usualBend(lens), witness: r.pair?.usualBend ?? null };
+  if ((unmeasured.main ?? unmeasured.witness) !== null && covariance && told > 0) covariance.withNuisances(unmeasuredColumns(bendResponse(covariance.factored, unmeasured), told));
   if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining), bending.movesFocal));
   else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(along)));
   if (!covariance) warnings.push(SOLVE.NO_DEVIATIONS());
@@ -137,12 +138,6 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
 function lacking(frames: number, sightings: number, unknowns: number): string | null {
   if (frames >= 2 && sightings >= 2 * MIN_SHARED_TRACKS && 2 * sightings > unknowns) return null;
   return `too few tracks are left: ${sightings} sightings in ${frames} ${frames === 1 ? 'frame' : 'frames'} give ${2 * sightings} numbers for ${unknowns} unknowns, so that nothing would show a mistake`;
-}
-
-/** Puts what a lens may do that nobody measured into what is known of cameras, places and focal length. */
-function leaveToTheLens(covariance: BundleCovariance, { map, geometry }: SolveLens, told: number): void {
-  const cornerSlope = Math.hypot(geometry.widthPx / map.pxPerMmX, geometry.heightPx / map.pxPerMmY) / (2 * map.normaliserMm);
-  covariance.withNuisances(unmeasuredColumns(bendResponse(covariance.factored), cornerSlope, told));
 }
 
 /** A distortion that was found, and how well. */
@@ -215,8 +210,7 @@ function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): FocalKno
   if (problem.focal.held) return { sigmaFocalMm: 0, sigmaByLensMm: 0 };
   if (!covariance) return { sigmaFocalMm: null, sigmaByLensMm: null };
   const { zoom, cameraCount } = problem;
-  // of two cameras that are solved together nobody asked what their lenses may do
-  if (!zoom) return { sigmaFocalMm: Math.sqrt(varianceOfFocal(g, covariance)), sigmaByLensMm: r.pair ? null : Math.sqrt(told * covariance.focalVarianceByNuisances()) };
+  if (!zoom) return { sigmaFocalMm: Math.sqrt(varianceOfFocal(g, covariance)), sigmaByLensMm: Math.sqrt(told * covariance.focalVarianceByNuisances()) };
   const byZoom = Array.from({ length: zoom.count }, (_, k) => {
     let sum = 0;
     for (let c = 0; c < cameraCount; c += 1) sum += zoom.basis[c * zoom.count + k];

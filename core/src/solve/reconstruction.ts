@@ -24,6 +24,8 @@ export interface Pair {
   translation: Vec3;
   focalMm: number;
   focalRule: FocalRule;
+  /** one standard deviation of its first radial coefficient where nobody measured its lens; null: somebody did */
+  usualBend: number | null;
 }
 
 /**

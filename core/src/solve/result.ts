@@ -121,7 +121,7 @@ export interface SolveResult {
   height: number;
   focalMm: number | null;
   sigmaFocalMm: number | null;
-  /** what of it comes from a lens that nobody measured, which usually bends a little; null where that was not asked (two cameras together); missing in results from before it was asked */
+  /** what of it comes from a lens that nobody measured, which usually bends a little; null where no deviations could be had; missing in results from before it was asked */
   sigmaByLensMm?: number | null;
   focalMode: 'held' | 'guided' | 'free' | 'zoom';
   distortion: Distortion & {

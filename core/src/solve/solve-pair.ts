@@ -13,6 +13,7 @@ import { nameMoving, noiseOf, refineAll, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { ruleOf, solveTracks } from './solve-tracks';
+import { usualBend } from './unmeasured-lens';
 import { MIN_RAY_ANGLE_RAD } from './start';
 
 /** A witness camera that was fixed to the main one. */
@@ -87,7 +88,15 @@ export function solvePair(given: readonly TrackPoint[], setup: SolveSetup, witne
 
   const { obs, partner } = bothCameras(tracks, seen, lens, other);
   const r = new Reconstruction(obs, lens.map, alone.focalMm ?? lens.recordedMm, ruleOf(setup, lens.recordedMm));
-  r.pair = { partner, lens: other.map, rotation: start.rotation, translation: start.translation, focalMm: aside.focalMm ?? other.recordedMm, focalRule: ruleOf(witness.setup, other.recordedMm) };
+  r.pair = {
+    partner,
+    lens: other.map,
+    rotation: start.rotation,
+    translation: start.translation,
+    focalMm: aside.focalMm ?? other.recordedMm,
+    focalRule: ruleOf(witness.setup, other.recordedMm),
+    usualBend: usualBend(other),
+  };
   lay(r, start, alone, aside);
   r.triangulate(MIN_RAY_ANGLE_RAD, 8);
   r.adjustAll(LOOSE_PX, 15, 1e-5);

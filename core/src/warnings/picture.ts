@@ -11,6 +11,10 @@ export const PICTURE = tableOf({
   MARK_LEFT_OUT: (id: string, px: number) => `${id} lies ${px.toFixed(1)} px off what the others say and was left out.`,
   NOTHING_CHECKS_LINE_UP: () => 'As many unknowns as marks: nothing checks this line-up. Mark one point more.',
   MARKS_MISS: (times: number) => `The marks miss their points by ${times.toFixed(1)} times what is usual: a wrong place, another focal length, or a lens that bends.`,
+  PICTURE_BENDS: (pct: number, sigmaPct: number) =>
+    `The lens bends: the corner of the picture lies ${Math.abs(pct).toFixed(1)} ± ${sigmaPct.toFixed(1)} % ${pct < 0 ? 'too near the middle' : 'too far out'}. This line-up allows for it as far as its marks tell; a plate of a lens grid tells it.`,
+  PICTURE_LENS_UNMEASURED: (sigmaMm: number, byLensMm: number) =>
+    `Nobody measured how this lens bends: of the ± ${sigmaMm.toFixed(2)} mm of the focal length ± ${byLensMm.toFixed(2)} come from that. A plate of a lens grid takes them away.`,
   POINTS_IN_ONE_PLANE: () => 'All points lie in one plane, and the focal length is hardly seen in it: mark a point off the plane, or hold the focal length.',
   LENGTH_UNDECIDED: (first: string, second: string) => `Something does not fit, and nothing tells whether it is ${first} or ${second}: tape one length more.`,
   LENGTH_LEFT_OUT: (what: string, offM: number, end: string | null) =>
