@@ -112,8 +112,9 @@ const OTHER_LENS_EXPLAINS_ZOOM = 1.13;
 const MOST_TRAVEL_SHARE = 0.3;
 const MOST_OFF = 5;
 
-const mayBend = (lens: SolveLens): boolean => lens.freeDistortion || !lens.hasDistortion;
-const maySitElsewhere = (setup: SolveSetup): boolean => setup.principalPoint === undefined;
+/** What of a lens nobody gave, so that a turn by another one may explain what looks like a move: its bend, then where it sits. */
+const bendNotGiven = (lens: SolveLens): readonly LensUnknown[] => (lens.freeDistortion || !lens.hasDistortion ? ['k1', 'k2'] : []);
+const centreNotGiven = (setup: SolveSetup): readonly LensUnknown[] => (setup.principalPoint === undefined ? ['cx', 'cy'] : []);
 
 /**
  * A turn by a lens that bends, or sits off the middle of the picture, looks like a move that fits to the last pixel: each track finds a depth that bends
@@ -127,7 +128,8 @@ export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens
   const movePx = noiseOfAll(move) / leftOver(move);
   // what a zoom does to the picture looks like a move along the line of sight, however far
   const far = !zooms && travel > MOST_TRAVEL_SHARE * move.slopeToPx;
-  if (far || straightPx > MOST_OFF * movePx || !(mayBend(lens) || maySitElsewhere(setup))) return null;
+  const [bend, centre] = [bendNotGiven(lens), centreNotGiven(setup)];
+  if (far || straightPx > MOST_OFF * movePx || bend.length + centre.length === 0) return null;
   const r = laidTurn(shared, lens, move.focalRule, ranked);
   if (!r) return null;
   if (zooms) zoomOfTurn(r, lens, NOISE_TOLERANCE);
@@ -137,12 +139,12 @@ export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens
     r.freeLens = [...r.freeLens, ...names];
     return noiseLeft(r) < limit * movePx;
   };
-  if (mayBend(lens) && explainsWith(['k1', 'k2'])) return lens;
+  if (bend.length > 0 && explainsWith(bend)) return lens;
   // a zoom has found its place already
-  if (!maySitElsewhere(setup) || zooms) return null;
+  if (centre.length === 0 || zooms) return null;
   const elsewhere = findingCentre(lens);
   r.lensPriors = elsewhere.priors;
-  return explainsWith(['cx', 'cy']) ? elsewhere : null;
+  return explainsWith(centre) ? elsewhere : null;
 }
 
 /** Errors of tracks that were followed by their pictures go along them by factors of a few; what bends a whole track by one of about as many as its frames. */
@@ -162,9 +164,10 @@ export function leavesMotion(shared: Observations, lens: SolveLens, setup: Solve
     r.adjustAll(2, 12, 1e-3);
     return driftOf(r).factor > most;
   };
-  const others = [...(mayBend(lens) ? (['k1', 'k2'] as const) : []), ...(maySitElsewhere(setup) ? (['cx', 'cy'] as const) : [])];
+  const centre = centreNotGiven(setup);
+  const others = [...bendNotGiven(lens), ...centre];
   if (!goesAlong([])) return false;
-  if (maySitElsewhere(setup)) r.lensPriors = findingCentre(lens).priors;
+  if (centre.length > 0) r.lensPriors = findingCentre(lens).priors;
   return others.length === 0 || goesAlong(others);
 }
 
