@@ -207,7 +207,8 @@ interface FocalKnown {
 /** Of the middle of all cameras. */
 function sigmaOfFocal(r: Reconstruction, g: ReturnType<typeof gather>): FocalKnown {
   const { covariance, told, problem } = g;
-  if (problem.focal.held) return { sigmaFocalMm: 0, sigmaByLensMm: 0 };
+  // so few of many frames were not asked, and where it began is no knowledge
+  if (problem.focal.held) return r.focalRule.held ? { sigmaFocalMm: 0, sigmaByLensMm: 0 } : { sigmaFocalMm: null, sigmaByLensMm: null };
   if (!covariance) return { sigmaFocalMm: null, sigmaByLensMm: null };
   const { zoom, cameraCount } = problem;
   if (!zoom) return { sigmaFocalMm: Math.sqrt(varianceOfFocal(g, covariance)), sigmaByLensMm: Math.sqrt(told * covariance.focalVarianceByNuisances()) };
@@ -227,6 +228,7 @@ const MOSTLY_LENS = Math.SQRT1_2;
 function common(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story, g: ReturnType<typeof gather>, { sigmaFocalMm, sigmaByLensMm }: FocalKnown) {
   // by the move, whatever the lens makes of it
   const byTracksMm = sigmaByTracks({ sigmaFocalMm, sigmaByLensMm });
+  if (g.problem.focal.held && !r.focalRule.held) story.warnings.push(SOLVE.FOCAL_NOT_ASKED(g.frameOf.length, r.obs.frames.length));
   if (byTracksMm !== null && byTracksMm > 0.03 * r.focalMm) story.warnings.push(SOLVE.FOCAL_HARDLY_SEEN(byTracksMm));
   if (sigmaFocalMm && sigmaByLensMm && sigmaByLensMm > MOSTLY_LENS * sigmaFocalMm && !g.bending) story.warnings.push(SOLVE.LENS_UNMEASURED(sigmaFocalMm, sigmaByLensMm));
   return {

@@ -1,5 +1,6 @@
 import { draws, simulateShot, uniform } from '@mesure/synthetic';
 import { coefficientsOf } from '../lens';
+import { reconcile } from '../reconcile';
 import type { SolveSetup } from './setup';
 import { solveTracks } from './solve-tracks';
 
@@ -62,4 +63,17 @@ test('a bend is found from four frames too', () => {
   const sigma = s.distortion.sigma!.k1;
   expect(sigma).toBeGreaterThan(0);
   expect(Math.abs(coefficientsOf(s.distortion)[0])).toBeLessThan(4 * sigma);
+});
+
+test('three frames of many that are placed are not asked, and the number that the solve began at is told as no knowledge', () => {
+  const together = tracksOf('half round the set', 3, 40, 1);
+  // five tracks tie what follows to nothing
+  const later = tracksOf('turned on the spot', 12, 5, 2).map((t) => ({ ...t, track: `later ${t.track}`, frame: t.frame + 3 }));
+  const s = solveTracks([...together, ...later], setup());
+  expect(s.status).toBe('partial');
+  expect(s.frames.map((f) => f.frame)).toEqual([1, 2, 3]);
+  expect(s.sigmaFocalMm).toBeNull();
+  expect(s.warnings.map((w) => w.code)).toContain('FOCAL_NOT_ASKED');
+  const [focal] = reconcile(setup(), s).items.filter((i) => i.quantity === 'focalLength');
+  expect(focal.verdict).toBe('not observable');
 });

@@ -30,6 +30,7 @@ export const SOLVE = tableOf({
   PLACES_SAY_OTHER_FOCAL: (placesMm: number, placesSigmaMm: number, tracksMm: number, tracksSigmaMm: number) =>
     `The surveyed places would fit a focal length of ${placesMm.toFixed(2)} ± ${placesSigmaMm.toFixed(2)} mm, the tracks say ${tracksMm.toFixed(2)} ± ${tracksSigmaMm.toFixed(2)} mm: one of them is wrong. A lens that bends and was taken as straight, a wrong squeeze or a survey of another state of the set does that.`,
   FOCAL_HARDLY_SEEN: (sigmaMm: number) => `The focal length is hardly seen in this move: ± ${sigmaMm.toFixed(1)} mm.`,
+  FOCAL_NOT_ASKED: (placed: number, of: number) => `Only ${placed} of ${of} frames were placed, too few to ask them for the focal length: it is the one that the solve began at.`,
   LENS_UNMEASURED: (sigmaMm: number, byLensMm: number) =>
     `Nobody measured how this lens bends: of the ± ${mmWords(sigmaMm)} mm of the focal length ± ${mmWords(byLensMm)} come from that. A plate of a lens grid takes them away.`,
   CAMERA_TURNS: () => 'The camera turns but does not move: turns, directions and what they say of the lens are seen, and no depth, no place, no scale.',

@@ -67,7 +67,7 @@ export function heldWords(part: ShotPart, parts: readonly ShotPart[]): string {
 }
 
 const aloneWords = ({ focalMm, sigmaFocalMm, noisePx }: NonNullable<ShotPart['alone']>): string =>
-  `By itself: ${sigmaFocalMm ? `${fixed(focalMm, 2)} ± ${fixed(sigmaFocalMm, 2)} mm` : `${fixed(focalMm, 2)} mm held`}${noisePx === null ? '' : `, tracks to ${fixed(noisePx, 2)} px`}.`;
+  `By itself: ${sigmaFocalMm === null ? 'its focal length is not told' : sigmaFocalMm ? `${fixed(focalMm, 2)} ± ${fixed(sigmaFocalMm, 2)} mm` : `${fixed(focalMm, 2)} mm held`}${noisePx === null ? '' : `, tracks to ${fixed(noisePx, 2)} px`}.`;
 
 /** For the line of facts: nothing where the shot is one piece. */
 export const stretchesWords = ({ parts }: Pick<SolveResult, 'parts'>): string => (parts && parts.length > 1 ? `${parts.length} stretches, ` : '');
