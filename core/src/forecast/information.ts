@@ -1,7 +1,8 @@
 import { cholesky, EnvelopeMatrix, invertSelected } from '../estimate';
 import { groundScatter } from '../math';
+import { bendShare, cornerMm } from '../optics';
 import { projectionByPlace } from '../setup';
-import { bendSlope, lensShared, type SharedLens } from './shared-lens';
+import { lensShared, type SharedLens } from './shared-lens';
 import type { ForecastPlan } from './plan';
 
 /** A definition of the datum, not a measurement, m or rad: far below anything that is measured. */
@@ -91,11 +92,11 @@ export function placeJacobian(
     jLens[lens.size] = py * b;
   }
   if (lens.ends.length > 0) {
-    const slope = bendSlope(plan.geometry, f.effectiveMm, a, b);
+    const share = bendShare(f.effectiveMm * a, f.effectiveMm * b, cornerMm(plan.geometry));
     for (let e = 0; e < lens.ends.length; e += 1) {
       const at = (lens.focal ? 1 : 0) + e;
-      jLens[at] = lens.ends[e][i] * slope * f.effectiveMm * px * a;
-      jLens[lens.size + at] = lens.ends[e][i] * slope * f.effectiveMm * py * b;
+      jLens[at] = lens.ends[e][i] * share * f.effectiveMm * px * a;
+      jLens[lens.size + at] = lens.ends[e][i] * share * f.effectiveMm * py * b;
     }
   }
   return true;

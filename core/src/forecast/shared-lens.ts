@@ -1,5 +1,5 @@
 import { inverse, Matrix } from 'ml-matrix';
-import type { PictureGeometry } from '../optics';
+import { bendEnds } from '../optics';
 import type { InformationResult } from './information';
 import type { ForecastPlan } from './plan';
 
@@ -16,23 +16,8 @@ export interface SharedLens {
 
 export function lensShared({ focal, frames, bend }: ForecastPlan): SharedLens {
   const shared = focal.mode !== 'held' && !focal.perFrame;
-  const ends = bend === null ? [] : endsOf(frames.map((f) => f.effectiveMm));
+  const ends = bend === null ? [] : bendEnds(frames.map((f) => f.effectiveMm));
   return { size: (shared ? 1 : 0) + ends.length, focal: shared, ends, priors: [...(shared ? [focal.mode === 'guided' ? focal.sigmaMm : null] : []), ...ends.map(() => bend!.sigmaAtCorner)] };
-}
-
-/** A focal length that changes by less than this share breathes, and bends as one. */
-const ZOOM_SHARE = 0.02;
-function endsOf(mm: readonly number[]): Float64Array[] {
-  const [shortest, longest] = [Math.min(...mm), Math.max(...mm)];
-  if (longest < (1 + ZOOM_SHARE) * shortest) return [Float64Array.from(mm, () => 1)];
-  const share = mm.map((v) => (v - shortest) / (longest - shortest));
-  return [Float64Array.from(share, (v) => 1 - v), Float64Array.from(share)];
-}
-
-/** By what share of its distance from the middle a place moves that stands at a, b before the camera, for a bend that moves the corner by all of its own. */
-export function bendSlope(geometry: PictureGeometry, effectiveMm: number, a: number, b: number): number {
-  const cornerMm = Math.hypot(geometry.widthPx / geometry.pxPerMmX, geometry.heightPx / geometry.pxPerMmY) / 2;
-  return ((effectiveMm * a) ** 2 + (effectiveMm * b) ** 2) / cornerMm ** 2;
 }
 
 /**

@@ -173,7 +173,7 @@ export function adjustLengths(p: LengthsProblem, start: Float64Array, manner: Ma
 function bentSlopes(x: ArrayLike<number>, { bend }: Layout, p: LengthsProblem, xMm: number, yMm: number): [[number, number], [number, number]] {
   if (!p.bend) return [[1, 0], [0, 1]]; // prettier-ignore
   const by = bentBy(x[bend], xMm, yMm, p.bend);
-  const twice = (2 * x[bend]) / p.bend.cornerMm ** 2;
+  const twice = (2 * x[bend]) / p.bend.toCornerMm ** 2;
   return [[by + twice * xMm * xMm, twice * xMm * yMm], [twice * xMm * yMm, by + twice * yMm * yMm]]; // prettier-ignore
 }
 

@@ -1,25 +1,23 @@
 import { USUAL_SIGMA } from '../facts';
+import { bendShare, cornerMm } from '../optics';
 import type { SolveLens } from '../solve/setup';
 import { PICTURE, type Warning } from '../warnings';
 
-/**
- * How the lens of a picture bends that nobody measured: one radial coefficient, found with the rest and pulled towards nought by what lenses usually have.
- * It is counted as the share of its distance from the middle by which the corner of the picture moves.
- */
+/** How the lens of a picture bends that nobody measured: one coefficient (see optics), found with the rest and pulled towards nought by what lenses usually have. */
 export interface UnknownBend {
   /** one standard deviation beforehand */
   sigma: number;
   /** from the middle of the picture to its corner, mm on the sensor */
-  cornerMm: number;
+  toCornerMm: number;
 }
 
 /** null: a plate or what else was given says how it bends, or that it does not. */
-export function bendOf({ unmeasured, geometry, map }: SolveLens): UnknownBend | null {
-  return unmeasured ? { sigma: USUAL_SIGMA.bendAtCorner, cornerMm: Math.hypot(geometry.widthPx / map.pxPerMmX, geometry.heightPx / map.pxPerMmY) / 2 } : null;
+export function bendOf({ unmeasured, geometry }: SolveLens): UnknownBend | null {
+  return unmeasured ? { sigma: USUAL_SIGMA.bendAtCorner, toCornerMm: cornerMm(geometry) } : null;
 }
 
 /** How many times as far from the middle a place of the sensor is, mm, as a straight lens would put it. */
-export const bentBy = (bend: number, xMm: number, yMm: number, { cornerMm }: UnknownBend): number => 1 + (bend * (xMm * xMm + yMm * yMm)) / cornerMm ** 2;
+export const bentBy = (bend: number, xMm: number, yMm: number, { toCornerMm }: UnknownBend): number => 1 + bend * bendShare(xMm, yMm, toCornerMm);
 
 /** A coefficient of so many of its sigmas is one; below it, it may be none. */
 const BENDS = 3.5;

@@ -1,12 +1,10 @@
 import { CholeskyDecomposition, inverse, Matrix } from 'ml-matrix';
-import { evaluateBundle, Linearisation, profileAt, type BundleProblem, type BundleState } from './bundle-problem';
 import { USUAL_SIGMA } from '../facts';
+import { bendEnds, cornerMm } from '../optics';
+import { evaluateBundle, Linearisation, profileAt, type BundleProblem } from './bundle-problem';
 import { weighRows, type FactoredBundle } from './covariance';
 import type { SolveLens } from './setup';
 import { alongColumn, gathered, type UnknownsColumn } from './track-clusters';
-
-/** A focal length that changes by less than this share breathes, and bends as one. */
-const ZOOM_SHARE = 0.02;
 
 /** What a bundle would do if its lens bent: by one coefficient, or of a zoom by one at either end; a witness by another of its own. */
 export interface BendResponse {
@@ -20,15 +18,6 @@ export interface BendResponse {
   asked: Matrix;
 }
 
-/** How much of a lens is bent as at its ends in each frame: one end, or of a zoom two, and between them in the proportion of the focal length. */
-function endsOf(problem: BundleProblem, state: BundleState): ((camera: number) => number)[] {
-  const ratios = Array.from({ length: problem.cameraCount }, (_, c) => profileAt(problem, state, c));
-  const [shortest, longest] = [Math.min(...ratios), Math.max(...ratios)];
-  if (longest < (1 + ZOOM_SHARE) * shortest) return [() => 1];
-  const share = (c: number) => (ratios[c] - shortest) / (longest - shortest);
-  return [(c) => 1 - share(c), share];
-}
-
 /** Which lenses nobody measured: of each one standard deviation of its first radial coefficient. */
 export interface UnmeasuredLenses {
   main: number | null;
@@ -38,8 +27,7 @@ export interface UnmeasuredLenses {
 
 /** What lenses usually have, as one standard deviation of the first radial coefficient, normalised as the map of the lens is; null: it was measured. */
 export function usualBend({ unmeasured, map, geometry }: SolveLens): number | null {
-  const cornerSlope = Math.hypot(geometry.widthPx / map.pxPerMmX, geometry.heightPx / map.pxPerMmY) / (2 * map.normaliserMm);
-  return unmeasured ? USUAL_SIGMA.bendAtCorner / cornerSlope ** 2 : null;
+  return unmeasured ? USUAL_SIGMA.bendAtCorner * (map.normaliserMm / cornerMm(geometry)) ** 2 : null;
 }
 
 /** Derivatives of what a straight witness sees by its own bend, into the last of the lens's columns, whose rows of the witness are empty. */
@@ -76,7 +64,8 @@ export function bendResponse({ problem, state, huberPx, system, lin }: FactoredB
   const ofWitness = (sighting: number): boolean => problem.pair?.of[sighting] === 1;
   const lenses: { usual: number; share: (sighting: number) => number }[] = [];
   const { main, witness } = of;
-  if (main !== null) for (const weight of endsOf(problem, state)) lenses.push({ usual: main, share: (i) => (ofWitness(i) ? 0 : weight(problem.camera[i])) });
+  const focals = Array.from({ length: problem.cameraCount }, (_, c) => profileAt(problem, state, c));
+  if (main !== null) for (const end of bendEnds(focals)) lenses.push({ usual: main, share: (i) => (ofWitness(i) ? 0 : end[problem.camera[i]]) });
   if (witness !== null) lenses.push({ usual: witness, share: (i) => (ofWitness(i) ? 1 : 0) });
   const ends = lenses.map(({ share }) => {
     // of each row the lens derivatives of u, then those of v; the coefficient is the last of them
