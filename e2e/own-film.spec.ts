@@ -567,6 +567,26 @@ test('a lens that no chart was shot of has its distortion from a map of another 
   await expect(page.getByText(/turns but does not move/).first()).toBeVisible();
   await audit(page, 'a pan by a lens that nobody measured');
   await noSidewaysScroll(page);
+  // so does a plan of the setup: its forecast bears it, and says what a plate would make of it
+  const plannedPct = async (on: Page): Promise<number> => {
+    await on.getByRole('radio', { name: 'forecast', exact: true }).click();
+    await expect(on.getByTestId('forecast-sentence')).toContainText(/focal length ± [\d.]+ %/i);
+    return Number(/focal length ± ([\d.]+) %/i.exec((await on.getByTestId('forecast-sentence').textContent())!)![1]);
+  };
+  await page.goto(at('/plan'));
+  await page.getByTestId('plan-41').click();
+  await page.getByRole('radio', { name: 'set', exact: true }).click();
+  await page.getByTestId('add-wall').click();
+  await page.getByRole('radio', { name: 'marks', exact: true }).click();
+  await page.getByTestId('lay-marks').click();
+  await page.getByRole('radio', { name: 'move', exact: true }).click();
+  await page.getByRole('radio', { name: 'pan', exact: true }).click();
+  const unplated = await plannedPct(page);
+  await expect(page.getByText(/How this lens bends nobody has measured.* A grid plate would make the focal length/)).toBeVisible();
+  await audit(page, 'the forecast of a lens that nobody measured', true);
+  await noSidewaysScroll(page);
+  const plan = page.url();
+  await page.goto(verdict);
   await page.getByTestId('to-plates').click();
   await expect(page.getByTestId('add-given')).toBeVisible();
   // made by no program of ours: barrel of a fiftieth at the side, t upwards, in a TIFF
@@ -608,6 +628,9 @@ test('a lens that no chart was shot of has its distortion from a map of another 
   await expect(theirs.getByTestId('item-focalLength-focal length')).toContainText('agrees', { timeout: 90_000 });
   await expect(theirs.getByTestId('bending')).toHaveCount(0);
   await expect(theirs.getByTestId('unmeasured')).toHaveCount(0);
+  await theirs.goto(plan);
+  expect(await plannedPct(theirs)).toBeLessThan(0.7 * unplated);
+  await expect(theirs.getByText(/How this lens bends nobody has measured/)).toHaveCount(0);
   await page.getByTestId('remove-plate').click();
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByTestId('plate-house.tif')).toContainText('ST map that undistorts');

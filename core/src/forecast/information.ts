@@ -2,7 +2,7 @@ import { cholesky, EnvelopeMatrix, invertSelected } from '../estimate';
 import { groundScatter } from '../math';
 import { bendShare, cornerMm } from '../optics';
 import { projectionByPlace } from '../setup';
-import { lensShared, type SharedLens } from './shared-lens';
+import { focalBefore, lensShared, type SharedLens } from './shared-lens';
 import type { ForecastPlan } from './plan';
 
 /** A definition of the datum, not a measurement, m or rad: far below anything that is measured. */
@@ -138,7 +138,7 @@ export function informationOf(plan: ForecastPlan, directionsOnly: boolean): Info
   const s = new Float64Array(n * n); // lower triangle counts
   const slotOf = new Map(used.map((p) => [plan.points[p].id, slot[p]]));
   addFacts(plan, s, n, slotOf, used, directionsOnly);
-  lens.priors.forEach((sigma, l) => (s[(lensAt + l) * (n + 1)] += sigma === null ? 0 : 1 / sigma ** 2));
+  lens.priors.forEach((sigma, l) => (s[(lensAt + l) * (n + 1)] += 1 / sigma ** 2));
 
   const datum = datumOf(plan, directionsOnly, slotOf);
   const frames: (FrameElimination | null)[] = [];
@@ -177,7 +177,7 @@ export function informationOf(plan: ForecastPlan, directionsOnly: boolean): Info
       for (let a = 0; a < own; a += 1) for (let b = 0; b <= a; b += 1) c[a * own + b] += weight * (jOwn[a] * jOwn[b] + jOwn[own + a] * jOwn[own + b]);
     }
     for (let l = 0; l < lens.size; l += 1) shared[lensFrom + l] = lensAt + l;
-    if (perFrame && plan.focal.mode === 'guided') c[focalAt * own + focalAt] += 1 / plan.focal.sigmaMm ** 2;
+    if (perFrame) c[focalAt * own + focalAt] += 1 / focalBefore(plan.focal, plan.frames[i].effectiveMm) ** 2;
     const extra = datum.filter((d) => d.frame === i);
     if (extra.length > 0) {
       // one of the frames that this sample stands for carries the fact

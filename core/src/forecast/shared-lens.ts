@@ -10,14 +10,17 @@ export interface SharedLens {
   focal: boolean;
   /** of each coefficient how much of it is in each frame */
   ends: Float64Array[];
-  /** of each unknown what is known before; null: nothing */
-  priors: (number | null)[];
+  /** of each unknown what is known before, one standard deviation */
+  priors: number[];
 }
+
+/** What is known of a focal length before: of one that is free no more than that it is one, which keeps what no move tells from being anything. */
+export const focalBefore = ({ mode, sigmaMm }: ForecastPlan['focal'], effectiveMm: number): number => (mode === 'guided' ? sigmaMm : effectiveMm);
 
 export function lensShared({ focal, frames, bend }: ForecastPlan): SharedLens {
   const shared = focal.mode !== 'held' && !focal.perFrame;
   const ends = bend === null ? [] : bendEnds(frames.map((f) => f.effectiveMm));
-  return { size: (shared ? 1 : 0) + ends.length, focal: shared, ends, priors: [...(shared ? [focal.mode === 'guided' ? focal.sigmaMm : null] : []), ...ends.map(() => bend!.sigmaAtCorner)] };
+  return { size: (shared ? 1 : 0) + ends.length, focal: shared, ends, priors: [...(shared ? [focalBefore(focal, frames[0].effectiveMm)] : []), ...ends.map(() => bend!.sigmaAtCorner)] };
 }
 
 /**
