@@ -113,7 +113,7 @@ const MOST_TRAVEL_SHARE = 0.3;
 const MOST_OFF = 5;
 
 /** What of a lens nobody gave, so that a turn by another one may explain what looks like a move: its bend, then where it sits. */
-const bendNotGiven = (lens: SolveLens): readonly LensUnknown[] => (lens.freeDistortion || !lens.hasDistortion ? ['k1', 'k2'] : []);
+const bendNotGiven = ({ freeDistortion, hasDistortion }: SolveLens): readonly LensUnknown[] => (freeDistortion || !hasDistortion ? ['k1', 'k2'] : []);
 const centreNotGiven = (setup: SolveSetup): readonly LensUnknown[] => (setup.principalPoint === undefined ? ['cx', 'cy'] : []);
 
 /**
