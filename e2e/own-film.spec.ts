@@ -581,6 +581,7 @@ test('a lens that no chart was shot of has its distortion from a map of another 
   await page.getByTestId('lay-marks').click();
   await page.getByRole('radio', { name: 'move', exact: true }).click();
   await page.getByRole('radio', { name: 'pan', exact: true }).click();
+  await page.getByRole('radio', { name: 'free', exact: true }).click();
   const unplated = await plannedPct(page);
   await expect(page.getByText(/How this lens bends nobody has measured.* A grid plate would make the focal length/)).toBeVisible();
   await audit(page, 'the forecast of a lens that nobody measured', true);
