@@ -1,5 +1,6 @@
 import { CholeskyDecomposition, inverse, Matrix } from 'ml-matrix';
 import { USUAL_SIGMA } from '../facts';
+import { NO_DISTORTION } from '../lens';
 import { bendEnds, cornerMm } from '../optics';
 import { evaluateBundle, Linearisation, profileAt, type BundleProblem } from './bundle-problem';
 import { weighRows, type FactoredBundle } from './covariance';
@@ -54,7 +55,9 @@ function bendWitness({ pair, xPx, yPx, weight }: BundleProblem, lin: Linearisati
  */
 export function bendResponse({ problem, state, huberPx, system, lin }: FactoredBundle, of: UnmeasuredLenses): BendResponse {
   const freeLens = [...(problem.freeLens ?? []), { name: 'k1' as const }];
-  const bent = { problem: { ...problem, freeLens }, state: { ...state, lens: Float64Array.from([...(state.lens ?? []), 0]) } };
+  // where only the witness is asked, the main lens has a map of its own, of a model that may know no k1; its rows take no part
+  const lens = of.main === null ? { ...problem.lens, distortion: NO_DISTORTION } : problem.lens;
+  const bent = { problem: { ...problem, lens, freeLens }, state: { ...state, lens: Float64Array.from([...(state.lens ?? []), 0]) } };
   const there = new Linearisation(problem.camera.length);
   evaluateBundle(bent.problem, bent.state, there, true);
   bendWitness(problem, there, freeLens.length);
