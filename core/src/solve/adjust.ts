@@ -1,6 +1,6 @@
 import { descend, fallsByGain, type DescentResult, type Trial } from '../estimate';
 import { BundleGradient } from './bundle-gradient';
-import { evaluateBundle, Linearisation, profileAt, stepState, type BundleProblem, type BundleState } from './bundle-problem';
+import { evaluateBundle, Linearisation, profileAt, residualsAt, stepState, type BundleProblem, type BundleState } from './bundle-problem';
 import { SchurSystem } from './schur';
 import { addCurvature } from './step-curvature';
 
@@ -8,11 +8,14 @@ export interface AdjustOptions {
   /** Huber's threshold on a residual's length, px; Infinity for plain least squares. Default Infinity */
   huberPx?: number;
   maxIterations?: number; // default 30
-  /** reason 'cost': relative fall of the cost below this; default 1e-7 */
+  /**
+   * Reason 'cost': relative fall of the cost below this, of a step or of the next one; default 1e-7. An undamped step that keeps all but a share s of its
+   * promise leaves about s² of it: where s times the promise is small, one more round would only say so.
+   */
   costTolerance?: number;
   /**
-   * Reason 'settled': stop only where an almost undamped step would move no combination of the unknowns by more than a fiftieth of its own sigma
-   * (the Newton decrement, which asks for gradient and step at once in the unknowns' own scale; Boyd & Vandenberghe, Convex Optimization, sec. 9.5).
+   * Reason 'settled': stop only where a further almost undamped step would move no combination of the unknowns by more than a fiftieth of its own sigma:
+   * the length of the last one times twice the share of its promise that it broke (the Newton decrement, which asks for gradient and step at once in the unknowns' own scale; Boyd & Vandenberghe, Convex Optimization, sec. 9.5).
    * In a flat valley the cost hardly falls long before its floor is reached.
    */
   settle?: boolean;
@@ -30,6 +33,8 @@ export interface AdjustResult {
 /** Where a step's length in sigmas is judged, it must be shortened by no more than this. */
 const SETTLING_DAMPING = 1e-8;
 const SETTLED_SIGMAS = 0.02;
+/** Of its promise a step always breaks as much: robust weights change with it, and a share that looks like nought may be two that cancel. */
+const LEAST_BROKEN = 0.05;
 const FIRST_DAMPING = 1e-5;
 const LEAST_DAMPING = 1e-9;
 const MOST_DAMPING = 1e8;
@@ -43,11 +48,11 @@ function positive(problem: BundleProblem, state: BundleState): boolean {
 }
 
 /** ½ Σ ρ(|r|) with Huber's ρ, plus what is known of focal length and lens beforehand. Returns the weights' square roots in `scale` when given. */
-export function robustCost(problem: BundleProblem, state: BundleState, lin: Linearisation, huberPx: number, scale?: Float64Array): number {
+export function robustCost(problem: BundleProblem, state: BundleState, residual: Float64Array, huberPx: number, scale?: Float64Array): number {
   let sum = 0;
   const count = problem.camera.length;
   for (let i = 0; i < count; i += 1) {
-    const e = Math.hypot(lin.residual[2 * i], lin.residual[2 * i + 1]);
+    const e = Math.hypot(residual[2 * i], residual[2 * i + 1]);
     if (e <= huberPx) {
       sum += e * e;
       if (scale) scale[i] = 1;
@@ -74,24 +79,23 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
   const maxIterations = options.maxIterations ?? 30;
   const { settle = false, costTolerance = 1e-7 } = options;
   const isSmall = (t: Trial<BundleState>): boolean => t.fall <= costTolerance * t.cost;
+  const nextIsSmall = (t: Trial<BundleState>): boolean => t.damping <= FIRST_DAMPING && Math.abs(t.promised - t.fall) <= costTolerance * t.cost;
   const count = problem.camera.length;
   if (maxIterations === 0) {
-    const lin = new Linearisation(count);
-    evaluateBundle(problem, start, lin, false);
-    const cost = robustCost(problem, start, lin, huberPx);
+    const cost = robustCost(problem, start, residualsAt(problem, start), huberPx);
     return { state: start, reason: 'maxIterations', iterations: 0, initialCost: cost, finalCost: cost };
   }
   const system = new SchurSystem(problem);
   const gradient = new BundleGradient(problem, system);
   const lin = new Linearisation(count);
-  const trial = new Linearisation(count);
+  const trial = new Linearisation(count, false);
   const scale = new Float64Array(count);
   return solved(
     descend<BundleState, 'cost' | 'settled'>(
       {
         linearise(state) {
           evaluateBundle(problem, state, lin, true);
-          const cost = robustCost(problem, state, lin, huberPx, scale);
+          const cost = robustCost(problem, state, lin.residual, huberPx, scale);
           gradient.gather(state, lin, scale);
           return cost;
         },
@@ -105,7 +109,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
         },
         costAt(state) {
           evaluateBundle(problem, state, trial, false);
-          return robustCost(problem, state, trial, huberPx);
+          return robustCost(problem, state, trial.residual, huberPx);
         },
       },
       start,
@@ -123,11 +127,12 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
           rises: (damping, nth) => Math.max(damping, 1e-7) * 4 * 2 ** nth,
         },
         ends(t) {
-          if (!t.taken || !isSmall(t)) return null;
-          if (!settle) return 'cost';
+          if (!t.taken) return null;
+          if (!settle) return isSmall(t) || nextIsSmall(t) ? 'cost' : null;
           // of the noise that is there: half the cost an observation is the variance of one coordinate
           const sigmas = Math.sqrt(Math.max(0, 2 * t.promised) / Math.max(t.cost / count, 1e-300));
-          return t.damping <= SETTLING_DAMPING && sigmas <= SETTLED_SIGMAS ? 'settled' : null;
+          const left = sigmas * Math.min(1, 2 * Math.max(LEAST_BROKEN, Math.abs(1 - t.fall / Math.max(t.promised, 1e-300))));
+          return t.damping <= SETTLING_DAMPING && left <= SETTLED_SIGMAS ? 'settled' : null;
         },
         linearisedAtEnd: false,
         onIteration: options.onIteration,

@@ -1,7 +1,7 @@
 import { anchorSolve, meanSigma } from '../anchor';
 import { applySimilarity, FLIP, matToQuat, mulMat3, mulMatVec, norm, quatToMat, rotationAngle, transpose3, type Mat3, type Quat, type Similarity, type Vec3 } from '../math';
 import { bendFelt, bendingSeen } from './bending';
-import { evaluateBundle, Linearisation, type BundleProblem, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
+import { residualsAt, type BundleProblem, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
 import { BundleCovariance } from './covariance';
 import { focalProfile } from './focal-profile';
 import type { Tied } from './held-by-places';
@@ -58,8 +58,7 @@ const WORTH_SAYING = 1.5;
 function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const { problem, state, frameOf, trackOf, obsOf } = r.toBundle();
   const { warnings } = story;
-  const lin = new Linearisation(problem.camera.length);
-  evaluateBundle(problem, state, lin, false);
+  const residual = residualsAt(problem, state);
   const n = problem.camera.length;
   const frameSum = new Float64Array(frameOf.length),
     frameCount = new Float64Array(frameOf.length);
@@ -69,7 +68,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   let weightedSum = 0;
   const radiusPx = new Float64Array(n);
   for (let i = 0; i < n; i += 1) {
-    const weighted = lin.residual[2 * i] ** 2 + lin.residual[2 * i + 1] ** 2;
+    const weighted = residual[2 * i] ** 2 + residual[2 * i + 1] ** 2;
     const e2 = weighted / problem.weight[i];
     radiusPx[i] = Math.sqrt(e2);
     sum += e2;
@@ -98,10 +97,13 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
   const byResiduals = mayBend && drift.factor > WORTH_SAYING ? bendingSeen(problem, state) : null;
   // a zoom's lengths take up what grows towards the border in their own way
   const focalSigmaMm = problem.focal.held || r.zoom || !covariance ? null : Math.sqrt(told * covariance.focalVariance());
-  const bending = byResiduals ?? (mayBend && focalSigmaMm !== null ? bendFelt(r, along, focalSigmaMm) : null);
-  // from here on everything is known so much worse as the lens may bend
+  const asksFocal = mayBend && !byResiduals ? focalSigmaMm : null;
   const unmeasured = { main: usualBend(lens), witness: r.pair?.usualBend ?? null };
-  if ((unmeasured.main ?? unmeasured.witness) !== null && covariance && told > 0) covariance.withNuisances(unmeasuredColumns(bendResponse(covariance.factored, unmeasured), told));
+  const asked = { main: unmeasured.main !== null || asksFocal !== null, witness: unmeasured.witness !== null };
+  const response = (asked.main || asked.witness) && covariance && told > 0 ? bendResponse(covariance.factored, asked) : null;
+  const bending = byResiduals ?? (response && asksFocal !== null ? bendFelt(r, along, told, asksFocal, response) : null);
+  // from here on everything is known so much worse as the lens may bend
+  if (response && covariance && (unmeasured.main ?? unmeasured.witness) !== null) covariance.withNuisances(unmeasuredColumns(response, unmeasured, told));
   if (bending) warnings.push(SOLVE.LENS_BENDS(bending.k1, rmsPx, rmsPx * Math.sqrt(bending.remaining), bending.movesFocal));
   else if (drift.factor > WORTH_SAYING) warnings.push(SOLVE.TRACKS_DRIFT(Math.sqrt(along)));
   if (!covariance) warnings.push(SOLVE.NO_DEVIATIONS());
@@ -116,6 +118,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     frameOf,
     trackOf,
     n,
+    residual,
     frameSum,
     frameCount,
     pointSum,
@@ -127,7 +130,7 @@ function gather(r: Reconstruction, lens: SolveLens, story: Story) {
     drift,
     along,
     bending,
-    rowsLean: r.pair ? null : readoutLeft(r, problem, lin.residual, obsOf, Math.sqrt(variance), lens.geometry.heightPx),
+    rowsLean: r.pair ? null : readoutLeft(r, problem, residual, obsOf, Math.sqrt(variance), lens.geometry.heightPx),
     covariance,
     unplaced,
     trimWould: story.trimmed.some((t) => t.reason === 'trim') ? null : trimWould(radiusPx, problem.point),
@@ -357,12 +360,10 @@ function pairedWitness(r: Reconstruction, g: ReturnType<typeof gather>, sim: Sim
   const byScale = sigmaScale === null ? 0 : (norm(own) * sigmaScale) / Math.sqrt(3);
   const sigmaM = off === null ? null : Math.hypot(sim.scale * off, byScale);
   const [sums, counts] = [new Map<number, number>(), new Map<number, number>()];
-  const lin = new Linearisation(g.problem.camera.length);
-  evaluateBundle(g.problem, g.state, lin, false);
   g.problem.camera.forEach((c, i) => {
     if (!g.problem.pair?.of[i]) return;
     const frame = obs.frames[g.frameOf[c]];
-    sums.set(frame, (sums.get(frame) ?? 0) + (lin.residual[2 * i] ** 2 + lin.residual[2 * i + 1] ** 2) / g.problem.weight[i]);
+    sums.set(frame, (sums.get(frame) ?? 0) + (g.residual[2 * i] ** 2 + g.residual[2 * i + 1] ** 2) / g.problem.weight[i]);
     counts.set(frame, (counts.get(frame) ?? 0) + 1);
   });
   // weights were made equal to the main camera's noise: its own pixels again

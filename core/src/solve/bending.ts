@@ -2,6 +2,7 @@ import type { Distortion } from '../lens';
 import { adjust } from './adjust';
 import type { BundleProblem, BundleState } from './bundle-problem';
 import type { Reconstruction } from './reconstruction';
+import type { BendResponse } from './unmeasured-lens';
 
 /** A lens that bends, in a solve that took it as straight. */
 export interface Bending {
@@ -60,14 +61,22 @@ const FELT_ITERATIONS = 4;
 /** Of χ², as far as errors are independent, what the coefficient must take away (five of its sigmas), and of the focal length's, how far it must move it. */
 const FELT_PAYS = 25;
 const FELT_SIGMAS = 2;
+/** To first order it must come to no less than this share of either; a valley that bends makes up to twice as much of it. */
+const WORTH_ROUNDS = 0.25;
 
 /**
  * Would a lens that bends change the answer? Cameras and places of a small move take up a bend so well that nothing goes along the tracks, and the
  * focal length is wrong by many of its sigmas: a coefficient that the tracks know is asked for then, and one that moves nothing is not worth a word.
  * @param along how many times the variance is what it would be of independent errors
+ * @param told variance of a residual, px², with what goes along the tracks
  * @param sigmaMm of the focal length, which is free
+ * @param response what the bundle would do by one coefficient
  */
-export function bendFelt(r: Reconstruction, along: number, sigmaMm: number): Bending | null {
+export function bendFelt(r: Reconstruction, along: number, told: number, sigmaMm: number, { information, asked, moves }: BendResponse): Bending | null {
+  const k1 = asked.get(0, 0);
+  const wouldWin = (k1 ** 2 * information.get(0, 0)) / told;
+  const wouldMove = Math.abs(k1 * moves[0].focal) / sigmaMm;
+  if (wouldWin < WORTH_ROUNDS * FELT_PAYS || wouldMove < WORTH_ROUNDS * FELT_SIGMAS) return null;
   const back = r.kept();
   const straight = r.adjustAll(r.huberPx, 0);
   const straightMm = r.focalMm;

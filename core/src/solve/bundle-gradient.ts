@@ -1,7 +1,5 @@
 import type { BundleProblem, BundleState, Linearisation } from './bundle-problem';
-import type { SchurSystem } from './schur';
-
-type BundleStep = ReturnType<SchurSystem['solve']>;
+import type { SchurSystem, SolvedColumn } from './schur';
 
 /** −Jᵀr of a bundle by its groups of unknowns, with what is known of focal length and lens beforehand. */
 export class BundleGradient {
@@ -70,7 +68,7 @@ export class BundleGradient {
   }
 
   /** By how much the cost falls with a step, where it is as straight as here. */
-  promisedBy(step: BundleStep): number {
+  promisedBy(step: SolvedColumn): number {
     let sum = step.focal * this.focal;
     for (let k = 0; k < this.zoom.length; k += 1) sum += step.zoom[k] * this.zoom[k];
     for (let k = 0; k < this.lens.length; k += 1) sum += step.lens[k] * this.lens[k];

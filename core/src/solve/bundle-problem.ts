@@ -78,12 +78,28 @@ export class Linearisation {
   zoomOverFocal = new Float64Array(0);
   /** derivatives by the free coefficients of the lens, 2 × freeLens an observation: those of u, then of v */
   jLens = new Float64Array(0);
-  constructor(count: number) {
+  /** @param derivatives false: residuals alone, a tenth of the memory */
+  constructor(count: number, derivatives = true) {
+    const slopes = derivatives ? count : 0;
     this.residual = new Float64Array(2 * count);
-    this.jCamera = new Float64Array(12 * count);
-    this.jPoint = new Float64Array(6 * count);
-    this.jFocal = new Float64Array(2 * count);
+    this.jCamera = new Float64Array(12 * slopes);
+    this.jPoint = new Float64Array(6 * slopes);
+    this.jFocal = new Float64Array(2 * slopes);
   }
+}
+
+/** Residuals times the roots of their weights, px: u and v of each observation. */
+export function residualsAt(p: BundleProblem, s: BundleState): Float64Array {
+  const out = new Linearisation(p.camera.length, false);
+  evaluateBundle(p, s, out, false);
+  return out.residual;
+}
+
+/** Length of each residual. */
+export function lengths(residual: Float64Array): Float64Array {
+  const out = new Float64Array(residual.length / 2);
+  for (let i = 0; i < out.length; i += 1) out[i] = Math.hypot(residual[2 * i], residual[2 * i + 1]);
+  return out;
 }
 
 /** Where a residual cannot be computed (point behind the camera) it has this length, without a slope. */

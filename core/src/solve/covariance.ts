@@ -170,7 +170,7 @@ export const gradientOf = ({ cameraCount, pointCount }: BundleProblem, given: Pa
 /** Residuals and derivatives times the roots of their robust weights. */
 export function weighRows(problem: BundleProblem, state: BundleState, lin: Linearisation, huberPx: number): void {
   const scale = new Float64Array(problem.camera.length);
-  robustCost(problem, state, lin, huberPx, scale);
+  robustCost(problem, state, lin.residual, huberPx, scale);
   const lensCount = problem.freeLens?.length ?? 0;
   const times = (list: Float64Array, width: number, i: number) => {
     for (let k = width * i; k < width * (i + 1); k += 1) list[k] *= scale[i];

@@ -1,4 +1,4 @@
-import { evaluateBundle, Linearisation } from './bundle-problem';
+import { lengths, residualsAt } from './bundle-problem';
 import type { Observations } from './observations';
 import { BundleCovariance } from './covariance';
 import type { FocalRule, Reconstruction } from './reconstruction';
@@ -30,9 +30,7 @@ export function firstAnswer(started: Reconstruction, obs: Observations, rule: Fo
 /** What some frames say as they lie; default all that are placed. */
 export function answerOn(r: Reconstruction, noiseOf: (residualPx: Float64Array) => number, frames?: ReadonlySet<number>): FirstAnswer {
   const { problem, state } = r.toBundle(frames);
-  const lin = new Linearisation(problem.camera.length);
-  evaluateBundle(problem, state, lin, false);
-  const noisePx = noiseOf(Float64Array.from({ length: problem.camera.length }, (_, i) => Math.hypot(lin.residual[2 * i], lin.residual[2 * i + 1])));
+  const noisePx = noiseOf(lengths(residualsAt(problem, state)));
   const variance = problem.focal.held ? null : (BundleCovariance.compute(problem, state)?.focalVariance() ?? null);
   const sigma = variance === null ? null : CAREFUL * noisePx * Math.sqrt(variance);
   return { focalMm: r.focalMm, sigmaFocalMm: sigma !== null && sigma < TELLS * r.focalMm ? sigma : null, noisePx };

@@ -42,7 +42,7 @@ function worstPull(r: Reconstruction): number | null {
   const factored = inFixedGauge(problem, state, r.huberPx);
   if (!factored) return null;
   r.factored = factored;
-  const { shares } = sharesByTrack(problem, factored.system, factored.lin, gradientOf(problem, { focal: 1 }));
+  const [{ shares }] = sharesByTrack(problem, factored.system, factored.lin, [gradientOf(problem, { focal: 1 })]);
   const own = shares.reduce((s, q) => s + q.own, 0);
   const { residual } = factored.lin;
   const unknowns = 6 * problem.cameraCount + 3 * problem.pointCount - 6;

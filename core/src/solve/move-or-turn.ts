@@ -1,7 +1,8 @@
 import { distance, median } from '../math';
 import type { Warning } from '../warnings';
+import { adjust } from './adjust';
 import { assembleTurn } from './assemble';
-import type { LensUnknown } from './bundle-problem';
+import { lengths, residualsAt, type LensUnknown } from './bundle-problem';
 import { freeLens, freeRest } from './free-lens';
 import { partAgain, type PlacedPart } from './join-parts';
 import { relens, type Observations } from './observations';
@@ -94,6 +95,19 @@ function noiseLeft(r: Reconstruction): number {
   return residualPx.length > 0 ? noiseOf(residualPx) / leftOver(r) : Infinity;
 }
 
+/** Frames enough to see that a camera went far. */
+const FEW_FRAMES = 120;
+
+/** The same of a long shot's every nth frame, and no more than it: a move that goes far is told from a turn by those. Of a shorter one 0. */
+function noiseOnFew(r: Reconstruction): number {
+  const placed = r.placedFrames();
+  const stride = Math.floor(placed.length / FEW_FRAMES);
+  if (stride < 2) return 0;
+  const { problem, state } = r.toBundle(new Set(placed.filter((_, i) => i % stride === 0)));
+  const { state: turned } = adjust(problem, state, { huberPx: 2, maxIterations: 12, costTolerance: 1e-3 });
+  return problem.camera.length > 0 ? noiseOf(lengths(residualsAt(problem, turned))) : 0;
+}
+
 /** One-axis noise that a pure turn leaves in the tracks, px; infinite where it cannot be laid through them. */
 export function noiseOfTurn(shared: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[], zooms: boolean): number {
   const r = laidTurn(shared, lens, rule, ranked);
@@ -133,7 +147,7 @@ export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens
   const r = laidTurn(shared, lens, move.focalRule, ranked);
   if (!r) return null;
   if (zooms) zoomOfTurn(r, lens, NOISE_TOLERANCE);
-  if (noiseLeft(r) > MOST_OFF * movePx) return null;
+  if (noiseOnFew(r) > MOST_OFF * movePx || noiseLeft(r) > MOST_OFF * movePx) return null;
   const limit = zooms ? OTHER_LENS_EXPLAINS_ZOOM : travel < SMALL_NOISES * movePx ? OTHER_LENS_EXPLAINS_SMALL : OTHER_LENS_EXPLAINS;
   const explainsWith = (names: readonly LensUnknown[]) => {
     r.freeLens = [...r.freeLens, ...names];

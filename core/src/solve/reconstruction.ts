@@ -1,7 +1,7 @@
 import { expSO3, mulMat3, mulMatVec, type Mat3, type Vec3 } from '../math';
 import { adjust, type AdjustResult } from './adjust';
 import { refinePose, samplePose, slopeError, type Pose, type Sighting } from './absolute-pose';
-import { evaluateBundle, Linearisation, type BundleProblem, type BundleState, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
+import { lengths, residualsAt, type BundleProblem, type BundleState, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
 import type { FactoredBundle } from './covariance';
 import { relens, reprofile, type Observations } from './observations';
 import { RIG_UNKNOWNS } from './pair-rows';
@@ -438,9 +438,7 @@ export class Reconstruction {
     if (maxIterations > 0) this.huberPx = huberPx;
     const result = adjust(problem, state, { huberPx, maxIterations, costTolerance, settle, onIteration });
     this.absorb(result.state, frameOf, trackOf);
-    const lin = new Linearisation(problem.camera.length);
-    evaluateBundle(problem, result.state, lin, false);
-    const residualPx = Float64Array.from({ length: problem.camera.length }, (_, i) => Math.hypot(lin.residual[2 * i], lin.residual[2 * i + 1]));
+    const residualPx = lengths(residualsAt(problem, result.state));
     return { costPerObs: result.finalCost / Math.max(1, problem.camera.length), residualPx, obsOf, reason: result.reason };
   }
 

@@ -2,6 +2,16 @@ import { cholesky, EnvelopeMatrix, solveCholesky } from '../estimate';
 import type { BundleProblem, Linearisation } from './bundle-problem';
 import { planBatches, quadraticForms, subtractSquares, type EliminatedRows } from './schur-products';
 
+/** Of cameras (6 each), points (3 each), focal length, factors of a zoom, unknowns of the lens. */
+export type RightSide = [camera: Float64Array, point: Float64Array, focal: number, zoom?: Float64Array, lens?: Float64Array];
+export interface SolvedColumn {
+  camera: Float64Array;
+  point: Float64Array;
+  focal: number;
+  zoom: Float64Array;
+  lens: Float64Array;
+}
+
 /**
  * The normal equations of a bundle with one kind of unknown eliminated (Schur complement).
  * Which    Points are eliminated where cameras are fewer or banded by time; cameras where points are fewer (500 frames of 500 tracks
@@ -29,9 +39,7 @@ export class SchurSystem {
   private readonly kept: Int32Array; // kept block of an observation
   private readonly rows: EliminatedRows; // Y of each eliminated block, and the reduced index of its columns
   private readonly l: Float64Array; // lower factors of H_E, elimDim² each
-  private readonly z: Float64Array; // L⁻¹ b_E
   private readonly keptDiagonal: Float64Array;
-  private readonly rhs: Float64Array;
   /** unknowns that every observation hangs on */
   private readonly border: number;
   private readonly by: Float64Array; // of one observation by those
@@ -62,10 +70,8 @@ export class SchurSystem {
     for (let b = 0; b < this.keptCount; b += 1) first.fill(plan.firstBlock[b] * this.keptDim, b * this.keptDim, (b + 1) * this.keptDim);
     first.fill(0, this.size - border);
     this.reduced = new EnvelopeMatrix(first);
-    this.rhs = new Float64Array(this.size);
     this.keptDiagonal = new Float64Array(this.keptCount * this.keptDim * this.keptDim);
     this.l = new Float64Array(this.elimCount * this.elimDim * this.elimDim);
-    this.z = new Float64Array(this.elimCount * this.elimDim);
     const columns = this.obsOf.map((obs) => {
       // a witness may see at the same moment what the main camera sees: two observations of one pair of blocks
       const blocks = obs.filter((o, q) => q === 0 || this.kept[o] !== this.kept[obs[q - 1]]);
@@ -177,15 +183,18 @@ export class SchurSystem {
     for (let q = 0; q < obs.length; q += 1) {
       const o = obs[q];
       const again = q > 0 && this.kept[o] === this.kept[obs[q - 1]];
-      if (!again) slot += 1;
-      const busy = border > 0 ? this.borderAt(lin, o) : NOTHING;
+      if (!again) {
+        slot += 1;
+        for (let i = 0; i < de; i += 1) y.fill(0, i * m + slot * dk, i * m + slot * dk + dk);
+      }
+      const at = 2 * de * o;
+      addProducts(jE, at, de, jE, at, de, h, 0, de);
+      addProducts(jE, at, de, jK, 2 * dk * o, dk, y, slot * dk, m);
+      if (border === 0) continue;
+      const busy = this.borderAt(lin, o);
       for (let i = 0; i < de; i += 1) {
-        const ui = jE[2 * de * o + i],
-          vi = jE[2 * de * o + de + i];
-        for (let j = 0; j <= i; j += 1) h[i * de + j] += ui * jE[2 * de * o + j] + vi * jE[2 * de * o + de + j];
-        const block = i * m + slot * dk;
-        if (!again) y.fill(0, block, block + dk);
-        for (let j = 0; j < dk; j += 1) y[block + j] += ui * jK[2 * dk * o + j] + vi * jK[2 * dk * o + dk + j];
+        const ui = jE[at + i],
+          vi = jE[at + de + i];
         const end = (i + 1) * m - border;
         for (let a = 0; a < busy.length; a += 1) y[end + busy[a]] += ui * by[busy[a]] + vi * by[border + busy[a]];
       }
@@ -198,49 +207,68 @@ export class SchurSystem {
   }
 
   /** Solves the factored system H d = b. `b` and the result are in cameras (6 each), points (3 each), focal length, factors of the zoom, coefficients of the lens. */
-  solve(
-    bCamera: Float64Array,
-    bPoint: Float64Array,
-    bFocal: number,
-    bZoom?: Float64Array,
-    bLens?: Float64Array,
-  ): { camera: Float64Array; point: Float64Array; focal: number; zoom: Float64Array; lens: Float64Array } {
-    const { elimDim: de, l, z, rhs } = this;
+  solve(...b: RightSide): SolvedColumn {
+    return this.solveAll([b])[0];
+  }
+
+  /** The same of many right sides at once: each eliminated block is fetched from memory once for all of them, which is most of what a solve takes. */
+  solveAll(sides: readonly RightSide[]): SolvedColumn[] {
+    const { elimDim: de, elimCount, l } = this;
     const { y: yOf, columns: columnsOf } = this.rows;
-    const bK = this.eliminatesPoints ? bCamera : bPoint;
-    const bE = this.eliminatesPoints ? bPoint : bCamera;
-    rhs.set(bK);
-    if (this.hasFocal) rhs[this.size - 1] = bFocal;
-    for (let k = 0; k < this.zoomCount; k += 1) rhs[this.size - 1 - this.zoomCount + k] = bZoom?.[k] ?? 0;
-    const lensRow = this.size - (this.hasFocal ? 1 : 0) - this.zoomCount - this.lensCount;
-    for (let k = 0; k < this.lensCount; k += 1) rhs[lensRow + k] = bLens?.[k] ?? 0;
+    const size = elimCount * de;
+    const kept = sides.map((side) => this.keptSide(side));
+    const elim = sides.map(([camera, point]) => (this.eliminatesPoints ? point : camera));
+    const z = sides.map(() => new Float64Array(size));
     const v = new Float64Array(6);
-    for (let e = 0; e < this.elimCount; e += 1) {
-      for (let i = 0; i < de; i += 1) {
-        let sum = bE[e * de + i];
-        for (let k = 0; k < i; k += 1) sum -= l[e * de * de + i * de + k] * v[k];
-        v[i] = sum / l[e * de * de + i * de + i];
-        z[e * de + i] = v[i];
+    for (let e = 0; e < elimCount; e += 1)
+      for (let s = 0; s < sides.length; s += 1) {
+        const at = e * de;
+        for (let i = 0; i < de; i += 1) {
+          let sum = elim[s][at + i];
+          for (let k = 0; k < i; k += 1) sum -= l[at * de + i * de + k] * v[k];
+          v[i] = sum / l[at * de + i * de + i];
+          z[s][at + i] = v[i];
+        }
+        subtractRows(yOf[e], columnsOf[e], de, v, kept[s]);
       }
-      subtractRows(yOf[e], columnsOf[e], de, v, rhs);
-    }
-    solveCholesky(this.reduced, rhs);
-    const elim = new Float64Array(this.elimCount * de);
-    for (let e = 0; e < this.elimCount; e += 1) {
-      timesRows(yOf[e], columnsOf[e], de, rhs, v);
-      for (let i = de - 1; i >= 0; i -= 1) {
-        let sum = z[e * de + i] - v[i];
-        for (let k = i + 1; k < de; k += 1) sum -= l[e * de * de + k * de + i] * elim[e * de + k];
-        elim[e * de + i] = sum / l[e * de * de + i * de + i];
+    for (const side of kept) solveCholesky(this.reduced, side);
+    // from here on z is the solution, block by block
+    for (let e = 0; e < elimCount; e += 1)
+      for (let s = 0; s < sides.length; s += 1) {
+        const at = e * de;
+        timesRows(yOf[e], columnsOf[e], de, kept[s], v);
+        for (let i = de - 1; i >= 0; i -= 1) {
+          let sum = z[s][at + i] - v[i];
+          for (let k = i + 1; k < de; k += 1) sum -= l[at * de + k * de + i] * z[s][at + k];
+          z[s][at + i] = sum / l[at * de + i * de + i];
+        }
       }
-    }
-    const kept = rhs.slice(0, this.keptCount * this.keptDim);
+    return sides.map((_, s) => this.column(kept[s], z[s]));
+  }
+
+  /** Where the coefficients of the lens begin among the unknowns of the reduced system. */
+  private get lensRow(): number {
+    return this.size - this.border;
+  }
+
+  private keptSide([camera, point, focal, zoom, lens]: RightSide): Float64Array {
+    const side = new Float64Array(this.size);
+    side.set(this.eliminatesPoints ? camera : point);
+    for (let k = 0; k < this.lensCount; k += 1) side[this.lensRow + k] = lens?.[k] ?? 0;
+    for (let k = 0; k < this.zoomCount; k += 1) side[this.lensRow + this.lensCount + k] = zoom?.[k] ?? 0;
+    if (this.hasFocal) side[this.size - 1] = focal;
+    return side;
+  }
+
+  private column(reduced: Float64Array, elim: Float64Array): SolvedColumn {
+    const kept = reduced.slice(0, this.keptCount * this.keptDim);
+    const zoomRow = this.lensRow + this.lensCount;
     return {
       camera: this.eliminatesPoints ? kept : elim,
       point: this.eliminatesPoints ? elim : kept,
-      focal: this.hasFocal ? rhs[this.size - 1] : 0,
-      zoom: this.zoomCount > 0 ? rhs.slice(this.size - 1 - this.zoomCount, this.size - 1) : NONE,
-      lens: this.lensCount > 0 ? rhs.slice(lensRow, lensRow + this.lensCount) : NONE,
+      focal: this.hasFocal ? reduced[this.size - 1] : 0,
+      zoom: this.zoomCount > 0 ? reduced.slice(zoomRow, zoomRow + this.zoomCount) : NONE,
+      lens: this.lensCount > 0 ? reduced.slice(this.lensRow, zoomRow) : NONE,
     };
   }
 
@@ -296,15 +324,30 @@ function cost(elim: Int32Array, kept: Int32Array, elimCount: number, keptCount: 
   return { obsOf, firstBlock, operations };
 }
 
-/** Squares of the derivatives of each block, lower triangles of dim². */
+/** Squares of the derivatives of each block, dim² each. */
 function addSquares(j: Float64Array, block: Int32Array, dim: number, out: Float64Array): void {
-  for (let o = 0; o < block.length; o += 1) {
-    const at = 2 * dim * o;
-    const to = block[o] * dim * dim;
-    for (let i = 0; i < dim; i += 1) {
-      const ui = j[at + i],
-        vi = j[at + dim + i];
-      for (let k = 0; k <= i; k += 1) out[to + i * dim + k] += ui * j[at + k] + vi * j[at + dim + k];
+  for (let o = 0; o < block.length; o += 1) addProducts(j, 2 * dim * o, dim, j, 2 * dim * o, dim, out, block[o] * dim * dim, dim);
+}
+
+/**
+ * out[to + i·stride + k] += Σ a_i b_k over both coordinates of one observation, whose derivatives lie at `atA` (those of u, then of v; dimA of them, 3 or 6)
+ * and at `atB`. By threes, so that what is used in each row stays in registers: most of the time of a solve is spent here.
+ */
+function addProducts(a: Float64Array, atA: number, dimA: number, b: Float64Array, atB: number, dimB: number, out: Float64Array, to: number, stride: number): void {
+  for (let k = 0; k < dimB; k += 3) {
+    const u0 = b[atB + k],
+      u1 = b[atB + k + 1],
+      u2 = b[atB + k + 2];
+    const v0 = b[atB + dimB + k],
+      v1 = b[atB + dimB + k + 1],
+      v2 = b[atB + dimB + k + 2];
+    for (let i = 0; i < dimA; i += 1) {
+      const ui = a[atA + i],
+        vi = a[atA + dimA + i];
+      const row = to + i * stride + k;
+      out[row] += ui * u0 + vi * v0;
+      out[row + 1] += ui * u1 + vi * v1;
+      out[row + 2] += ui * u2 + vi * v2;
     }
   }
 }
@@ -323,15 +366,35 @@ function smallCholesky(h: Float64Array, l: Float64Array, at: number, n: number):
   return true;
 }
 
-/** Y ← L⁻¹ Y, rows of length m */
+/** Y ← L⁻¹ Y of n rows (3 or 6) of length m: three rows at a time, of which each column stays in registers. */
 function forwardRows(l: Float64Array, at: number, n: number, y: Float64Array, m: number): void {
-  for (let i = 0; i < n; i += 1) {
-    for (let k = 0; k < i; k += 1) {
-      const f = l[at + i * n + k];
-      for (let c = 0; c < m; c += 1) y[i * m + c] -= f * y[k * m + c];
+  for (let top = 0; top < n; top += 3) {
+    // what the rows above it take away
+    for (let k = 0; k < top; k += 1) {
+      const f0 = l[at + top * n + k],
+        f1 = l[at + (top + 1) * n + k],
+        f2 = l[at + (top + 2) * n + k];
+      for (let c = 0, to = top * m; c < m; c += 1, to += 1) {
+        const above = y[k * m + c];
+        y[to] -= f0 * above;
+        y[to + m] -= f1 * above;
+        y[to + 2 * m] -= f2 * above;
+      }
     }
-    const d = 1 / l[at + i * n + i];
-    for (let c = 0; c < m; c += 1) y[i * m + c] *= d;
+    const own = at + top * n + top;
+    const d0 = 1 / l[own],
+      d1 = 1 / l[own + n + 1],
+      d2 = 1 / l[own + 2 * n + 2];
+    const l10 = l[own + n],
+      l20 = l[own + 2 * n],
+      l21 = l[own + 2 * n + 1];
+    for (let to = top * m; to < (top + 1) * m; to += 1) {
+      const y0 = y[to] * d0;
+      const y1 = (y[to + m] - l10 * y0) * d1;
+      y[to] = y0;
+      y[to + m] = y1;
+      y[to + 2 * m] = (y[to + 2 * m] - l20 * y0 - l21 * y1) * d2;
+    }
   }
 }
 

@@ -1,5 +1,5 @@
 import { median } from '../math';
-import { evaluateBundle, Linearisation } from './bundle-problem';
+import { residualsAt } from './bundle-problem';
 import type { TrackPoint } from '../track/track-point';
 import { buildObservations, type Observations } from './observations';
 import { Reconstruction, type FocalRule } from './reconstruction';
@@ -78,10 +78,9 @@ export function tryStart(
 export function truncatedScore(r: Reconstruction, frames: readonly number[]): number {
   const cap2 = 25;
   const { problem, state } = r.toBundle(new Set(frames));
-  const lin = new Linearisation(problem.camera.length);
-  evaluateBundle(problem, state, lin, false);
+  const residual = residualsAt(problem, state);
   const all = frames.reduce((n, f) => n + r.obs.byFrame[f].length, 0);
   let sum = (all - problem.camera.length) * cap2;
-  for (let i = 0; i < problem.camera.length; i += 1) sum += Math.min(cap2, lin.residual[2 * i] ** 2 + lin.residual[2 * i + 1] ** 2);
+  for (let i = 0; i < problem.camera.length; i += 1) sum += Math.min(cap2, residual[2 * i] ** 2 + residual[2 * i + 1] ** 2);
   return sum / Math.max(1, all);
 }

@@ -1,6 +1,6 @@
 import { clusteredVariance, type ClusteredVariance, type ClusterShare } from '../estimate';
 import type { BundleProblem, Linearisation } from './bundle-problem';
-import type { SchurSystem } from './schur';
+import type { RightSide, SchurSystem, SolvedColumn } from './schur';
 
 /** Of a larger bundle a column costs more, and a track takes less of it: fewer are asked, so that columns times places stay about the same. */
 const ASKED_PLACES = 240_000;
@@ -9,7 +9,7 @@ export const fewerOfMany = (places: number, least: number, most: number): number
 const ASKED: [number, number] = [6, 24];
 
 /** One value for each unknown of a bundle. */
-export type UnknownsColumn = ReturnType<SchurSystem['solve']>;
+export type UnknownsColumn = SolvedColumn;
 
 /** A function of the unknowns by its gradient. */
 export interface Gradient {
@@ -28,13 +28,13 @@ export interface Gradient {
  * @param variance of one residual
  */
 export function clusteredByTrack(problem: BundleProblem, system: SchurSystem, lin: Linearisation, gradient: Gradient, variance: number): ClusteredVariance {
-  const { shares, moved } = sharesByTrack(problem, system, lin, gradient);
+  const [{ shares, moved }] = sharesByTrack(problem, system, lin, [gradient]);
   return clusteredVariance(shares, variance, lostShare(problem, system, lin, moved, shares));
 }
 
 /** The same of many functions as one: the mean of their factors. What the fit takes out of the tracks is much the same for all of them. */
 export function clusteredTogether(problem: BundleProblem, system: SchurSystem, lin: Linearisation, gradients: readonly Gradient[], variance: number): ClusteredVariance {
-  const shared = gradients.map((gradient) => sharesByTrack(problem, system, lin, gradient));
+  const shared = sharesByTrack(problem, system, lin, gradients);
   const middle = shared[gradients.length >> 1];
   const lost = lostShare(problem, system, lin, middle.moved, middle.shares);
   const all = shared.map(({ shares }) => clusteredVariance(shares, variance, lost));
@@ -44,17 +44,21 @@ export function clusteredTogether(problem: BundleProblem, system: SchurSystem, l
   return told.length > 0 ? { factor: mean((c) => c.factor), effective: mean((c) => c.effective), own: mean((c) => c.own) } : { factor: 1, effective: 0, own: 0 };
 }
 
-/** What each track adds to a function of the unknowns, and how a step along its covariance moves each residual. */
-export function sharesByTrack(problem: BundleProblem, system: SchurSystem, lin: Linearisation, { camera, point, focal, zoom, lens }: Gradient): { shares: ClusterShare[]; moved: Float64Array } {
-  const moved = alongColumn(problem, lin, system.solve(camera, point, focal, zoom, lens));
-  const shares: ClusterShare[] = Array.from({ length: problem.pointCount }, () => ({ score: 0, own: 0 }));
-  for (let i = 0; i < problem.point.length; i += 1) {
-    const s = shares[problem.point[i]];
-    const [du, dv] = [moved[2 * i], moved[2 * i + 1]];
-    s.score += du * lin.residual[2 * i] + dv * lin.residual[2 * i + 1];
-    s.own += du * du + dv * dv;
-  }
-  return { shares, moved };
+/** Of each gradient what each track adds to the function, and how a step along its covariance moves each residual. */
+export function sharesByTrack(problem: BundleProblem, system: SchurSystem, lin: Linearisation, gradients: readonly Gradient[]): { shares: ClusterShare[]; moved: Float64Array }[] {
+  const columns = system.solveAll(gradients.map(({ camera, point, focal, zoom, lens }): RightSide => [camera, point, focal, zoom, lens]));
+  return columns.map((column) => {
+    const moved = alongColumn(problem, lin, column);
+    const shares: ClusterShare[] = Array.from({ length: problem.pointCount }, () => ({ score: 0, own: 0 }));
+    for (let i = 0; i < problem.point.length; i += 1) {
+      const s = shares[problem.point[i]];
+      const du = moved[2 * i],
+        dv = moved[2 * i + 1];
+      s.score += du * lin.residual[2 * i] + dv * lin.residual[2 * i + 1];
+      s.own += du * du + dv * dv;
+    }
+    return { shares, moved };
+  });
 }
 
 /** J c: how a step along a column moves each residual. */
@@ -65,7 +69,8 @@ export function alongColumn(problem: BundleProblem, lin: Linearisation, c: Unkno
 }
 
 function rowTimes({ camera, point, zoom, freeLens }: BundleProblem, lin: Linearisation, i: number, c: UnknownsColumn, out: Float64Array): void {
-  const [at, on] = [camera[i], point[i]];
+  const at = camera[i],
+    on = point[i];
   const lensCount = freeLens?.length ?? 0;
   let focal = c.focal;
   for (let k = 0; k < c.zoom.length; k += 1) focal += lin.zoomOverFocal[at * zoom!.count + k] * c.zoom[k];
@@ -84,27 +89,28 @@ function lostShare(problem: BundleProblem, system: SchurSystem, lin: Linearisati
   problem.point.forEach((p, i) => rowsOf[p].push(i));
   const step = Math.max(1, Math.ceil(problem.pointCount / fewerOfMany(problem.camera.length, ...ASKED)));
   const row = new Float64Array(2 * problem.camera.length);
+  const asked = rowsOf.flatMap((_, p) => (p % step === 0 && shares[p].own > 0 ? [p] : []));
+  const columns = system.solveAll(asked.map((p) => gathered(problem, lin, moved, rowsOf[p])));
   let [lost, own] = [0, 0];
-  for (let p = 0; p < problem.pointCount; p += step) {
-    if (shares[p].own === 0) continue;
-    const column = system.solve(...gathered(problem, lin, moved, rowsOf[p]));
+  asked.forEach((p, k) => {
     own += shares[p].own;
     for (const i of rowsOf[p]) {
-      rowTimes(problem, lin, i, column, row);
+      rowTimes(problem, lin, i, columns[k], row);
       lost += moved[2 * i] * row[2 * i] + moved[2 * i + 1] * row[2 * i + 1];
     }
-  }
+  });
   return own > 0 ? lost / own : 0;
 }
 
 /** Jᵀ d of some rows. */
-export function gathered(problem: BundleProblem, lin: Linearisation, moved: Float64Array, rows: readonly number[]): [Float64Array, Float64Array, number, Float64Array, Float64Array] {
+export function gathered(problem: BundleProblem, lin: Linearisation, moved: Float64Array, rows: ArrayLike<number>): RightSide {
   const [zoomCount, lensCount] = [problem.zoom?.count ?? 0, problem.freeLens?.length ?? 0];
   const camera = new Float64Array(6 * problem.cameraCount);
   const point = new Float64Array(3 * problem.pointCount);
   const [zoom, lens] = [new Float64Array(zoomCount), new Float64Array(lensCount)];
   let focal = 0;
-  for (const i of rows)
+  for (let q = 0; q < rows.length; q += 1) {
+    const i = rows[q];
     for (let axis = 0; axis < 2; axis += 1) {
       const d = moved[2 * i + axis];
       const [at, on] = [problem.camera[i], problem.point[i]];
@@ -115,5 +121,6 @@ export function gathered(problem: BundleProblem, lin: Linearisation, moved: Floa
       for (let k = 0; k < zoomCount; k += 1) zoom[k] += lin.zoomOverFocal[at * zoomCount + k] * byFocal;
       for (let k = 0; k < lensCount; k += 1) lens[k] += lin.jLens[2 * lensCount * i + lensCount * axis + k] * d;
     }
+  }
   return [camera, point, focal, zoom, lens];
 }

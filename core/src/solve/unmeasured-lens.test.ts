@@ -55,7 +55,7 @@ test.each(['dolly', 'arc'] as const)('what a bend does to a %s is what the adjus
     return adjust({ ...problem, lens }, state, { maxIterations: 200, costTolerance: 1e-14, settle: true });
   };
   const [less, more] = [bent(-1e-3), bent(1e-3)];
-  const response = bendResponse(BundleCovariance.compute(problem, state)!.factored, { main: USUAL_K1, witness: null });
+  const response = bendResponse(BundleCovariance.compute(problem, state)!.factored, { main: true, witness: false });
   expect(response.moves[0].focal).toBeCloseTo((more.state.focalMm - less.state.focalMm) / 2e-3, 1);
   // the cost grows by the square of the bend times what the tracks know of it
   expect((more.finalCost + less.finalCost) / (1e-6 * response.information.get(0, 0))).toBeCloseTo(1, 1);
@@ -69,7 +69,7 @@ test.each(['dolly', 'arc'] as const)('what a bend does to a %s is what the adjus
 });
 
 test('what the tracks know of a bend is no wider than what lenses have, and what they ask for counts', () => {
-  const told = (asked: number, sigma: number) => unmeasuredBend({ usual: [USUAL_K1], information: new Matrix([[1 / sigma ** 2]]), asked: new Matrix([[asked]]) }, 1).get(0, 0);
+  const told = (asked: number, sigma: number) => unmeasuredBend({ information: new Matrix([[1 / sigma ** 2]]), asked: new Matrix([[asked]]) }, [USUAL_K1], 1).get(0, 0);
   expect(told(0, 1e3)).toBeCloseTo(USUAL_K1, 6);
   expect(told(0, 1e-4)).toBeCloseTo(1e-4, 6);
   expect(told(0.003, 1e-4)).toBeCloseTo(0.003, 5);

@@ -9,8 +9,8 @@ import { alongColumn, gathered, type UnknownsColumn } from './track-clusters';
 
 /** What a bundle would do if its lens bent: by one coefficient, or of a zoom by one at either end; a witness by another of its own. */
 export interface BendResponse {
-  /** of each coefficient one standard deviation beforehand */
-  usual: number[];
+  /** of each coefficient whose it is */
+  of: (keyof UnmeasuredLenses)[];
   /** derivatives of all unknowns by each coefficient */
   moves: UnknownsColumn[];
   /** of the coefficients with everything else free, per unit variance of a residual */
@@ -19,7 +19,7 @@ export interface BendResponse {
   asked: Matrix;
 }
 
-/** Which lenses nobody measured: of each one standard deviation of its first radial coefficient. */
+/** Of lenses that nobody measured one standard deviation of the first radial coefficient; null: it was measured, or there is none. */
 export interface UnmeasuredLenses {
   main: number | null;
   /** of a witness that is solved with the main camera */
@@ -51,25 +51,24 @@ function bendWitness({ pair, xPx, yPx, weight }: BundleProblem, lin: Linearisati
  * Source  implicit differentiation of the normal equations, dx = −(JᵀJ)⁻¹ Jᵀ j; what is left of j is all that tells the coefficient (partitioned
  *         inverse; Björck, Numerical Methods for Least Squares Problems, 1996, sec. 2.3).
  * @param factored a bundle of straight lenses at its floor
- * @param of which of them nobody measured
+ * @param asked which of them may bend
  */
-export function bendResponse({ problem, state, huberPx, system, lin }: FactoredBundle, of: UnmeasuredLenses): BendResponse {
+export function bendResponse({ problem, state, huberPx, system, lin }: FactoredBundle, asked: Record<keyof UnmeasuredLenses, boolean>): BendResponse {
   const freeLens = [...(problem.freeLens ?? []), { name: 'k1' as const }];
   // where only the witness is asked, the main lens has a map of its own, of a model that may know no k1; its rows take no part
-  const lens = of.main === null ? { ...problem.lens, distortion: NO_DISTORTION } : problem.lens;
+  const lens = !asked.main ? { ...problem.lens, distortion: NO_DISTORTION } : problem.lens;
   const bent = { problem: { ...problem, lens, freeLens }, state: { ...state, lens: Float64Array.from([...(state.lens ?? []), 0]) } };
   const there = new Linearisation(problem.camera.length);
   evaluateBundle(bent.problem, bent.state, there, true);
   bendWitness(problem, there, freeLens.length);
   weighRows(bent.problem, bent.state, there, huberPx);
-  const rows = Array.from(problem.camera, (_, i) => i);
+  const rows = Int32Array.from(problem.camera, (_, i) => i);
   const back = (x: Float64Array) => x.map((value) => -value);
   const ofWitness = (sighting: number): boolean => problem.pair?.of[sighting] === 1;
-  const lenses: { usual: number; share: (sighting: number) => number }[] = [];
-  const { main, witness } = of;
+  const lenses: { of: keyof UnmeasuredLenses; share: (sighting: number) => number }[] = [];
   const focals = Array.from({ length: problem.cameraCount }, (_, c) => profileAt(problem, state, c));
-  if (main !== null) for (const end of bendEnds(focals)) lenses.push({ usual: main, share: (i) => (ofWitness(i) ? 0 : end[problem.camera[i]]) });
-  if (witness !== null) lenses.push({ usual: witness, share: (i) => (ofWitness(i) ? 1 : 0) });
+  if (asked.main) for (const end of bendEnds(focals)) lenses.push({ of: 'main', share: (i) => (ofWitness(i) ? 0 : end[problem.camera[i]]) });
+  if (asked.witness) lenses.push({ of: 'witness', share: (i) => (ofWitness(i) ? 1 : 0) });
   const ends = lenses.map(({ share }) => {
     // of each row the lens derivatives of u, then those of v; the coefficient is the last of them
     const by = Float64Array.from(there.residual, (_, row) => share(row >> 1) * there.jLens[freeLens.length * (row + 1) - 1]);
@@ -81,17 +80,18 @@ export function bendResponse({ problem, state, huberPx, system, lin }: FactoredB
   const dot = (a: Float64Array, b: Float64Array) => a.reduce((sum, value, row) => sum + value * b[row], 0);
   const information = new Matrix(ends.map(({ by }) => ends.map(({ left }) => dot(by, left))));
   const score = Matrix.columnVector(ends.map(({ left }) => -dot(left, lin.residual)));
-  return { usual: lenses.map(({ usual }) => usual), moves: ends.map(({ moves }) => moves), information, asked: inverse(information, true).mmul(score) };
+  return { of: lenses.map(({ of }) => of), moves: ends.map(({ moves }) => moves), information, asked: inverse(information, true).mmul(score) };
 }
 
 /**
  * How far from nought the first radial coefficients of a lens may be that nobody measured and a solve took as straight: what lenses usually have, as far as
  * the tracks leave it open.
  * Method  posterior of a normal prior about nought and what the tracks say; since the answer keeps nought, what they ask for counts as an error of it.
+ * @param usual of each coefficient one standard deviation beforehand
  * @param variance of a residual, px², with what goes along the tracks
  * @returns a square root of their mean squares: each column is one independent way in which they may be off
  */
-export function unmeasuredBend({ usual, information, asked }: Omit<BendResponse, 'moves'>, variance: number): Matrix {
+export function unmeasuredBend({ information, asked }: Pick<BendResponse, 'information' | 'asked'>, usual: readonly number[], variance: number): Matrix {
   const told = Matrix.div(information, variance);
   const kept = inverse(Matrix.add(told, Matrix.diag(usual.map((sigma) => 1 / sigma ** 2))));
   const mean = kept.mmul(told).mmul(asked);
@@ -101,8 +101,9 @@ export function unmeasuredBend({ usual, information, asked }: Omit<BendResponse,
 }
 
 /** The ways in which all unknowns may be off by it, each one standard deviation long over that of a residual. */
-export function unmeasuredColumns(response: BendResponse, variance: number): UnknownsColumn[] {
-  const root = unmeasuredBend(response, variance).div(Math.sqrt(variance));
+export function unmeasuredColumns(response: BendResponse, usual: UnmeasuredLenses, variance: number): UnknownsColumn[] {
+  const beforehand = response.of.map((lens) => usual[lens]!);
+  const root = unmeasuredBend(response, beforehand, variance).div(Math.sqrt(variance));
   return response.moves.map((_, way) => {
     const mixed = (of: (moves: UnknownsColumn) => Float64Array) => response.moves.map((m, end) => of(m).map((x) => x * root.get(end, way))).reduce((sum, more) => sum.map((x, k) => x + more[k]));
     return { camera: mixed((m) => m.camera), point: mixed((m) => m.point), zoom: mixed((m) => m.zoom), lens: mixed((m) => m.lens), focal: mixed((m) => Float64Array.of(m.focal))[0] };
