@@ -1,6 +1,7 @@
 import { SOLVE } from '../warnings';
 import type { Observations } from './observations';
 import type { Reconstruction } from './reconstruction';
+import { whiteNoiseOf } from './residual-drift';
 import type { SolveResult } from './result';
 import type { SolveLens, SolveSetup } from './setup';
 import { settledSqueeze, squeezedSeen, toldSqueezed } from './squeezed';
@@ -17,17 +18,26 @@ interface Thoughts {
   options: { settled?: boolean; trim?: boolean };
 }
 
+/** With the bend that the residuals ask for, one-axis noise, px; infinite where they ask for none. */
+const noiseAsBend = ({ bending, noisePx }: SolveResult): number => (bending ? (noisePx ?? 0) * Math.sqrt(bending.remaining) : Infinity);
+
+/** Of what comes and goes from frame to frame: no other lens leaves less. */
+const NOTHING_MORE = 1.15;
+
+/** Does a lens that bends leave nothing that goes along the tracks? Whoever asks for a squeeze or a zoom then solves the take up to five times for nothing. */
+export const bendExplainsAll = (solved: SolveResult, r: Reconstruction): boolean => noiseAsBend(solved) < NOTHING_MORE * whiteNoiseOf(r);
+
 /** A solve that fits may stand on a wrong record: was the lens squeezed otherwise, did it zoom? What is plain is said, and the solve is partial. */
 export function secondThoughts({ solved, r, sparse, lens, setup, again, options }: Thoughts): SolveResult {
   const settled = options.settled ? solved : settledSqueeze(solved, setup, (other) => again(other, { ...options, settled: true }));
   if (settled !== solved) return settled;
+  if (bendExplainsAll(solved, r)) return { ...solved, squeezed: null };
   const squeezed = squeezedSeen(r, solved, lens, setup, (other) => again(other, { onlyTracks: true }));
   if (squeezed) return toldSqueezed(solved, squeezed, setup.squeeze ?? 1);
   const doubtful = solved.status !== 'failed' && mayZoom(sparse, solved.driftFactor ?? 1);
   const asZoom = doubtful ? again({ ...setup, ...AS_ZOOM, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, { onlyTracks: true }) : null;
   // a zoom that is taken as one length bends the picture too: what leaves less of the error is what it was
-  const asBend = solved.bending ? (solved.noisePx ?? 0) * Math.sqrt(solved.bending.remaining) : Infinity;
-  const zoomed = asZoom && (asZoom.noisePx ?? Infinity) < asBend ? zoomSeen(solved, asZoom) : null;
+  const zoomed = asZoom && (asZoom.noisePx ?? Infinity) < noiseAsBend(solved) ? zoomSeen(solved, asZoom) : null;
   if (zoomed === null) return { ...solved, squeezed: null };
   const reason = `the focal length changes during the take, by about ${(100 * (zoomed - 1)).toFixed(0)} %, and was taken as one: path and points are bent by it`;
   return {

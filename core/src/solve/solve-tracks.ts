@@ -14,7 +14,7 @@ import { Reconstruction, type FocalRule } from './reconstruction';
 import { nameMoving, noiseOfAll, refineAll, refineLens, refineWhole, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
 import { asksAgain, triedNearRecord, triedOtherStarts } from './second-starts';
-import { secondThoughts } from './second-thoughts';
+import { bendExplainsAll, secondThoughts } from './second-thoughts';
 import type { AnchorFacts } from '../facts';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { atMiddleRow, readoutSkewOut } from './readout';
@@ -184,7 +184,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     if (options.stretch || options.onlyTracks) return turned;
     const seen = options.readout?.(turned) ?? null;
     if (seen) return toldRead(turned, seen);
-    const squeezed = zooms || options.settled ? null : squeezedSeen(r, turned, lens, setup, (other) => again(other, { onlyTracks: true }));
+    const squeezed = zooms || options.settled || bendExplainsAll(turned, r) ? null : squeezedSeen(r, turned, lens, setup, (other) => again(other, { onlyTracks: true }));
     return squeezed ? toldSqueezed(turned, squeezed, setup.squeeze ?? 1) : turned;
   };
   const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
