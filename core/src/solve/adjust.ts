@@ -14,8 +14,9 @@ export interface AdjustOptions {
    */
   costTolerance?: number;
   /**
-   * Reason 'settled': stop only where a further almost undamped step would move no combination of the unknowns by more than a fiftieth of its own sigma:
-   * the length of the last one times twice the share of its promise that it broke (the Newton decrement, which asks for gradient and step at once in the unknowns' own scale; Boyd & Vandenberghe, Convex Optimization, sec. 9.5).
+   * Reason 'settled': stop only where a further almost undamped step would move no combination of the unknowns by more than a fiftieth of its own sigma
+   * (the Newton decrement, which asks for gradient and step at once in the unknowns' own scale; Boyd & Vandenberghe, Convex Optimization, sec. 9.5): by the
+   * length of the last step, or sooner by what the last two say of the next.
    * In a flat valley the cost hardly falls long before its floor is reached.
    */
   settle?: boolean;
@@ -33,12 +34,16 @@ export interface AdjustResult {
 /** Where a step's length in sigmas is judged, it must be shortened by no more than this. */
 const SETTLING_DAMPING = 1e-8;
 const SETTLED_SIGMAS = 0.02;
-/** Of its promise a step always breaks as much: robust weights change with it, and a share that looks like nought may be two that cancel. */
-const LEAST_BROKEN = 0.05;
+/** A round leaves a share of what there was, by which a step is shorter than the one before or breaks its promise: at least as much, and as much more than it looks. */
+const LEAST_LEFT = 0.05;
+const CAREFUL = 1.5;
 const FIRST_DAMPING = 1e-5;
 const LEAST_DAMPING = 1e-9;
 const MOST_DAMPING = 1e8;
 const MOST_SHRINK = 0.1;
+
+/** Of what a step promised, the share that it broke, to either side: robust weights and curvature leave it to the steps that follow. */
+const brokenShare = (t: Trial<BundleState>): number => Math.abs(1 - t.fall / Math.max(t.promised, 1e-300));
 
 /** Every camera keeps a focal length. */
 function positive(problem: BundleProblem, state: BundleState): boolean {
@@ -79,7 +84,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
   const maxIterations = options.maxIterations ?? 30;
   const { settle = false, costTolerance = 1e-7 } = options;
   const isSmall = (t: Trial<BundleState>): boolean => t.fall <= costTolerance * t.cost;
-  const nextIsSmall = (t: Trial<BundleState>): boolean => t.damping <= FIRST_DAMPING && Math.abs(t.promised - t.fall) <= costTolerance * t.cost;
+  const nextIsSmall = (t: Trial<BundleState>): boolean => t.damping <= FIRST_DAMPING && 2 * Math.max(t.promised, t.fall) * Math.max(LEAST_LEFT ** 2, brokenShare(t)) <= costTolerance * t.cost;
   const count = problem.camera.length;
   if (maxIterations === 0) {
     const cost = robustCost(problem, start, residualsAt(problem, start), huberPx);
@@ -90,6 +95,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
   const lin = new Linearisation(count);
   const trial = new Linearisation(count, false);
   const scale = new Float64Array(count);
+  let before: number | null = null; // length of the step before, in sigmas
   return solved(
     descend<BundleState, 'cost' | 'settled'>(
       {
@@ -129,10 +135,15 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
         ends(t) {
           if (!t.taken) return null;
           if (!settle) return isSmall(t) || nextIsSmall(t) ? 'cost' : null;
+          if (t.damping > SETTLING_DAMPING) return null;
           // of the noise that is there: half the cost an observation is the variance of one coordinate
-          const sigmas = Math.sqrt(Math.max(0, 2 * t.promised) / Math.max(t.cost / count, 1e-300));
-          const left = sigmas * Math.min(1, 2 * Math.max(LEAST_BROKEN, Math.abs(1 - t.fall / Math.max(t.promised, 1e-300))));
-          return t.damping <= SETTLING_DAMPING && left <= SETTLED_SIGMAS ? 'settled' : null;
+          const sigmasOf = (fall: number): number => Math.sqrt((2 * Math.max(0, fall)) / Math.max(t.cost / count, 1e-300));
+          // a bent step may promise next to nothing and fall far
+          const sigmas = sigmasOf(Math.max(t.promised, t.fall));
+          const share = Math.max(LEAST_LEFT, before === null ? 1 : sigmas / before, brokenShare(t));
+          before = sigmas;
+          const next = share < 1 ? (CAREFUL * sigmas * share) / Math.sqrt(1 - share) : Infinity;
+          return next <= SETTLED_SIGMAS || (isSmall(t) && sigmasOf(t.promised) <= SETTLED_SIGMAS) ? 'settled' : null;
         },
         linearisedAtEnd: false,
         onIteration: options.onIteration,

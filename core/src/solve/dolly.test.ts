@@ -27,8 +27,8 @@ function floorOf(made: ReturnType<typeof dolly>): { focalMm: number; rmsPx: numb
     r.poses[f] = { rotation, translation: mulMatVec(rotation, camera.position as Vec3).map((v) => -v) as unknown as Vec3 };
   }
   r.obs.trackIds.forEach((id, t) => (r.points[t] = made.points.find((p) => p.id === id)!.at));
-  // far residuals count as little as in a solve, whose floor it is
-  const { residualPx } = r.adjustAll(3 * NOISE_PX, 300, 1e-12, undefined, true);
+  // far residuals count as little as in a solve, whose floor it is; down to where nothing moves any more, whatever a solve calls settled
+  const { residualPx } = r.adjustAll(3 * NOISE_PX, 300, 1e-14);
   return { focalMm: r.focalMm, rmsPx: Math.sqrt(residualPx.reduce((s, v) => s + v * v, 0) / residualPx.length) };
 }
 
