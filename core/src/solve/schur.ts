@@ -306,7 +306,6 @@ export class SchurSystem {
 }
 
 const NONE = new Float64Array(0);
-const NOTHING = new Int32Array(0);
 
 /** Observations of each eliminated block, first kept block that shares one with each kept block, and the work of one factorisation. */
 function cost(elim: Int32Array, kept: Int32Array, elimCount: number, keptCount: number, dk: number, de: number) {
