@@ -1,6 +1,7 @@
 import { draws, simulateShot, uniform } from '@mesure/synthetic';
 import { coefficientsOf } from '../lens';
 import { shotCamera, solveTracks, type SolveSetup } from '.';
+import { CancelledError } from '../errors';
 import { reconcile } from '../reconcile';
 
 type Point = readonly [number, number, number];
@@ -65,6 +66,33 @@ test('a squeeze that is not the one on the barrel comes out, and the picture is 
   expect(squeeze!.sigma!).toBeLessThan(0.005);
   const camera = shotCamera(s0, s);
   expect(camera.pxPerMm[0] / camera.pxPerMm[1]).toBeCloseTo(1 / squeeze!.value, 9);
+});
+
+test('a squeeze that nobody noted is asked for by other lenses, which is told and can be stopped; where a bend explains all none is asked for', () => {
+  const heard = (tracks: Parameters<typeof solveTracks>[0], stopAt = Infinity) => {
+    const lenses: number[] = [];
+    const solve = () =>
+      solveTracks(tracks, setup(), {
+        onProgress({ stage, done, total }) {
+          if (stage !== 'other lenses') return;
+          lenses.push(done / total);
+          if (lenses.length > stopAt) throw new CancelledError();
+        },
+      });
+    return { solve, lenses };
+  };
+  const bent = heard(film({ k: [-0.05, 0, 0] }).tracks);
+  // about: the focal length of the solve, by which it is counted, is bent too
+  expect(bent.solve()).toMatchObject({ bending: { k1: expect.closeTo(-0.055, 2) }, squeezed: null });
+  expect(bent.lenses).toEqual([]);
+  const anamorphic = film({ ratio: 1 / 1.33 }).tracks.filter(({ track, frame }) => Number(track.slice(1)) < 50 && frame % 2 === 0);
+  const squeezed = heard(anamorphic);
+  expect(squeezed.solve()).toMatchObject({ status: 'partial', squeezed: { value: expect.closeTo(1.33, 2) } });
+  expect(squeezed.lenses.length).toBeGreaterThan(1);
+  expect(Math.max(...squeezed.lenses)).toBeLessThanOrEqual(1);
+  expect([...squeezed.lenses].sort((a, b) => a - b)).toEqual(squeezed.lenses);
+  // between two of its rounds, not only before the first
+  expect(heard(anamorphic, 3).solve).toThrow(CancelledError);
 });
 
 test('what a pass does not tell stays as it was known, and that is said', () => {

@@ -65,7 +65,7 @@ export function solvePair(given: readonly TrackPoint[], setup: SolveSetup, witne
   const report = options.onProgress ?? (() => undefined);
   const half = (from: number, name: string) => (p: SolveProgress) =>
     report({
-      stage: ['uncertainty', 'surveyed places', 'other starts', 'other readouts'].includes(p.stage) ? 'adjusting' : p.stage,
+      stage: ['uncertainty', 'surveyed places', 'other starts', 'other readouts', 'other lenses'].includes(p.stage) ? 'adjusting' : p.stage,
       done: from + p.done / Math.max(1, p.total) / 2,
       total: 1,
       ...(name === '' && p.coarse ? { coarse: p.coarse } : {}),

@@ -96,6 +96,9 @@ function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setu
   });
 }
 
+/** Lenses that a take is solved by once more at most: squeezes, and a zoom. */
+const MOST_LENSES = 7;
+
 interface CountedOptions extends SolveOptions {
   /** the squeeze was asked already */
   settled?: boolean;
@@ -179,12 +182,21 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   };
   const again = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim' | 'onlyTracks' | 'onProgress'> = {}) =>
     solveCounted(tracks, other, readSolveSetup(other), { seed: options.seed, onlyStart: true, ...more });
+  // whoever waits is told that it goes on, and can stop it there
+  let lenses = 0;
+  const byOtherLens = (other: SolveSetup, more: Pick<CountedOptions, 'settled' | 'trim' | 'onlyTracks'> = {}) => {
+    const onProgress = () => progress({ stage: 'other lenses', done: Math.min(lenses, MOST_LENSES), total: MOST_LENSES });
+    onProgress();
+    const told = again(other, { ...more, onProgress });
+    lenses += 1;
+    return told;
+  };
   // what else may have made a turn what it is: late rows, then a squeeze that nobody wrote down
   const turnAgain = (turned: SolveResult, r: Reconstruction): SolveResult => {
     if (options.stretch || options.onlyTracks) return turned;
     const seen = options.readout?.(turned) ?? null;
     if (seen) return toldRead(turned, seen);
-    const squeezed = zooms || options.settled || bendExplainsAll(turned, r) ? null : squeezedSeen(r, turned, lens, setup, (other) => again(other, { onlyTracks: true }));
+    const squeezed = zooms || options.settled || bendExplainsAll(turned, r) ? null : squeezedSeen(r, turned, lens, setup, (other) => byOtherLens(other, { onlyTracks: true }));
     return squeezed ? toldSqueezed(turned, squeezed, setup.squeeze ?? 1) : turned;
   };
   const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
@@ -256,5 +268,5 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const seen = options.readout?.(solved) ?? null;
   if (seen) return { ...solved, ...toldRead(solved, seen) };
   if (zooms) return { ...solved, ...outsideNoted(solved, setup) };
-  return secondThoughts({ solved, r, sparse, lens, setup, again, options });
+  return secondThoughts({ solved, r, sparse, lens, setup, again: byOtherLens, options });
 }

@@ -15,6 +15,7 @@ const STAGES: Record<string, [number, number]> = {
   'surveyed places': [0.91, 0.92],
   'other starts': [0.92, 1],
   'other readouts': [0.92, 1],
+  'other lenses': [0.92, 1],
 };
 
 export const computeSolve: Computation<SolveInput> = ({ input, given }, report) => {
