@@ -82,6 +82,18 @@ function withSolve(a: Analysis): FakeServer {
   return server;
 }
 
+/** The server keeps its verdicts to itself until what is returned is called. */
+function heldVerdicts(server: FakeServer): () => void {
+  const answer = server.fetch;
+  let here = (): void => undefined;
+  const held = new Promise<void>((r) => (here = r));
+  server.fetch = async (...asked) => {
+    if (/analyses/.test(String(asked[0]))) await held;
+    return answer(...asked);
+  };
+  return () => here();
+}
+
 describe('the column of verdicts', () => {
   test('what disagrees comes first, what has no tracks last', async () => {
     const server = withSolve(solved(outcome('contradicts')));
@@ -99,13 +111,7 @@ describe('the column of verdicts', () => {
     const server = withSolve(solved(outcome('agrees')));
     server.records.set('t2', record('take', 't2', takeBody({ take: 2 })));
     server.analyses.set('an-2', solved(outcome('agrees'), { id: 'an-2', subjectId: 't2' }));
-    const answer = server.fetch;
-    let here = (): void => undefined;
-    const line = new Promise<void>((r) => (here = r));
-    server.fetch = async (...asked) => {
-      if (/analyses/.test(String(asked[0]))) await line;
-      return answer(...asked);
-    };
+    const here = heldVerdicts(server);
     await open(<CheckScreen takeId={null} />, server);
     const rows = () => screen.queryAllByTestId(/^check-/).map((r) => r.props.testID);
     expect(seen('Loading the verdicts …')).toBe(true);
@@ -143,13 +149,7 @@ describe('the column of verdicts', () => {
     // the list is kept on the device in its own time
     await settle(240);
     screen.unmount();
-    const answer = server.fetch;
-    let here = (): void => undefined;
-    const answered = new Promise<void>((r) => (here = r));
-    server.fetch = async (...asked) => {
-      if (/analyses/.test(String(asked[0]))) await answered;
-      return answer(...asked);
-    };
+    const here = heldVerdicts(server);
     server.analyses.set('an-2', solved(outcome('contradicts'), { id: 'an-3', subjectId: 't2' }));
     await reopen(<CheckScreen takeId={null} />, server);
     expect(rows()).toEqual(before);
