@@ -95,7 +95,7 @@ export function residualsAt(p: BundleProblem, s: BundleState): Float64Array {
   return out.residual;
 }
 
-/** Length of each residual. */
+/** Length of each residual, px. */
 export function lengths(residual: Float64Array): Float64Array {
   const out = new Float64Array(residual.length / 2);
   for (let i = 0; i < out.length; i += 1) out[i] = Math.hypot(residual[2 * i], residual[2 * i + 1]);

@@ -211,7 +211,7 @@ export class SchurSystem {
     return this.solveAll([b])[0];
   }
 
-  /** The same of many right sides at once: each eliminated block is fetched from memory once for all of them, which is most of what a solve takes. */
+  /** The same of many right sides at once: each eliminated block is fetched from memory once for all of them. */
   solveAll(sides: readonly RightSide[]): SolvedColumn[] {
     const { elimDim: de, elimCount, l } = this;
     const { y: yOf, columns: columnsOf } = this.rows;
@@ -330,7 +330,7 @@ function addSquares(j: Float64Array, block: Int32Array, dim: number, out: Float6
 
 /**
  * out[to + i·stride + k] += Σ a_i b_k over both coordinates of one observation, whose derivatives lie at `atA` (those of u, then of v; dimA of them, 3 or 6)
- * and at `atB`. By threes, so that what is used in each row stays in registers: most of the time of a solve is spent here.
+ * and at `atB`. By threes, so that what is used in each row stays in registers.
  */
 function addProducts(a: Float64Array, atA: number, dimA: number, b: Float64Array, atB: number, dimB: number, out: Float64Array, to: number, stride: number): void {
   for (let k = 0; k < dimB; k += 3) {
