@@ -28,7 +28,7 @@ const arrows = ROOMS.map((room) => ({
   },
 }));
 
-/** What compiles components to judge them takes most of the time, and finds none in rooms without an interface. */
+/** What compiles components to judge them finds none in rooms without an interface. */
 const OF_COMPONENTS = Object.fromEntries(
   expo
     .flatMap((config) => Object.keys(config.rules ?? {}))
