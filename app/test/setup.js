@@ -1,6 +1,10 @@
 /* global jest */
 // What every component test stands on: no icon fonts, a router that notes where it was sent, and the few browser names that the client uses.
 require('fake-indexeddb/auto');
+// React notes of each element where it was made, by an error with its stack: a quarter of what the tests of the screens took. It does so for so many
+// a second; none here. A warning of React's names the component all the same.
+const ofReact = require('react').__CLIENT_INTERNALS_DO_NOT_USE_OR_WARN_USERS_THEY_CANNOT_UPGRADE;
+if (ofReact) Object.defineProperty(ofReact, 'recentlyCreatedOwnerStacks', { get: () => Infinity, set: () => undefined });
 jest.mock('@expo/vector-icons/MaterialIcons', () => 'Icon');
 jest.mock('expo-router', () => {
   const { useEffect } = require('react');
