@@ -9,7 +9,7 @@ import { PartScreen } from './part-screen';
 const saved: { name: string; bytes: Uint8Array | string }[] = [];
 const mockSave = (name: string, bytes: Uint8Array | string) => saved.push({ name, bytes });
 jest.mock('../../ui/save-file', () => ({ saveFile: (name: string, bytes: string) => mockSave(name, bytes) }));
-jest.mock('./table-writer', () => ({ tableWriter: async () => require('@mesure/formats/table-pdf') }));
+jest.mock('../../printing', () => ({ sheetWriters: async () => require('../../printing/writers') }));
 jest.mock('../../ui/pdf-fonts', () => ({ pdfFonts: async () => require('@mesure/formats/node-pdf-fonts').nodePdfFonts() }));
 const picked: { files: File[] } = { files: [] };
 const mockPicked = () => picked.files;

@@ -13,7 +13,7 @@ import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
 import { Page } from '../shell/pane';
 import { RecordsGate } from '../shell/records-gate';
-import { tableWriter } from './table-writer';
+import { sheetWriters } from '../../printing';
 
 interface LensRow {
   id: string;
@@ -99,7 +99,7 @@ function LensSet({ packages }: { packages: StoredRecord<'package'>[] }) {
   async function print() {
     setProblem(null);
     try {
-      const { writeTablePdf } = await tableWriter();
+      const { writeTablePdf } = await sheetWriters();
       const bytes = await writeTablePdf(
         {
           title: `Lens set on ${pack.body.camera}-cam`,

@@ -10,7 +10,7 @@ import { saveFile } from '../../ui/save-file';
 import { Empty } from '../../ui/states';
 import { Words } from '../../ui/text';
 import { SPACE, usePalette } from '../../ui/theme';
-import { tableWriter } from '../kit/table-writer';
+import { sheetWriters } from '../../printing';
 import { Page } from '../shell/pane';
 import { RecordsGate } from '../shell/records-gate';
 import { openCautions, usePlanNumbers, usePlanOf } from './use-plan';
@@ -64,7 +64,7 @@ function Guidelines({ setup, plan, set }: { setup: StoredRecord<'setup'>; plan: 
   const print = async () => {
     setProblem(null);
     try {
-      const { writeTablePdf } = await tableWriter();
+      const { writeTablePdf } = await sheetWriters();
       const bytes = await writeTablePdf(
         {
           title: `${setup.body.name}: what to tell whom`,

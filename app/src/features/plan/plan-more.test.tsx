@@ -8,9 +8,8 @@ import { drag, kept, keptSet, planBody, server, setBody, SHEET, show } from './t
 const saved: { name: string; bytes: Uint8Array }[] = [];
 const mockSave = (name: string, bytes: Uint8Array) => saved.push({ name, bytes });
 jest.mock('../../ui/save-file', () => ({ saveFile: (name: string, bytes: Uint8Array) => mockSave(name, bytes) }));
-jest.mock('../kit/table-writer', () => ({ tableWriter: async () => require('@mesure/formats/table-pdf') }));
+jest.mock('../../printing', () => ({ sheetWriters: async () => require('../../printing/writers') }));
 jest.mock('../../ui/pdf-fonts', () => ({ pdfFonts: async () => require('@mesure/formats/node-pdf-fonts').nodePdfFonts() }));
-jest.mock('./marks-writer', () => ({ marksWriter: async () => require('@mesure/formats/marks-pdf') }));
 beforeEach(() => saved.splice(0));
 const isPdf = (bytes: Uint8Array) => String.fromCharCode(...bytes.slice(0, 5)) === '%PDF-';
 

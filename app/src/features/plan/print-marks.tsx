@@ -6,8 +6,7 @@ import { pdfFonts } from '../../ui/pdf-fonts';
 import { saveFile } from '../../ui/save-file';
 import { Words } from '../../ui/text';
 import { SPACE } from '../../ui/theme';
-import { tableWriter } from '../kit/table-writer';
-import { marksWriter } from './marks-writer';
+import { sheetWriters } from '../../printing';
 
 /** The mark sheet as a table, and the marks themselves to scale, each a PDF. */
 export function PrintMarks({ setName, marks }: { setName: string; marks: readonly PlannedMark[] }) {
@@ -18,7 +17,7 @@ export function PrintMarks({ setName, marks }: { setName: string; marks: readonl
   };
   const slug = setName.replace(/\W+/g, '_');
   const toScale = trying('The print', async () => {
-    const { writeMarksPdf } = await marksWriter();
+    const { writeMarksPdf } = await sheetWriters();
     const printed = await writeMarksPdf(`Marks of ${setName}`, marks, await pdfFonts());
     saveFile(`marks_${slug}.pdf`, printed.pdf, 'application/pdf');
     return printed.leftOut.length > 0
@@ -26,7 +25,7 @@ export function PrintMarks({ setName, marks }: { setName: string; marks: readonl
       : `${printed.pages} sheet${printed.pages === 1 ? '' : 's'}; check the ruler on the print.`;
   });
   const sheet = trying('The sheet', async () => {
-    const { writeTablePdf } = await tableWriter();
+    const { writeTablePdf } = await sheetWriters();
     const columns = ['mark', 'kind', 'mm', 'right m', 'up m', 'back m', 'sits on', 'state'];
     const bytes = await writeTablePdf(
       {

@@ -19,7 +19,7 @@ import { SPACE, usePalette } from '../../../ui/theme';
 import { Page } from '../../shell/pane';
 import { PackageGate } from '../package-gate';
 import { ChartChoice } from './chart-choice';
-import { chartWriter } from './chart-writer';
+import { sheetWriters } from '../../../printing';
 
 /** Which chart fills the frame of a package, and the chart itself to print. */
 export function ChartScreen({ packageId }: { packageId: string }) {
@@ -56,7 +56,7 @@ function ChartMaker({ record, mounted }: { record: StoredRecord<'package'>; moun
     if (!plan) return;
     setProblem(null);
     try {
-      const { writeChartPdf, writeChartSvg } = await chartWriter();
+      const { writeChartPdf, writeChartSvg } = await sheetWriters();
       const sheets = chartSheets(plan, paper, chart);
       const name = `chart_${chart}_${plan.cellMm}mm_${paper.replace(/ /g, '')}`;
       if (kind === 'pdf') saveFile(`${name}.pdf`, await writeChartPdf(sheets), 'application/pdf');

@@ -12,7 +12,7 @@ const saved: { name: string; bytes: Uint8Array | string }[] = [];
 const mockSave = (name: string, bytes: Uint8Array | string) => saved.push({ name, bytes });
 jest.mock('../../../ui/save-file', () => ({ saveFile: (name: string, bytes: Uint8Array) => mockSave(name, bytes) }));
 // the tests' engine has no import that comes later
-jest.mock('./chart-writer', () => ({ chartWriter: async () => require('@mesure/formats/chart') }));
+jest.mock('../../../printing', () => ({ sheetWriters: async () => require('../../../printing/writers') }));
 const file = (name: string) => ({ name, size: 3, lastModified: 1, arrayBuffer: async () => new ArrayBuffer(3) }) as unknown as File;
 
 describe('lens day', () => {
