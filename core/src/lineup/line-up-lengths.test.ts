@@ -99,7 +99,7 @@ test.each([
   ['floor and pole, focal length held', ['F1', 'F2', 'F3', 'P1'], ['F1 F2', 'F2 F3', 'F1 F3', 'F1 P1'], ['F1', 'F2', 'F3'], 'held'],
   ['floor and wall, focal length unknown', [...FLOOR, ...WALL], [...FLOOR_TIES, ...WALL_TIES, 'F3 W2', 'F4 W1'], FLOOR, 'free'],
 ] as const)('errors are what their sigmas say, over many pictures: %s', (_what, ids, pairs, floor, mode) => {
-  const runs = draws(100, ids.length > 4 ? 12 : 20);
+  const runs = draws(100, ids.length > 4 ? 8 : 14);
   const z2: Record<string, number[]> = { focal: [], height: [], tilt: [], distance: [] };
   for (let i = 0; i < runs; i += 1) {
     const plumb: NetFact[] = (ids as readonly string[]).includes('P1') ? [{ kind: 'plumb', a: 'F1', b: 'P1', sigmaM: 0.004 }] : [];
@@ -153,7 +153,7 @@ test('lenses that bend as lenses do and that nobody measured are in what lengths
 });
 
 test('a wall seen square-on hardly shows the focal length: what is said of it is wide and reaches the truth, or nothing is said', () => {
-  const runs = draws(60, 10);
+  const runs = draws(60, 6);
   let wide = 0;
   for (let i = 0; i < runs; i += 1) {
     const pairs = WALL_TIES.map((p) => p.replaceAll('W', 'V'));

@@ -185,7 +185,7 @@ describe('a shot that is parted', () => {
 
 /** Sigmas of the far side, which hangs on a few marks, over many shots. */
 test('what hangs on few marks knows how well', () => {
-  const runs = draws(60, 6);
+  const runs = draws(60, 3);
   let [inOne, inTwo, all, z2] = [0, 0, 0, 0];
   for (let n = 0; n < runs; n += 1) {
     const seed = 100 + n;

@@ -77,7 +77,7 @@ describe('tracks at the moment of the middle row', () => {
 
 describe('a solve of rows that were read one after the other', () => {
   test('with the readout it is the solve of a picture that is read at once, and its sigmas hold', () => {
-    const n = draws(200, 4);
+    const n = draws(200, 2);
     let z2 = 0;
     for (let i = 0; i < n; i += 1) {
       const solved = solveTracks(shot({ readoutShare: SHARE, seed: 100 + i, points: scatter(60, 30 + i) }).tracks, setup(taken));
@@ -159,7 +159,7 @@ describe('a solve of rows that were read one after the other', () => {
     expect(z.length).toBeGreaterThanOrEqual(0.9 * n);
   });
   test('where rows are read at once nobody hears of it', () => {
-    const n = draws(200, 3);
+    const n = draws(200, 2);
     const heard = Array.from({ length: n }, (_, i) =>
       solveTracks(shot({ seed: 500 + i, points: scatter(50, 200 + i), noisePx: 0.2 + 0.1 * (i % 5), ...[{}, swaying, onTheSpot][i % 3] }).tracks, setup()),
     );

@@ -178,7 +178,7 @@ test.each([
   ['of lenses whose plates saw no bend', false],
   ['of lenses that bend as lenses do and that nobody measured', true],
 ] as const)('what is said of the rig is as sure as it says, %s', (_what, bent) => {
-  const runs = draws(60, 5);
+  const runs = draws(60, 3);
   const n = normals(31);
   let [z2, w2, straight] = [0, 0, 0];
   for (let run = 0; run < runs; run += 1) {

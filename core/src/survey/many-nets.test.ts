@@ -57,7 +57,7 @@ function worstOff(net: DrawnNet, r: NetResult): { sigmas: number; id: string } {
 }
 
 test('of many nets, sparse and dense, with blunders and a tape that is long, none is called solved with a place beyond four sigma', () => {
-  const count = draws(500, 30);
+  const count = draws(500, 20);
   const bad: string[] = [];
   const status: Record<string, number> = {};
   let [asked, found, wrong, rightOut] = [0, 0, 0, 0];
