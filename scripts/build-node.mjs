@@ -15,6 +15,7 @@ const TARGETS = {
   compute: 'server/src/jobs/compute.ts',
   'file-thread': 'server/src/files/in-thread.ts',
   setup: 'demo/src/main.ts',
+  'demo-pictures': 'demo/src/pictures.ts',
   bucket: 'server/src/main-bucket.ts',
   serve: 'server/src/start/serve.ts',
   admin: 'server/src/admin/main.ts',

@@ -8,22 +8,22 @@ import type { ComputeAnswer, ComputeInput, Given } from '@mesure/server/jobs/com
 import { prepare } from '@mesure/server/jobs/given';
 import { buildInput } from '@mesure/server/jobs/inputs';
 import { countDetail } from '@mesure/core';
-import compute from '@mesure/server/jobs/compute';
+import { threadsOf } from '@mesure/server/jobs/thread-options';
+import { availableParallelism } from 'node:os';
 import { MessageChannel } from 'node:worker_threads';
 import sharp from 'sharp';
 import { STOVE_CLIP } from './footage';
 import { idOf } from './ids';
 import { KIND_TRACKS, type KindTracks } from './kinds-of-takes';
-import { CRANE_VIEW, LINE_UP_SIZE, lineUpPicture, PASSAGE_VIEW } from './line-up-picture';
-import { blurredPlate, freshPlate, noChart, orrinel25Plate, orrinel32Plate, smallChartPlate } from './plates';
-import { RECCE_SIZE, reccePicture } from './recce-picture';
-import { ROOM_SIZE, roomPicture } from './room-picture';
-import { LENS18_FILE, lens18Metadata, mapToTry } from './lens-elsewhere';
+import { LINE_UP_SIZE } from './line-up-picture';
+import type { Pictures } from './pictures';
+import { RECCE_SIZE } from './recce-picture';
+import { ROOM_SIZE } from './room-picture';
+import { LENS18_FILE, lens18Metadata } from './lens-elsewhere';
 import { jettyMoveUsda } from './move-elsewhere';
 import { OTHER_PRODUCTION, PASSWORD, PEOPLE, PRODUCTION, scenario, STOVE_FOOTAGE } from './scenario';
-import { boatStills, boatWalk } from './boat-walk';
-import { jettyPanorama, PANORAMA_SECONDS, passageStills, passageWalk, slatePicture, STILLS_MODE } from './stills-walk';
-import { ZOOM_PLATES, zoomPlate } from './zoom';
+import { PANORAMA_SECONDS, STILLS_MODE } from './stills-walk';
+import { ZOOM_PLATES } from './zoom';
 import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
 
 /**
@@ -32,7 +32,13 @@ import { galleyDolly, jettyCrane, passagePan, tracksCsv } from './shots';
  */
 const config = readConfig(process.env);
 /** This runs from .build/. */
-const FOOTAGE = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../demo/footage');
+const BUILT = path.dirname(fileURLToPath(import.meta.url));
+const FOOTAGE = path.resolve(BUILT, '../demo/footage');
+/** What is rendered and computed takes a minute and a half of one core: each of them has its part of it. */
+const CORES = availableParallelism();
+const rendering = threadsOf(path.join(BUILT, 'demo-pictures.mjs'), CORES);
+const computing = threadsOf(path.join(BUILT, 'compute.mjs'), CORES);
+const rendered = <K extends keyof Pictures>(name: K): Promise<Pictures[K]> => rendering.run(name) as Promise<Pictures[K]>;
 const say = (text: string) => process.stderr.write(`${text}\n`);
 const db = connect(config.databaseUrl);
 const store = storeOf(config);
@@ -49,6 +55,7 @@ if (command === 'add') {
 // made here once, before web and worker start side by side
 const queue = await openQueue(config.databaseUrl);
 await queue.stop({ graceful: false });
+await Promise.all([rendering, computing].map((threads) => threads.destroy()));
 await db.sequelize.close();
 
 /** A load that fails takes back what it wrote, so that the next one loads it whole. */
@@ -70,7 +77,7 @@ async function loadOrNothing(productions: readonly (typeof PRODUCTION)[], people
 async function load(database: Database, files: FileStore): Promise<void> {
   const samples = path.join(config.dataDir, 'demo-files');
   await mkdir(samples, { recursive: true });
-  const keep = async (name: string, bytes: Buffer, mime: string, size: [number, number] | null): Promise<string> => {
+  const keep = async (name: string, bytes: Uint8Array, mime: string, size: [number, number] | null): Promise<string> => {
     const temporary = path.join(samples, `.${randomUUID()}`);
     await writeFile(temporary, bytes);
     const sha256 = await files.put(temporary);
@@ -78,28 +85,38 @@ async function load(database: Database, files: FileStore): Promise<void> {
     return sha256;
   };
   const galley = Buffer.from(tracksCsv(galleyDolly().shot));
-  const recce = await reccePicture();
-  const stills = await passageStills(passageWalk('wall').stations);
-  const boat = await boatStills(boatWalk().stations);
-  const clip = await followed(files, keep);
+  const [clip, recce, stills, boat, room, lineUp, lineUpCrane, plate32, plate25, zoom, panorama, slate] = await Promise.all([
+    followed(files, keep),
+    rendered('recce'),
+    rendered('stills'),
+    rendered('boat'),
+    rendered('room'),
+    rendered('lineUp'),
+    rendered('lineUpCrane'),
+    rendered('plate32'),
+    rendered('plate25'),
+    rendered('zoom'),
+    rendered('panorama'),
+    rendered('slate'),
+  ]);
   const ids = {
-    plate32: await keep('A_orrinel32_grid.jpg', await orrinel32Plate(), 'image/jpeg', [4096, 2160]),
-    plate25: await keep('B_orrinel25_grid.jpg', await orrinel25Plate(), 'image/jpeg', [3840, 2160]),
+    plate32: await keep('A_orrinel32_grid.jpg', plate32, 'image/jpeg', [4096, 2160]),
+    plate25: await keep('B_orrinel25_grid.jpg', plate25, 'image/jpeg', [3840, 2160]),
     recce: await keep('recce_passage.jpg', recce, 'image/jpeg', [RECCE_SIZE.widthPx, RECCE_SIZE.heightPx]),
     recceDetail: countDetail({ ...RECCE_SIZE, data: Float32Array.from(await sharp(recce).grayscale().raw().toBuffer()) }),
-    room: await keep('B_passage_wall.jpg', await roomPicture(), 'image/jpeg', [ROOM_SIZE.widthPx, ROOM_SIZE.heightPx]),
-    lineUp: await keep('47_t1_frame_36.jpg', await lineUpPicture(PASSAGE_VIEW), 'image/jpeg', [LINE_UP_SIZE.widthPx, LINE_UP_SIZE.heightPx]),
-    lineUpCrane: await keep('36E_t1_frame_1.jpg', await lineUpPicture(CRANE_VIEW), 'image/jpeg', [LINE_UP_SIZE.widthPx, LINE_UP_SIZE.heightPx]),
+    room: await keep('B_passage_wall.jpg', room, 'image/jpeg', [ROOM_SIZE.widthPx, ROOM_SIZE.heightPx]),
+    lineUp: await keep('47_t1_frame_36.jpg', lineUp, 'image/jpeg', [LINE_UP_SIZE.widthPx, LINE_UP_SIZE.heightPx]),
+    lineUpCrane: await keep('36E_t1_frame_1.jpg', lineUpCrane, 'image/jpeg', [LINE_UP_SIZE.widthPx, LINE_UP_SIZE.heightPx]),
     moveJetty: await keep('42B_t2_post.usda', Buffer.from(jettyMoveUsda()), 'application/octet-stream', null),
     lens18: await keep(LENS18_FILE, Buffer.from(lens18Metadata()), 'application/octet-stream', null),
-    zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, await zoomPlate(i), 'image/jpeg', [1920, 1080]))),
+    zoom: await Promise.all(ZOOM_PLATES.map(async (q, i) => keep(q.name, zoom[i], 'image/jpeg', [1920, 1080]))),
     stills: await Promise.all(stills.map(async ({ bytes, ...q }) => ({ ...q, sha256: await keep(q.name, bytes, 'image/jpeg', [STILLS_MODE.widthPx, STILLS_MODE.heightPx]) }))),
     boat: await Promise.all(boat.map(async ({ bytes, ...q }) => ({ ...q, sha256: await keep(q.name, bytes, 'image/jpeg', [q.widthPx, q.heightPx]) }))),
     panorama: await Promise.all(
       PANORAMA_SECONDS.map(async (seconds, i) => ({
         seconds,
         name: `panorama_1_${i + 1}.jpg`,
-        sha256: await keep(`panorama_1_${i + 1}.jpg`, await jettyPanorama(seconds), 'image/jpeg', [1024, 512]),
+        sha256: await keep(`panorama_1_${i + 1}.jpg`, panorama[i], 'image/jpeg', [1024, 512]),
       })),
     ),
     kinds: Object.fromEntries(
@@ -107,7 +124,7 @@ async function load(database: Database, files: FileStore): Promise<void> {
     ) as KindTracks,
     clipStove: clip.sha256,
     tracksStove: clip.outcome.files.find((f) => f.what === 'tracks')!.sha256,
-    slate: await keep('42B_t2_slate.jpg', await slatePicture('42B', 2), 'image/jpeg', [640, 480]),
+    slate: await keep('42B_t2_slate.jpg', slate, 'image/jpeg', [640, 480]),
     tracksGalley: await keep('41A_t2_tracks.csv', galley, 'text/csv', null),
     tracksJetty: await keep('42B_t2_tracks.csv', Buffer.from(tracksCsv(jettyCrane().shot)), 'text/csv', null),
     tracksPassage: await keep('47_t1_tracks.csv', Buffer.from(tracksCsv(passagePan().shot)), 'text/csv', null),
@@ -127,35 +144,41 @@ async function load(database: Database, files: FileStore): Promise<void> {
   say('Files to try by hand …');
   await writeFile(path.join(samples, STOVE_CLIP.file), await readFile(path.join(FOOTAGE, STOVE_CLIP.file)));
   await writeFile(path.join(samples, 'solved-elsewhere.usda'), jettyMoveUsda());
-  await writeFile(path.join(samples, 'lens-map.exr'), await mapToTry());
-  await writeFile(path.join(samples, 'grid-good.jpg'), await freshPlate());
-  await writeFile(path.join(samples, 'grid-blurred.jpg'), await blurredPlate());
-  await writeFile(path.join(samples, 'grid-small-chart.jpg'), await smallChartPlate());
-  await writeFile(path.join(samples, 'no-chart.jpg'), await noChart());
+  const toTry = {
+    'lens-map.exr': rendered('map'),
+    'grid-good.jpg': rendered('fresh'),
+    'grid-blurred.jpg': rendered('blurred'),
+    'grid-small-chart.jpg': rendered('smallChart'),
+    'no-chart.jpg': rendered('noChart'),
+  };
+  await Promise.all(Object.entries(toTry).map(async ([name, bytes]) => writeFile(path.join(samples, name), await bytes)));
   await writeFile(path.join(samples, 'tracks-galley.csv'), galley);
-  for (const still of await passageStills(passageWalk('wall').stations, true)) await writeFile(path.join(samples, still.name), still.bytes);
+  for (const still of await rendered('stillsToTry')) await writeFile(path.join(samples, still.name), still.bytes);
   say('Computing what the day already holds …');
   await done(database, 'tracks', 'clip stove', await buildInput(database, PRODUCTION.id, 'tracks', idOf('clip stove'), {}), clip.outcome);
-  // the solves last: they read what the plates gave
-  for (const subject of ['plate 32', 'plate 25', 'plate 18', ...ZOOM_PLATES.map((_, i) => `plate zoom ${i}`)]) await computed(database, files, 'grid', subject);
-  for (const subject of ['take 42B 2', 'take 39A 1', 'take 36A 1', 'take 36B 1', 'take 36E 1', 'take 36F 1', 'take 36G 1']) await computed(database, files, 'solve', subject);
-  await computed(database, files, 'solve', 'take 36C 1', { motion: 'object' });
-  await computed(database, files, 'solve', 'take 36D 1', { focalMode: 'guided', withWitness: idOf('package x') });
+  const all = (kind: Parameters<typeof computed>[2], subjects: readonly string[]) => subjects.map((subject) => computed(database, files, kind, subject));
+  await Promise.all(all('grid', ['plate 32', 'plate 25', 'plate 18', ...ZOOM_PLATES.map((_, i) => `plate zoom ${i}`)]));
+  // they read what the plates gave
+  await Promise.all([
+    computed(database, files, 'solve', 'take 36D 1', { focalMode: 'guided', withWitness: idOf('package x') }),
+    ...all('solve', ['take 42B 2', 'take 39A 1', 'take 36A 1', 'take 36B 1', 'take 36E 1', 'take 36F 1', 'take 36G 1']),
+    computed(database, files, 'solve', 'take 36C 1', { motion: 'object' }),
+    ...all('walk', ['setup test boat']),
+  ]);
   await computed(database, files, 'elsewhere', 'elsewhere jetty');
-  await computed(database, files, 'walk', 'setup test boat');
 }
 
 async function computed(database: Database, files: FileStore, kind: 'grid' | 'solve' | 'elsewhere' | 'walk', subject: string, choice: Parameters<typeof buildInput>[4] = {}): Promise<void> {
   const input = await buildInput(database, PRODUCTION.id, kind, idOf(subject), choice);
   const { release: _release, ...given } = await prepare({ store: files, input, report: () => undefined, signal: new AbortController().signal });
-  const answer = await inThisThread(input, given);
+  const answer = await inThread(input, given);
   if ('made' in answer) throw new Error(`${subject}: files, and no outcome`);
   await done(database, kind, subject, input, answer.outcome);
 }
 
-async function inThisThread(input: ComputeInput, given: Given): Promise<Extract<ComputeAnswer, { ok: true }>> {
+async function inThread(input: ComputeInput, given: Given): Promise<Extract<ComputeAnswer, { ok: true }>> {
   const { port1, port2 } = new MessageChannel();
-  const answer = await compute({ input, given, port: port2 });
+  const answer = (await computing.run({ input, given, port: port2 }, { transferList: [port2] })) as ComputeAnswer;
   port1.close();
   if (!answer.ok) throw new Error(`${input.kind}: ${answer.message}`);
   return answer;
@@ -177,7 +200,7 @@ async function done(database: Database, kind: AnalysisKind, subject: string, inp
   });
 }
 
-type Keep = (name: string, bytes: Buffer, mime: string, size: [number, number] | null) => Promise<string>;
+type Keep = (name: string, bytes: Uint8Array, mime: string, size: [number, number] | null) => Promise<string>;
 
 /** The clip, and its features as the server's worker follows them. */
 async function followed(files: FileStore, keep: Keep): Promise<{ sha256: string; outcome: TracksOutcome }> {
@@ -186,7 +209,7 @@ async function followed(files: FileStore, keep: Keep): Promise<{ sha256: string;
   const input: ComputeInput = { kind: 'tracks', file: { sha256, name: file }, ...STOVE_FOOTAGE, squeeze: 1 };
   const { release, ...given } = await prepare({ store: files, input, report: () => undefined, signal: new AbortController().signal });
   try {
-    const answer = await inThisThread(input, given);
+    const answer = await inThread(input, given);
     if (!('made' in answer) || answer.outcome.kind !== 'tracks') throw new Error(`${file}: no tracks`);
     const kept: KeptFile[] = [];
     for (const { name, mime, what, bytes } of answer.made) kept.push({ name, mime, what, sizeBytes: bytes.byteLength, sha256: await keep(name, Buffer.from(bytes), mime, null) });
