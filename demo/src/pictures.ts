@@ -27,7 +27,9 @@ const PICTURES = {
   zoom: () => Promise.all(ZOOM_PLATES.map((_, i) => zoomPlate(i))),
   panorama: () => Promise.all(PANORAMA_SECONDS.map(jettyPanorama)),
 };
-export type Pictures = { [K in keyof typeof PICTURES]: Awaited<ReturnType<(typeof PICTURES)[K]>> };
+/** What a thread gives back: a buffer has become plain bytes. */
+type Given<T> = T extends Uint8Array ? Uint8Array : T extends object ? { [K in keyof T]: Given<T[K]> } : T;
+export type Pictures = { [K in keyof typeof PICTURES]: Given<Awaited<ReturnType<(typeof PICTURES)[K]>>> };
 
 export default function picture(name: keyof Pictures): Promise<unknown> {
   return PICTURES[name]();

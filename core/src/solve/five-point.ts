@@ -42,8 +42,8 @@ const COFACTORS = [
 /**
  * Essential matrices through five ray pairs: x2ᵀ E x1 = 0 with det E = 0 and 2EEᵀE − tr(EEᵀ)E = 0, at most ten, each of norm 1.
  * Source  Nistér, An efficient solution to the five-point relative pose problem, PAMI 26(6), 2004; solved by the action matrix of
- *         Stewénius, Engels, Nistér, ISPRS Journal 60, 2006. A root of the polynomial of degree ten instead takes half the time, and where the
- *         points lie in one plane loses every sixth true one, which is nearly double there.
+ *         Stewénius, Engels, Nistér, ISPRS Journal 60, 2006. (A root of the polynomial of degree ten
+ *         takes three quarters of the time, and of points in one plane it missed a sixth of the true matrices, which are nearly double there.)
  * Works for points in one plane too, where it has a second solution that only further views tell apart.
  */
 export function fivePoint(pairs: readonly SlopePair[]): Mat3[] {

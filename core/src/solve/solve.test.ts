@@ -48,22 +48,28 @@ const expectedRms = (sigmaPx: number, frames: number, points: number, observatio
   Math.SQRT2 * sigmaPx * Math.sqrt(1 - (6 * frames + 3 * points - 7 + focal) / (2 * observations));
 
 describe('minimal solvers', () => {
-  test('five point: the true essential matrix is among the solutions', () => {
+  test.each([
+    ['at depths of their own', 4, 1],
+    ['in one plane', 0, 1],
+    ['seen from a small step', 4, 0.1],
+  ])('five point: of points %s the true essential matrix is among the solutions', (_what, depth, step) => {
     const u = uniform(4);
-    for (let trial = 0; trial < 20; trial += 1) {
+    const nearest = Array.from({ length: 100 }, () => {
       const r = expSO3([0.2 * u(), 0.3 * u() - 0.1, 0.1 * u()]);
-      const t: Vec3 = [u() - 0.5, u() - 0.5, 0.3 * u()];
+      const t = [step * (u() - 0.5), step * (u() - 0.5), step * 0.3 * u()] as const;
       const pairs = Array.from({ length: 5 }, () => {
-        const X: Vec3 = [4 * u() - 2, 3 * u() - 1.5, 4 + 4 * u()];
+        const X: Vec3 = [4 * u() - 2, 3 * u() - 1.5, 4 + depth * u()];
         const Y = [0, 1, 2].map((i) => r[3 * i] * X[0] + r[3 * i + 1] * X[1] + r[3 * i + 2] * X[2] + t[i]);
         return { x1: X[0] / X[2], y1: X[1] / X[2], x2: Y[0] / Y[2], y2: Y[1] / Y[2] };
       });
       const cross: Mat3 = [0, -t[2], t[1], t[2], 0, -t[0], -t[1], t[0], 0];
       const e = mulMat3(cross, r);
       const n = Math.hypot(...e);
-      const misses = fivePoint(pairs).map((q) => Math.min(...[1, -1].map((s) => Math.hypot(...q.map((v, i) => v - (s * e[i]) / n)))));
-      expect(Math.min(...misses)).toBeLessThan(1e-6);
-    }
+      return Math.min(...fivePoint(pairs).map((q) => Math.min(...[1, -1].map((s) => Math.hypot(...q.map((v, i) => v - (s * e[i]) / n))))));
+    }).sort((a, b) => a - b);
+    expect(nearest[50]).toBeLessThan(1e-9);
+    // five rays that hardly differ know it to fewer digits
+    expect(nearest[99]).toBeLessThan(1e-3);
   });
 
   test('three point: the true pose is among the solutions', () => {
