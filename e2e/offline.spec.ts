@@ -67,6 +67,16 @@ test('a browser that takes away what waits here is found out, and it is said unt
   await expect(page.getByTestId('evicted')).toHaveCount(0);
 });
 
+test('a start fetches the pages, and not what sheets are printed with', async ({ page }) => {
+  await signIn(page, 'wrangler', '/floor');
+  const bytes = await page.evaluate(() =>
+    (performance.getEntriesByType('resource') as PerformanceResourceTiming[]).filter((r) => r.initiatorType === 'script').reduce((sum, r) => sum + r.decodedBodySize, 0),
+  );
+  expect(bytes).toBeGreaterThan(1_000_000);
+  // with the writers it was 5.3 MB
+  expect(bytes).toBeLessThan(4_200_000);
+});
+
 test('a phone may put the application on its home screen: manifest, icons and worker are as Chromium wants them', async ({ page, context }) => {
   await signIn(page, 'wrangler', '/floor');
   await page.evaluate(async () => {

@@ -1,5 +1,5 @@
 import type { BundleProblem, BundleState, Linearisation } from './bundle-problem';
-import type { SchurSystem, SolvedColumn } from './schur';
+import type { SchurSystem, UnknownsColumn } from './schur';
 
 /** −Jᵀr of a bundle by its groups of unknowns, with what is known of focal length and lens beforehand. */
 export class BundleGradient {
@@ -68,7 +68,7 @@ export class BundleGradient {
   }
 
   /** By how much the cost falls with a step, where it is as straight as here. */
-  promisedBy(step: SolvedColumn): number {
+  promisedBy(step: UnknownsColumn): number {
     let sum = step.focal * this.focal;
     for (let k = 0; k < this.zoom.length; k += 1) sum += step.zoom[k] * this.zoom[k];
     for (let k = 0; k < this.lens.length; k += 1) sum += step.lens[k] * this.lens[k];

@@ -1,8 +1,8 @@
 import { invertSelected, type ClusteredVariance, type EnvelopeMatrix } from '../estimate';
 import { robustCost } from './adjust';
 import { evaluateBundle, Linearisation, type BundleProblem, type BundleState } from './bundle-problem';
-import { SchurSystem } from './schur';
-import { clusteredByTrack, clusteredTogether, fewerOfMany, type Gradient, type UnknownsColumn } from './track-clusters';
+import { SchurSystem, type UnknownsColumn } from './schur';
+import { clusteredByTrack, clusteredTogether, fewerOfMany, type Gradient } from './track-clusters';
 
 /** Of all cameras, by time; those that are asked first come first, and the middle one is held by the gauge. */
 const ASKED_CAMERAS = [0, 1, 0.35, 0.65, 0.15, 0.85];

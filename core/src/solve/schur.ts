@@ -4,7 +4,8 @@ import { planBatches, quadraticForms, subtractSquares, type EliminatedRows } fro
 
 /** Of cameras (6 each), points (3 each), focal length, factors of a zoom, unknowns of the lens. */
 export type RightSide = [camera: Float64Array, point: Float64Array, focal: number, zoom?: Float64Array, lens?: Float64Array];
-export interface SolvedColumn {
+/** One value for each unknown of a bundle. */
+export interface UnknownsColumn {
   camera: Float64Array;
   point: Float64Array;
   focal: number;
@@ -207,12 +208,12 @@ export class SchurSystem {
   }
 
   /** Solves the factored system H d = b. `b` and the result are in cameras (6 each), points (3 each), focal length, factors of the zoom, coefficients of the lens. */
-  solve(...b: RightSide): SolvedColumn {
+  solve(...b: RightSide): UnknownsColumn {
     return this.solveAll([b])[0];
   }
 
   /** The same of many right sides at once: each eliminated block is fetched from memory once for all of them. */
-  solveAll(sides: readonly RightSide[]): SolvedColumn[] {
+  solveAll(sides: readonly RightSide[]): UnknownsColumn[] {
     const { elimDim: de, elimCount, l } = this;
     const { y: yOf, columns: columnsOf } = this.rows;
     const size = elimCount * de;
@@ -260,7 +261,7 @@ export class SchurSystem {
     return side;
   }
 
-  private column(reduced: Float64Array, elim: Float64Array): SolvedColumn {
+  private column(reduced: Float64Array, elim: Float64Array): UnknownsColumn {
     const kept = reduced.slice(0, this.keptCount * this.keptDim);
     const zoomRow = this.lensRow + this.lensCount;
     return {

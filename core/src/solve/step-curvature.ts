@@ -1,5 +1,5 @@
 import { evaluateBundle, stepState, type BundleProblem, type BundleState, type Linearisation } from './bundle-problem';
-import type { SchurSystem, SolvedColumn } from './schur';
+import type { SchurSystem, UnknownsColumn } from './schur';
 
 /** Share of a step after which the residuals' second derivative along it is measured. */
 const PROBE_SHARE = 0.1;
@@ -15,7 +15,7 @@ const MAX_RATIO = 0.75;
  * @param scale square roots of the robust weights that `lin` already carries
  * @param scratch overwritten
  */
-export function addCurvature(problem: BundleProblem, state: BundleState, lin: Linearisation, scale: Float64Array, step: SolvedColumn, system: SchurSystem, scratch: Linearisation): void {
+export function addCurvature(problem: BundleProblem, state: BundleState, lin: Linearisation, scale: Float64Array, step: UnknownsColumn, system: SchurSystem, scratch: Linearisation): void {
   const { camera, point, focal, zoom, lens } = step;
   const part = stepState(
     state,
@@ -65,7 +65,7 @@ export function addCurvature(problem: BundleProblem, state: BundleState, lin: Li
   for (let k = 0; k < D; k += 1) lens[k] += bend.lens[k] / 2;
 }
 
-function length(s: SolvedColumn): number {
+function length(s: UnknownsColumn): number {
   let sum = s.focal * s.focal;
   for (const v of s.zoom) sum += v * v;
   for (const v of s.lens) sum += v * v;

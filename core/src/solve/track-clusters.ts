@@ -1,15 +1,12 @@
 import { clusteredVariance, type ClusteredVariance, type ClusterShare } from '../estimate';
 import type { BundleProblem, Linearisation } from './bundle-problem';
-import type { RightSide, SchurSystem, SolvedColumn } from './schur';
+import type { RightSide, SchurSystem, UnknownsColumn } from './schur';
 
 /** Of a larger bundle a column costs more, and a track takes less of it: fewer are asked, so that columns times places stay about the same. */
 const ASKED_PLACES = 240_000;
 export const fewerOfMany = (places: number, least: number, most: number): number => Math.round(Math.min(most, Math.max(least, ASKED_PLACES / places)));
 /** Tracks of which the share is worked out that the fit takes out of their own residuals: at least, at most. */
 const ASKED: [number, number] = [6, 24];
-
-/** One value for each unknown of a bundle. */
-export type UnknownsColumn = SolvedColumn;
 
 /** A function of the unknowns by its gradient. */
 export interface Gradient {

@@ -4,8 +4,9 @@ import { NO_DISTORTION } from '../lens';
 import { bendEnds, cornerMm } from '../optics';
 import { evaluateBundle, Linearisation, profileAt, type BundleProblem } from './bundle-problem';
 import { weighRows, type FactoredBundle } from './covariance';
+import type { UnknownsColumn } from './schur';
 import type { SolveLens } from './setup';
-import { alongColumn, gathered, type UnknownsColumn } from './track-clusters';
+import { alongColumn, gathered } from './track-clusters';
 
 /** What a bundle would do if its lens bent: by one coefficient, or of a zoom by one at either end; a witness by another of its own. */
 export interface BendResponse {
