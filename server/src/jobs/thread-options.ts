@@ -10,5 +10,5 @@ export const THREAD = {
   workerData: {},
 };
 
-/** So many threads of one program, begun when there is work for them. */
-export const threadsOf = (program: string, count: number): Piscina => new Piscina({ filename: program, ...THREAD, minThreads: 0, maxThreads: count });
+/** So many threads of one program, begun when there is work for them; they stay for a minute without any, since a new one begins slowly. */
+export const threadsOf = (program: string, count: number): Piscina => new Piscina({ filename: program, ...THREAD, minThreads: 0, maxThreads: count, idleTimeout: 60_000 });
