@@ -1,7 +1,7 @@
 import { writeStMapExr } from '@mesure/formats/st-map';
 import { renderChequer, roomShot } from '@mesure/synthetic';
 import JSZip from 'jszip';
-import { createHash, randomUUID } from 'node:crypto';
+import { createHash, randomUUID, scryptSync } from 'node:crypto';
 import { checkHandover } from '@mesure/formats/handover';
 import { distanceOfTracks } from './handover/test-blind-reader';
 import { readdirSync } from 'node:fs';
@@ -38,6 +38,19 @@ describe('people', () => {
     expect(await verifyPassword('x', a)).toBe(true);
     expect(await verifyPassword('y', a)).toBe(false);
     expect(await verifyPassword('x', 'plain')).toBe(false);
+    expect(a).toMatch(/^\$scrypt\$ln=16,r=8,p=1\$[\w+/]{22}\$[\w+/]{43}$/);
+  });
+  test('passwords: a hash is read at the cost that it names, the form of before at the cost of before, one that asks for too much or too little not at all', async () => {
+    const salt = Buffer.from('sixteen of salt.');
+    const made = (log2: number) => scryptSync('x', salt, 32, { N: 2 ** log2, r: 8, p: 1, maxmem: 2 ** 30 });
+    const named = (log2: number) => `$scrypt$ln=${log2},r=8,p=1$${salt.toString('base64').slice(0, 22)}$${made(log2).toString('base64').slice(0, 43)}`;
+    expect(await verifyPassword('x', `scrypt$${salt.toString('base64')}$${made(16).toString('base64')}`)).toBe(true);
+    expect(await verifyPassword('x', `scrypt$${salt.toString('base64')}$${made(15).toString('base64')}`)).toBe(false);
+    expect(await verifyPassword('x', named(11))).toBe(true);
+    expect(await verifyPassword('y', named(11))).toBe(false);
+    expect(await verifyPassword('x', named(11).replace('ln=11', 'ln=12'))).toBe(false);
+    expect(await verifyPassword('x', named(9))).toBe(false);
+    expect(await verifyPassword('x', named(11).replace('ln=11', 'ln=60'))).toBe(false);
   });
   test('the cookie is HttpOnly and same-site; the table holds only its hash', async () => {
     const r = await request(app).post('/api/session').send({ name: 'wrangler', password: 'right password' });
