@@ -1,4 +1,5 @@
 import { convexHull } from '../math';
+import { inWords } from '../units';
 
 /** How much of the frame the charts of several plates cover together, and where nothing was. */
 export interface Cover {
@@ -89,5 +90,3 @@ function emptyPart(seen: Uint8Array, down: number): string | null {
   ].filter((c) => c.share < CORNER_COVERED);
   return corners.length === 0 ? null : inWords(corners.sort((a, b) => a.share - b.share).map((c) => c.name));
 }
-
-const inWords = (names: readonly string[]): string => (names.length < 2 ? names.join('') : `${names.slice(0, -1).join(', ')} and ${names[names.length - 1]}`);

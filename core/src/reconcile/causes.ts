@@ -75,12 +75,15 @@ export function swappedDigits(text: string): string[] {
 const IN_KIT = { lens: 0.4, mode: 0.8, adapter: 1 };
 const NOT_IN_KIT = 0.15;
 
+/** As it may have been read off a ring; a computed one has no end of digits. */
+const mmWords = (mm: number): string => `${Number(mm.toFixed(2))} mm`;
+
 /** Lenses, modes and adapters of the kit itself. */
 function kitCauses({ markedMm, sensorWidthMm, image, adapterFactor, around }: FocalContext): KnownCause[] {
   if (!around) return [];
   const lenses = around.lenses
     .filter((l) => Math.abs(l.mm / markedMm - 1) > OTHER_LENS)
-    .map((l): KnownCause => ({ cause: 'other-lens', title: `${l.name} was on the camera, not the ${markedMm} mm`, ratio: l.mm / markedMm, spread: 0.008, prior: IN_KIT.lens }));
+    .map((l): KnownCause => ({ cause: 'other-lens', title: `${l.name} was on the camera, not the ${mmWords(markedMm)}`, ratio: l.mm / markedMm, spread: 0.008, prior: IN_KIT.lens }));
   // a clip of another size would have been seen; one of the same shape may have been scaled
   const modes = around.modes
     .filter((m) => Math.abs((m.widthPx * image.height) / (m.heightPx * image.width) - 1) < 0.01 && Math.abs(m.sensorWidthMm / sensorWidthMm - 1) > 0.01)
@@ -115,13 +118,19 @@ export function focalCauses(c: FocalContext): KnownCause[] {
     if (Math.abs(mm / c.markedMm - 1) > OTHER_LENS && !inKit('other-lens', mm / c.markedMm))
       list.push({
         cause: 'other-lens',
-        title: `${inTheKit.lens ? 'A lens' : 'The lens'} of ${mm} mm was on the camera, not the ${c.markedMm} mm`,
+        title: `${inTheKit.lens ? 'A lens' : 'The lens'} of ${mm} mm was on the camera, not the ${mmWords(c.markedMm)}`,
         ratio: mm / c.markedMm,
         spread: 0.008,
         prior: fromWorld('lens', 0.05),
       });
-  for (const text of swappedDigits(String(c.markedMm)))
-    list.push({ cause: 'swapped-digits', title: `Two digits of the focal length changed places: ${text} mm, not ${c.markedMm} mm`, ratio: Number(text) / c.markedMm, spread: 0.005, prior: 0.02 });
+  for (const text of swappedDigits(String(Number(c.markedMm.toFixed(2)))))
+    list.push({
+      cause: 'swapped-digits',
+      title: `Two digits of the focal length changed places: ${text} mm, not ${mmWords(c.markedMm)}`,
+      ratio: Number(text) / c.markedMm,
+      spread: 0.005,
+      prior: 0.02,
+    });
   if (c.adapterFactor === 1) {
     REDUCERS.filter((factor) => !inKit('forgotten-reducer', factor)).forEach((factor) =>
       list.push({

@@ -81,6 +81,11 @@ describe('lengths and heights', () => {
     expect(r.verdict).toBe('agrees');
     expect(r.sentence).toBe('The record agrees with the solve.');
   });
+  test('what the solve says nothing of is no part of what agrees', () => {
+    const r = reconcile(setup({ anchors: { ...facts, lengths: [...facts.lengths, { a: 'a', b: 'nowhere', m: 1, sigmaM: 0.003 }] } }), solve(32, 9));
+    expect(r.verdict).toBe('agrees');
+    expect(r.sentence).toBe('What the solve shows of the record agrees. It cannot judge focal length and 1 of 2 lengths.');
+  });
   test('inches taken for centimetres', () => {
     const r = reconcile(setup({ anchors: { cameraHeights: [{ frame: 1, m: 0.5525, sigmaM: 0.002 }] } }), solve(32, 0.1, { frames: [{ ...solve(32, 0.1).frames[0], position: [0, 1.40335, 0] }] }));
     expect(r.items[0]).toMatchObject({ quantity: 'cameraHeight', verdict: 'contradicts' });

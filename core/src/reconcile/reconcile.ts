@@ -5,10 +5,12 @@ import { computeOptics } from '../optics';
 import { findsCentreUnasked, type SolveSetup } from '../solve/setup';
 import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
-import { readoutWords, type ReadoutSeen } from '../solve/readout-asked';
+import { movedWords, type MovedAfterAll } from '../solve/moved-after-all';
+import { readAtOnce, readoutWords, type ReadoutSeen } from '../solve/readout-asked';
 import type { Squeezed } from '../solve/squeezed';
 import { witnessItems } from './witness-items';
 import { angleCauses, focalCauses, lengthCauses, squeezeCauses, type KitAround, type KnownCause } from './causes';
+import { headline } from './headline';
 import { item, type Cause, type ReconcileItem, type Verdict } from './item';
 import type { Warning } from '../warnings';
 
@@ -28,7 +30,7 @@ const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
 export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
-  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'readoutSeen' | 'found' | 'witness'>> & {
+  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'readoutSeen' | 'movedAfterAll' | 'found' | 'witness'>> & {
     /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
     angles?: NonNullable<SolveResult['anchoring']['angles']>;
     /** what it is called in words; missing: a solve */
@@ -113,6 +115,7 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile, around?:
   const seen = items.filter((i) => i.verdict !== 'not observable');
   const verdict = order.find((v) => (seen.length > 0 ? seen : items).some((i) => i.verdict === v)) ?? 'not observable';
   if (solve.readoutSeen) return takenAsRead([...items, ...untracked], solve.readoutSeen);
+  if (solve.movedAfterAll) return takenAsTurn([...items, ...untracked], solve.movedAfterAll);
   if (solve.squeezed) return takenAsOtherSqueeze([...items, ...untracked], solve.squeezed, setup.squeeze ?? 1);
   if (solve.bending) return takenAsStraight([...items, ...untracked], solve.bending);
   if (solve.zoomed) return takenAsOneLength([...items, ...untracked], solve.zoomed);
@@ -166,8 +169,8 @@ function takenAsOtherSqueeze(items: readonly ReconcileItem[], { value, sigma }: 
 
 /** Rows that were read otherwise than they were taken lean path and points. */
 function takenAsRead(items: readonly ReconcileItem[], seen: ReadoutSeen): ReconcileReport {
-  const { ms, sigmaMs, usedMs } = seen;
-  const none = Math.abs(ms) < 3 * sigmaMs;
+  const { ms, usedMs } = seen;
+  const none = readAtOnce(seen);
   const cause: Cause = {
     cause: none ? 'no-readout-skew' : usedMs === 0 ? 'readout-not-used' : 'other-readout',
     title: none
@@ -177,10 +180,17 @@ function takenAsRead(items: readonly ReconcileItem[], seen: ReadoutSeen): Reconc
         : 'The readout of the picture takes another time than was written down',
     evidence: readoutWords(seen),
     likelihood: BENDS_LIKELIHOOD,
-    // a camera that hung upside down is no property of its mode
-    ...(ms < 0 && !none ? {} : { correction: { field: 'readoutMs' as const, value: none ? null : Number(ms.toFixed(1)) } }),
+    // a camera that hung upside down is no property of its mode, and without a frame rate nobody knows the time
+    ...((ms === null || ms < 0) && !none ? {} : { correction: { field: 'readoutMs' as const, value: none || ms === null ? null : Number(ms.toFixed(1)) } }),
   };
-  return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Put the readout time right, and solve again.`, 'The rows were read otherwise than they were taken');
+  const put = ms === null && !none ? 'Give the frame rate and the readout time' : 'Put the readout time right';
+  return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. ${put}, and solve again.`, 'The rows were read otherwise than they were taken');
+}
+
+/** A move that was solved as a turn says nothing right of focal length, tilt or roll. */
+function takenAsTurn(items: readonly ReconcileItem[], moved: MovedAfterAll): ReconcileReport {
+  const cause: Cause = { cause: 'camera-moved', title: 'The camera moved, and was taken as turning only', evidence: movedWords(moved), likelihood: moved.lensDoubted ? MAY_BE_LENS : BENDS_LIKELIHOOD };
+  return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Solve it as a camera that may move.`, 'The camera moved and was taken as turning only');
 }
 
 /** A zoom that nobody noted was spread over path and points. */
@@ -200,20 +210,11 @@ function unjudged(items: readonly ReconcileItem[], cause: Cause, sentence: strin
 }
 /** The residuals ask for it (solve/bending.ts); another fault of the model may look like it now and then. */
 const BENDS_LIKELIHOOD = 0.9;
+/** A move that a lens nobody measured may have made. */
+const MAY_BE_LENS = 0.6;
 
 /** To a thousandth of a sigma: what disagrees alike stands as it was written down, and not in the order of a last digit. */
 const gap = (i: ReconcileItem) => (i.difference === null ? 0 : Math.round((1000 * Math.abs(i.difference)) / Math.hypot(i.recordedSigma, i.sigma ?? 0)));
-
-function headline(items: readonly ReconcileItem[], verdict: Verdict, undecided: Undecided | null | undefined, called: 'solve' | 'picture' | 'walk' = 'solve'): string {
-  const first = items[0];
-  const cause = first.causes[0];
-  const doubted = undecided?.worlds.map((w) => w.wrong.join(' and '));
-  if (doubted && verdict === 'contradicts' && first.quantity !== 'focalLength') return `One of these is wrong, and the solve does not say which: ${doubted.join(', or ')}.`;
-  if (verdict === 'contradicts' && cause && cause.likelihood > 0.5) return `${cause.title}.`;
-  if (verdict === 'contradicts' || verdict === 'drifts') return first.sentence;
-  if (verdict === 'agrees') return `The record agrees with the ${called}.`;
-  return `This ${called} cannot judge the record.`;
-}
 
 /** The focal length; of a zoom where it began and where it ended, as noted. */
 function focalItems(setup: SolveSetup, solve: SolvedForReconcile, around?: KitAround): ReconcileItem[] {

@@ -405,6 +405,7 @@ const STILL_NOISES = 3;
 /** A camera that only turned. Nothing of it is in metres; what is up is known by tilt and roll where they were recorded. */
 export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult {
   const { obs } = r;
+  if (r.placedFrames().length === 0) return failed(setup, lens, 'as a turn no frame holds: the tracks do not fit a camera that only turns', story.warnings);
   const g = gather(r, lens, story);
   const { frameOf, trackOf, frameSum, frameCount, pointSum, pointCount, unplaced } = g;
   const rotations = frameOf.map((f) => r.poses[f]!.rotation);

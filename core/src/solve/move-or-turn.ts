@@ -121,7 +121,7 @@ export function noiseOfTurn(shared: Observations, lens: SolveLens, rule: FocalRu
 const OTHER_LENS_EXPLAINS = 1.04;
 const OTHER_LENS_EXPLAINS_SMALL = 1.1;
 /** A zoom bends otherwise at its other end, which one lens does not explain; moves of four centimetres leave 1.4 times as much to a turn, a push of eight along the line of sight 1.16. */
-const OTHER_LENS_EXPLAINS_ZOOM = 1.13;
+export const OTHER_LENS_EXPLAINS_ZOOM = 1.13;
 /** What a lens makes of a turn looks like a move of no more than this share of the distance, and is no further from a turn than so many times the noise. */
 const MOST_TRAVEL_SHARE = 0.3;
 const MOST_OFF = 5;

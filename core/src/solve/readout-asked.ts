@@ -9,9 +9,12 @@ import type { SolveSetup } from './setup';
 
 /** Another readout than the solve took, as the tracks tell it. */
 export interface ReadoutSeen {
-  /** from the first row to the last; negative: the last row was read first */
-  ms: number;
-  sigmaMs: number;
+  /** of a frame's time, from the first row to the last; negative: the last row was read first */
+  share: number;
+  sigmaShare: number;
+  /** the same in milliseconds; null: nobody gave the frame rate */
+  ms: number | null;
+  sigmaMs: number | null;
   /** what the solve took out; 0: nothing */
   usedMs: number;
   /** with it the camera only turned: the move of the solve was made of the rows */
@@ -65,8 +68,9 @@ interface Asked {
 export function readoutAsked({ solved, tracks, setup, solveBy }: Asked): ReadoutSeen | null {
   const { fps, readout } = setup;
   const left = solved.rowsLean;
-  if (solved.status === 'failed' || !solved.noisePx || !fps) return null;
-  const used = ((readout?.ms ?? 0) / 1000) * fps;
+  if (solved.status === 'failed' || !solved.noisePx) return null;
+  // a readout without a frame rate was refused before anything was solved
+  const used = readout && fps ? (readout.ms / 1000) * fps : 0;
   const drift = solved.driftFactor ?? 1;
   const leans = left && drift > 1 && Math.abs(left.share) > (left.px > LARGE * solved.noisePx ? ASKED_SIGMAS_LARGE : ASKED_SIGMAS) * left.sigma;
   const doubtful = littleTravel(solved, setup);
@@ -74,17 +78,22 @@ export function readoutAsked({ solved, tracks, setup, solveBy }: Asked): Readout
   if (!leans && !doubtful && !broken && !(readout && drift > DRIFTS)) return null;
   const some = liveliest(tracks, setup.image.height);
   const before = solveBy(some, used, 'free');
-  if (!before) return null;
+  const pan = solved.motion === 'pan';
+  if (!before && !pan) return null;
+  const beforePx = before?.noisePx ?? Infinity;
   const turn = (share: number) => solveBy(some, share, 'pan');
   const still = turn(used);
   const holds = (found: Upright | null, noisePx: number): Upright | null => (found && found.noisePx < noisePx && Math.abs(found.share - used) > LEAST_SIGMAS * found.sigma ? found : null);
-  const asTurn = holds(still && upright(turn, used, still), (doubtful ? TURN_EXPLAINS : QUIETER) * before.noisePx);
+  // what was asked for as a turn is a turn if it leaves no more than a move, whose depths are made of the rows
+  const forTurn = still && pan ? Math.min(TURN_EXPLAINS * beforePx, QUIETER * still.noisePx) : (doubtful ? TURN_EXPLAINS : QUIETER) * beforePx;
+  const asTurn = holds(still && upright(turn, used, still), forTurn);
   const move = (share: number) => solveBy(some, share, 'free');
-  const asMove = (): Upright | null => upright(move, used, before) ?? (broken ? upright(move, used, before, -Math.sign(before.left.share)) : null);
-  const found = asTurn ?? (leans || broken || !doubtful ? holds(asMove(), QUIETER * before.noisePx) : null);
+  const asMove = (from: ReadBy): Upright | null => upright(move, used, from) ?? (broken ? upright(move, used, from, -Math.sign(from.left.share)) : null);
+  const found = asTurn ?? (before && (leans || broken || !doubtful) ? holds(asMove(before), QUIETER * before.noisePx) : null);
   if (!found) return null;
-  const toMs = 1000 / fps;
-  return { ms: found.share * toMs, sigmaMs: found.sigma * toMs, usedMs: readout?.ms ?? 0, turned: asTurn !== null && solved.motion !== 'pan' };
+  const { share, sigma: sigmaShare } = found;
+  const inMs = (of: number) => (fps ? (of * 1000) / fps : null);
+  return { share, sigmaShare, ms: inMs(share), sigmaMs: inMs(sigmaShare), usedMs: readout?.ms ?? 0, turned: asTurn !== null && !pan };
 }
 
 /** A move that shifts near and far against each other by less than so many times the noise may be a turn whose rows are late. */
@@ -163,15 +172,29 @@ function liveliest(tracks: readonly TrackPoint[], heightPx: number): readonly Tr
     .flat();
 }
 
+/** In which unit it is told: solves that were kept by earlier versions hold no shares. */
+const told = ({ share, sigmaShare, ms, sigmaMs }: ReadoutSeen): { size: number; sigma: number } =>
+  ms === null || sigmaMs === null ? { size: share, sigma: sigmaShare } : { size: ms, sigma: sigmaMs };
+
+/** Rows that are read at once fit as well. */
+export function readAtOnce(seen: ReadoutSeen): boolean {
+  const { size, sigma } = told(seen);
+  return Math.abs(size) < 3 * sigma;
+}
+
+function sizeInWords({ share, sigmaShare, ms, sigmaMs }: ReadoutSeen): string {
+  if (ms !== null && sigmaMs !== null) return `${Math.abs(ms).toFixed(1)} ± ${Math.max(0.1, sigmaMs).toFixed(1)} ms`;
+  return `${(100 * Math.abs(share)).toFixed(0)} ± ${Math.max(1, 100 * sigmaShare).toFixed(0)} % of a frame (nobody gave the frame rate)`;
+}
+
 /** How rows are read, in words. */
-export function readoutWords({ ms, sigmaMs, usedMs, turned }: ReadoutSeen): string {
-  const size = `${Math.abs(ms).toFixed(1)} ± ${Math.max(0.1, sigmaMs).toFixed(1)} ms`;
-  const none = Math.abs(ms) < 3 * sigmaMs;
-  const fits = none
+export function readoutWords(seen: ReadoutSeen): string {
+  const { usedMs, turned } = seen;
+  const fits = readAtOnce(seen)
     ? 'rows that are read at once fit'
-    : ms > 0
-      ? `a readout of ${size} fits`
-      : `a readout of ${size} from the last row to the first fits (the camera hung upside down, or its picture was turned)`;
+    : told(seen).size > 0
+      ? `a readout of ${sizeInWords(seen)} fits`
+      : `a readout of ${sizeInWords(seen)} from the last row to the first fits (the camera hung upside down, or its picture was turned)`;
   const made = turned ? '; with it the camera only turned, and its move was made of the rows' : '';
   return usedMs > 0 ? `${fits}, and ${usedMs.toFixed(1)} ms was taken out${made}` : `the rows of the picture were read one after the other and were taken as read at once: ${fits}${made}`;
 }

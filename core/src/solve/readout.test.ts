@@ -3,6 +3,7 @@ import { CancelledError } from '../errors';
 import { reconcile } from '../reconcile';
 import { solveTracks, type SolveProgress, type SolveSetup } from '.';
 import { atMiddleRow, readoutShare } from './readout';
+import { readoutWords, type ReadoutSeen } from './readout-asked';
 
 type P3 = readonly [number, number, number];
 const [W, H, FPS] = [2048, 1080, 24];
@@ -132,7 +133,7 @@ describe('a solve of rows that were read one after the other', () => {
     ),
   )('%s is told apart', (_what, share, notedMs, ms, cause) => {
     const { seen, cause: found } = said(share, notedMs);
-    expect(Math.abs(seen.ms - ms)).toBeLessThan(0.5);
+    expect(Math.abs(seen.ms! - ms)).toBeLessThan(0.5);
     expect(found).toMatchObject(cause);
     if (ms < 0) expect(found.correction).toBeUndefined();
   });
@@ -143,7 +144,20 @@ describe('a solve of rows that were read one after the other', () => {
     expect(solved).toMatchObject({ driftFactor: 1, noisePx: expect.closeTo(0.3, 1) });
     expect(Math.abs(solved.rowsLean!.share)).toBeLessThan(4 * solved.rowsLean!.sigma);
     expect(solved.readoutSeen).toMatchObject({ turned: true });
-    expect(Math.abs(solved.readoutSeen!.ms - 16)).toBeLessThan(3 * solved.readoutSeen!.sigmaMs);
+    expect(Math.abs(solved.readoutSeen!.ms! - 16)).toBeLessThan(3 * solved.readoutSeen!.sigmaMs!);
+  });
+  test('without a frame rate it is told as a share of a frame, and nothing is judged', () => {
+    const unrated = setup({ fps: undefined });
+    const solved = solveTracks(shot({ ...onTheSpot, readoutShare: SHARE }).tracks, unrated);
+    expect(solved.readoutSeen).toMatchObject({ ms: null, sigmaMs: null, usedMs: 0, turned: true });
+    expect(Math.abs(solved.readoutSeen!.share - SHARE)).toBeLessThan(Math.max(0.005, 4 * solved.readoutSeen!.sigmaShare));
+    expect(solved.reason).toMatch(/a readout of 3[89] ± 1 % of a frame \(nobody gave the frame rate\) fits; with it the camera only turned/);
+    const judged = reconcile(unrated, solved);
+    expect(judged).toMatchObject({ verdict: 'not observable', sentence: expect.stringMatching(/Give the frame rate and the readout time, and solve again/) });
+    expect(judged.items[0].causes[0].correction).toBeUndefined();
+    // one that an earlier version kept knows its milliseconds alone
+    const { share: _share, sigmaShare: _sigma, ...kept } = { ...solved.readoutSeen!, ms: -16, sigmaMs: 0.2 };
+    expect(readoutWords(kept as ReadoutSeen)).toMatch(/a readout of 16\.0 ± 0\.2 ms from the last row to the first fits/);
   });
   test('how long it was is found with a sigma that holds', () => {
     const n = draws(60, 2);
@@ -152,7 +166,7 @@ describe('a solve of rows that were read one after the other', () => {
       const solved = solveTracks(shot({ readoutShare: (ms / 1000) * FPS, seed: 300 + i, frames: 24, points: scatter(36, 90 + i) }).tracks, setup());
       return { ms, solved, seen: solved.readoutSeen };
     });
-    const z = found.flatMap(({ ms, seen }) => (seen ? [(seen.ms - ms) / seen.sigmaMs] : []));
+    const z = found.flatMap(({ ms, seen }) => (seen ? [(seen.ms! - ms) / seen.sigmaMs!] : []));
     const z2 = z.reduce((sum, v) => sum + v * v, 0) / z.length;
     console.info(`readout that nobody noted: found in ${z.length} of ${n} shots, z² ${z2.toFixed(2)}`);
     expect(z2).toBeLessThan(n > 30 ? 1.6 : 4);

@@ -38,8 +38,13 @@ export function secondThoughts({ solved, r, sparse, lens, setup, again, options 
   const asZoom = doubtful ? again({ ...setup, ...AS_ZOOM, focal: { mode: 'zoom', mm: setup.focal.mm }, anchors: undefined }, { onlyTracks: true }) : null;
   // a zoom that is taken as one length bends the picture too: what leaves less of the error is what it was
   const zoomed = asZoom && (asZoom.noisePx ?? Infinity) < noiseAsBend(solved) ? zoomSeen(solved, asZoom) : null;
-  if (zoomed === null) return { ...solved, squeezed: null };
-  const reason = `the focal length changes during the take, by about ${(100 * (zoomed - 1)).toFixed(0)} %, and was taken as one: path and points are bent by it`;
+  return zoomed === null ? { ...solved, squeezed: null } : toldZoomed(solved, zoomed);
+}
+
+/** A zoom that was solved as one length: what it says is bent, and it says so. `zoomed`: longest over shortest. */
+export function toldZoomed(solved: SolveResult, zoomed: number): SolveResult {
+  const bent = solved.motion === 'pan' ? 'the turns and what they say of the lens are' : 'path and points are';
+  const reason = `the focal length changes during the take, by about ${(100 * (zoomed - 1)).toFixed(0)} %, and was taken as one: ${bent} bent by it`;
   return {
     ...solved,
     zoomed,

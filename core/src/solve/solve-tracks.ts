@@ -14,15 +14,15 @@ import { Reconstruction, type FocalRule } from './reconstruction';
 import { nameMoving, noiseOfAll, refineAll, refineLens, refineWhole, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
 import { asksAgain, triedNearRecord, triedOtherStarts } from './second-starts';
-import { bendExplainsAll, secondThoughts } from './second-thoughts';
+import { secondThoughts } from './second-thoughts';
 import type { AnchorFacts } from '../facts';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { atMiddleRow, readoutSkewOut } from './readout';
 import { MOST_READOUTS, readoutAsked, toldRead, type ReadoutSeen } from './readout-asked';
 import { chooseKeyframes, MIN_SHARED_TRACKS, rankPairs, RICH_SHARED } from './start';
 import { onOtherFrames, thinTracks } from './starts';
-import { squeezedSeen, toldSqueezed } from './squeezed';
 import { joinSurveyed, zoomedBetween, type Parted } from './surveyed-parts';
+import { turnThoughts } from './turn-thoughts';
 import { growthOfPicture } from './zoom';
 
 export interface SolveOptions {
@@ -96,8 +96,8 @@ function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setu
   });
 }
 
-/** Lenses that a take is solved by once more at most: squeezes, and a zoom. */
-const MOST_LENSES = 7;
+/** Lenses that a take is solved by once more at most: squeezes, zooms, and a move that was asked for as a turn. */
+const MOST_LENSES = 9;
 
 interface CountedOptions extends SolveOptions {
   /** the squeeze was asked already */
@@ -175,6 +175,8 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   progress({ stage: 'starting pair', done: 0, total: 1 });
   // a pair of few tracks fits any model: the judgement is left to those that share many, where there are such
   const rich = ranked.filter((p) => p.shared >= RICH_SHARED);
+  const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
+  const moves = () => motionSeen(probe, asked, random) || (!zooms && leavesMotion(sparse, lens, setup, rule, ranked));
   const asTurn = (by = lens) => {
     if (zooms && sparse !== obs) reprofile(obs, onOtherFrames(sparse, obs));
     const { turned, r, parts } = solveTurn({ obs, lens: by, setup, rule, options, warnings: read, pairs: onFrames(farthestApart(ranked), sparse, obs) });
@@ -191,16 +193,11 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
     lenses += 1;
     return told;
   };
-  // what else may have made a turn what it is: late rows, then a squeeze that nobody wrote down
-  const turnAgain = (turned: SolveResult, r: Reconstruction): SolveResult => {
-    if (options.stretch || options.onlyTracks) return turned;
-    const seen = options.readout?.(turned) ?? null;
-    if (seen) return toldRead(turned, seen);
-    const squeezed = zooms || options.settled || bendExplainsAll(turned, r) ? null : squeezedSeen(r, turned, lens, setup, (other) => byOtherLens(other, { onlyTracks: true }));
-    return squeezed ? toldSqueezed(turned, squeezed, setup.squeeze ?? 1) : turned;
-  };
-  const asked = (rich.length > 0 ? rich : ranked).slice(0, 4);
-  if (setup.motion === 'pan' || !(motionSeen(probe, asked, random) || (!zooms && leavesMotion(sparse, lens, setup, rule, ranked)))) return asTurn();
+  const turnAgain = (turned: SolveResult, r: Reconstruction): SolveResult =>
+    options.stretch || options.onlyTracks
+      ? turned
+      : turnThoughts({ turned, r, sparse, lens, setup, moves, readout: (solved) => options.readout?.(solved) ?? null, again: byOtherLens, settled: options.settled ?? false });
+  if (setup.motion === 'pan' || !moves()) return asTurn();
 
   const started = bestStart({ sparse, setup, lens, rule, keys, zooms, random, progress });
   if (!started) {

@@ -30,8 +30,9 @@ const TRIED = 4;
  * lenses are made with, since the first answer may lie in another valley.
  * @param r as it was solved; it is changed
  * @param again solves the same tracks by another record, as far as its cameras and tracks go
+ * @param mostPx noise that it may leave, px: what something else explains better is no squeeze
  */
-export function squeezedSeen(r: Reconstruction, solved: SolveResult, lens: SolveLens, setup: SolveSetup, again: (setup: SolveSetup) => SolveResult): Squeezed | null {
+export function squeezedSeen(r: Reconstruction, solved: SolveResult, lens: SolveLens, setup: SolveSetup, again: (setup: SolveSetup) => SolveResult, mostPx = Infinity): Squeezed | null {
   if (solved.status === 'failed' || setup.squeezeFit || !solved.noisePx || (solved.driftFactor ?? 1) < BENT_FACTOR) return null;
   const huberPx = Math.max(1e-3, 3 * r.noisePx);
   const before = r.adjustAll(huberPx, 0).costPerObs;
@@ -50,7 +51,7 @@ export function squeezedSeen(r: Reconstruction, solved: SolveResult, lens: Solve
     const s = again({ ...setup, squeeze, squeezeFit: { mode: 'free' }, focal: { mode: 'free', mm: setup.focal.mm }, anchors: undefined });
     const found = s.found?.squeeze;
     if (s.status === 'failed' || !s.noisePx || !found?.told || found.sigma === null) continue;
-    if (s.frames.length < solved.frames.length || s.noisePx > QUIETER * solved.noisePx || drift(s) > WHITER * drift(solved)) continue;
+    if (s.frames.length < solved.frames.length || s.noisePx > Math.min(mostPx, QUIETER * solved.noisePx) || drift(s) > WHITER * drift(solved)) continue;
     const change = Math.abs(found.value / recorded - 1);
     if (change < LEAST_CHANGE || change * recorded < LEAST_SIGMAS * found.sigma) continue;
     if (!best || s.noisePx < best.noisePx) best = { noisePx: s.noisePx, found: { value: found.value, sigma: found.sigma } };

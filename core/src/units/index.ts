@@ -10,3 +10,4 @@ export { parseTimecode, timecodeFrames, timecodeSeconds, frameTimecode, formatTi
 export { parseShutter, shutterDeg, shutterSeconds, formatShutter, type Shutter } from './shutter';
 export { nextClipName, clipPatternProblem, type ClipWords } from './clip-name';
 export { countOf } from './count-of';
+export { inWords } from './in-words';

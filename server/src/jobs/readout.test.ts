@@ -44,7 +44,7 @@ test('where nobody knows the readout the turn is no move, and what its rows say 
   const { setup, solve, reconcile } = await solved(second);
   expect(setup).not.toHaveProperty('readout');
   expect(solve.readoutSeen).toMatchObject({ turned: true, usedMs: 0 });
-  expect(Math.abs(solve.readoutSeen!.ms - MS)).toBeLessThan(Math.max(0.2, 4 * solve.readoutSeen!.sigmaMs));
+  expect(Math.abs(solve.readoutSeen!.ms! - MS)).toBeLessThan(Math.max(0.2, 4 * solve.readoutSeen!.sigmaMs!));
   expect(reconcile!.verdict).toBe('not observable');
   expect(reconcile!.items[0].causes[0]).toMatchObject({ cause: 'readout-not-used', correction: { field: 'readoutMs', value: expect.closeTo(MS, 0) } });
 });

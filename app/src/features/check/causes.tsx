@@ -1,4 +1,4 @@
-import type { SolveTicks, StoredRecord } from '@mesure/contract';
+import type { Motion, SolveTicks, StoredRecord } from '@mesure/contract';
 import type { Cause, ReconcileItem } from '@mesure/core';
 import { useRouter, type Href } from 'expo-router';
 import { useState } from 'react';
@@ -11,7 +11,7 @@ import { SPACE, usePalette } from '../../ui/theme';
 import { useCorrection } from './use-correction';
 
 /** The likely causes with their evidence, and the entry that would put the record right. */
-export function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'>; item: ReconcileItem; onSolveAgain: (besides?: SolveTicks) => Promise<void> }) {
+export function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'>; item: ReconcileItem; onSolveAgain: (besides?: SolveTicks, as?: Motion) => Promise<void> }) {
   const { causes } = item;
   const router = useRouter();
   const p = usePalette();
@@ -46,6 +46,8 @@ export function Causes({ take, item, onSolveAgain }: { take: StoredRecord<'take'
             {takes.length > 1 ? `It holds for all ${takes.length} takes of this package. It can be undone.` : 'It can be undone.'}
           </Words>
         </>
+      ) : causes[0].cause === 'camera-moved' ? (
+        <Action kind="main" title="Solve it as a camera that may move" icon="play-arrow" onPress={() => void onSolveAgain({}, 'free')} testID="solve-as-move" />
       ) : (
         <View style={{ alignItems: 'flex-start' }}>
           <Action {...wayTo(item, take, causes[0])} onPress={() => router.push(wayTo(item, take, causes[0]).href)} testID="cause-way" />

@@ -278,6 +278,24 @@ describe('a take', () => {
     expect(await way({ quantity: 'length', about: 'K1–K2', unit: 'm' }, 'swapped-digits')).toBe(`/floor/net/${ID.setup}`);
   });
 
+  test('a camera that moved and was taken as turning is solved as one that may move, in one tap', async () => {
+    const o = outcome('contradicts', { motion: 'pan' }, { motion: 'pan' });
+    o.reconcile!.items[0].causes = [{ cause: 'camera-moved', title: 'x', evidence: 'as a turn the tracks are off by 8.0 px, as a move by 0.4 px', likelihood: 0.9 }];
+    const server = withSolve(solved(o));
+    await open(<CheckScreen takeId={ID.take} />, server);
+    // solved again by itself it would stay a turn
+    fireEvent.press(screen.getByTestId('start-solve'));
+    await settle();
+    expect(server.started.at(-1)!.options).toMatchObject({ motion: 'pan' });
+    screen.unmount();
+    const again = withSolve(solved(o));
+    await open(<CheckScreen takeId={ID.take} />, again);
+    fireEvent.press(screen.getByTestId('solve-as-move'));
+    await settle();
+    expect(again.started).toHaveLength(1);
+    expect(again.started[0].options).not.toHaveProperty('motion');
+  });
+
   test('a plate and another take of the package stand beside the verdict as its witnesses, and lead to where they speak', async () => {
     const server = withSolve(solved(outcome('contradicts')));
     const other = '00000000-0000-4000-8000-000000000077';

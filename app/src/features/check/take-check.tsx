@@ -91,14 +91,14 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
   const withWitness = beside === undefined ? (outcome?.solve.witness ? (witnessNamed(take, outcome.solve.witness.name, find) ?? null) : null) : beside;
   const motion: Motion = moved ?? outcome?.setup.motion ?? (planned === 'object' ? 'object' : 'free');
   // once the distortion was found it is found again, unless a plate says it better by then
-  async function solve(besides: SolveTicks = {}) {
+  async function solve(besides: SolveTicks = {}, as: Motion = motion) {
     // the server solves what it has: what waits here goes first
     await records.getState().send();
     await analyses.getState().start('solve', take.id, {
       focalMode: mode,
       ...(camera && ticks ? ticksUnusual({ ...ticks, ...besides }, camera) : {}),
       ...(trim ? { trim } : {}),
-      ...(withWitness ? { withWitness } : motion === 'free' ? {} : { motion }),
+      ...(withWitness ? { withWitness } : as === 'free' ? {} : { motion: as }),
     });
     setTrimming(null);
     setAsked({});
@@ -241,7 +241,7 @@ function Outcome({
   take: StoredRecord<'take'>;
   analysisId: string;
   outcome: SolveOutcome;
-  onSolveAgain: (besides?: SolveTicks) => Promise<void>;
+  onSolveAgain: (besides?: SolveTicks, as?: Motion) => Promise<void>;
   onFindLens: () => void;
 }) {
   const set = useFind()('set', useFind()('setup', take.body.setupId)?.body.setId ?? '');
