@@ -7,7 +7,7 @@ import { freeLens, freeRest } from './free-lens';
 import { withoutLeaning } from './leaning';
 import { chooseNormalisation } from './normalisation';
 import { driftOf } from './residual-drift';
-import { MIN_RAY_ANGLE_RAD } from './start';
+import { MIN_RAY_ANGLE_RAD, triangulateFlatter } from './start';
 import type { FocalRule, Reconstruction } from './reconstruction';
 import type { SolveProgress, TrimmedObservation } from './result';
 import type { SolveLens } from './setup';
@@ -30,7 +30,8 @@ export type Progress = (progress: SolveProgress) => void;
 export function placeRest(r: Reconstruction, random: () => number, onPlaced: (done: number) => void, onSettled?: (few: ReadonlySet<number>) => void): number[] {
   let open = r.poses.flatMap((p, f) => (p ? [] : [f]));
   let settled = false;
-  for (let round = 0; round < 6 && open.length > 0; round += 1) {
+  // the places of short tracks lead on by no more frames than a track lives: as many rounds as it takes
+  while (open.length > 0) {
     const before = open.length;
     open = placeOpen(r, open, random, onPlaced);
     r.triangulate(MIN_RAY_ANGLE_RAD, 4);
@@ -44,7 +45,7 @@ export function placeRest(r: Reconstruction, random: () => number, onPlaced: (do
       r.triangulate(MIN_RAY_ANGLE_RAD, 4);
       open = placeOpen(r, [...others, ...open], random, onPlaced);
       r.triangulate(MIN_RAY_ANGLE_RAD, 4);
-    } else if (open.length === before) break;
+    } else if (open.length === before && triangulateFlatter(r) === 0) break;
     else if (open.length > 0) r.adjustAll(2, 4, 1e-4);
   }
   onPlaced(r.placedFrames().length);

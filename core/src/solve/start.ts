@@ -9,6 +9,18 @@ import type { LensMap } from './setup';
 /** Rays that meet flatter than this (half a degree) leave a depth good to a few per cent at best with tracks of half a pixel. */
 export const MIN_RAY_ANGLE_RAD = 0.008;
 
+/** Where a shot would end for want of places, flatter ones lead on: what they lack in depth the adjustment after them knows. */
+const FLATTER_RAD = [0.004, 0.002, 0.001] as const;
+
+/** Gives places to tracks of flatter rays, no flatter than is needed. Returns how many; 0: nothing leads on. */
+export function triangulateFlatter(r: Reconstruction): number {
+  for (const rad of FLATTER_RAD) {
+    const added = r.triangulate(rad, 4);
+    if (added > 0) return added;
+  }
+  return 0;
+}
+
 /** Tracks that a starting pair needs: eight is the trade's floor; the essential matrix itself is fixed by five. */
 export const MIN_SHARED_TRACKS = 8;
 
@@ -156,7 +168,12 @@ export function growOver(r: Reconstruction, wanted: readonly number[], random: (
         best = f;
       }
     }
-    if (best < 0 || most < 6) break;
+    if (best < 0 || most < 6) {
+      if (triangulateFlatter(r) === 0) break;
+      r.adjustAll(2, 6, 1e-4);
+      failed.clear();
+      continue;
+    }
     if (!r.place(best, 3, random)) {
       failed.add(best);
       continue;
