@@ -41,6 +41,9 @@ const FIRST_DAMPING = 1e-5;
 const LEAST_DAMPING = 1e-9;
 const MOST_DAMPING = 1e8;
 const MOST_SHRINK = 0.1;
+/** In a valley that bends each step is as long as the bend lets it be: a damping that was just refused, and a hundred times as much, both waste a round. */
+const WELL_ABOVE = 4;
+const FORGOTTEN = 0.5;
 
 /** Of what a step promised, the share that it broke, to either side: robust weights and curvature leave it to the steps that follow. */
 const brokenShare = (t: Trial<BundleState>): number => Math.abs(1 - t.fall / Math.max(t.promised, 1e-300));
@@ -96,6 +99,7 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
   const trial = new Linearisation(count, false);
   const scale = new Float64Array(count);
   let before: number | null = null; // length of the step before, in sigmas
+  let refused = 0; // damping of the last step that was refused; less of it is tried again by and by, and not at once
   return solved(
     descend<BundleState, 'cost' | 'settled'>(
       {
@@ -126,11 +130,15 @@ export function adjust(problem: BundleProblem, start: BundleState, options: Adju
           first: settle ? SETTLING_DAMPING : FIRST_DAMPING,
           most: MOST_DAMPING,
           falls(t, gain) {
-            const damping = fallsByGain(t.damping, gain, LEAST_DAMPING, MOST_SHRINK);
+            const damping = Math.max(fallsByGain(t.damping, gain, LEAST_DAMPING, MOST_SHRINK), Math.min(t.damping, WELL_ABOVE * refused));
+            refused *= FORGOTTEN;
             // a damped step says little of how far a flat direction still goes
             return settle && isSmall(t) && t.damping > SETTLING_DAMPING ? Math.min(damping, SETTLING_DAMPING) : damping;
           },
-          rises: (damping, nth) => Math.max(damping, 1e-7) * 4 * 2 ** nth,
+          rises(damping, nth) {
+            refused = damping;
+            return damping * WELL_ABOVE * 2 ** (nth - 1);
+          },
         },
         ends(t) {
           if (!t.taken) return null;
