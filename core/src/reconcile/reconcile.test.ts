@@ -1,6 +1,7 @@
 import type { SolvedForReconcile } from './reconcile';
 import { reconcile } from './reconcile';
 import type { SolveSetup } from '../solve';
+import { SOLVE } from '../warnings';
 
 const setup = (change: Partial<SolveSetup> = {}): SolveSetup => ({ image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: 12.66 }, focal: { mode: 'free', mm: 32 }, ...change });
 const solve = (focalMm: number, sigmaFocalMm: number, change: Partial<SolvedForReconcile> = {}): SolvedForReconcile => ({
@@ -85,6 +86,13 @@ describe('lengths and heights', () => {
     const r = reconcile(setup({ anchors: { ...facts, lengths: [...facts.lengths, { a: 'a', b: 'nowhere', m: 1, sigmaM: 0.003 }] } }), solve(32, 9));
     expect(r.verdict).toBe('agrees');
     expect(r.sentence).toBe('What the solve shows of the record agrees. It cannot judge focal length and 1 of 2 lengths.');
+  });
+  test('a solve that was stopped while it still moved judges nothing', () => {
+    const r = reconcile(setup({ anchors: facts }), solve(40, 0.1, { warnings: [SOLVE.STOPPED_EARLY(80)] }));
+    expect(r).toMatchObject({ verdict: 'not observable', sentence: expect.stringMatching(/^The solve was stopped while it still moved: nothing can be judged/) });
+    expect(r.items.filter((i) => i.verdict !== 'not observable' || i.causes.length > 0)).toEqual([]);
+    // the same one, at rest
+    expect(reconcile(setup({ anchors: facts }), solve(40, 0.1)).verdict).toBe('contradicts');
   });
   test('inches taken for centimetres', () => {
     const r = reconcile(setup({ anchors: { cameraHeights: [{ frame: 1, m: 0.5525, sigmaM: 0.002 }] } }), solve(32, 0.1, { frames: [{ ...solve(32, 0.1).frames[0], position: [0, 1.40335, 0] }] }));

@@ -5,6 +5,7 @@ import { computeOptics } from '../optics';
 import { findsCentreUnasked, type SolveSetup } from '../solve/setup';
 import type { Bending } from '../solve/bending';
 import type { SolveResult } from '../solve/result';
+import type { FocalAsked } from '../solve/focal-asked';
 import { movedWords, type MovedAfterAll } from '../solve/moved-after-all';
 import { readAtOnce, readoutWords, type ReadoutSeen } from '../solve/readout-asked';
 import type { Squeezed } from '../solve/squeezed';
@@ -30,7 +31,9 @@ const ELSE_DENSITY = 0.6;
 
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
 export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
-  Partial<Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'readoutSeen' | 'movedAfterAll' | 'found' | 'witness'>> & {
+  Partial<
+    Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'readoutSeen' | 'movedAfterAll' | 'focalAsked' | 'warnings' | 'found' | 'witness'>
+  > & {
     /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
     angles?: NonNullable<SolveResult['anchoring']['angles']>;
     /** what it is called in words; missing: a solve */
@@ -114,7 +117,9 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile, around?:
   const order: Verdict[] = turned ? ['contradicts', 'drifts', 'agrees', 'not observable'] : ['contradicts', 'drifts', 'not observable', 'agrees'];
   const seen = items.filter((i) => i.verdict !== 'not observable');
   const verdict = order.find((v) => (seen.length > 0 ? seen : items).some((i) => i.verdict === v)) ?? 'not observable';
+  if (solve.warnings?.some((w) => w.code === 'STOPPED_EARLY')) return stillMoving([...items, ...untracked]);
   if (solve.readoutSeen) return takenAsRead([...items, ...untracked], solve.readoutSeen);
+  if (solve.focalAsked) return takenAsHeld(setup, solve, solve.focalAsked, [...items, ...untracked], around);
   if (solve.movedAfterAll) return takenAsTurn([...items, ...untracked], solve.movedAfterAll);
   if (solve.squeezed) return takenAsOtherSqueeze([...items, ...untracked], solve.squeezed, setup.squeeze ?? 1);
   if (solve.bending) return takenAsStraight([...items, ...untracked], solve.bending);
@@ -187,6 +192,28 @@ function takenAsRead(items: readonly ReconcileItem[], seen: ReadoutSeen): Reconc
   return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. ${put}, and solve again.`, 'The rows were read otherwise than they were taken');
 }
 
+/** An adjustment that was stopped on its way lies any number of its own sigmas from where it would end. */
+const stillMoving = (items: readonly ReconcileItem[]): ReconcileReport =>
+  unjudged(
+    items,
+    null,
+    'The solve was stopped while it still moved: nothing can be judged by it. Give it more tracks, or tracks that last longer, and solve again.',
+    'The solve was stopped while it still moved',
+  );
+
+/** Another focal length than was held leans everything but itself: it alone is judged. */
+function takenAsHeld(setup: SolveSetup, solve: SolvedForReconcile, asked: FocalAsked, items: readonly ReconcileItem[], around?: KitAround): ReconcileReport {
+  const { mm } = setup.focal;
+  const focal = focalItem({ ...setup, focal: { mode: 'free', mm } }, { ...solve, focalMode: 'free', focalMm: asked.mm, sigmaFocalMm: asked.sigmaMm }, around);
+  const others = unjudged(
+    items.filter((i) => i.quantity !== 'focalLength'),
+    null,
+    '',
+    'Another focal length was held than the tracks ask for',
+  ).items;
+  return { items: [focal, ...others], verdict: focal.verdict, sentence: headline([focal], focal.verdict, null, solve.called), warnings: [] };
+}
+
 /** A move that was solved as a turn says nothing right of focal length, tilt or roll. */
 function takenAsTurn(items: readonly ReconcileItem[], moved: MovedAfterAll): ReconcileReport {
   const cause: Cause = { cause: 'camera-moved', title: 'The camera moved, and was taken as turning only', evidence: movedWords(moved), likelihood: moved.lensDoubted ? MAY_BE_LENS : BENDS_LIKELIHOOD };
@@ -204,9 +231,9 @@ function takenAsOneLength(items: readonly ReconcileItem[], change: number): Reco
   return unjudged(items, cause, `${cause.title}: nothing can be judged by this solve. Note the focal length at the end, and solve again.`, 'The lens zoomed and was taken as one length');
 }
 
-function unjudged(items: readonly ReconcileItem[], cause: Cause, sentence: string, why: string): ReconcileReport {
+function unjudged(items: readonly ReconcileItem[], cause: Cause | null, sentence: string, why: string): ReconcileReport {
   const judged = items.map((i): ReconcileItem => (i.verdict === 'not observable' ? i : { ...i, verdict: 'not observable', sentence: `${i.sentence} ${why}, so this says nothing yet.`, causes: [] }));
-  return { items: [{ ...judged[0], causes: [cause] }, ...judged.slice(1)], verdict: 'not observable', sentence, warnings: [] };
+  return { items: cause ? [{ ...judged[0], causes: [cause] }, ...judged.slice(1)] : judged, verdict: 'not observable', sentence, warnings: [] };
 }
 /** The residuals ask for it (solve/bending.ts); another fault of the model may look like it now and then. */
 const BENDS_LIKELIHOOD = 0.9;

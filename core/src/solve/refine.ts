@@ -15,7 +15,7 @@ import { trimLimitPx } from './trim';
 import { chooseKnots } from './zoom';
 
 /** Rounds of the last adjustment; a shot that needs more is told apart from one that settled. Of a small one a round takes little, and a valley may be long. */
-const LAST_ITERATIONS = 40;
+const LAST_ITERATIONS = 80;
 const LAST_ITERATIONS_SMALL = 160;
 const SMALL_PLACES = 20_000;
 
@@ -111,6 +111,9 @@ export function refineAll(r: Reconstruction, trimmed: TrimmedObservation[], prog
     },
     true,
   );
+  // what was stopped on its way before has gone on since
+  const stopped = warnings.findIndex((w) => w.code === 'STOPPED_EARLY');
+  if (stopped >= 0) warnings.splice(stopped, 1);
   if (reason === 'maxIterations') warnings.push(SOLVE.STOPPED_EARLY(last));
   return iterations;
 }

@@ -3,6 +3,7 @@ import type { Quat, Vec3 } from '../math';
 import type { CountingQuestion } from '../track/counting';
 import type { Bending } from './bending';
 import type { FirstAnswer } from './first-answer';
+import type { FocalAsked } from './focal-asked';
 import type { MovedAfterAll } from './moved-after-all';
 import type { ReadoutSeen } from './readout-asked';
 import type { ReadoutLeft } from './readout-left';
@@ -181,6 +182,8 @@ export interface SolveResult {
   rowsLean?: ReadoutLeft | null;
   /** another readout than was taken out, where the tracks show it; missing: they do not */
   readoutSeen?: ReadoutSeen;
+  /** another focal length than was held or guided, where the tracks ask for it; missing: they do not, or it was free */
+  focalAsked?: FocalAsked;
   /** it was asked for as a turn, and the camera moved; missing: it was not, or nothing shows it */
   movedAfterAll?: MovedAfterAll;
   /** the tracks seem to count otherwise than they were read; missing in results from before it was asked */

@@ -1,4 +1,5 @@
 import { SOLVE } from '../warnings';
+import { focalAsked, toldAsked } from './focal-asked';
 import type { Observations } from './observations';
 import type { Reconstruction } from './reconstruction';
 import { whiteNoiseOf } from './residual-drift';
@@ -27,10 +28,12 @@ const NOTHING_MORE = 1.15;
 /** Does a lens that bends leave nothing that goes along the tracks? Whoever asks for a squeeze or a zoom then solves the take up to five times for nothing. */
 export const bendExplainsAll = (solved: SolveResult, r: Reconstruction): boolean => noiseAsBend(solved) < NOTHING_MORE * whiteNoiseOf(r);
 
-/** A solve that fits may stand on a wrong record: was the lens squeezed otherwise, did it zoom? What is plain is said, and the solve is partial. */
+/** A solve that fits may stand on a wrong record: was another focal length held, was the lens squeezed otherwise, did it zoom? What is plain is said, and the solve is partial. */
 export function secondThoughts({ solved, r, sparse, lens, setup, again, options }: Thoughts): SolveResult {
   const settled = options.settled ? solved : settledSqueeze(solved, setup, (other) => again(other, { ...options, settled: true }));
   if (settled !== solved) return settled;
+  const asked = focalAsked(solved, setup, (other) => again(other));
+  if (asked) return toldAsked(solved, asked, setup);
   if (bendExplainsAll(solved, r)) return { ...solved, squeezed: null };
   const squeezed = squeezedSeen(r, solved, lens, setup, (other) => again(other, { onlyTracks: true }));
   if (squeezed) return toldSqueezed(solved, squeezed, setup.squeeze ?? 1);

@@ -96,8 +96,8 @@ function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setu
   });
 }
 
-/** Lenses that a take is solved by once more at most: squeezes, zooms, and a move that was asked for as a turn. */
-const MOST_LENSES = 9;
+/** Lenses that a take is solved by once more at most: a free focal length, squeezes, zooms, and a move that was asked for as a turn. */
+const MOST_LENSES = 10;
 
 interface CountedOptions extends SolveOptions {
   /** the squeeze was asked already */

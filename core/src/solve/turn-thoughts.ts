@@ -1,3 +1,4 @@
+import { focalAsked, toldAsked } from './focal-asked';
 import { movedAfterAll, toldMoved } from './moved-after-all';
 import { OTHER_LENS_EXPLAINS_ZOOM } from './move-or-turn';
 import type { Observations } from './observations';
@@ -24,13 +25,15 @@ interface Thoughts {
 }
 
 /**
- * What else may have made a turn what it is: late rows, a squeeze or a zoom that nobody wrote down, and, where somebody said that the camera only turned,
+ * What else may have made a turn what it is: late rows, another focal length than was held, a squeeze or a zoom that nobody wrote down, and, where somebody said that the camera only turned,
  * a move. Each track of a move has a depth to its liking, so that it explains what a lens did as well: whoever said that it turned is believed as long as
  * another lens explains the turn.
  */
 export function turnThoughts({ turned, r, sparse, lens, setup, moves, readout, again, settled }: Thoughts): SolveResult {
   const seen = readout(turned);
   if (seen) return toldRead(turned, seen);
+  const asked = focalAsked(turned, setup, (other) => again(other));
+  if (asked) return toldAsked(turned, asked, setup);
   const zooms = setup.focal.mode === 'zoom';
   const doubted = setup.motion === 'pan' && moves();
   const moved = doubted ? movedAfterAll(turned, again({ ...setup, motion: 'free' })) : null;

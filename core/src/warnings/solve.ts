@@ -37,6 +37,7 @@ export const SOLVE = tableOf({
   CAMERA_STANDS: () => 'The camera stands still: nothing is seen of its path, and nothing of its lens.',
   OUTSIDE_LENS: (places: number) => `${places} places lie where the held distortion has no inverse and were left out.`,
   DISTORTION_HELD_OVER_ZOOM: (mm: number) => `The distortion at ${mm.toFixed(1)} mm was held over the whole zoom; a lens bends otherwise at its other end.`,
+  FOCAL_CONTRADICTED: (reason: string) => `${reason.charAt(0).toUpperCase()}${reason.slice(1)}. Put the record right, or leave it free.`,
   CAMERA_MOVED: (reason: string) => `It was asked for as a turn: ${reason}. Solve it as a camera that may move.`,
   LENS_ZOOMS: (reason: string) => `The lens zooms: ${reason}. Note where the zoom begins and ends, and solve it as a zoom.`,
   LENS_SQUEEZES: (reason: string) => `Another squeeze: ${reason}. Put the squeeze of the lens right, and solve again.`,
