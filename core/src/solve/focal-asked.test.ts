@@ -89,4 +89,11 @@ test.each(
 test('a straight dolly tells no focal length, so that none is contradicted', () => {
   const straight: Partial<ShotScene> = { path: (t) => [-0.5 + t, 1.4, 0], aim: (t) => [-0.5 + t, 1.4, -4] };
   expect(taken(straight, setup(24)).focalAsked).toBeUndefined();
+  // free, it ran to 119 mm ± 630 and drew the path by that
+  const free = taken(straight, { ...setup(20), focal: { mode: 'free', mm: 20 } });
+  expect(free).toMatchObject({ status: 'solved', focalMode: 'free' });
+  expect(Math.abs(free.focalMm! - 20)).toBeLessThan(5);
+  expect(free.sigmaFocalMm!).toBeGreaterThan(4);
+  expect(free.warnings.map((w) => w.code)).toContain('FOCAL_NOT_TOLD');
+  expect(reconcile(setup(20), free).items[0]).toMatchObject({ quantity: 'focalLength', verdict: 'not observable' });
 });

@@ -7,6 +7,8 @@ import { sigmaByTracks } from './unmeasured-lens';
 const KNOWN_SHARE = 0.25;
 /** It was recorded to this share, as far as a second try is told. */
 const NEAR_SHARE = 0.25;
+/** Known to no more than itself: the move tells nothing of it. */
+const NOT_TOLD_SHARE = 1;
 /** The second answer leaves this much more noise at most: where nothing tells, both fit. */
 const AS_GOOD = 1.05;
 /** A focal length that is off from the record by more than this, and by so many sigmas, contradicts it: that is not said from one start. */
@@ -61,9 +63,19 @@ export function triedNearRecord(solved: SolveResult, setup: SolveSetup, again: A
   const from = begun(setup, { mode: 'free', mm: near.focalMm / (setup.adapterFactor ?? 1) });
   const second = again.asStart(from);
   const better = moved(second) && knownShare(second) < knownShare(solved) && (second.noisePx ?? Infinity) <= AS_GOOD * (solved.noisePx ?? 0);
+  if (knownShare(better ? second : solved) > NOT_TOLD_SHARE) return heldLoosely(solved, setup, again);
   if (!better) return solved;
   const told = again.whole(from);
   return { ...told, warnings: once([SOLVE.TRIED_NEAR_RECORD(mm, solved.focalMm!), ...told.warnings]) };
+}
+
+/** Any length fits: a path by a sevenfold one would be drawn, and measured in. It goes by the record, loosely, and is known no better than that. */
+function heldLoosely(solved: SolveResult, setup: SolveSetup, again: Again): SolveResult {
+  const { mm } = setup.focal;
+  const told = again.whole(begun(setup, { mode: 'guided', mm, sigmaMm: NEAR_SHARE * mm }));
+  if (!moved(told) || (told.noisePx ?? Infinity) > AS_GOOD * (solved.noisePx ?? 0)) return solved;
+  const warning = SOLVE.FOCAL_NOT_TOLD(mm * (setup.adapterFactor ?? 1), 100 * NEAR_SHARE, solved.focalMm!);
+  return { ...told, focalMode: 'free', warnings: once([warning, ...told.warnings]) };
 }
 
 /** Mean square of what a solve leaves of all places, px²; what it left out, and what lies far off, counts as far off. */

@@ -24,6 +24,8 @@ export const SOLVE = tableOf({
   SQUEEZE_NOT_TOLD: () => 'These tracks do not tell the squeeze: it stays as it was recorded. A roll of the camera, or surveyed points, would tell it.',
   TRIED_NEAR_RECORD: (recordedMm: number, ranToMm: number) =>
     `From ${recordedMm.toFixed(1)} mm the focal length ran off to ${ranToMm.toFixed(1)} mm without an end. It was tried again, held loosely to the record at first; this is what came of that.`,
+  FOCAL_NOT_TOLD: (recordedMm: number, loosePct: number, ranToMm: number) =>
+    `Nothing in this move tells the focal length: by itself it ran to ${ranToMm.toFixed(0)} mm. It is held to the record of ${recordedMm.toFixed(1)} mm within ${loosePct.toFixed(0)} %, and path and points with it. A pass that turns, or comes nearer, would tell it.`,
   TRIED_OTHER_STARTS: (firstMm: number) => `The first start ended at ${firstMm.toFixed(1)} mm, against the record; another one explains more of the tracks, and is what is told here.`,
   PLACES_HOLD_FOCAL: (tracksMm: number, sigmaMm: number) =>
     `The surveyed places say the focal length better than this move does, and hold it here: by the tracks alone it would be ${tracksMm.toFixed(2)} ± ${sigmaMm.toFixed(2)} mm.`,
