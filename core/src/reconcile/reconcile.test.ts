@@ -87,6 +87,14 @@ describe('lengths and heights', () => {
     expect(r.verdict).toBe('agrees');
     expect(r.sentence).toBe('What the solve shows of the record agrees. It cannot judge focal length and 1 of 2 lengths.');
   });
+  test('of a wrong focal length that was held the length alone is judged; one that is off as lenses are is left to be freed', () => {
+    const held = setup({ anchors: facts, focal: { mode: 'held', mm: 32 } });
+    const asked = (mm: number) => reconcile(held, solve(32, 0, { focalMode: 'held', focalAsked: { mm, sigmaMm: 0.05 } }));
+    expect(asked(22.72)).toMatchObject({ verdict: 'contradicts', sentence: expect.stringMatching(/reducer was mounted/) });
+    const near = asked(32.7);
+    expect(near).toMatchObject({ verdict: 'not observable', sentence: expect.stringMatching(/than was held, by 2\.2 %, as lenses differ.*Leave it free/) });
+    expect(near.items.filter((i) => i.quantity !== 'focalLength' && i.verdict !== 'not observable')).toEqual([]);
+  });
   test('a solve that was stopped while it still moved judges nothing', () => {
     const r = reconcile(setup({ anchors: facts }), solve(40, 0.1, { warnings: [SOLVE.STOPPED_EARLY(80)] }));
     expect(r).toMatchObject({ verdict: 'not observable', sentence: expect.stringMatching(/^The solve was stopped while it still moved: nothing can be judged/) });

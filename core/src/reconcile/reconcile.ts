@@ -205,13 +205,22 @@ const stillMoving = (items: readonly ReconcileItem[]): ReconcileReport =>
 function takenAsHeld(setup: SolveSetup, solve: SolvedForReconcile, asked: FocalAsked, items: readonly ReconcileItem[], around?: KitAround): ReconcileReport {
   const { mm } = setup.focal;
   const focal = focalItem({ ...setup, focal: { mode: 'free', mm } }, { ...solve, focalMode: 'free', focalMm: asked.mm, sigmaFocalMm: asked.sigmaMm }, around);
+  const contradicts = focal.verdict === 'contradicts';
+  const offPct = 100 * (asked.mm / focal.recorded - 1);
   const others = unjudged(
     items.filter((i) => i.quantity !== 'focalLength'),
     null,
     '',
     'Another focal length was held than the tracks ask for',
   ).items;
-  return { items: [focal, ...others], verdict: focal.verdict, sentence: headline([focal], focal.verdict, null, solve.called), warnings: [] };
+  return {
+    items: [focal, ...others],
+    verdict: contradicts ? 'contradicts' : 'not observable',
+    sentence: contradicts
+      ? headline([focal], focal.verdict, null, solve.called)
+      : `The tracks ask for another focal length than was held, by ${offPct.toFixed(1)} %, as lenses differ from what is marked on them: nothing can be judged by this solve. Leave it free, and solve again.`,
+    warnings: [],
+  };
 }
 
 /** A move that was solved as a turn says nothing right of focal length, tilt or roll. */

@@ -3,6 +3,7 @@ export { zoomedInstead } from './zoomed-instead';
 export { mountedAs } from './pair-start';
 export { witnessSolve } from './witness-solve';
 export { solvePair, type PairOptions, type WitnessInput } from './solve-pair';
+export { leansWhole } from './leans';
 export { noWorld } from './result';
 export type { PairedWitness, ShotPart, SolveProgress, SolvedObject, SolveResult, SolvedFrame, SolvedPoint, TrimPreview, TrimmedObservation } from './result';
 export { readSolveSetup, type RecordedMounting, type SolveSetup, type LensMap } from './setup';

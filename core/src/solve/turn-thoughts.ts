@@ -25,9 +25,9 @@ interface Thoughts {
 }
 
 /**
- * What else may have made a turn what it is: late rows, another focal length than was held, a squeeze or a zoom that nobody wrote down, and, where somebody said that the camera only turned,
- * a move. Each track of a move has a depth to its liking, so that it explains what a lens did as well: whoever said that it turned is believed as long as
- * another lens explains the turn.
+ * What else may have made a turn what it is: late rows, another focal length than was held, a squeeze or a zoom that nobody wrote down, and, where
+ * somebody said that the camera only turned, a move. Each track of a move has a depth to its liking, so that it explains what a lens did as well: whoever
+ * said that it turned is believed as long as another lens explains the turn.
  */
 export function turnThoughts({ turned, r, sparse, lens, setup, moves, readout, again, settled }: Thoughts): SolveResult {
   const seen = readout(turned);

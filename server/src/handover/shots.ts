@@ -1,5 +1,5 @@
 import { stampIn, takeLacks, type FileRef, type LackTime, type MissingThing, type SolveOutcome, type Stale, type StoredRecord } from '@mesure/contract';
-import { witnessSolve } from '@mesure/core';
+import { leansWhole, witnessSolve } from '@mesure/core';
 import { fileName, filesOfSolve, jsonText, renumbered, shotFacts, solveJson, unitOf, type Shot } from '@mesure/formats';
 import type { Database } from '../db/connect';
 import { staleOf } from '../jobs/stale';
@@ -53,7 +53,9 @@ export function lacksOf(take: StoredRecord<'take'>, day: HandoverDay, solved: So
   }
   const { solve, reconcile } = solved.outcome;
   if (solved.staleWords) desk('stale', `a test solve of the record as it is: ${solved.staleWords}`);
-  if (solve.status === 'partial' && solve.motion !== 'pan')
+  const leans = leansWhole(solve);
+  if (leans) desk('leans', `a test solve that can be built on: ${reconcile?.sentence ?? solve.reason ?? 'this one leans'}`, 'set');
+  else if (solve.status === 'partial' && solve.motion !== 'pan')
     desk('rest', `the rest of the take: the solve holds frames ${solve.frames[0].frame} to ${solve.frames[solve.frames.length - 1].frame} only`);
   // a turn has no scale to lack
   if (solve.motion !== 'pan' && unitOf(solve) !== 'm') desk('scale', 'a scale: no length, height or surveyed place ties the solve to metres, and it leaves in a unit of its own', 'set');

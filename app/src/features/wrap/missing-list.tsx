@@ -21,7 +21,7 @@ const TITLES: Record<LackTime, string> = {
 function wayTo(m: MissingThing): Href | null {
   if (m.takeId === null) return null;
   if (m.code.startsWith('plate ')) return '/kit' as Href;
-  if (['tracks', 'solve', 'stale', 'rest', 'scale', 'contradiction'].includes(m.code)) return `/check/${m.takeId}` as Href;
+  if (['tracks', 'solve', 'stale', 'rest', 'leans', 'scale', 'contradiction'].includes(m.code)) return `/check/${m.takeId}` as Href;
   return `/floor/take/${m.takeId}?to=${m.code}` as Href;
 }
 
