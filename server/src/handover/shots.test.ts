@@ -1,9 +1,9 @@
-import type { StoredRecord } from '@mesure/contract';
+import { blankTake, type StoredRecord } from '@mesure/contract';
 import type { HandoverDay } from './day';
 import { lacksOf, type SolvedTake } from './shots';
 
 const day = { productionId: 'p', all: () => [], find: () => null } as unknown as HandoverDay;
-const take = { body: { setupId: 's', tracks: { name: 't.csv' }, height: { m: 1.4 } } } as unknown as StoredRecord<'take'>;
+const take = { body: { ...blankTake('s', '1A', { id: 'a', focalMm: 25 }, '2026-11-23T08:00:00.000Z'), tracks: { sha256: 'a'.repeat(64), name: 't.csv' } } } as StoredRecord<'take'>;
 const solved = (solve: object, reconcile: object | null = null): SolvedTake => ({
   outcome: { solve: { status: 'solved', frames: [{ frame: 1 }, { frame: 40 }], points: [], anchoring: { scale: 1 }, warnings: [], ...solve }, reconcile } as never,
   staleWords: null,
