@@ -32,7 +32,10 @@ const ELSE_DENSITY = 0.6;
 /** The parts of a solve result that reconciling reads; files from elsewhere may lack the rest. */
 export type SolvedForReconcile = Pick<SolveResult, 'status' | 'focalMm' | 'sigmaFocalMm' | 'frames' | 'points'> &
   Partial<
-    Pick<SolveResult, 'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'readoutSeen' | 'movedAfterAll' | 'focalAsked' | 'warnings' | 'found' | 'witness'>
+    Pick<
+      SolveResult,
+      'focalMode' | 'anchoring' | 'reason' | 'motion' | 'bending' | 'zoomed' | 'squeezed' | 'readoutSeen' | 'movedAfterAll' | 'focalAsked' | 'misfitPx' | 'warnings' | 'found' | 'witness'
+    >
   > & {
     /** tilt and roll of the setup's `cameraAngles`, in their order, where there is no anchoring that says them */
     angles?: NonNullable<SolveResult['anchoring']['angles']>;
@@ -124,6 +127,13 @@ export function reconcile(setup: SolveSetup, solve: SolvedForReconcile, around?:
   if (solve.squeezed) return takenAsOtherSqueeze([...items, ...untracked], solve.squeezed, setup.squeeze ?? 1);
   if (solve.bending) return takenAsStraight([...items, ...untracked], solve.bending);
   if (solve.zoomed) return takenAsOneLength([...items, ...untracked], solve.zoomed);
+  if (solve.misfitPx)
+    return unjudged(
+      [...items, ...untracked],
+      null,
+      `The tracks are off by ${solve.misfitPx.toFixed(0)} px, and nothing explains it: nothing can be judged by this solve.`,
+      'Nothing explains these tracks',
+    );
   items.sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict) || gap(b) - gap(a));
   items.push(...untracked);
   return {

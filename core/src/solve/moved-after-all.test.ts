@@ -97,3 +97,11 @@ test.each(
       if (seen === 'zoomed') expect(solved.reason).toMatch(/the turns and what they say of the lens are bent by it/);
     }
 });
+
+test('a turn that nothing explains is solved in part, and judges nothing', () => {
+  // its lens zooms by two fifths and bends as no lens does that was measured: what fits neither is off by many pixels
+  const solved = taken({ focalMm: (t) => 24 + 9.6 * t, k: [-0.1, 0, 0] }, free);
+  expect(solved).toMatchObject({ status: 'partial', reason: expect.stringMatching(/the tracks are off by \d\d px, slowly along each of them/) });
+  expect(solved.warnings[0].code).toBe('TRACKS_MISFIT');
+  expect(reconcile(free, solved)).toMatchObject({ verdict: 'not observable', sentence: expect.stringMatching(/off by \d\d px, and nothing explains it/) });
+});

@@ -184,6 +184,8 @@ export interface SolveResult {
   readoutSeen?: ReadoutSeen;
   /** another focal length than was held or guided, where the tracks ask for it; missing: they do not, or it was free */
   focalAsked?: FocalAsked;
+  /** one-axis noise of tracks that nothing explains, px; missing: they are explained */
+  misfitPx?: number;
   /** it was asked for as a turn, and the camera moved; missing: it was not, or nothing shows it */
   movedAfterAll?: MovedAfterAll;
   /** the tracks seem to count otherwise than they were read; missing in results from before it was asked */

@@ -18,6 +18,7 @@ import { secondThoughts } from './second-thoughts';
 import type { AnchorFacts } from '../facts';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { atMiddleRow, readoutSkewOut } from './readout';
+import { toldMisfit } from './misfit';
 import { MOST_READOUTS, readoutAsked, toldRead, type ReadoutSeen } from './readout-asked';
 import { chooseKeyframes, MIN_SHARED_TRACKS, rankPairs, RICH_SHARED } from './start';
 import { onOtherFrames, thinTracks } from './starts';
@@ -59,7 +60,8 @@ export function solveTracks(given: readonly TrackPoint[], setup: SolveSetup, opt
   const { tracks, alone } = readoutSkewOut(counted, setup);
   const readout = (solved: SolveResult) => readoutSeenIn(solved, counted, setup, options);
   const { mirrored, ...solved } = joinedByPlaces(solveCounted(tracks, setup, lens, { ...options, readout }), tracks, setup, lens, options);
-  const result = alone === 0 ? solved : { ...solved, warnings: [SOLVE.PLACES_ALONE(alone), ...solved.warnings] };
+  const told = options.onlyTracks ? solved : toldMisfit(solved);
+  const result = alone === 0 ? told : { ...told, warnings: [SOLVE.PLACES_ALONE(alone), ...told.warnings] };
   if (doubt) return { ...result, question: doubt, warnings: [SOLVE.COUNTING_DOUBTED(doubt.words), ...result.warnings] };
   // a world that its rows made is mirrored by nobody
   if (!mirrored || result.readoutSeen) return result;

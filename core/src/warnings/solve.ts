@@ -40,6 +40,7 @@ export const SOLVE = tableOf({
   OUTSIDE_LENS: (places: number) => `${places} places lie where the held distortion has no inverse and were left out.`,
   DISTORTION_HELD_OVER_ZOOM: (mm: number) => `The distortion at ${mm.toFixed(1)} mm was held over the whole zoom; a lens bends otherwise at its other end.`,
   FOCAL_CONTRADICTED: (reason: string) => `${reason.charAt(0).toUpperCase()}${reason.slice(1)}. Put the record right, or leave it free.`,
+  TRACKS_MISFIT: (reason: string) => `${reason.charAt(0).toUpperCase()}${reason.slice(1)}. Look at the lens, its zoom and its grid, at the mode of the camera, and at the clip that was tracked.`,
   CAMERA_MOVED: (reason: string) => `It was asked for as a turn: ${reason}. Solve it as a camera that may move.`,
   LENS_ZOOMS: (reason: string) => `The lens zooms: ${reason}. Note where the zoom begins and ends, and solve it as a zoom.`,
   LENS_SQUEEZES: (reason: string) => `Another squeeze: ${reason}. Put the squeeze of the lens right, and solve again.`,
