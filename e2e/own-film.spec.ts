@@ -399,7 +399,7 @@ test('one picture is lined up with marks of one’s own set, and a solve made el
   await page.goto(theirs.url());
   await page.getByTestId('remove-elsewhere').click();
   await page.getByRole('button', { name: 'Undo' }).click();
-  await expect(page.getByTestId('elsewhere-from-post.csv')).toContainText('The record agrees');
+  await expect(page.getByTestId('elsewhere-from-post.csv')).toContainText('of the record agrees');
   // and brings the same move as a table whose columns and angles he says
   const table = path.join(dir, 'from-stage.txt');
   writeFileSync(table, `Frame\tTx\tTy\tTz\tRx\tRy\tRz\tFocal Length\n${path0.map((l) => [...l.split(',').slice(0, 4), 0, 0, 0, 32].join('\t')).join('\n')}\n`);
