@@ -89,9 +89,12 @@ function laidTurn(shared: Observations, lens: SolveLens, rule: FocalRule, ranked
   return r;
 }
 
+/** Of a turn whose lens is found with it: they trade off along a valley, and what is left half way down says nothing. */
+const WITH_LENS = { rounds: 60, tolerance: 1e-5 };
+
 /** One-axis noise of what a turn leaves, once it is adjusted. */
-function noiseLeft(r: Reconstruction): number {
-  const { residualPx } = r.adjustAll(2, 12, 1e-3);
+function noiseLeft(r: Reconstruction, rounds = 12, tolerance = 1e-3): number {
+  const { residualPx } = r.adjustAll(2, rounds, tolerance);
   return residualPx.length > 0 ? noiseOf(residualPx) / leftOver(r) : Infinity;
 }
 
@@ -122,6 +125,9 @@ const OTHER_LENS_EXPLAINS = 1.04;
 const OTHER_LENS_EXPLAINS_SMALL = 1.1;
 /** A zoom bends otherwise at its other end, which one lens does not explain; moves of four centimetres leave 1.4 times as much to a turn, a push of eight along the line of sight 1.16. */
 export const OTHER_LENS_EXPLAINS_ZOOM = 1.13;
+/** A move that leaves out more of the tracks than this chose the ones that fit it; a turn by the right lens explains them all. */
+const LEAVES_MANY = 0.2;
+const leftOut = (r: Reconstruction): number => r.rejected.reduce((sum, v) => sum + v, 0) / r.rejected.length;
 /** What a lens makes of a turn looks like a move of no more than this share of the distance, and is no further from a turn than so many times the noise. */
 const MOST_TRAVEL_SHARE = 0.3;
 const MOST_OFF = 5;
@@ -148,10 +154,10 @@ export function otherLensOfTurn(move: Reconstruction, shared: Observations, lens
   if (!r) return null;
   if (zooms) zoomOfTurn(r, lens, NOISE_TOLERANCE);
   if (noiseOnFew(r) > MOST_OFF * movePx || noiseLeft(r) > MOST_OFF * movePx) return null;
-  const limit = zooms ? OTHER_LENS_EXPLAINS_ZOOM : travel < SMALL_NOISES * movePx ? OTHER_LENS_EXPLAINS_SMALL : OTHER_LENS_EXPLAINS;
+  const limit = zooms ? OTHER_LENS_EXPLAINS_ZOOM : travel < SMALL_NOISES * movePx || leftOut(move) > LEAVES_MANY ? OTHER_LENS_EXPLAINS_SMALL : OTHER_LENS_EXPLAINS;
   const explainsWith = (names: readonly LensUnknown[]) => {
     r.freeLens = [...r.freeLens, ...names];
-    return noiseLeft(r) < limit * movePx;
+    return noiseLeft(r, WITH_LENS.rounds, WITH_LENS.tolerance) < limit * movePx;
   };
   if (bend.length > 0 && explainsWith(bend)) return lens;
   // a zoom has found its place already

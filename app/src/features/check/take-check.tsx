@@ -118,14 +118,7 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
           // two buttons and not one: a press that begins on one must not end on the other
           <Action key="stop" icon="stop" title="Stop the test solve" onPress={() => void stop(take.id)} testID="stop-solve" />
         ) : (
-          <Action
-            key="start"
-            kind={outcome?.reconcile?.items[0].causes[0]?.correction ? 'plain' : 'main'}
-            icon="play-arrow"
-            title={outcome ? 'Solve again' : 'Start test solve'}
-            onPress={() => void solve()}
-            testID="start-solve"
-          />
+          <Action key="start" kind={hasOneTap(outcome) ? 'plain' : 'main'} icon="play-arrow" title={outcome ? 'Solve again' : 'Start test solve'} onPress={() => void solve()} testID="start-solve" />
         )
       }
     >
@@ -224,6 +217,12 @@ export function TakeCheck({ take }: { take: StoredRecord<'take'> }) {
     </Page>
   );
 }
+
+/** What is likely wrong is put right in one tap, which is then the one to take. */
+const hasOneTap = (outcome: SolveOutcome | null): boolean => {
+  const cause = outcome?.reconcile?.items[0].causes[0];
+  return Boolean(cause?.correction) || cause?.cause === 'camera-moved';
+};
 
 const NO_MARKS: readonly string[] = [];
 
