@@ -105,3 +105,23 @@ test('a turn that nothing explains is solved in part, and judges nothing', () =>
   expect(solved.warnings[0].code).toBe('TRACKS_MISFIT');
   expect(reconcile(free, solved)).toMatchObject({ verdict: 'not observable', sentence: expect.stringMatching(/off by \d\d px, and nothing explains it/) });
 });
+
+test('a slow pan by a lens that bends a little, which a move fits that leaves out a third of its tracks, is a turn', () => {
+  const u = uniform(5);
+  const [fPx, cx, cy] = [(32 / 24) * 4096, 2048, 1080];
+  const features = Array.from({ length: 120 }, () => [2.4 * (u() - 0.5), 0.6 * (u() - 0.5)]);
+  const tracks = Array.from({ length: 36 }, (_, i) => i + 1).flatMap((frame) => {
+    const [turn, tilt] = [-0.3 + (0.6 * (frame - 1)) / 35, 0.05 * Math.sin(frame / 6)];
+    return features.flatMap(([azimuth, rise], i) => {
+      const [side, ahead] = [Math.sin(azimuth - turn), Math.cos(azimuth - turn)];
+      const depth = ahead * Math.cos(tilt) + rise * Math.sin(tilt);
+      const [right, up] = [side / depth, (rise * Math.cos(tilt) - ahead * Math.sin(tilt)) / depth];
+      const bent = fPx * (1 - 0.02 * (right * right + up * up) * (fPx / cx) ** 2);
+      const [x, y] = [cx + bent * right + 0.8 * (u() - 0.5), cy - bent * up + 0.8 * (u() - 0.5)];
+      return depth > 0.3 && x > 0 && y > 0 && x < 4096 && y < 2160 ? [{ track: `p${i}`, frame, x, y }] : [];
+    });
+  });
+  const as: SolveSetup = { image: { width: 4096, height: 2160 }, sensor: { widthMm: 24, heightMm: (24 * 2160) / 4096 }, focal: { mode: 'free', mm: 32 }, distortion: { mode: 'none' }, fps: 24 };
+  const solved = solveTracks(tracks, as);
+  expect(solved).toMatchObject({ motion: 'pan', warnings: expect.arrayContaining([expect.objectContaining({ code: 'LENS_BENDS' })]) });
+});

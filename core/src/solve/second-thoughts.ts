@@ -32,7 +32,7 @@ export const bendExplainsAll = (solved: SolveResult, r: Reconstruction): boolean
 export function secondThoughts({ solved, r, sparse, lens, setup, again, options }: Thoughts): SolveResult {
   const settled = options.settled ? solved : settledSqueeze(solved, setup, (other) => again(other, { ...options, settled: true }));
   if (settled !== solved) return settled;
-  const asked = focalAsked(solved, setup, (other) => again(other));
+  const asked = focalAsked(solved, setup, again);
   if (asked) return toldAsked(solved, asked, setup);
   if (bendExplainsAll(solved, r)) return { ...solved, squeezed: null };
   const squeezed = squeezedSeen(r, solved, lens, setup, (other) => again(other, { onlyTracks: true }));

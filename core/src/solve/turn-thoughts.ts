@@ -32,7 +32,7 @@ interface Thoughts {
 export function turnThoughts({ turned, r, sparse, lens, setup, moves, readout, again, settled }: Thoughts): SolveResult {
   const seen = readout(turned);
   if (seen) return toldRead(turned, seen);
-  const asked = focalAsked(turned, setup, (other) => again(other));
+  const asked = focalAsked(turned, setup, again);
   if (asked) return toldAsked(turned, asked, setup);
   const zooms = setup.focal.mode === 'zoom';
   const doubted = setup.motion === 'pan' && moves();
