@@ -571,8 +571,11 @@ test('a lens that no chart was shot of has its distortion from a map of another 
   // so does a plan of the setup: its forecast bears it, and says what a plate would make of it
   const plannedPct = async (on: Page): Promise<number> => {
     await on.getByRole('radio', { name: 'forecast', exact: true }).click();
-    await expect(on.getByTestId('forecast-sentence')).toContainText(/focal length ± [\d.]+ %/i);
-    return Number(/focal length ± ([\d.]+) %/i.exec((await on.getByTestId('forecast-sentence').textContent())!)![1]);
+    // of the setup as it is now: the one of before stands there until it is computed, and says so
+    const sentence = on.getByTestId('forecast-sentence');
+    await expect(sentence).toHaveAttribute('aria-busy', 'false');
+    const read = /focal length ± ([\d.]+) %/i.exec((await sentence.textContent())!);
+    return Number(read![1]);
   };
   await page.goto(at('/plan'));
   await page.getByTestId('plan-41').click();

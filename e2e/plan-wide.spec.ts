@@ -27,6 +27,7 @@ test('marks and camera are dragged, the numbers follow, and what was dragged is 
   expect(dx).toBeGreaterThan(20);
   expect(Math.abs(dy)).toBeLessThan(3);
   await drag(page, 'station:0', -60, 0);
+  await expect(page.getByTestId('forecast-sentence')).toHaveAttribute('aria-busy', 'false');
   await expect(page.getByTestId('forecast-sentence')).not.toHaveText(sentence!);
   await page.getByRole('radio', { name: 'move', exact: true }).click();
   const right = await page.getByLabel('To the right').first().inputValue();

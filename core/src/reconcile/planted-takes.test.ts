@@ -161,6 +161,21 @@ const MISTAKES: { [name: string]: Plant } = {
     d.scene = { ...d.scene, focalMm: (t) => mm0 * (1 + 0.25 * t * t * (3 - 2 * t)) };
     return { quantity: FOCAL, cause: 'zoom-not-noted' };
   },
+  'a reducer forgotten, and the focal length held by what the lens says': (d) => {
+    longer(d, pick(d.u, KIT.adapters));
+    d.record.focal = { mode: 'held', mm: d.markedMm };
+    return { quantity: FOCAL, cause: 'forgotten-reducer' };
+  },
+  'another mode of the body, and the focal length guided by what the lens says': (d) => {
+    longer(d, 24 / 18.2);
+    d.record.focal = { mode: 'guided', mm: d.markedMm, sigmaMm: 0.01 * d.markedMm };
+    return { quantity: FOCAL, cause: 'windowed-mode' };
+  },
+  'a move taken for a turn': (d) => {
+    d.record.motion = 'pan';
+    d.record.focal = { mode: pick(d.u, ['held', 'free']), mm: d.markedMm };
+    return { quantity: FOCAL, cause: 'camera-moved' };
+  },
 };
 
 function judged(d: Drawn): ReconcileReport | string {

@@ -7,7 +7,7 @@ import { useAll, useFind, useMayWrite } from '../../data';
 import { Action, Choice, useIsWide } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { Words } from '../../ui/text';
-import { SPACE, usePalette } from '../../ui/theme';
+import { SPACE, textSize, usePalette } from '../../ui/theme';
 import { Explained } from '../../ui/explain';
 import { EXPLANATIONS } from '../explanations';
 import { Page } from '../shell/pane';
@@ -65,12 +65,19 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
       : forecast.status === 'failed'
         ? `No forecast: ${forecast.message}`
         : 'Forecast is being computed …';
+  const old = forecast.status === 'done' && forecast.old;
   const sentence = (
-    <Explained about={EXPLANATIONS.forecast}>
-      <Words testID="forecast-sentence" aria-live="polite">
-        {said}
+    <View>
+      <Words look="label" dim testID="forecast-of">
+        {old ? 'Forecast as before the change; computed anew …' : 'Forecast'}
       </Words>
-    </Explained>
+      <Explained about={EXPLANATIONS.forecast}>
+        {/* room for the longest always: what stands below must not move under the finger when it comes */}
+        <Words testID="forecast-sentence" aria-live="polite" aria-busy={old || forecast.status === 'pending'} dim={old} style={{ minHeight: textSize(wide ? 44 : 66) }}>
+          {said}
+        </Words>
+      </Explained>
+    </View>
   );
   const drawing = usable ? (
     <>

@@ -1,6 +1,6 @@
-import type { PlanBody } from '@mesure/contract';
+import type { PlanBody, RecordBodies } from '@mesure/contract';
 import { fireEvent, screen, waitFor, within } from '@testing-library/react-native';
-import { ID, open, reopen, seen, settle } from '../test-day';
+import { changeElsewhere, ID, listen, open, reopen, seen, settle } from '../test-day';
 import { PlanScreen } from './plan-screen';
 import { drag, kept, keptSet, planBody, server, setBody, SHEET, show, WALL } from './test-plan';
 
@@ -150,6 +150,35 @@ test('what would help is worked out, added with one tap and undone from the reco
   // reckoned for another setup: it has to be asked again
   expect(screen.getByTestId('next-best')).toBeTruthy();
   expect(kept(s).measures.ties.length + kept(s).measures.level.length).toBeGreaterThan(0);
+});
+
+test('a forecast of before a change says so until the one of after it is there', async () => {
+  const s = server(planBody());
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  const sentence = () => screen.getByTestId('forecast-sentence');
+  await waitFor(() => expect(sentence()).toHaveTextContent(/^Focal length ± 1.00 %, scale not observable/), LATER);
+  expect(sentence().props['aria-busy']).toBe(false);
+  show('measure');
+  for (const id of ['K1', 'K2', 'W1']) fireEvent.press(screen.getByRole('checkbox', { name: `Surveyed ${id}` }));
+  expect(sentence()).toHaveTextContent(/^Focal length ± 1.00 %, scale not observable/);
+  expect(screen.getByTestId('forecast-of')).toHaveTextContent(/before the change/);
+  expect(sentence().props['aria-busy']).toBe(true);
+  await waitFor(() => expect(sentence()).toHaveTextContent(/scale ± [\d.]+ %/), LATER);
+  expect(sentence().props['aria-busy']).toBe(false);
+  expect(screen.getByTestId('forecast-of')).toHaveTextContent(/^Forecast$/);
+});
+
+test('what others change in the kit while a plan is open is in its numbers', async () => {
+  const s = server(planBody());
+  await open(<PlanScreen setupId={ID.setup} />, s);
+  await waitFor(() => expect(screen.getByTestId('forecast-sentence')).toHaveTextContent(/^Focal length ± 1.00 %, scale not observable/), LATER);
+  const before = screen.getByTestId('strip-words').props.children;
+  // the mode was half as wide: the same lens sees half of what it saw
+  const { modes } = s.records.get(ID.body)!.body as RecordBodies['body'];
+  changeElsewhere(s, 'body', ID.body, { modes: modes.map((m) => (m.id === ID.open ? { ...m, sensorWidthMm: 12, sensorHeightMm: 6.33 } : m)) });
+  await listen(s);
+  await waitFor(() => expect(screen.getByTestId('strip-words').props.children).not.toBe(before), LATER);
+  expect(Number(/(\d+) features/.exec(screen.getByTestId('strip-words').props.children)![1])).toBeLessThan(Number(/(\d+) features/.exec(before)![1]));
 });
 
 test('surveyed marks give level and scale by themselves', async () => {

@@ -1,9 +1,10 @@
 import { View } from 'react-native';
 import { Line, Path, Rect } from 'react-native-svg';
+import { useIsWide } from '../../ui/controls';
 import { fixed } from '../../ui/format';
 import { Strip } from '../../ui/strip';
 import { Words } from '../../ui/text';
-import { SPACE, usePalette } from '../../ui/theme';
+import { SPACE, textSize, usePalette } from '../../ui/theme';
 import type { ForecastState, PlanNumbers } from './use-plan';
 
 const FLOOR = 8;
@@ -11,6 +12,7 @@ const FLOOR = 8;
 /** Time of the move: what is seen as columns with the floor of eight, slip as a line over them. */
 export function TimeStrip({ numbers, forecast, share, onChange }: { numbers: PlanNumbers; forecast: ForecastState; share: number; onChange: (share: number) => void }) {
   const p = usePalette();
+  const wide = useIsWide();
   const { study } = numbers;
   const watch = numbers.watch.moments;
   const frames = forecast.status === 'done' ? forecast.forecast.frames : [];
@@ -50,7 +52,7 @@ export function TimeStrip({ numbers, forecast, share, onChange }: { numbers: Pla
         )}
       </Strip>
       <View style={{ flexDirection: 'row', justifyContent: 'space-between', gap: SPACE.m }}>
-        <Words look="small" testID="strip-words" style={{ flex: 1 }}>
+        <Words look="small" testID="strip-words" style={{ flex: 1, minHeight: wide ? undefined : textSize(38) }}>
           {words}
         </Words>
         <Words look="small" dim numberOfLines={1}>{`${fixed(study.moments[m].timeS - study.moments[0].timeS, 1)} s`}</Words>

@@ -28,6 +28,8 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, hel
   const pose = objectPoseAt(study.setup.move, now.timeS);
   const path = study.moments.map((q, i) => `${i === 0 ? 'M' : 'L'}${q.position[0].toFixed(3)} ${q.position[2].toFixed(3)}`).join('');
   const worst = forecast.status === 'done' ? forecast.forecast.worstPlace : null;
+  // said while it is computed too: the drawing's words must not grow under a finger that is on its way to what stands below
+  const ringed = worst !== null || forecast.status === 'pending';
   const seen = new Set(study.points.filter((_, k) => study.seen[m * study.points.length + k]).map((q) => q.id));
   const marks = draft.setBody.sheet ?? [];
   const pictures = useStills(draft.planBody.setupId);
@@ -38,7 +40,7 @@ export function TopView({ numbers, draft, share, chosen, onChoose, forecast, hel
     const reach = Math.min(depthM, 1.6 * Math.hypot(box.width, box.height)) / Math.cos(angle);
     return [now.position[0] - reach * Math.sin(now.headingRad + angle), now.position[2] - reach * Math.cos(now.headingRad + angle)];
   };
-  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s${sharp ? `, tinted where it is sharp (${fixed(sharp.nearM, 1)} m to ${Number.isFinite(sharp.farM) ? `${fixed(sharp.farM, 1)} m` : 'infinity'})` : ''}.${help.status === 'done' ? ' Numbered flags: what would help.' : ''}${worst ? ' The ring shows where a still object slips most.' : ''}${numbers.facts.witnesses.some((w) => w.camera) ? ' Hollow boxes: witness cameras.' : ''}${(draft.planBody.panoramas ?? []).length > 0 ? ' Numbers in rays: panoramas of the light.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Grey: shadows at the start; broken outlines: at the end.' : ''}`;
+  const say = `From above, 1 m as the bar: ${draft.setBody.pieces?.length ?? 0} pieces, ${marks.length} marks (crosses; filled ones are seen now), the camera's way and its view at ${fixed(now.timeS, 1)} s${sharp ? `, tinted where it is sharp (${fixed(sharp.nearM, 1)} m to ${Number.isFinite(sharp.farM) ? `${fixed(sharp.farM, 1)} m` : 'infinity'})` : ''}.${help.status === 'done' ? ' Numbered flags: what would help.' : ''}${ringed ? ' The ring shows where a still object slips most.' : ''}${numbers.facts.witnesses.some((w) => w.camera) ? ' Hollow boxes: witness cameras.' : ''}${(draft.planBody.panoramas ?? []).length > 0 ? ' Numbers in rays: panoramas of the light.' : ''}${draft.planBody.stills ? ' Small arrows: the stills walk, filled when taken.' : ''}${draft.planBody.light ? ' Grey: shadows at the start; broken outlines: at the end.' : ''}`;
   return (
     <Drawing box={box} describe={say} maxHeight={380} grab={mayWrite ? grabOf(draft, topHandles(drawn, chosen), (id, x, y) => dragOnTop(drawn, id, x, y), chosen, onChoose) : undefined}>
       {(px) => (

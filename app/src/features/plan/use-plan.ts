@@ -1,8 +1,8 @@
 import { followPlan, type MountedPackage, type PlanBody, type SetBody, type StoredRecord } from '@mesure/contract';
 import { CoreError, findCautions, studySetup, watchSetup, type Caution, type Forecast, type PlannedSetup, type SetupFacts, type SetupStudy, type SetupWatch } from '@mesure/core';
-import { useEffect, useMemo, useState } from 'react';
+import { useMemo, useState } from 'react';
 import { onto, useAll, useFind, useRecordsState } from '../../data';
-import { inWorker } from '../../workers';
+import { inWorker, useAnswer } from '../../workers';
 
 /** While something is dragged the move is followed in fewer moments, so that the numbers keep up with the finger. */
 const DRAG_MOMENTS = 20;
@@ -75,16 +75,15 @@ export function usePlanNumbers(planBody: PlanBody, setBody: SetBody, dragging: b
   const find = useFind();
   const plates = useAll('plate');
   const photo = useRecceOf(planBody.setupId)?.body ?? null;
-  const key = JSON.stringify([planBody, setBody, photo?.detail, dragging]);
-  const pack = find('package', planBody.packageId);
+  const followed = followPlan(
+    planBody,
+    setBody,
+    plates.map((p) => p.body),
+    find,
+    photo,
+  );
+  const key = JSON.stringify([followed, dragging]);
   return useMemo(() => {
-    const followed = followPlan(
-      planBody,
-      setBody,
-      plates.map((p) => p.body),
-      find,
-      photo,
-    );
     if ('problem' in followed) return followed;
     try {
       const study = studySetup(followed.setup, dragging ? DRAG_MOMENTS : undefined);
@@ -94,32 +93,19 @@ export function usePlanNumbers(planBody: PlanBody, setBody: SetBody, dragging: b
       if (error instanceof CoreError) return { problem: `${error.message}. What you entered is kept.` };
       throw error;
     }
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds plan and set; packages and plates change elsewhere
-  }, [key, pack, plates.length]);
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds all that it rests on: kit and plates of others come in while it is open
+  }, [key]);
 }
 
-export type ForecastState = { status: 'pending' } | { status: 'done'; forecast: Forecast } | { status: 'failed'; message: string };
+export type ForecastState =
+  /** `old`: of the setup as it was, while that of the setup as it is is being computed */
+  { status: 'pending' } | { status: 'done'; forecast: Forecast; old: boolean } | { status: 'failed'; message: string };
 
-/** The forecast of the setup, computed off the page's thread a moment after the last change; what was there stays until then. */
+/** The forecast of the setup, computed off the page's thread a moment after the last change; what was there stays until then, and is called old. */
 export function useForecast(planned: PlannedSetup | null, dragging: boolean): ForecastState {
-  const [state, setState] = useState<ForecastState>({ status: 'pending' });
-  const key = planned ? JSON.stringify(planned) : '';
-  useEffect(() => {
-    if (!planned || dragging) return undefined;
-    let gone = false;
-    const timer = setTimeout(() => {
-      inWorker({ kind: 'forecast', setup: planned }).then(
-        (forecast) => !gone && setState({ status: 'done', forecast }),
-        (error: Error) => !gone && setState({ status: 'failed', message: error.message }),
-      );
-    }, FORECAST_PAUSE_MS);
-    return () => {
-      gone = true;
-      clearTimeout(timer);
-    };
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds the whole setup
-  }, [key, dragging]);
-  return state;
+  const answer = useAnswer(planned && !dragging ? JSON.stringify(planned) : null, () => inWorker({ kind: 'forecast', setup: planned! }), FORECAST_PAUSE_MS);
+  if (answer.failed !== null) return { status: 'failed', message: answer.failed };
+  return answer.last ? { status: 'done', forecast: answer.last, old: answer.now === null } : { status: 'pending' };
 }
 
 /** The plan of a setup: the first one, when two devices without a network each began one. */

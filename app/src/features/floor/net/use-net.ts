@@ -1,8 +1,8 @@
 import { isMeasured, netInputOf, type StoredRecord } from '@mesure/contract';
 import type { NetResult } from '@mesure/core';
-import { useEffect, useMemo, useState } from 'react';
+import { useMemo } from 'react';
 import { useAll } from '../../../data';
-import { inWorker } from '../../../workers';
+import { inWorker, useAnswer } from '../../../workers';
 
 export type NetState = { status: 'empty' } | { status: 'pending'; last: NetResult | null } | { status: 'done'; result: NetResult } | { status: 'failed'; message: string };
 
@@ -25,25 +25,14 @@ export function useNet(set: StoredRecord<'set'>) {
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds all of it
     [key],
   );
-  const [answer, setAnswer] = useState<{ key: string; result: NetResult | null; message: string | null } | null>(null);
-  useEffect(() => {
-    if (input.facts.length === 0 && !input.known) return undefined;
-    let gone = false;
-    inWorker({ kind: 'net', input }).then(
-      (result) => !gone && setAnswer({ key, result, message: null }),
-      (e: Error) => !gone && setAnswer({ key, result: null, message: e.message }),
-    );
-    return () => {
-      gone = true;
-    };
-  }, [input, key]);
-  const state: NetState =
-    input.facts.length === 0 && !input.known
-      ? { status: 'empty' }
-      : answer?.key === key
-        ? answer.result
-          ? { status: 'done', result: answer.result }
-          : { status: 'failed', message: answer.message ?? '' }
-        : { status: 'pending', last: answer?.result ?? null };
+  const asked = input.facts.length > 0 || input.known;
+  const answer = useAnswer(asked ? key : null, () => inWorker({ kind: 'net', input }));
+  const state: NetState = !asked
+    ? { status: 'empty' }
+    : answer.now
+      ? { status: 'done', result: answer.now }
+      : answer.failed !== null
+        ? { status: 'failed', message: answer.failed }
+        : { status: 'pending', last: answer.last };
   return { ties, facts, places, input, state };
 }

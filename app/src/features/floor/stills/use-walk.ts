@@ -1,8 +1,7 @@
 import { countedStills, stationsTaken, stillRemarks, walkQuestion, type StillBody, type StillsPlan, type WalkStill } from '@mesure/contract';
 import { stationNames, type WalkCheck } from '@mesure/core';
-import { useEffect, useState } from 'react';
 import { useAll, useFind, usePicturesState } from '../../../data';
-import { inWorker } from '../../../workers';
+import { inWorker, useAnswer } from '../../../workers';
 
 /** A picture of the walk, arrived or still on this device. */
 export interface ShownStill extends WalkStill {
@@ -41,31 +40,15 @@ export function useWalk(walk: StillsPlan, setupId: string): Walk {
   const find = useFind();
   const stills = useStills(setupId);
   const key = JSON.stringify([walk.way, walk.overlap, walk.stations, countedStills(stills).map((s) => [s.id, s.station, s.look !== null])]);
-  const [answer, setAnswer] = useState<{ key: string; check: WalkCheck } | null>(null);
-  const [problem, setProblem] = useState<string | null>(null);
-  useEffect(() => {
-    let gone = false;
-    inWorker({ kind: 'walk', ...walkQuestion(walk, stills) }).then(
-      (check) => {
-        if (gone) return;
-        setAnswer({ key, check });
-        setProblem(null);
-      },
-      (error: Error) => !gone && setProblem(error.message),
-    );
-    return () => {
-      gone = true;
-    };
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- all that is asked is in the key
-  }, [key]);
+  const answer = useAnswer(key, () => inWorker({ kind: 'walk', ...walkQuestion(walk, stills) }));
   const said = stillRemarks(walk, stills, find);
   return {
     stills,
     counted: new Map(countedStills(stills).map((s) => [s.station, s])),
     taken: stationsTaken(walk, stills),
     names: stationNames(walk.stations),
-    check: answer ? { ...answer.check, remarks: [...answer.check.remarks, ...said].sort((a, b) => a.station - b.station) } : null,
-    comparing: answer?.key !== key,
-    problem,
+    check: answer.last ? { ...answer.last, remarks: [...answer.last.remarks, ...said].sort((a, b) => a.station - b.station) } : null,
+    comparing: answer.now === null && answer.failed === null,
+    problem: answer.failed,
   };
 }

@@ -1,7 +1,7 @@
 import { mountPackage, opticsOf, type EdgesBody, type MountedPackage, type StoredRecord } from '@mesure/contract';
 import { DISTORTION_MODELS, frameLens, squeezeFromShape, type DistortionModel, type EdgeReport } from '@mesure/core';
 import { useRouter } from 'expo-router';
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { View } from 'react-native';
 import { Circle, Ellipse, G, Image as SvgImage, Path, Rect } from 'react-native-svg';
 import { api, useData, useFind, useMayWrite, useRecord, useRecordsState } from '../../../data';
@@ -14,7 +14,7 @@ import { Fact } from '../../../ui/fact';
 import { Words } from '../../../ui/text';
 import { PICTURE_INK, SPACE, usePalette } from '../../../ui/theme';
 import { Warnings } from '../../../ui/warnings';
-import { inWorker } from '../../../workers';
+import { inWorker, useAnswer } from '../../../workers';
 import { Page } from '../../shell/pane';
 import { RecordsGate } from '../../shell/records-gate';
 import { BeforeAfter } from './before-after';
@@ -48,32 +48,17 @@ function Marking({ record, mounted }: { record: StoredRecord<'edges'>; mounted: 
   const { body } = record;
   const [what, setWhat] = useState<'edges' | 'line-up'>(body.lineUp ? 'line-up' : 'edges');
   const [edge, setEdge] = useState(() => Math.max(1, ...body.marks.map((m) => m.edge)));
-  const [report, setReport] = useState<EdgeReport | null>(null);
-  const [problem, setProblem] = useState<string | null>(null);
   const setup = opticsOf(mounted, body.focalMm);
   const sized = { ...setup, image: { width: body.widthPx, height: body.heightPx } };
   const change = (now: (b: EdgesBody) => EdgesBody, label: string) => void write('edges', record.id, now, label);
   const url = api.previewUrl(session.production.id, body.picture.sha256, 4096);
 
-  useEffect(() => {
-    let gone = false;
-    inWorker({ kind: 'edges', points: body.marks.map((m) => ({ edge: String(m.edge), x: m.x, y: m.y })), setup: sized, model: body.model }).then(
-      (answer) => {
-        if (gone) return;
-        setReport(answer);
-        setProblem(null);
-      },
-      (e: Error) => {
-        if (gone) return;
-        setReport(null);
-        setProblem(e.message);
-      },
-    );
-    return () => {
-      gone = true;
-    };
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the package does not change while its picture is marked
-  }, [body.marks, body.model]);
+  const answer = useAnswer(JSON.stringify([body.marks, body.model, sized]), () =>
+    inWorker({ kind: 'edges', points: body.marks.map((m) => ({ edge: String(m.edge), x: m.x, y: m.y })), setup: sized, model: body.model }),
+  );
+  // the last one stays while a mark that was just set is counted in: nothing must jump under the finger
+  const report = answer.failed === null ? answer.last : null;
+  const problem = answer.failed;
 
   const place = (x: number, y: number) => {
     if (what === 'edges') change((b) => ({ ...b, marks: [...b.marks, { edge, x, y }] }), `Mark on edge ${edge}`);

@@ -1,12 +1,12 @@
 import { measuredChart, opticsOf, type ChartStart, type CornerRow, type GridOutcome, type MountedPackage, type StoredRecord } from '@mesure/contract';
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { View } from 'react-native';
 import { useAnalysesState, useRecordsState } from '../../../data';
 import { Action, Choice, Section } from '../../../ui/controls';
 import { fixed } from '../../../ui/format';
 import { Words } from '../../../ui/text';
 import { SPACE } from '../../../ui/theme';
-import { inWorker, type Refit } from '../../../workers';
+import { inWorker, useAnswer } from '../../../workers';
 import { PlateDrawing } from './plate-drawing';
 
 type Mode = 'corner' | 'row' | 'column' | 'start';
@@ -45,41 +45,29 @@ export function PlateCorrections({
   const [touched, setTouched] = useState<Place[]>([]);
   /** the start that the plate is kept with; null lets the search begin by itself */
   const [kept, setKept] = useState<ChartStart | null>(record.body.start ?? null);
-  const [refit, setRefit] = useState<Refit | null>(null);
-  const [problem, setProblem] = useState<string | null>(null);
+  /** why a touch did nothing */
+  const [missed, setMissed] = useState<string | null>(null);
   const cellPx = outcome?.report.plates[0]?.cellPx ?? 40;
   const before = record.body.dropped ?? [];
   const changed = dropped.length !== before.length || dropped.some((d) => !before.includes(d));
 
-  useEffect(() => {
-    if (!outcome || corners.length === 0 || !changed) {
-      setRefit(null);
-      return;
-    }
-    let gone = false;
-    const { rows, cols, coverage, blurPx, sharpness, zones, uncertain = 0 } = outcome.report.plates[0];
-    inWorker({
+  const asked = outcome !== null && corners.length > 0 && changed;
+  const answer = useAnswer(asked ? JSON.stringify(dropped) : null, () => {
+    const { rows, cols, coverage, blurPx, sharpness, zones, uncertain = 0 } = outcome!.report.plates[0];
+    return inWorker({
       kind: 'refit',
       corners,
       lattice: { status: 'found', rows, cols, coverage, blurPx: blurPx ?? Number.NaN, sharpness, cellPx, zones, uncertain },
       dropped,
       setup: opticsOf(mounted, record.body.focalMm),
       file: record.body.picture.name,
-      model: outcome.report.distortion?.model ?? 'radial',
+      model: outcome!.report.distortion?.model ?? 'radial',
       measured: measuredChart(record.body, mounted.lens),
-    }).then(
-      (answer) => {
-        if (gone) return;
-        setRefit(answer);
-        setProblem(null);
-      },
-      (e: Error) => !gone && setProblem(e.message),
-    );
-    return () => {
-      gone = true;
-    };
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the outcome and the package do not change while this is open
-  }, [dropped]);
+    });
+  });
+  // the last one stays while a further corner goes: the crosses say what is out
+  const refit = asked ? answer.last : null;
+  const problem = missed ?? answer.failed;
 
   function place(x: number, y: number) {
     if (mode === 'start') {
@@ -93,10 +81,10 @@ export function PlateCorrections({
     }
     const hit = [...corners].sort((a, b) => Math.hypot(a[2] - x, a[3] - y) - Math.hypot(b[2] - x, b[3] - y))[0];
     if (!hit || !near({ x: hit[2], y: hit[3] }, { x, y }, 0.5 * cellPx)) {
-      setProblem('No corner there. Touch nearer to one.');
+      setMissed('No corner there. Touch nearer to one.');
       return;
     }
-    setProblem(null);
+    setMissed(null);
     const out = mode === 'corner' ? [hit] : corners.filter((c) => (mode === 'row' ? c[0] === hit[0] : c[1] === hit[1]));
     setDropped((all) => [...all, ...out.map((c) => ({ x: c[2], y: c[3] })).filter((d) => !all.some((o) => near(o, d, 1)))]);
   }
