@@ -120,6 +120,30 @@ export function noiseOfTurn(shared: Observations, lens: SolveLens, rule: FocalRu
   return noiseLeft(r);
 }
 
+/** The middle of all places says nothing of a solve that leaves out so many that it comes to this many times the noise of what it kept. */
+const LEFT_OUT_SHOWS = 2;
+/** A place is explained within so many times that noise. */
+const EXPLAINED_NOISES = 5;
+/** A turn explains fewer than this share of what the move does. */
+const EXPLAINS_LESS = 0.8;
+
+/**
+ * Half of the tracks may lie on a thing that goes along. A move that explains the others is no turn because it leaves out many, as long as a turn explains
+ * fewer.
+ */
+export function holdsMoreThanTurn(move: Reconstruction, shared: Observations, lens: SolveLens, rule: FocalRule, ranked: readonly PairCandidate[]): boolean {
+  const { residualPx } = move.adjustAll(Infinity, 0);
+  const left = leftOver(move);
+  const ownPx = noiseOf(residualPx) / left;
+  if (noiseOfAll(move) / left < LEFT_OUT_SHOWS * ownPx) return false;
+  const explained = (all: Float64Array, r: Reconstruction): number => {
+    const places = r.placedFrames().reduce((n, f) => n + r.obs.byFrame[f].length, 0);
+    return all.filter((px) => px < EXPLAINED_NOISES * ownPx).length / Math.max(1, places);
+  };
+  const turn = laidTurn(shared, lens, rule, ranked);
+  return turn === null || explained(turn.adjustAll(2, 12, 1e-3).residualPx, turn) < EXPLAINS_LESS * explained(residualPx, move);
+}
+
 /** A turn by another lens than was given leaves no more than this beside a move: it has a handful of unknowns more than a turn, and hundreds less than a move. */
 const OTHER_LENS_EXPLAINS = 1.04;
 const OTHER_LENS_EXPLAINS_SMALL = 1.1;

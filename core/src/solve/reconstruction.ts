@@ -228,6 +228,12 @@ export class Reconstruction {
 
   /** Mean direction of a track's rays; null when it is seen in one frame only or they do not agree. */
   private directionOf(track: number, maxPx: number): Vec3 | null {
+    const found = this.farAway(track);
+    return found && Number.isFinite(found.missPx) && found.missPx <= maxPx ? found.point : null;
+  }
+
+  /** A track as a thing without end away: its mean direction, and the RMS in px by which its rays miss that. */
+  private farAway(track: number): { point: Vec3; missPx: number } | null {
     const { obs, focalMm } = this;
     const views: { pose: Pose; x: number; y: number }[] = [];
     const sum: [number, number, number] = [0, 0, 0];
@@ -239,19 +245,19 @@ export class Reconstruction {
       const n = Math.hypot(x, y, 1);
       const r = pose.rotation;
       for (let k = 0; k < 3; k += 1) sum[k] += (r[k] * x + r[3 + k] * y + r[6 + k]) / n;
-      views.push({ pose, x, y });
+      views.push({ pose: { rotation: r, translation: [0, 0, 0] }, x, y });
     }
     if (views.length < 2) return null;
     const length = Math.hypot(...sum);
     const point: Vec3 = [sum[0] / length, sum[1] / length, sum[2] / length];
     const squares = views.reduce((s, v) => s + slopeError(v.pose, { point, x: v.x, y: v.y }) ** 2, 0);
-    return Number.isFinite(squares) && Math.sqrt(squares / views.length) * this.slopeToPx <= maxPx ? point : null;
+    return { point, missPx: Math.sqrt(squares / views.length) * this.slopeToPx };
   }
 
-  /** RMS in px by which a track misses its own best meeting point; 0 when it has none. */
+  /** RMS in px by which a track misses its own best meeting point before the cameras; the one without end away where it meets behind them. 0: it was seen once. */
   missOf(track: number): number {
     const point = this.intersect(track, 0, Infinity);
-    if (!point) return 0;
+    if (!point) return this.farAway(track)?.missPx ?? 0;
     let sum = 0;
     let count = 0;
     for (const o of this.obs.byTrack[track]) {

@@ -3,9 +3,13 @@ import { det3, expSO3, median, mulMat3, mulMatVec, sampleIndices, transpose3, ty
 import { fivePoint, type SlopePair } from './five-point';
 
 /** Second camera against the first: X2 = R X1 + t, |t| = 1. */
-export interface RelativePose {
+export interface PairPose {
   rotation: Mat3;
   translation: Vec3;
+}
+export interface RelativePose extends PairPose {
+  /** another one that puts many points before both cameras: those of a thing that goes along, where the first one is that of the set, or the other way */
+  others: PairPose[];
   inliers: number;
   sigmaSlope: number;
   cost: number;
@@ -32,8 +36,8 @@ export function estimateRelativePose(pairs: readonly SlopePair[], capSlope: numb
   const distances = pairs.map((p) => Math.abs(sampson(e, p)));
   const inliers = pairs.filter((_, i) => distances[i] < capSlope);
   if (inliers.length < 6) return null;
-  const pose = poseFromEssential(e, inliers);
-  return pose && { ...pose, inliers: inliers.length, sigmaSlope: 1.4826 * median(distances), cost };
+  const [pose, ...others] = posesFromEssential(e, inliers);
+  return pose ? { ...pose, others, inliers: inliers.length, sigmaSlope: 1.4826 * median(distances), cost } : null;
 }
 
 /** The essential matrix alone: of a flat thing passed square-on it says what belongs together, and not on which side of it the cameras were. */
@@ -59,8 +63,12 @@ export function estimateEssential(pairs: readonly SlopePair[], capSlope: number,
   return best && { e: best, cost: bestCost };
 }
 
-/** The one of four decompositions that puts most points before both cameras (Hartley & Zisserman 2003, sec. 9.6.2). */
-function poseFromEssential(e: Mat3, pairs: readonly SlopePair[]): { rotation: Mat3; translation: Vec3 } | null {
+/** Fewer than half of the points lie before both cameras where a thing that moves along holds the others: so many, and this share, are no accident. */
+const LEAST_GROUP = 16;
+const LEAST_GROUP_SHARE = 0.35;
+
+/** Those of the four decompositions that put many points before both cameras, the one with most of them first (Hartley & Zisserman 2003, sec. 9.6.2). */
+function posesFromEssential(e: Mat3, pairs: readonly SlopePair[]): PairPose[] {
   const svd = new SVD(Matrix.from1DArray(3, 3, [...e]));
   const toMat = (m: Matrix) => m.to1DArray() as unknown as Mat3;
   const flip = (m: Mat3): Mat3 => (det3(m) < 0 ? (m.map((v) => -v) as unknown as Mat3) : m);
@@ -68,20 +76,16 @@ function poseFromEssential(e: Mat3, pairs: readonly SlopePair[]): { rotation: Ma
   const vt = transpose3(flip(toMat(svd.rightSingularVectors)));
   const w: Mat3 = [0, -1, 0, 1, 0, 0, 0, 0, 1];
   const t: Vec3 = [u[2], u[5], u[8]];
-  let best: { rotation: Mat3; translation: Vec3 } | null = null;
-  let most = 0;
+  const found: { pose: PairPose; front: number }[] = [];
   for (const rotation of [mulMat3(mulMat3(u, w), vt), mulMat3(mulMat3(u, transpose3(w)), vt)]) {
     for (const sign of [1, -1]) {
       const translation: Vec3 = [sign * t[0], sign * t[1], sign * t[2]];
       let front = 0;
       for (const p of pairs) if (inFront(rotation, translation, p)) front += 1;
-      if (front > most) {
-        most = front;
-        best = { rotation, translation };
-      }
+      if (front > pairs.length / 2 || (front >= LEAST_GROUP && front >= LEAST_GROUP_SHARE * pairs.length)) found.push({ pose: { rotation, translation }, front });
     }
   }
-  return most > pairs.length / 2 ? best : null;
+  return found.sort((a, b) => b.front - a.front).map((f) => f.pose);
 }
 
 function inFront(r: Mat3, t: Vec3, p: SlopePair): boolean {

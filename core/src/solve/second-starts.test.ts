@@ -2,7 +2,7 @@ import { roomShot } from '@mesure/synthetic';
 import { CancelledError } from '../errors';
 import { solveTracks } from '.';
 import type { SolveResult } from './result';
-import { asksAgain, triedNearRecord, triedOtherStarts } from './second-starts';
+import { asksAgain, fitsByRecord, triedNearRecord, triedOtherStarts } from './second-starts';
 import type { SolveSetup } from './setup';
 import { turnsAfterAll } from './move-or-turn';
 
@@ -94,6 +94,42 @@ test('where no start explains more, the first answer stands', () => {
     ),
   ).toBe(first);
   expect(whole).toEqual([]);
+});
+
+describe('a record is contradicted by what fits it worse, and by nothing else', () => {
+  const points = (rmsPx: number, names = 'abcdefghij') => [...names].map((track) => ({ track, rmsPx, observations: 100 })) as unknown as SolveResult['points'];
+  // forty sigmas off the record
+  const first = solved(76.6, 0.215, 0, 0.35, { points: points(0.35) });
+  const told = (held: SolveResult, loose = solved(68.2, 2, 10)) => {
+    const whole: SolveSetup[] = [];
+    const answer = fitsByRecord(
+      first,
+      setup,
+      by(({ focal }) => (focal.mode === 'held' ? held : loose), whole),
+      1000,
+    );
+    return { answer, whole: whole.map(({ focal }) => focal.sigmaMm! / focal.mm) };
+  };
+  test('by the record all fits as well: nothing tells, and it is held to the record closely', () => {
+    const { answer, whole } = told(solved(68, 0, 0, 0.352, { points: points(0.352) }));
+    expect([answer.focalMm, answer.focalMode, answer.warnings[0].code]).toEqual([68.2, 'free', 'FOCAL_NOT_TOLD']);
+    expect(whole).toEqual([0.05]);
+  });
+  test('by the record it fits plainly worse, or not at all: the first answer stands', () => {
+    expect(told(solved(68, 0, 0, 0.42, { points: points(0.42) })).answer).toBe(first);
+    expect(told(solved(68, 0, 0, 0.35, { status: 'failed' })).answer).toBe(first);
+    expect(told(solved(68, 0, 0, 0.35, { motion: 'pan' })).answer).toBe(first);
+  });
+  test('by the record half of the tracks fit far better, without the others: those go along with something', () => {
+    const { answer, whole } = told(solved(68, 0, 0, 0.3, { points: points(0.3, 'abcde') }));
+    expect([answer.focalMm, answer.focalMode, answer.warnings[0].code]).toEqual([68.2, 'free', 'FOCAL_BY_FEWER']);
+    expect(whole).toEqual([0.25]);
+    // a few of them prove nothing, nor does a fit that is as good
+    expect(told(solved(68, 0, 0, 0.3, { points: points(0.3, 'abc') })).answer).toBe(first);
+    expect(told(solved(68, 0, 0, 0.345, { points: points(0.345, 'abcde') })).answer).toBe(first);
+    // loosely it goes away from the record again
+    expect(told(solved(68, 0, 0, 0.3, { points: points(0.3, 'abcde') }), solved(80, 0.5, 10)).answer).toBe(first);
+  });
 });
 
 test('a focal length that ran off is looked for near the record; where nothing holds it there either, it goes by the record, loosely', () => {

@@ -20,6 +20,17 @@ const OTHER_STARTS = [0.72, 1.39];
 const UNEXPLAINED_NOISES = 5;
 /** Another answer is taken where it leaves less than this of the whole. */
 const BETTER = 0.9;
+/**
+ * What fits by the record costs so much more at most, in squares of the noise: four sigmas where the focal length is hardly known, and seven where it
+ * seems to be known well, and the record so many sigmas off that it would have to cost four times as much.
+ */
+const AS_WELL = { hardlyKnown: 16, known: 50, ofSquare: 0.25 };
+/** Held to the record that closely then: as far off as a record may be that nobody contradicts. */
+const BY_RECORD_SHARE = AGREES_SHARE;
+/** Compared by the same tracks, which are nearly all. */
+const NEARLY_ALL = 0.95;
+/** Tracks that speak for the record hold so much of all places: a thing that goes along may hold the rest. */
+const SPEAK_SHARE = 0.4;
 /** Places of a shot beyond which a solve takes a minute, and is not done three times. */
 const MOST_PLACES = 150_000;
 
@@ -45,6 +56,17 @@ export function asksAgain(solved: SolveResult, { focal, adapterFactor }: SolveSe
   return contradicts && places <= MOST_PLACES ? 'contradicts' : null;
 }
 
+/**
+ * What else is tried before a free focal length is told that ran off or contradicts the record, and what comes of it; the given one where nothing does.
+ * @param places of tracks in the picture, all frames together
+ */
+export function lookedElsewhere(solved: SolveResult, setup: SolveSetup, again: Again, places: number): SolveResult {
+  const asks = asksAgain(solved, setup, places);
+  if (!asks) return solved;
+  const told = asks === 'ran away' ? triedNearRecord(solved, setup, again) : triedOtherStarts(solved, setup, again, places);
+  return told.warnings.some((w) => w.code === 'FOCAL_NOT_TOLD') || !asksAgain(told, setup, places) ? told : fitsByRecord(told, setup, again, places);
+}
+
 /** The same record, begun at another focal length. What a plate said was said of the recorded one. */
 function begun(setup: SolveSetup, focal: SolveSetup['focal']): SolveSetup {
   const { distortion } = setup;
@@ -67,6 +89,44 @@ export function triedNearRecord(solved: SolveResult, setup: SolveSetup, again: A
   if (!better) return solved;
   const told = again.whole(from);
   return { ...told, warnings: once([SOLVE.TRIED_NEAR_RECORD(mm, solved.focalMm!), ...told.warnings]) };
+}
+
+/**
+ * A record is contradicted by what fits it worse, and by nothing else. A move that hardly turns fits any focal length; what little the noise makes of
+ * one of them looks like knowledge there. And a thing that moves with the camera may fit all together, bent, at some length of its own.
+ */
+export function fitsByRecord(told: SolveResult, setup: SolveSetup, again: Again, places: number): SolveResult {
+  const { mm } = setup.focal;
+  const recorded = mm * (setup.adapterFactor ?? 1);
+  const held = again.asStart(begun(setup, { mode: 'held', mm }));
+  if (!moved(held) || !moved(told)) return told;
+  const noisePx = Math.min(held.noisePx ?? Infinity, told.noisePx ?? Infinity);
+  const common = inBoth(held, told);
+  const asWell = knownShare(told) > KNOWN_SHARE ? AS_WELL.hardlyKnown : Math.min(AS_WELL.known, AS_WELL.ofSquare * ((told.focalMm! - recorded) / sigmaByTracks(told)!) ** 2);
+  if (common.share > NEARLY_ALL && common.first - common.second < asWell * noisePx ** 2) {
+    const by = again.whole(begun(setup, { mode: 'guided', mm, sigmaMm: BY_RECORD_SHARE * mm }));
+    if (!moved(by)) return told;
+    return { ...by, focalMode: 'free', warnings: once([SOLVE.FOCAL_NOT_TOLD(recorded, 100 * BY_RECORD_SHARE, told.focalMm!), ...by.warnings]) };
+  }
+  if (common.places < SPEAK_SHARE * places || common.first > BETTER * common.second) return told;
+  const by = again.whole(begun(setup, { mode: 'guided', mm, sigmaMm: NEAR_SHARE * mm }));
+  if (!moved(by) || asksAgain({ ...by, focalMode: 'free' }, setup, places) === 'contradicts') return told;
+  return { ...by, focalMode: 'free', warnings: once([SOLVE.FOCAL_BY_FEWER(told.focalMm!, told.points.length - held.points.length), ...by.warnings]) };
+}
+
+/** Sums of squares, px², that two solves leave of the tracks that both hold, their places, and the share these are of the second's. */
+function inBoth(a: SolveResult, b: SolveResult): { first: number; second: number; places: number; share: number } {
+  const own = new Map(a.points.map((p) => [p.track, p.rmsPx]));
+  let [first, second, places, all] = [0, 0, 0, 0];
+  for (const p of b.points) {
+    all += p.observations;
+    const rmsPx = own.get(p.track);
+    if (rmsPx === undefined) continue;
+    places += p.observations;
+    first += p.observations * rmsPx ** 2;
+    second += p.observations * p.rmsPx ** 2;
+  }
+  return { first, second, places, share: places / Math.max(1, all) };
 }
 
 /** Any length fits: a path by a sevenfold one would be drawn, and measured in. It goes by the record, loosely, and is known no better than that. */

@@ -13,7 +13,7 @@ import { rotationOnly } from './relative-pose';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
 import { ruleOf } from './solve-tracks';
-import { dropWild, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, startFromPair, type PairCandidate } from './start';
+import { dropWild, MIN_RAY_ANGLE_RAD, MIN_SHARED_TRACKS, startsFromPair, type PairCandidate } from './start';
 
 /** What a still's camera has of its own. */
 export interface StillView {
@@ -138,13 +138,14 @@ function grownWorlds(sparse: Observations, lens: SolveLens, rule: FocalRule, ran
       progress({ stage: 'starting pair', done: i, total: PAIRS_TRIED });
       const focalMm = factor * lens.recordedMm;
       // a few pictures hardly see the focal length: while the world grows it is held near where it begins
-      const r = startFromPair(sparse, lens.map, focalMm, rule.held ? rule : { held: false, priorMm: focalMm, priorSigmaMm: GROWTH_SHARE * focalMm }, pair, random);
-      if (!r) continue;
-      growOneByOne(r, random, (done) => progress({ stage: 'frames placed', done, total }));
-      r.adjustAll(2, 15, 1e-5);
-      const score = scoreOf(r);
-      grown.push({ r, score });
-      if (score < GOOD && r.placedFrames().length === total) return [r];
+      const sides = startsFromPair(sparse, lens.map, focalMm, rule.held ? rule : { held: false, priorMm: focalMm, priorSigmaMm: GROWTH_SHARE * focalMm }, pair, random, true);
+      for (const r of sides) {
+        growOneByOne(r, random, (done) => progress({ stage: 'frames placed', done, total }));
+        r.adjustAll(2, 15, 1e-5);
+        grown.push({ r, score: scoreOf(r) });
+      }
+      const best = grown.reduce((p, q) => (q.score < p.score ? q : p), grown[0]);
+      if (best && best.score < GOOD && best.r.placedFrames().length === total) return [best.r];
     }
   }
   return grown.sort((p, q) => p.score - q.score).map((g) => g.r);

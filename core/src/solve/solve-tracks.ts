@@ -4,7 +4,21 @@ import { asRecorded, countedAs, questionCounting, type TrackCounting } from '../
 import { assembleFree, failed } from './assemble';
 import { heldByPlaces } from './held-by-places';
 import { forgetDepthless, partAgain, type PlacedPart } from './join-parts';
-import { DOUBTFUL_NOISES, farthestApart, leavesMotion, leftOver, LITTLE_PX, motionSeen, noiseOfTurn, onFrames, otherLensOfTurn, solveTurn, travelPx, turnsAfterAll } from './move-or-turn';
+import {
+  DOUBTFUL_NOISES,
+  farthestApart,
+  holdsMoreThanTurn,
+  leavesMotion,
+  leftOver,
+  LITTLE_PX,
+  motionSeen,
+  noiseOfTurn,
+  onFrames,
+  otherLensOfTurn,
+  solveTurn,
+  travelPx,
+  turnsAfterAll,
+} from './move-or-turn';
 import { asObject, objectSetup, withoutStill } from './object';
 import type { TrackPoint } from '../track/track-point';
 import { buildObservations, reprofile } from './observations';
@@ -13,7 +27,7 @@ import { bestStart, placeAll } from './place-all';
 import { Reconstruction, type FocalRule } from './reconstruction';
 import { nameMoving, noiseOfAll, refineAll, refineLens, refineWhole, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
-import { asksAgain, triedNearRecord, triedOtherStarts } from './second-starts';
+import { lookedElsewhere } from './second-starts';
 import { secondThoughts } from './second-thoughts';
 import type { AnchorFacts } from '../facts';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
@@ -98,6 +112,8 @@ function readoutSeenIn(solved: SolveResult, counted: readonly TrackPoint[], setu
   });
 }
 
+/** Starts that a take is solved from once more at most: near the record or on either side, by the record, and what is told. */
+const MOST_STARTS = 5;
 /** Lenses that a take is solved by once more at most: a free focal length, squeezes, zooms, and a move that was asked for as a turn. */
 const MOST_LENSES = 10;
 
@@ -218,12 +234,13 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const { r } = shot;
   const trimmed: TrimmedObservation[] = [];
   let turnPx = 0;
+  const holdsMore = () => holdsMoreThanTurn(r, sparse, lens, rule, ranked);
   const turned = () => {
     const noisePx = noiseOfAll(r);
     if (zooms) reprofile(sparse, onOtherFrames(obs, sparse));
     const travel = travelPx(r);
     // a move along what it looks at is hardly told from a zoom, however far it seems to go
-    if (!zooms && travel >= DOUBTFUL_NOISES * noisePx) return false;
+    if (!zooms && (travel >= DOUBTFUL_NOISES * noisePx || holdsMore())) return false;
     turnPx = noiseOfTurn(sparse, lens, rule, ranked, zooms);
     return turnsAfterAll(noisePx / leftOver(r), turnPx, travel);
   };
@@ -236,7 +253,7 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   // what did not hold together after all is refined apart
   if (partAgain(r, shot.parts)) iterations += refineAll(r, trimmed, progress, warnings);
   if (!early && turned()) return asTurn();
-  const turnedBy = options.onlyTracks ? null : otherLensOfTurn(r, sparse, lens, setup, ranked, turnPx);
+  const turnedBy = options.onlyTracks || (!zooms && holdsMore()) ? null : otherLensOfTurn(r, sparse, lens, setup, ranked, turnPx);
   if (turnedBy) return asTurn(turnedBy);
   forgetDepthless(r, shot.parts);
   nameMoving(r, trimmed, warnings);
@@ -249,18 +266,16 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const { focalTold: _told, along: _along, ...tied } = options.stretch || options.onlyTracks ? free : heldByPlaces(r, free, around);
   const solved: Counted = { ...tied, ...partedOf(r, shot.parts) };
   if (options.stretch || options.onlyTracks) return solved;
-  const asks = options.onlyStart ? null : asksAgain(solved, setup, obs.count);
-  if (asks) {
+  if (!options.onlyStart) {
     let begun = 0;
     const by = (onlyTracks: boolean) => (other: SolveSetup) => {
-      const onProgress = () => progress({ stage: 'other starts', done: begun, total: 3 });
+      const onProgress = () => progress({ stage: 'other starts', done: Math.min(begun, MOST_STARTS), total: MOST_STARTS });
       onProgress();
       const told = again(other, { settled: options.settled, trim: options.trim, onlyTracks, onProgress });
       begun += 1;
       return told;
     };
-    const others = { asStart: by(true), whole: by(false) };
-    const told = asks === 'ran away' ? triedNearRecord(solved, setup, others) : triedOtherStarts(solved, setup, others, obs.count);
+    const told = lookedElsewhere(solved, setup, { asStart: by(true), whole: by(false) }, obs.count);
     if (told !== solved) return told;
   }
   // late rows look like a zoom or a squeeze, and are asked for first

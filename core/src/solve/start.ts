@@ -1,6 +1,8 @@
 import { sigmaFromMedianRadius } from '../estimate';
 import { IDENTITY3, median } from '../math';
+import type { Pose } from './absolute-pose';
 import type { SlopePair } from './five-point';
+import { flatPoses } from './flat-poses';
 import { Reconstruction, type FocalRule } from './reconstruction';
 import { estimateRelativePose, rotationOnly } from './relative-pose';
 import type { Observations } from './observations';
@@ -120,14 +122,25 @@ export function hasParallax(pairs: readonly SlopePair[], slopeToPx: number, rand
   return turnSum - essentialSum > MOTION_EVIDENCE * 2 * (n + 2) * sigma * sigma;
 }
 
-/** Two cameras and the points between them, adjusted; null when the pair does not carry. */
-export function startFromPair(obs: Observations, lens: LensMap, focalMm: number, rule: FocalRule, pair: PairCandidate, random: () => number): Reconstruction | null {
+/**
+ * Two cameras and the points between them, adjusted: none when the pair does not carry, several where what it shows is flat and fits as many poses.
+ * @param mayBeFlat false where a turn explains the pair: what it leaves is flat too
+ */
+export function startsFromPair(obs: Observations, lens: LensMap, focalMm: number, rule: FocalRule, pair: PairCandidate, random: () => number, mayBeFlat: boolean): Reconstruction[] {
+  const bare = new Reconstruction(obs, lens, focalMm, { held: true });
+  const { pairs, tracks } = bare.sharedPairs(pair.a, pair.b);
+  const relative = estimateRelativePose(pairs, 4 / bare.slopeToPx, random, 80);
+  if (!relative || relative.inliers < MIN_SHARED_TRACKS - 1) return [];
+  const flat = mayBeFlat ? flatPoses(pairs, relative, FLAT_PX / bare.slopeToPx) : [];
+  return [relative, ...relative.others, ...flat].flatMap((pose) => startAt(obs, lens, focalMm, rule, pair, pose, tracks) ?? []);
+}
+/** Half of what a pair shows lies within this of a plane: the poses that a plane leaves open are tried too. */
+const FLAT_PX = 2;
+
+function startAt(obs: Observations, lens: LensMap, focalMm: number, rule: FocalRule, pair: PairCandidate, pose: Pose, tracks: number[]): Reconstruction | null {
   const r = new Reconstruction(obs, lens, focalMm, { held: true });
-  const { pairs, tracks } = r.sharedPairs(pair.a, pair.b);
-  const relative = estimateRelativePose(pairs, 4 / r.slopeToPx, random, 80);
-  if (!relative || relative.inliers < MIN_SHARED_TRACKS - 1) return null;
   r.poses[pair.a] = { rotation: IDENTITY3, translation: [0, 0, 0] };
-  r.poses[pair.b] = { rotation: relative.rotation, translation: relative.translation };
+  r.poses[pair.b] = { rotation: pose.rotation, translation: pose.translation };
   r.triangulate(0.005, 12, tracks);
   if (r.points.filter(Boolean).length < MIN_SHARED_TRACKS - 2) return null;
   r.adjustAll(2, 15);

@@ -1,10 +1,13 @@
+import type { AnchorFacts } from '../facts';
 import { median } from '../math';
 import { residualsAt } from './bundle-problem';
 import type { TrackPoint } from '../track/track-point';
 import { buildObservations, type Observations } from './observations';
 import { Reconstruction, type FocalRule } from './reconstruction';
 import type { SolveLens, SolveSetup } from './setup';
-import { growOver, rankPairs, startFromPair } from './start';
+import { rotationOnly } from './relative-pose';
+import { growOver, rankPairs, startsFromPair, type PairCandidate } from './start';
+import { focalOfTurn } from './turn';
 import { recordedProfile } from './zoom';
 
 /** Focal lengths tried when it is free, over the recorded one: a start within about ±25 % finds the basin. */
@@ -45,6 +48,14 @@ export function thinTracks(tracks: readonly TrackPoint[], obs: Observations, len
   );
 }
 
+/** A turn by whatever focal length explains a pair when it leaves no more than this in the middle, px. */
+const TURN_LEAVES_PX = 4;
+
+function turnExplains(probe: Reconstruction, pair: PairCandidate): boolean {
+  const trial = new Reconstruction(probe.obs, probe.lens, probe.focalRule.held ? probe.focalMm : focalOfTurn(probe, [pair]), probe.focalRule);
+  return rotationOnly(trial.sharedPairs(pair.a, pair.b).pairs).medianSlope * trial.slopeToPx < TURN_LEAVES_PX;
+}
+
 /** The best of a few pairs at one focal length, grown over some keyframes and scored over the same observations. */
 export function tryStart(
   obs: Observations,
@@ -54,33 +65,54 @@ export function tryStart(
   keys: readonly number[],
   pairCount: number,
   random: () => number,
+  counts: ArrayLike<number> | null = null,
 ): { r: Reconstruction; score: number } | null {
   const base = new Reconstruction(obs, lens.map, focalMm, rule);
   const pairs = rankPairs(base, keys);
   const chosen = pairs.filter((p, i) => i < 12 && pairs.findIndex((q) => Math.abs(q.a - p.a) + Math.abs(q.b - p.b) <= 2) === i).slice(0, pairCount);
   let best: { r: Reconstruction; score: number } | null = null;
   for (const pair of chosen) {
-    const r = startFromPair(obs, lens.map, focalMm, rule, pair, random);
-    if (!r) continue;
     const middle = (pair.a + pair.b) / 2;
     const near = [...keys].sort((a, b) => Math.abs(a - middle) - Math.abs(b - middle)).slice(0, PROBE_KEYFRAMES);
-    growOver(r, near, random);
-    r.adjustAll(2, 15, 1e-5);
-    const score = truncatedScore(r, near);
-    if (!best || score < best.score) best = { r, score };
+    for (const r of startsFromPair(obs, lens.map, focalMm, rule, pair, random, !turnExplains(base, pair))) {
+      growOver(r, near, random);
+      r.adjustAll(2, 15, 1e-5);
+      const score = truncatedScore(r, near, counts);
+      if (!best || score < best.score) best = { r, score };
+    }
     // a start that explains nearly everything to within a pixel needs no rival
-    if (score < GOOD_SCORE) break;
+    if (best && best.score < GOOD_SCORE) break;
   }
   return best;
 }
 
-/** Mean of min(residual, 5 px)² over all observations in the frames; one that is not explained counts in full. */
-export function truncatedScore(r: Reconstruction, frames: readonly number[]): number {
+/** Measured marks of a set that are tracked: so many of them say that the set is what stands still; together they count as this share of all tracks. */
+const LEAST_MARKS = 2;
+const MARKS_SHARE = 0.5;
+/** Each counts as so many tracks at most: one that was named wrongly must not decide. */
+const MOST_A_MARK = 10;
+
+/** How much each track counts when starts are compared; null: all the same. A thing that goes along may hold as many tracks as the set, but no mark that was measured. */
+export function countsOf(obs: Observations, anchors: AnchorFacts | undefined): Float64Array | null {
+  const measured = new Set([...(anchors?.level ?? []), ...(anchors?.lengths ?? []).flatMap((l) => [l.a, l.b]), ...(anchors?.points ?? []).map((p) => p.track)]);
+  const marks = obs.trackIds.filter((id) => measured.has(id)).length;
+  if (marks < LEAST_MARKS) return null;
+  const each = Math.min(MOST_A_MARK, Math.max(1, (MARKS_SHARE * obs.trackIds.length) / marks));
+  return Float64Array.from(obs.trackIds, (id) => (measured.has(id) ? each : 1));
+}
+
+/**
+ * Mean of min(residual, 5 px)² over all observations in the frames; one that is not explained counts in full.
+ * @param counts of each track how much it counts; null: all the same
+ */
+export function truncatedScore(r: Reconstruction, frames: readonly number[], counts: ArrayLike<number> | null = null): number {
   const cap2 = 25;
-  const { problem, state } = r.toBundle(new Set(frames));
+  const { problem, state, obsOf } = r.toBundle(new Set(frames));
   const residual = residualsAt(problem, state);
-  const all = frames.reduce((n, f) => n + r.obs.byFrame[f].length, 0);
-  let sum = (all - problem.camera.length) * cap2;
-  for (let i = 0; i < problem.camera.length; i += 1) sum += Math.min(cap2, residual[2 * i] ** 2 + residual[2 * i + 1] ** 2);
+  const countOf = (o: number): number => counts?.[r.obs.track[o]] ?? 1;
+  let all = 0;
+  for (const f of frames) for (const o of r.obs.byFrame[f]) all += countOf(o);
+  let sum = all * cap2;
+  for (let i = 0; i < problem.camera.length; i += 1) sum -= countOf(obsOf[i]) * Math.max(0, cap2 - residual[2 * i] ** 2 - residual[2 * i + 1] ** 2);
   return sum / Math.max(1, all);
 }

@@ -25,7 +25,9 @@ export const SOLVE = tableOf({
   TRIED_NEAR_RECORD: (recordedMm: number, ranToMm: number) =>
     `From ${recordedMm.toFixed(1)} mm the focal length ran off to ${ranToMm.toFixed(1)} mm without an end. It was tried again, held loosely to the record at first; this is what came of that.`,
   FOCAL_NOT_TOLD: (recordedMm: number, loosePct: number, ranToMm: number) =>
-    `Nothing in this move tells the focal length: by itself it ran to ${ranToMm.toFixed(0)} mm. It is held to the record of ${recordedMm.toFixed(1)} mm within ${loosePct.toFixed(0)} %, and path and points with it. A pass that turns, or comes nearer, would tell it.`,
+    `Nothing in this move tells the focal length: by itself it went to ${ranToMm.toFixed(0)} mm, and by the record all fits as well. It is held to the record of ${recordedMm.toFixed(1)} mm within ${loosePct.toFixed(0)} %, and path and points with it. A pass that turns, or comes nearer, would tell it.`,
+  FOCAL_BY_FEWER: (allMm: number, left: number) =>
+    `All tracks together would fit a focal length of ${allMm.toFixed(1)} mm, badly. Without ${left} of them, which go along with something that moves, the others fit far better, and by the record: this is told. Mask what moves, and it is settled.`,
   TRIED_OTHER_STARTS: (firstMm: number) => `The first start ended at ${firstMm.toFixed(1)} mm, against the record; another one explains more of the tracks, and is what is told here.`,
   PLACES_HOLD_FOCAL: (tracksMm: number, sigmaMm: number) =>
     `The surveyed places say the focal length better than this move does, and hold it here: by the tracks alone it would be ${tracksMm.toFixed(2)} ± ${sigmaMm.toFixed(2)} mm.`,
