@@ -1,5 +1,5 @@
 import { anchorSolve, meanSigma } from '../anchor';
-import { applySimilarity, FLIP, matToQuat, mulMat3, mulMatVec, norm, quatToMat, rotationAngle, transpose3, type Mat3, type Quat, type Similarity, type Vec3 } from '../math';
+import { applySimilarity, FLIP, matToQuat, mulMat3, mulMatVec, norm, quatToMat, transpose3, type Mat3, type Quat, type Similarity, type Vec3 } from '../math';
 import { bendFelt, bendingSeen } from './bending';
 import { residualsAt, type BundleProblem, type FreeLensUnknown, type LensUnknown } from './bundle-problem';
 import { BundleCovariance } from './covariance';
@@ -401,6 +401,11 @@ function pairedWitness(r: Reconstruction, g: ReturnType<typeof gather>, sim: Sim
 
 /** A turn of less than so many times the noise of a track is none. */
 const STILL_NOISES = 3;
+/** By how much a small turn moves the picture, px: about the line of sight it moves what lies half way out, else all of it. */
+function shiftOfTurnPx(from: Mat3, to: Mat3, slopeToPx: number, outPx: number): number {
+  const m = mulMat3(to, transpose3(from));
+  return Math.hypot(slopeToPx * (m[7] - m[5]), slopeToPx * (m[2] - m[6]), outPx * (m[3] - m[1])) / 2;
+}
 
 /** A camera that only turned. Nothing of it is in metres; what is up is known by tilt and roll where they were recorded. */
 export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSetup, story: Story): SolveResult {
@@ -415,8 +420,9 @@ export function assembleTurn(r: Reconstruction, lens: SolveLens, setup: SolveSet
     setup.anchors ?? {},
   );
   const asked = setup.motion === 'pan';
-  const most = Math.max(0, ...rotations.map((r2) => rotationAngle(rotations[0], r2)));
-  const still = most * r.slopeToPx < STILL_NOISES * Math.sqrt(g.variance);
+  const { widthPx, heightPx } = lens.geometry;
+  const most = Math.max(0, ...rotations.map((to) => shiftOfTurnPx(rotations[0], to, r.slopeToPx, Math.hypot(widthPx, heightPx) / 4)));
+  const still = most < STILL_NOISES * Math.sqrt(g.variance);
   if (!asked && !still) story.warnings.unshift(SOLVE.CAMERA_TURNS());
   if (still) story.warnings.unshift(SOLVE.CAMERA_STANDS());
   const whole = unplaced.length === 0;

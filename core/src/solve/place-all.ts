@@ -32,13 +32,13 @@ interface StartInput {
 /** The best of several pairs at several focal lengths, some keyframes placed; null where none carries. The thin tracks keep its profile. */
 export function bestStart({ sparse, setup, lens, rule, keys, zooms, random, progress }: StartInput): Reconstruction | null {
   const starts = startsOf(sparse, setup, lens);
-  const counts = countsOf(sparse, setup.anchors);
+  const trying = { obs: sparse, lens, rule, keys, random, counts: countsOf(sparse, setup.anchors) };
   let best: { r: Reconstruction; score: number; profile: Float64Array } | null = null;
   for (const [i, { focalMm, profile }] of starts.entries()) {
     reprofile(sparse, profile);
     progress({ stage: 'starting pair', done: i, total: starts.length });
     const pulled: FocalRule = rule.held || rule.priorSigmaMm ? rule : { held: false, priorMm: focalMm, priorSigmaMm: GROWTH_FOCAL_SHARE * focalMm };
-    const tried = tryStart(sparse, lens, focalMm, pulled, keys, best && best.score < GOOD_SCORE ? 1 : PAIRS_TRIED, random, counts);
+    const tried = tryStart(trying, focalMm, pulled, best && best.score < GOOD_SCORE ? 1 : PAIRS_TRIED);
     if (tried && (!best || tried.score < best.score)) best = { ...tried, profile };
   }
   if (!best) return null;

@@ -114,6 +114,18 @@ export function fitsByRecord(told: SolveResult, setup: SolveSetup, again: Again,
   return { ...by, focalMode: 'free', warnings: once([SOLVE.FOCAL_BY_FEWER(told.focalMm!, told.points.length - held.points.length), ...by.warnings]) };
 }
 
+/**
+ * A turn that tells nothing of its focal length: a camera that stands still, or that goes along a wall square-on, which by a lens without end is a turn.
+ * By the record it is what it was. Null where it is told, or fits worse so.
+ */
+export function turnByRecord(turned: SolveResult, setup: SolveSetup, again: (setup: SolveSetup) => SolveResult): SolveResult | null {
+  const { mm, mode } = setup.focal;
+  if (mode !== 'free' || turned.status === 'failed' || turned.focalMm === null || (turned.sigmaFocalMm ?? Infinity) <= KNOWN_SHARE * turned.focalMm) return null;
+  const by = again(begun(setup, { mode: 'guided', mm, sigmaMm: BY_RECORD_SHARE * mm }));
+  if (by.status === 'failed' || !by.noisePx || by.noisePx > AS_GOOD * (turned.noisePx ?? 0)) return null;
+  return { ...by, focalMode: 'free', warnings: once([SOLVE.FOCAL_NOT_TOLD(mm * (setup.adapterFactor ?? 1), 100 * BY_RECORD_SHARE, turned.focalMm), ...by.warnings]) };
+}
+
 /** Sums of squares, px², that two solves leave of the tracks that both hold, their places, and the share these are of the second's. */
 function inBoth(a: SolveResult, b: SolveResult): { first: number; second: number; places: number; share: number } {
   const own = new Map(a.points.map((p) => [p.track, p.rmsPx]));

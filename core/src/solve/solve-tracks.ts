@@ -27,7 +27,7 @@ import { bestStart, placeAll } from './place-all';
 import { Reconstruction, type FocalRule } from './reconstruction';
 import { nameMoving, noiseOfAll, refineAll, refineLens, refineWhole, trim } from './refine';
 import type { SolveProgress, SolveResult, TrimmedObservation } from './result';
-import { lookedElsewhere } from './second-starts';
+import { lookedElsewhere, turnByRecord } from './second-starts';
 import { secondThoughts } from './second-thoughts';
 import type { AnchorFacts } from '../facts';
 import { readSolveSetup, type SolveLens, type SolveSetup } from './setup';
@@ -214,7 +214,8 @@ function solveCounted(tracks: readonly TrackPoint[], setup: SolveSetup, lens: So
   const turnAgain = (turned: SolveResult, r: Reconstruction): SolveResult =>
     options.stretch || options.onlyTracks
       ? turned
-      : turnThoughts({ turned, r, sparse, lens, setup, moves, readout: (solved) => options.readout?.(solved) ?? null, again: byOtherLens, settled: options.settled ?? false });
+      : ((options.onlyStart ? null : turnByRecord(turned, setup, byOtherLens)) ??
+        turnThoughts({ turned, r, sparse, lens, setup, moves, readout: (solved) => options.readout?.(solved) ?? null, again: byOtherLens, settled: options.settled ?? false }));
   if (setup.motion === 'pan' || !moves()) return asTurn();
 
   const started = bestStart({ sparse, setup, lens, rule, keys, zooms, random, progress });

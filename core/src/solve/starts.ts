@@ -48,33 +48,43 @@ export function thinTracks(tracks: readonly TrackPoint[], obs: Observations, len
   );
 }
 
-/** A turn by whatever focal length explains a pair when it leaves no more than this in the middle, px. */
+/** A turn by a focal length that may be explains a pair when it leaves no more than this in the middle, px. */
 const TURN_LEAVES_PX = 4;
+/** Of what is known of a focal length before: farther off by a lens without end a move along a wall is a turn. */
+const MAY_BE_SIGMAS = 3;
 
-function turnExplains(probe: Reconstruction, pair: PairCandidate): boolean {
-  const trial = new Reconstruction(probe.obs, probe.lens, probe.focalRule.held ? probe.focalMm : focalOfTurn(probe, [pair]), probe.focalRule);
+/** @param rule what was known of the focal length, and not what a start is pulled to */
+function turnExplains(probe: Reconstruction, pair: PairCandidate, { held, priorMm, priorSigmaMm }: FocalRule): boolean {
+  const best = held ? probe.focalMm : focalOfTurn(probe, [pair]);
+  const mayBe = !priorSigmaMm || Math.abs(best - priorMm!) <= MAY_BE_SIGMAS * priorSigmaMm;
+  const trial = new Reconstruction(probe.obs, probe.lens, mayBe ? best : probe.focalMm, probe.focalRule);
   return rotationOnly(trial.sharedPairs(pair.a, pair.b).pairs).medianSlope * trial.slopeToPx < TURN_LEAVES_PX;
 }
 
-/** The best of a few pairs at one focal length, grown over some keyframes and scored over the same observations. */
-export function tryStart(
-  obs: Observations,
-  lens: SolveLens,
-  focalMm: number,
-  rule: FocalRule,
-  keys: readonly number[],
-  pairCount: number,
-  random: () => number,
-  counts: ArrayLike<number> | null = null,
-): { r: Reconstruction; score: number } | null {
-  const base = new Reconstruction(obs, lens.map, focalMm, rule);
+interface Trying {
+  obs: Observations;
+  lens: SolveLens;
+  /** what is known of the focal length */
+  rule: FocalRule;
+  keys: readonly number[];
+  random: () => number;
+  /** of each track how much it counts; null: all the same */
+  counts: ArrayLike<number> | null;
+}
+
+/**
+ * The best of a few pairs at one focal length, grown over some keyframes and scored over the same observations.
+ * @param pulled what holds the focal length while the start grows
+ */
+export function tryStart({ obs, lens, rule, keys, random, counts }: Trying, focalMm: number, pulled: FocalRule, pairCount: number): { r: Reconstruction; score: number } | null {
+  const base = new Reconstruction(obs, lens.map, focalMm, pulled);
   const pairs = rankPairs(base, keys);
   const chosen = pairs.filter((p, i) => i < 12 && pairs.findIndex((q) => Math.abs(q.a - p.a) + Math.abs(q.b - p.b) <= 2) === i).slice(0, pairCount);
   let best: { r: Reconstruction; score: number } | null = null;
   for (const pair of chosen) {
     const middle = (pair.a + pair.b) / 2;
     const near = [...keys].sort((a, b) => Math.abs(a - middle) - Math.abs(b - middle)).slice(0, PROBE_KEYFRAMES);
-    for (const r of startsFromPair(obs, lens.map, focalMm, rule, pair, random, !turnExplains(base, pair))) {
+    for (const r of startsFromPair(obs, lens.map, focalMm, pulled, pair, random, !turnExplains(base, pair, rule))) {
       growOver(r, near, random);
       r.adjustAll(2, 15, 1e-5);
       const score = truncatedScore(r, near, counts);
