@@ -1,4 +1,5 @@
 import { once, SOLVE } from '../warnings';
+import { isMisfit } from './misfit';
 import type { SolveResult } from './result';
 import type { SolveSetup } from './setup';
 import { sigmaByTracks } from './unmeasured-lens';
@@ -120,7 +121,7 @@ export function fitsByRecord(told: SolveResult, setup: SolveSetup, again: Again,
  */
 export function turnByRecord(turned: SolveResult, setup: SolveSetup, again: (setup: SolveSetup) => SolveResult): SolveResult | null {
   const { mm, mode } = setup.focal;
-  if (mode !== 'free' || turned.status === 'failed' || turned.focalMm === null || (turned.sigmaFocalMm ?? Infinity) <= KNOWN_SHARE * turned.focalMm) return null;
+  if (mode !== 'free' || turned.status === 'failed' || isMisfit(turned) || turned.focalMm === null || (turned.sigmaFocalMm ?? Infinity) <= KNOWN_SHARE * turned.focalMm) return null;
   const by = again(begun(setup, { mode: 'guided', mm, sigmaMm: BY_RECORD_SHARE * mm }));
   if (by.status === 'failed' || !by.noisePx || by.noisePx > AS_GOOD * (turned.noisePx ?? 0)) return null;
   return { ...by, focalMode: 'free', warnings: once([SOLVE.FOCAL_NOT_TOLD(mm * (setup.adapterFactor ?? 1), 100 * BY_RECORD_SHARE, turned.focalMm), ...by.warnings]) };
