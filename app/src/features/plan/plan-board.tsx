@@ -67,7 +67,7 @@ export function PlanBoard({ setup, plan, set }: { setup: StoredRecord<'setup'>; 
         : 'Forecast is being computed …';
   const old = forecast.status === 'done' && forecast.old;
   const sentence = (
-    <View>
+    <View style={{ marginTop: SPACE.s }}>
       <Words look="label" dim testID="forecast-of">
         {old ? 'Forecast as before the change; computed anew …' : 'Forecast'}
       </Words>
