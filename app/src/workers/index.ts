@@ -1,6 +1,6 @@
 import { perform, type Answers, type Task } from './tasks';
 
-export { useAnswer, type Answered } from './use-answer';
+export { useAnswer } from './use-answer';
 
 /** Where the build puts the worker; the same file for all who ask. */
 const ADDRESS = '/workers/heavy.js';

@@ -55,6 +55,16 @@ export function homography(pairs: readonly PointPair[]): Mat3 {
   return out as unknown as Mat3;
 }
 
+/** The same; null where the pairs are too few, lie on one line or fall together. */
+export function homographyOrNone(pairs: readonly PointPair[]): Mat3 | null {
+  try {
+    return homography(pairs);
+  } catch (error) {
+    if (error instanceof CoreError) return null;
+    throw error;
+  }
+}
+
 function normaliser(points: readonly (readonly [number, number])[]) {
   let cx = 0,
     cy = 0;

@@ -3,7 +3,7 @@ export { FLIP, IDENTITY3, meanTurn, mulMat3, transpose3, mulMatVec, mulMatTVec, 
 export { seededRandom, seededNormal, sampleIndices } from './random';
 export { median, quantile } from './statistics';
 export { umeyama, applySimilarity, type Similarity } from './similarity';
-export { homography, type PointPair } from './homography';
+export { homography, homographyOrNone, type PointPair } from './homography';
 export { groundScatter, type GroundScatter } from './ground-scatter';
 export { convexHull, hullAreaPx } from './hull';
 export { inLine } from './in-line';

@@ -1,6 +1,5 @@
 import { Matrix, SVD } from 'ml-matrix';
-import { CoreError } from '../errors';
-import { cross, det3, dot, homography, median, mulMat3, mulMatVec, rotationAngle, scale, sub, transpose3, type Mat3, type Vec3 } from '../math';
+import { cross, det3, dot, homographyOrNone, median, mulMat3, mulMatVec, rotationAngle, scale, sub, transpose3, type Mat3, type Vec3 } from '../math';
 import type { SlopePair } from './five-point';
 import type { PairPose } from './relative-pose';
 
@@ -33,21 +32,12 @@ const directionsApart = (a: Vec3, b: Vec3): number => Math.acos(Math.min(1, Math
 function planeOf(pairs: readonly SlopePair[], capSlope: number): Mat3 | null {
   let used = pairs;
   for (let round = 0; ; round += 1) {
-    const h = through(used);
+    const h = homographyOrNone(used.map((p) => ({ from: [p.x1, p.y1], to: [p.x2, p.y2] })));
     if (!h) return null;
     const off = pairs.map((p) => offBy(h, p));
     const middle = median(off);
     if (round === ROUNDS) return middle < capSlope ? h : null;
     used = pairs.filter((_, i) => off[i] <= Math.max(BEYOND_MEDIANS * middle, 1e-9));
-  }
-}
-
-function through(pairs: readonly SlopePair[]): Mat3 | null {
-  try {
-    return homography(pairs.map((p) => ({ from: [p.x1, p.y1], to: [p.x2, p.y2] })));
-  } catch (error) {
-    if (error instanceof CoreError) return null;
-    throw error;
   }
 }
 

@@ -1,5 +1,4 @@
-import { CoreError } from '../errors';
-import { homography, median, sampleIndices, seededRandom, type Mat3, type PointPair } from '../math';
+import { homographyOrNone, median, sampleIndices, seededRandom, type Mat3, type PointPair } from '../math';
 import { mutualNearest } from './binary-features';
 import { WORDS, type StillFeatures } from './still-features';
 
@@ -51,18 +50,18 @@ export function compareStills(a: StillFeatures, b: StillFeatures, aspect: number
     if (best.length > 0.9 * pairs.length) break;
   }
   if (best.length < LEAST_MATCHES) return nothing;
-  const all = through(best.map((k) => pairs[k]));
+  const all = homographyOrNone(best.map((k) => pairs[k]));
   if (!all) return nothing;
   let h = all;
   for (let again = 0; again < 2; again += 1) {
     const held = holding(h, pairs);
     if (held.length < best.length) break;
-    const next = through(held.map((k) => pairs[k]));
+    const next = homographyOrNone(held.map((k) => pairs[k]));
     if (!next) break;
     best = held;
     h = next;
   }
-  const back = through(best.map((k): PointPair => ({ from: pairs[k].to, to: pairs[k].from })));
+  const back = homographyOrNone(best.map((k): PointPair => ({ from: pairs[k].to, to: pairs[k].from })));
   if (!back) return nothing;
   const stops = best.flatMap((k) => {
     const [one, two] = [a.light[links[k].i], b.light[links[k].j]];
@@ -70,16 +69,6 @@ export function compareStills(a: StillFeatures, b: StillFeatures, aspect: number
   });
   const overlap = (sharedBy(h, aspect) + sharedBy(back, aspect)) / 2;
   return { matches: best.length, overlap, stops: stops.length < LEAST_MATCHES / 2 ? null : median(stops), plain };
-}
-
-/** Null where the pairs lie on one line: a picture of one edge tells no overlap. */
-function through(pairs: readonly PointPair[]): Mat3 | null {
-  try {
-    return homography(pairs);
-  } catch (error) {
-    if (error instanceof CoreError) return null;
-    throw error;
-  }
 }
 
 /** Light of a grey level: IEC 61966-2-1. */
